@@ -1,0 +1,2 @@
+//! From facts to the map and its findings.
+mod program;

@@ -1,0 +1,251 @@
+//! Numbering: files by path, then types and members in the order of the files.
+
+use std::collections::BTreeMap;
+
+use rayon::prelude::*;
+use rustc_hash::FxHashMap;
+use yarrowgraph_ir::{Facts, Language, TypeDeclId, TypeKind};
+
+use super::types::Here;
+use super::{Index, Kit, MemberId, MemberInfo, Program, Scope, Site, Sym, Symbols, Ty, Type, TypeId, UnitId, index};
+
+pub(super) fn link(mut units: Vec<Facts>, kit: &dyn Fn(Language) -> Kit) -> Program {
+    units.sort_by(|a, b| a.unit.path.cmp(&b.unit.path));
+    let mut symbols = Symbols::default();
+    let empty = symbols.intern("");
+    let mut names: Vec<Box<[Sym]>> = Vec::with_capacity(units.len());
+    for facts in &units {
+        names.push(facts.unit.names.texts().map(|t| symbols.intern(t)).collect());
+    }
+    // simple names of dotted type references
+    for facts in &units {
+        for text in facts.unit.names.texts() {
+            if text.len() < 200
+                && let Some((_, last)) = text.rsplit_once('.')
+            {
+                symbols.intern(last);
+            }
+        }
+    }
+    let kits: BTreeMap<Language, Kit> = units.iter().map(|f| f.unit.language).map(|l| (l, kit(l))).collect();
+    let mut program = Program {
+        units,
+        symbols,
+        types: Vec::new(),
+        members: Vec::new(),
+        modules: Vec::new(),
+        index: Index::default(),
+        kits,
+        names,
+        scopes: Vec::new(),
+        types_by_name: FxHashMap::default(),
+        types_of_unit: Vec::new(),
+        units_by_path: FxHashMap::default(),
+    };
+    let numbers = number_types(&mut program, empty);
+    number_members(&mut program, &numbers, empty);
+    place_nested(&mut program, &numbers);
+    find_bases(&mut program);
+    scan_bodies(&mut program, empty);
+    program
+}
+
+/// For each file its types' numbers in the tree.
+type Numbers = Vec<Vec<TypeId>>;
+
+fn number_types(p: &mut Program, empty: Sym) -> Numbers {
+    let mut numbers: Numbers = Vec::with_capacity(p.units.len());
+    let mut merged: FxHashMap<(Sym, Option<TypeId>, Sym, usize), TypeId> = FxHashMap::default();
+    for index in 0..p.units.len() {
+        let unit_id = UnitId(index as u32);
+        let unit = &p.units[index].unit;
+        let file_modules = p.kits[&unit.language].traits.file_modules;
+        let module_name = unit.path.rsplit_once('.').map_or(unit.path.as_str(), |(stem, _)| stem).replace('/', ".");
+        let module_sym = p.symbols.intern(&module_name);
+        p.units_by_path.insert(unit.path.clone(), unit_id);
+        let mut of_unit = Vec::with_capacity(unit.types.len());
+        for (decl_index, decl) in unit.types.iter().enumerate() {
+            let sym = |n: yarrowgraph_ir::Name| p.names[index][n.0 as usize];
+            let namespace = if file_modules { module_sym } else { sym(decl.namespace) };
+            let parent = decl.parent.filter(|_| decl.within.is_none()).map(|t| of_unit[t.0 as usize]);
+            let name = sym(decl.name);
+            let decl_id = (unit_id, TypeDeclId(decl_index as u32));
+            // parts of one type: same name, nesting and number of type parameters
+            let mergeable = decl.modifiers.is_partial || (file_modules && matches!(decl.kind, TypeKind::Namespace | TypeKind::Interface));
+            let key = (namespace, parent, name, decl.type_params.len());
+            if mergeable && !decl.anonymous {
+                if let Some(&id) = merged.get(&key) {
+                    let ty = &mut p.types[id.0 as usize];
+                    ty.decls.push(decl_id);
+                    let m = &decl.modifiers;
+                    ty.modifiers.visibility = ty.modifiers.visibility.max(m.visibility);
+                    ty.modifiers.is_static |= m.is_static;
+                    ty.modifiers.is_abstract |= m.is_abstract;
+                    of_unit.push(id);
+                    continue;
+                }
+                merged.insert(key, TypeId(p.types.len() as u32));
+            }
+            let id = TypeId(p.types.len() as u32);
+            p.types.push(Type {
+                name,
+                namespace,
+                decls: vec![decl_id],
+                unit: unit_id,
+                kind: decl.kind,
+                modifiers: decl.modifiers,
+                parent,
+                within: None,
+                anonymous: decl.anonymous,
+                is_module: false,
+                params: decl.type_params.iter().map(|n| sym(*n)).collect(),
+                bases: Vec::new(),
+                members: Vec::new(),
+                nested: Vec::new(),
+                heirs: Vec::new(),
+                by_name: FxHashMap::default(),
+            });
+            if name != empty {
+                p.types_by_name.entry(name).or_default().push(id);
+            }
+            of_unit.push(id);
+        }
+        let module = unit.members.iter().any(|m| m.owner.is_none()).then(|| {
+            let id = TypeId(p.types.len() as u32);
+            p.types.push(Type {
+                name: empty,
+                namespace: module_sym,
+                decls: Vec::new(),
+                unit: unit_id,
+                kind: TypeKind::Namespace,
+                modifiers: yarrowgraph_ir::Modifiers { is_static: true, ..Default::default() },
+                parent: None,
+                within: None,
+                anonymous: false,
+                is_module: true,
+                params: Vec::new(),
+                bases: Vec::new(),
+                members: Vec::new(),
+                nested: Vec::new(),
+                heirs: Vec::new(),
+                by_name: FxHashMap::default(),
+            });
+            id
+        });
+        p.modules.push(module);
+        numbers.push(of_unit);
+    }
+    numbers
+}
+
+fn number_members(p: &mut Program, numbers: &Numbers, _empty: Sym) {
+    for index in 0..p.units.len() {
+        let unit = &p.units[index].unit;
+        for (decl_index, decl) in unit.members.iter().enumerate() {
+            let owner = match decl.owner {
+                Some(t) => numbers[index][t.0 as usize],
+                None => match p.modules[index] {
+                    Some(module) => module,
+                    None => continue,
+                },
+            };
+            let name = p.names[index][decl.name.0 as usize];
+            let id = MemberId(p.members.len() as u32);
+            p.members.push(MemberInfo {
+                name,
+                owner,
+                unit: UnitId(index as u32),
+                decl: yarrowgraph_ir::MemberId(decl_index as u32),
+                kind: decl.kind,
+                is_static: decl.modifiers.is_static,
+            });
+            let ty = &mut p.types[owner.0 as usize];
+            ty.members.push(id);
+            ty.by_name.entry(name).or_default().push(id);
+        }
+    }
+}
+
+/// Types nested in types, and types declared in bodies.
+fn place_nested(p: &mut Program, numbers: &Numbers) {
+    let mut by_decl: FxHashMap<(UnitId, yarrowgraph_ir::MemberId), MemberId> = FxHashMap::default();
+    for (index, m) in p.members.iter().enumerate() {
+        by_decl.insert((m.unit, m.decl), MemberId(index as u32));
+    }
+    for index in 0..p.units.len() {
+        let unit_id = UnitId(index as u32);
+        for (decl_index, decl) in p.units[index].unit.types.iter().enumerate() {
+            let id = numbers[index][decl_index];
+            if let Some(host) = decl.within {
+                let node = p.units[index].unit.member(host).body.as_ref().and_then(|b| b.types.iter().find(|(t, _)| t.0 == decl_index as u32));
+                // an enum constant's body has no node of its own
+                let root = || p.units[index].unit.member(host).body.as_ref().and_then(|b| b.root);
+                if let (Some(&member), Some(node)) = (by_decl.get(&(unit_id, host)), node.map(|(_, n)| *n).or_else(root)) {
+                    p.types[id.0 as usize].within = Some(Site { member, node });
+                }
+            } else if let Some(parent) = p.types[id.0 as usize].parent
+                && !p.types[parent.0 as usize].nested.contains(&id)
+            {
+                p.types[parent.0 as usize].nested.push(id);
+            }
+        }
+        let mut of_unit = numbers[index].clone();
+        of_unit.dedup();
+        p.types_of_unit.push(of_unit);
+    }
+}
+
+fn find_bases(p: &mut Program) {
+    // nested types are looked up through bases, so bases that name nested types of other
+    // bases need a second round
+    for _ in 0..2 {
+        let bases: Vec<Vec<Ty>> = (0..p.types.len())
+            .into_par_iter()
+            .map(|index| {
+                let id = TypeId(index as u32);
+                let ty = p.ty(id);
+                let mut bases = Vec::new();
+                for &(unit, decl) in &ty.decls {
+                    let around = ty.parent.or(ty.within.map(|s| p.member(s.member).owner));
+                    for base in &p.unit(unit).ty(decl).bases {
+                        let here = Here { unit, owner: around, params: &ty.params };
+                        let found = p.type_at(here, base.ty);
+                        if !bases.contains(&found) && found.own() != Some(id) {
+                            bases.push(found);
+                        }
+                    }
+                }
+                bases
+            })
+            .collect();
+        for (ty, bases) in p.types.iter_mut().zip(bases) {
+            ty.bases = bases;
+        }
+    }
+    for index in 0..p.types.len() {
+        let id = TypeId(index as u32);
+        for base in p.types[index].bases.clone() {
+            if let Some(b) = base.own() {
+                p.types[b.0 as usize].heirs.push(id);
+            }
+        }
+    }
+}
+
+fn scan_bodies(p: &mut Program, empty: Sym) {
+    let simple = |_: UnitId, text: &str| p.symbols.get(text);
+    let scanned: Vec<(Scope, index::Uses)> = (0..p.members.len())
+        .into_par_iter()
+        .map(|i| {
+            let id = MemberId(i as u32);
+            let info = p.member(id);
+            let decl = p.decl(id);
+            let uses = index::uses(p.unit(info.unit), &p.names[info.unit.0 as usize], empty, id, decl, &simple, info.unit);
+            (Scope::new(decl), uses)
+        })
+        .collect();
+    for (scope, uses) in scanned {
+        p.scopes.push(scope);
+        p.index.add(uses);
+    }
+}

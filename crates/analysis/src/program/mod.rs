@@ -1,0 +1,394 @@
+//! The linked program: the declarations of all files, numbered, with their hierarchies.
+//!
+//! Numbers are given after the files are sorted by path, so they are the same on every run.
+
+mod build;
+mod dump;
+mod index;
+mod resolve;
+mod scope;
+mod symbols;
+mod types;
+
+use std::collections::BTreeMap;
+
+use rustc_hash::FxHashMap;
+use yarrowgraph_ir::pack::Pack;
+use yarrowgraph_ir::traits::Traits;
+use yarrowgraph_ir::{Body, Facts, Language, Member, MemberKind, Modifiers, Name, NodeId, Span, TypeDecl, TypeDeclId, TypeKind, Unit};
+use yarrowgraph_model::Place;
+
+pub use dump::dump;
+pub use index::Index;
+pub use resolve::Named;
+pub use scope::{Declared, Scope};
+pub use symbols::{Sym, Symbols};
+pub use types::Ty;
+
+/// A file of the tree; an index into [`Program::units`].
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct UnitId(pub u32);
+
+/// A type of the tree, all its parts together; an index into [`Program::types`].
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct TypeId(pub u32);
+
+/// A member of the tree; an index into [`Program::members`].
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct MemberId(pub u32);
+
+/// A node of the tree: the member whose body holds it, and its number there.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct Site {
+    /// The member.
+    pub member: MemberId,
+    /// The node in its body.
+    pub node: NodeId,
+}
+
+/// A type with all its parts.
+#[derive(Debug)]
+pub struct Type {
+    /// Its simple name.
+    pub name: Sym,
+    /// Its namespace or package, dotted; for the types of a module the module's path with dots.
+    pub namespace: Sym,
+    /// Its declarations.
+    pub decls: Vec<(UnitId, TypeDeclId)>,
+    /// The unit whose names it sees: that of its first declaration.
+    pub unit: UnitId,
+    /// What it is.
+    pub kind: TypeKind,
+    /// Its modifiers, those of all parts together.
+    pub modifiers: Modifiers,
+    /// The type it is nested in.
+    pub parent: Option<TypeId>,
+    /// The member whose body it is declared in, and where.
+    pub within: Option<Site>,
+    /// Whether it is the body of a `new` expression.
+    pub anonymous: bool,
+    /// Whether it stands for a module: its members are those of module level.
+    pub is_module: bool,
+    /// Its type parameters.
+    pub params: Vec<Sym>,
+    /// Its bases, as types.
+    pub bases: Vec<Ty>,
+    /// Its members, in order.
+    pub members: Vec<MemberId>,
+    /// Types nested in it.
+    pub nested: Vec<TypeId>,
+    /// Own types that name it as a base.
+    pub heirs: Vec<TypeId>,
+    by_name: FxHashMap<Sym, Vec<MemberId>>,
+}
+
+/// A member with where it is.
+#[derive(Debug)]
+pub struct MemberInfo {
+    /// Its name.
+    pub name: Sym,
+    /// The type it belongs to.
+    pub owner: TypeId,
+    /// The file it is in.
+    pub unit: UnitId,
+    /// Its number in the file.
+    pub decl: yarrowgraph_ir::MemberId,
+    /// What it is.
+    pub kind: MemberKind,
+    /// Whether it belongs to the type rather than to its instances.
+    pub is_static: bool,
+}
+
+/// What the program knows of a language.
+#[derive(Clone, Copy, Debug)]
+pub struct Kit {
+    /// What the language promises.
+    pub traits: &'static Traits,
+    /// What its platform and libraries offer.
+    pub pack: &'static Pack,
+}
+
+/// The linked program.
+#[derive(Debug)]
+pub struct Program {
+    /// The files, by path.
+    pub units: Vec<Facts>,
+    /// The names.
+    pub symbols: Symbols,
+    /// The types.
+    pub types: Vec<Type>,
+    /// The members.
+    pub members: Vec<MemberInfo>,
+    /// For each file the type that stands for its module level, where it has one.
+    pub modules: Vec<Option<TypeId>>,
+    /// Looks things up by name.
+    pub index: Index,
+    kits: BTreeMap<Language, Kit>,
+    names: Vec<Box<[Sym]>>,
+    scopes: Vec<Scope>,
+    types_by_name: FxHashMap<Sym, Vec<TypeId>>,
+    types_of_unit: Vec<Vec<TypeId>>,
+    units_by_path: FxHashMap<String, UnitId>,
+}
+
+impl Program {
+    /// Links the files of a tree.
+    pub fn link(units: Vec<Facts>, kit: &dyn Fn(Language) -> Kit) -> Self {
+        build::link(units, kit)
+    }
+
+    /// A type.
+    pub fn ty(&self, id: TypeId) -> &Type {
+        &self.types[id.0 as usize]
+    }
+
+    /// A member.
+    pub fn member(&self, id: MemberId) -> &MemberInfo {
+        &self.members[id.0 as usize]
+    }
+
+    /// The file of an id.
+    pub fn unit(&self, id: UnitId) -> &Unit {
+        &self.units[id.0 as usize].unit
+    }
+
+    /// The file that a member is in.
+    pub fn unit_of(&self, id: MemberId) -> &Unit {
+        self.unit(self.member(id).unit)
+    }
+
+    /// The declaration of a member.
+    pub fn decl(&self, id: MemberId) -> &Member {
+        let info = self.member(id);
+        self.unit(info.unit).member(info.decl)
+    }
+
+    /// The first declaration of a type; none for one that stands for a module.
+    pub fn type_decl(&self, id: TypeId) -> Option<&TypeDecl> {
+        let (unit, decl) = *self.ty(id).decls.first()?;
+        Some(self.unit(unit).ty(decl))
+    }
+
+    /// The body of a member.
+    pub fn body(&self, id: MemberId) -> Option<&Body> {
+        self.decl(id).body.as_ref()
+    }
+
+    /// The names in scope in the body of a member.
+    pub fn scope(&self, id: MemberId) -> &Scope {
+        &self.scopes[id.0 as usize]
+    }
+
+    /// What is known of a file's language.
+    pub fn kit(&self, unit: UnitId) -> Kit {
+        self.kits[&self.unit(unit).language]
+    }
+
+    /// What is known of the language that a member is written in.
+    pub fn kit_of(&self, id: MemberId) -> Kit {
+        self.kit(self.member(id).unit)
+    }
+
+    /// A file's name as a symbol of the tree.
+    pub fn sym(&self, unit: UnitId, name: Name) -> Sym {
+        self.names[unit.0 as usize][name.0 as usize]
+    }
+
+    /// The text of a symbol.
+    pub fn text(&self, sym: Sym) -> &str {
+        self.symbols.text(sym)
+    }
+
+    /// A name in the body of a member as a symbol.
+    pub fn sym_in(&self, member: MemberId, name: Name) -> Sym {
+        self.sym(self.member(member).unit, name)
+    }
+
+    /// All members that a type declares under a name.
+    pub fn own_members(&self, ty: TypeId, name: Sym) -> &[MemberId] {
+        self.ty(ty).by_name.get(&name).map_or(&[], |v| v)
+    }
+
+    /// All types of the tree with a simple name.
+    pub fn types_named(&self, name: Sym) -> &[TypeId] {
+        self.types_by_name.get(&name).map_or(&[], |v| v)
+    }
+
+    /// The members of a type or its bases under a name, nearest first.
+    pub fn find_members(&self, ty: TypeId, name: Sym) -> Vec<MemberId> {
+        let mut found = Vec::new();
+        self.for_each_base(ty, &mut |t| {
+            found.extend_from_slice(self.own_members(t, name));
+            found.is_empty()
+        });
+        found
+    }
+
+    /// The member that an access by name means: no accessor, nearest first.
+    pub fn find_member(&self, ty: TypeId, name: Sym) -> Option<MemberId> {
+        self.find_members(ty, name).into_iter().find(|m| !matches!(self.member(*m).kind, MemberKind::Accessor(_)))
+    }
+
+    /// Visits a type and its own bases, nearest first, until the visitor says false.
+    pub fn for_each_base(&self, ty: TypeId, visit: &mut dyn FnMut(TypeId) -> bool) {
+        let mut seen = vec![ty];
+        let mut next = 0;
+        while next < seen.len() {
+            let t = seen[next];
+            next += 1;
+            if !visit(t) {
+                return;
+            }
+            for base in &self.ty(t).bases {
+                if let Ty::Own(id, _) = base
+                    && !seen.contains(id)
+                {
+                    seen.push(*id);
+                }
+            }
+        }
+    }
+
+    /// Whether a type is another one or has it among its bases.
+    pub fn is_a(&self, ty: TypeId, base: TypeId) -> bool {
+        let mut found = false;
+        self.for_each_base(ty, &mut |t| {
+            found |= t == base;
+            !found
+        });
+        found
+    }
+
+    /// A type and all own types that extend or implement it, in order.
+    pub fn heirs(&self, ty: TypeId) -> Vec<TypeId> {
+        let mut seen = vec![ty];
+        let mut next = 0;
+        while next < seen.len() {
+            for &heir in &self.ty(seen[next]).heirs {
+                if !seen.contains(&heir) {
+                    seen.push(heir);
+                }
+            }
+            next += 1;
+        }
+        seen
+    }
+
+    /// The simple names of the bases of a type that are not of the tree.
+    pub fn outside_bases(&self, ty: TypeId) -> Vec<Sym> {
+        let mut names = Vec::new();
+        self.for_each_base(ty, &mut |t| {
+            names.extend(self.ty(t).bases.iter().filter_map(|b| match b {
+                Ty::Outside(name, _) => Some(*name),
+                _ => None,
+            }));
+            true
+        });
+        names
+    }
+
+    /// A span of a file as a place.
+    pub fn place(&self, unit: UnitId, span: Span) -> Place {
+        let unit = self.unit(unit);
+        let (line, column) = unit.lines.line_column(span.start);
+        let disk = unit.lines.on_disk(span);
+        Place { file: unit.path.clone(), line, column, start: disk.start, end: disk.end }
+    }
+
+    /// The place of a node.
+    pub fn place_of(&self, site: Site) -> Place {
+        let unit = self.member(site.member).unit;
+        let span = self.body(site.member).map_or_else(Span::default, |b| b.span(site.node));
+        self.place(unit, span)
+    }
+
+    /// The place of a member's name.
+    pub fn member_place(&self, id: MemberId) -> Place {
+        self.place(self.member(id).unit, self.decl(id).name_span)
+    }
+
+    /// The place of a type's name.
+    pub fn type_place(&self, id: TypeId) -> Option<Place> {
+        let (unit, decl) = *self.ty(id).decls.first()?;
+        Some(self.place(unit, self.unit(unit).ty(decl).name_span))
+    }
+
+    /// The id of a type: `unit.Type.Nested`.
+    pub fn type_id(&self, id: TypeId) -> String {
+        let ty = self.ty(id);
+        let name = self.text(ty.name);
+        if let Some(site) = ty.within {
+            // named like a lambda: after the member it stands in
+            let host = self.member_id(site.member);
+            return if ty.anonymous { format!("{host}~{}", self.anonymous_ordinal(id)) } else { format!("{host}.{name}") };
+        }
+        let prefix = match ty.parent {
+            Some(parent) => self.type_id(parent),
+            None => self.text(ty.namespace).to_owned(),
+        };
+        match (prefix.is_empty(), name.is_empty()) {
+            (true, _) => name.to_owned(),
+            (false, true) => prefix,
+            (false, false) => format!("{prefix}.{name}"),
+        }
+    }
+
+    /// The place of an anonymous class among the lambdas and anonymous classes of its member.
+    fn anonymous_ordinal(&self, id: TypeId) -> usize {
+        let Some(site) = self.ty(id).within else { return 1 };
+        let Some(body) = self.body(site.member) else { return 1 };
+        let at = body.span(site.node).start;
+        let lambdas = (0..body.nodes.len()).map(NodeId::new).filter(|n| matches!(body.node(*n), yarrowgraph_ir::Node::Lambda(_)));
+        let before = lambdas.filter(|n| body.span(*n).start < at).count();
+        let classes = body.types.iter().filter(|(_, n)| body.span(*n).start < at).count();
+        before + classes + 1
+    }
+
+    /// The id of a member: `unit.Type.member`, with parameter types between overloads.
+    pub fn member_id(&self, id: MemberId) -> String {
+        let info = self.member(id);
+        let owner = self.type_id(info.owner);
+        let name = match info.kind {
+            MemberKind::Constructor => "new",
+            MemberKind::Destructor => "~",
+            MemberKind::Initializer => return owner,
+            _ => self.text(info.name),
+        };
+        let callable = matches!(info.kind, MemberKind::Method | MemberKind::Constructor);
+        let overloads = self.own_members(info.owner, info.name).iter().filter(|m| self.member(**m).kind == info.kind).count();
+        let params = if callable && overloads > 1 { self.param_list(id) } else { String::new() };
+        if owner.is_empty() { format!("{name}{params}") } else { format!("{owner}.{name}{params}") }
+    }
+
+    fn param_list(&self, id: MemberId) -> String {
+        let unit = self.unit_of(id);
+        let types = self.decl(id).params.iter().map(|p| p.ty.map_or_else(|| "_".to_owned(), |t| types::written(unit, t)));
+        format!("({})", types.collect::<Vec<_>>().join(","))
+    }
+
+    /// The id of a lambda: `Type.method~k`, counted in source order with the anonymous
+    /// classes of the member.
+    pub fn lambda_id(&self, member: MemberId, function: yarrowgraph_ir::FunctionId) -> String {
+        let Some(body) = self.body(member) else { return self.member_id(member) };
+        let node = (0..body.nodes.len()).map(NodeId::new).find(|n| body.node(*n) == yarrowgraph_ir::Node::Lambda(function));
+        let Some(node) = node else { return self.member_id(member) };
+        let f = body.function(function);
+        let host = self.member_id(member);
+        if let (Some(name), yarrowgraph_ir::LambdaForm::Local) = (f.name, f.form) {
+            return format!("{host}.{}", self.unit_of(member).text(name));
+        }
+        let is_field = matches!(self.member(member).kind, MemberKind::Field | MemberKind::Property);
+        if is_field && body.root == Some(node) {
+            return host;
+        }
+        let at = body.span(node).start;
+        let lambdas = (0..body.nodes.len()).map(NodeId::new).filter(|n| match body.node(*n) {
+            yarrowgraph_ir::Node::Lambda(f) => body.function(f).form != yarrowgraph_ir::LambdaForm::Local,
+            _ => false,
+        });
+        let before = lambdas.filter(|n| body.span(*n).start < at).count();
+        let anonymous = |t: TypeDeclId| self.unit_of(member).ty(t).anonymous;
+        let classes = body.types.iter().filter(|(t, n)| anonymous(*t) && body.span(*n).start < at).count();
+        format!("{host}~{}", before + classes + 1)
+    }
+}

@@ -1,0 +1,350 @@
+//! What names mean: across nesting, inheritance, namespaces, imports and modules.
+
+use yarrowgraph_ir::{Import, MemberKind, TypeKind};
+
+use super::{MemberId, Program, Sym, Ty, TypeId, UnitId};
+
+/// What a name at module or namespace level means.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Named {
+    /// A member of a module.
+    Member(MemberId),
+    /// A type.
+    Type(TypeId),
+    /// A whole module.
+    Module(UnitId),
+    /// Something imported from outside of the tree.
+    Outside,
+}
+
+/// How many re-exports are followed.
+const HOPS: u32 = 12;
+
+impl Program {
+    /// The type that a dotted name means in a file, seen from a type.
+    pub fn resolve_type(&self, unit: UnitId, owner: Option<TypeId>, text: &str) -> Option<TypeId> {
+        let mut parts = text.split('.');
+        let first = parts.next()?;
+        if let Some(mut found) = self.symbols.get(first).and_then(|sym| self.type_by_simple_name(unit, owner, sym)) {
+            let mut complete = true;
+            for part in parts {
+                match self.symbols.get(part).and_then(|s| self.nested_type(found, s)) {
+                    Some(nested) => found = nested,
+                    None => {
+                        complete = false;
+                        break;
+                    }
+                }
+            }
+            if complete {
+                return Some(found);
+            }
+        }
+        if self.kit(unit).traits.file_modules {
+            return self.type_in_namespace_import(unit, text);
+        }
+        self.type_by_full_name(unit, text)
+    }
+
+    fn type_by_simple_name(&self, unit: UnitId, owner: Option<TypeId>, sym: Sym) -> Option<TypeId> {
+        let mut around = owner;
+        while let Some(t) = around {
+            if self.ty(t).name == sym && !self.ty(t).is_module {
+                return Some(t);
+            }
+            if let Some(nested) = self.nested_type(t, sym) {
+                return Some(nested);
+            }
+            // types declared in the same body
+            if let Some(site) = self.ty(t).within {
+                let host = self.member(site.member).owner;
+                if let Some(local) = self.local_type(site.member, sym) {
+                    return Some(local);
+                }
+                around = Some(host);
+                continue;
+            }
+            around = self.ty(t).parent;
+        }
+        if self.kit(unit).traits.file_modules {
+            return match self.resolve_in_module(unit, sym, HOPS)? {
+                Named::Type(t) => Some(t),
+                _ => None,
+            };
+        }
+        self.type_in_namespaces(unit, owner, sym)
+    }
+
+    /// A type declared in the body of a member.
+    pub fn local_type(&self, member: MemberId, sym: Sym) -> Option<TypeId> {
+        self.types_named(sym).iter().copied().find(|t| self.ty(*t).within.is_some_and(|s| s.member == member))
+    }
+
+    /// A type nested in another one or in its bases.
+    pub fn nested_type(&self, ty: TypeId, sym: Sym) -> Option<TypeId> {
+        let mut found = None;
+        self.for_each_base(ty, &mut |t| {
+            found = self.ty(t).nested.iter().copied().find(|n| self.ty(*n).name == sym);
+            found.is_none()
+        });
+        found
+    }
+
+    fn type_in_namespaces(&self, unit: UnitId, owner: Option<TypeId>, sym: Sym) -> Option<TypeId> {
+        let candidates: Vec<TypeId> =
+            self.types_named(sym).iter().copied().filter(|t| self.ty(*t).parent.is_none() && self.ty(*t).within.is_none()).collect();
+        if candidates.is_empty() {
+            // static members of a type can be types as well
+            return self.statically_imported_type(unit, sym);
+        }
+        let u = self.unit(unit);
+        let here = match owner {
+            Some(t) => self.text(self.ty(t).namespace).to_owned(),
+            None => u.text(u.namespace).to_owned(),
+        };
+        // an explicit import decides
+        for i in &u.imports {
+            let named = i.alias.or(i.name).map(|n| u.text(n));
+            if named == Some(self.text(sym)) {
+                let full = match i.name {
+                    Some(n) => format!("{}.{}", u.text(i.from), u.text(n)),
+                    None => u.text(i.from).to_owned(),
+                };
+                let full = full.trim_start_matches("global::").to_owned();
+                return candidates.iter().copied().find(|t| self.type_id(*t) == full);
+            }
+        }
+        // the own namespace and those around it
+        let mut around = here.as_str();
+        loop {
+            if let Some(t) = candidates.iter().copied().find(|t| self.text(self.ty(*t).namespace) == around) {
+                return Some(t);
+            }
+            match around.rsplit_once('.') {
+                Some((outer, _)) => around = outer,
+                None if around.is_empty() => break,
+                None => around = "",
+            }
+        }
+        for i in &u.imports {
+            if i.name.map(|n| u.text(n)) == Some("*")
+                && let Some(t) = candidates.iter().copied().find(|t| self.text(self.ty(*t).namespace) == u.text(i.from))
+            {
+                return Some(t);
+            }
+        }
+        // namespaces can be brought in for a whole project; one candidate leaves no doubt
+        match candidates[..] {
+            [one] if u.language == yarrowgraph_ir::Language::CSharp => Some(one),
+            _ => None,
+        }
+    }
+
+    fn statically_imported_type(&self, unit: UnitId, sym: Sym) -> Option<TypeId> {
+        let u = self.unit(unit);
+        let wanted = self.text(sym);
+        let nested: Vec<TypeId> = self.types_named(sym).to_vec();
+        for i in &u.imports {
+            let name = i.name.map_or("", |n| u.text(n));
+            if name == wanted || name == "*" {
+                let full = format!("{}.{wanted}", u.text(i.from));
+                if let Some(t) = nested.iter().copied().find(|t| self.type_id(*t) == full) {
+                    return Some(t);
+                }
+            }
+        }
+        None
+    }
+
+    fn type_by_full_name(&self, unit: UnitId, text: &str) -> Option<TypeId> {
+        let simple = text.rsplit('.').next()?;
+        if simple == text {
+            return None;
+        }
+        let sym = self.symbols.get(simple)?;
+        let candidates = self.types_named(sym);
+        let exact = candidates.iter().copied().find(|t| self.type_id(*t) == text);
+        // a name may leave out the namespaces that are around
+        let partial = || {
+            let u = self.unit(unit);
+            let here = u.text(u.namespace);
+            let suffix = format!(".{text}");
+            candidates.iter().copied().find(|t| {
+                let id = self.type_id(*t);
+                id.strip_suffix(&suffix).is_some_and(|outer| here == outer || here.starts_with(&format!("{outer}.")))
+            })
+        };
+        exact.or_else(partial)
+    }
+
+    fn type_in_namespace_import(&self, unit: UnitId, text: &str) -> Option<TypeId> {
+        let mut parts = text.split('.');
+        let first = self.symbols.get(parts.next()?)?;
+        let mut found = self.resolve_in_module(unit, first, HOPS)?;
+        for part in parts {
+            let sym = self.symbols.get(part)?;
+            found = match found {
+                Named::Module(m) => self.exported(m, sym, HOPS)?,
+                Named::Type(t) => Named::Type(self.nested_type(t, sym)?),
+                _ => return None,
+            };
+        }
+        match found {
+            Named::Type(t) => Some(t),
+            _ => None,
+        }
+    }
+
+    /// What a name means at the level of a module.
+    pub fn resolve_in_module(&self, unit: UnitId, sym: Sym, hops: u32) -> Option<Named> {
+        if let Some(named) = self.declared_in_module(unit, sym) {
+            return Some(named);
+        }
+        let u = self.unit(unit);
+        let wanted = self.text(sym);
+        for i in u.imports.iter().filter(|i| !i.reexport) {
+            let here = i.alias.or(i.name).map(|n| u.text(n));
+            if here == Some(wanted) {
+                return Some(self.imported(unit, i, hops));
+            }
+        }
+        None
+    }
+
+    fn declared_in_module(&self, unit: UnitId, sym: Sym) -> Option<Named> {
+        if let Some(module) = self.modules[unit.0 as usize]
+            && let Some(&m) = self.own_members(module, sym).iter().find(|m| self.member(**m).kind != MemberKind::Initializer)
+        {
+            // a class and a function of one name: the type is asked for elsewhere
+            return Some(Named::Member(m));
+        }
+        let types = &self.types_of_unit[unit.0 as usize];
+        let top = |t: &&TypeId| self.ty(**t).name == sym && self.ty(**t).parent.is_none() && self.ty(**t).within.is_none();
+        let named: Vec<TypeId> = types.iter().filter(top).copied().collect();
+        // a namespace may share its name with the class that it adds to
+        let best = named.iter().copied().find(|t| self.ty(*t).kind != TypeKind::Namespace).or(named.first().copied());
+        best.map(Named::Type)
+    }
+
+    fn imported(&self, unit: UnitId, import: &Import, hops: u32) -> Named {
+        let u = self.unit(unit);
+        let from = u.text(import.from);
+        let wanted = import.name.map(|n| self.sym(unit, n));
+        match self.module_of(unit, from) {
+            Some(module) => match wanted {
+                None => Named::Module(module),
+                Some(name) => self.exported(module, name, hops).unwrap_or(Named::Outside),
+            },
+            None if is_relative(from) => Named::Outside,
+            // a package or an alias of a path: a name that only one file hands out leaves no doubt
+            None => match wanted {
+                Some(name) => self.exported_anywhere(name).unwrap_or(Named::Outside),
+                None => Named::Outside,
+            },
+        }
+    }
+
+    fn exported_anywhere(&self, name: Sym) -> Option<Named> {
+        let types: Vec<TypeId> = self.types_named(name).iter().copied().filter(|t| self.ty(*t).modifiers.is_exported).collect();
+        match types[..] {
+            [one] => Some(Named::Type(one)),
+            _ => None,
+        }
+    }
+
+    /// What a module hands out under a name.
+    pub fn exported(&self, unit: UnitId, sym: Sym, hops: u32) -> Option<Named> {
+        let hops = hops.checked_sub(1)?;
+        let u = self.unit(unit);
+        let wanted = self.text(sym);
+        for &(own, outer) in &u.exports {
+            if u.text(outer) == wanted {
+                return self.resolve_in_module(unit, self.sym(unit, own), hops);
+            }
+        }
+        if let Some(named) = self.declared_in_module(unit, sym) {
+            return Some(named);
+        }
+        for i in u.imports.iter().filter(|i| i.reexport) {
+            let outer = i.alias.or(i.name).map(|n| u.text(n));
+            if outer == Some(wanted) {
+                return Some(self.imported(unit, i, hops));
+            }
+        }
+        for i in u.imports.iter().filter(|i| i.reexport && i.alias.is_none() && i.name.map(|n| u.text(n)) == Some("*")) {
+            if let Some(module) = self.module_of(unit, u.text(i.from))
+                && let Some(found) = self.exported(module, sym, hops)
+            {
+                return Some(found);
+            }
+        }
+        None
+    }
+
+    /// The file that a relative module name means.
+    fn module_of(&self, unit: UnitId, from: &str) -> Option<UnitId> {
+        if !is_relative(from) {
+            return None;
+        }
+        let mut parts: Vec<&str> = self.unit(unit).path.split('/').collect();
+        parts.pop();
+        for part in from.split('/') {
+            match part {
+                "." | "" => {}
+                ".." => drop(parts.pop()?),
+                other => parts.push(other),
+            }
+        }
+        let base = parts.join("/");
+        let plain = [".js", ".jsx", ".mjs", ".cjs", ".ts", ".tsx"].iter().find_map(|e| base.strip_suffix(e)).unwrap_or(&base);
+        let index = if base.is_empty() { "index".to_owned() } else { format!("{base}/index") };
+        for stem in [plain, base.as_str(), index.as_str()] {
+            for extension in [".ts", ".tsx", ".mts", ".cts", ".d.ts"] {
+                if let Some(&found) = self.units_by_path.get(&format!("{stem}{extension}")) {
+                    return Some(found);
+                }
+            }
+        }
+        None
+    }
+
+    /// A static member brought in by name (`import static`, `using static`).
+    pub fn statically_imported(&self, unit: UnitId, sym: Sym) -> Option<MemberId> {
+        let u = self.unit(unit);
+        let wanted = self.text(sym);
+        for i in u.imports.iter().filter(|i| i.is_static) {
+            let name = i.name.map_or("", |n| u.text(n));
+            if name == wanted || name == "*" {
+                let from = u.text(i.from);
+                let simple = self.symbols.get(from.rsplit('.').next()?)?;
+                let Some(ty) = self.types_named(simple).iter().copied().find(|t| self.type_id(*t) == from) else { continue };
+                if let Some(m) = self.find_member(ty, sym) {
+                    return Some(m);
+                }
+            }
+        }
+        None
+    }
+
+    /// The own types among a type's bases, with the arguments that are handed to them.
+    pub fn base_args(&self, ty: TypeId, args: &[Ty], base: TypeId) -> Vec<Ty> {
+        if ty == base {
+            return args.to_vec();
+        }
+        let t = self.ty(ty);
+        for b in &t.bases {
+            if let Ty::Own(id, list) = b
+                && *id != ty
+                && self.is_a(*id, base)
+            {
+                let list: Vec<Ty> = list.iter().map(|a| a.substitute(&t.params, args)).collect();
+                return self.base_args(*id, &list, base);
+            }
+        }
+        Vec::new()
+    }
+}
+
+fn is_relative(from: &str) -> bool {
+    from.starts_with("./") || from.starts_with("../") || from == "." || from == ".."
+}

@@ -1,0 +1,167 @@
+//! The names that are in scope in a body.
+
+use rustc_hash::FxHashMap;
+use yarrowgraph_ir::{Body, FunctionId, Member, Name, Node, NodeId};
+
+/// What a name in a body means.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Declared {
+    /// A local variable ([`Node::Local`]).
+    Local(NodeId),
+    /// A parameter of a function of this body, or of the member itself.
+    Param(Option<FunctionId>, u16),
+}
+
+#[derive(Clone, Copy, Debug)]
+struct Entry {
+    what: Declared,
+    /// The node within which the name is in scope.
+    scope: NodeId,
+}
+
+/// Parents of nodes and declarations of names of one body.
+#[derive(Debug, Default)]
+pub struct Scope {
+    parents: Vec<Option<NodeId>>,
+    /// For each node when a walk enters it and the last entry below it.
+    spans: Vec<(u32, u32)>,
+    entries: FxHashMap<Name, Vec<Entry>>,
+    root: Option<NodeId>,
+    member_params: Vec<Name>,
+    /// For each function of the body the node that makes it.
+    function_nodes: Vec<Option<NodeId>>,
+}
+
+impl Scope {
+    /// Scans a member's body once.
+    pub fn new(member: &Member) -> Self {
+        let mut scope = Scope { member_params: member.params.iter().map(|p| p.name).collect(), ..Scope::default() };
+        let Some(body) = &member.body else { return scope };
+        scope.root = body.root;
+        scope.parents = vec![None; body.nodes.len()];
+        scope.spans = vec![(0, 0); body.nodes.len()];
+        scope.function_nodes = vec![None; body.functions.len()];
+        scope.walk(body, member);
+        scope
+    }
+
+    fn walk(&mut self, body: &Body, member: &Member) {
+        let mut clock = 0;
+        let mut roots: Vec<NodeId> = body.root.into_iter().collect();
+        // defaults and patterns of the member's own parameters
+        for p in &member.params {
+            roots.extend(p.default);
+            roots.extend(p.pattern);
+        }
+        for root in roots {
+            // a node, the scope its names belong to, and whether it is left again
+            let mut stack = vec![(root, root, false)];
+            while let Some((id, around, leaving)) = stack.pop() {
+                if leaving {
+                    self.spans[id.index()].1 = clock;
+                    continue;
+                }
+                clock += 1;
+                self.spans[id.index()].0 = clock;
+                stack.push((id, around, true));
+                let node = body.node(id);
+                let inner = if opens_scope(node) { id } else { around };
+                match node {
+                    Node::Local { name, .. } => {
+                        // a name bound by a test lives on behind it, so it belongs to the scope around
+                        self.entries.entry(name).or_default().push(Entry { what: Declared::Local(id), scope: around });
+                    }
+                    Node::Lambda(f) => {
+                        self.function_nodes[f.0 as usize] = Some(id);
+                        for (i, p) in body.function(f).params.iter().enumerate() {
+                            let what = Declared::Param(Some(f), i as u16);
+                            self.entries.entry(p.name).or_default().push(Entry { what, scope: id });
+                        }
+                    }
+                    _ => {}
+                }
+                for child in body.children(id).into_iter().rev() {
+                    self.parents[child.index()] = Some(id);
+                    stack.push((child, inner, false));
+                }
+            }
+        }
+    }
+
+    /// The node around a node.
+    pub fn parent(&self, id: NodeId) -> Option<NodeId> {
+        self.parents[id.index()]
+    }
+
+    /// The nodes around a node, nearest first.
+    pub fn ancestors(&self, id: NodeId) -> impl Iterator<Item = NodeId> + '_ {
+        std::iter::successors(self.parent(id), |n| self.parent(*n))
+    }
+
+    /// Whether a node is another one or lies within it.
+    pub fn is_within(&self, inner: NodeId, outer: NodeId) -> bool {
+        let (i, o) = (self.spans[inner.index()], self.spans[outer.index()]);
+        o.0 <= i.0 && i.1 <= o.1
+    }
+
+    /// What comes first in the body.
+    pub fn is_before(&self, a: NodeId, b: NodeId) -> bool {
+        self.spans[a.index()].0 < self.spans[b.index()].0
+    }
+
+    /// What a name means at a node.
+    pub fn lookup(&self, name: Name, at: NodeId) -> Option<Declared> {
+        let mut best: Option<Entry> = None;
+        for &entry in self.entries.get(&name).map_or(&[][..], |v| v) {
+            if !self.is_within(at, entry.scope) {
+                continue;
+            }
+            let better = match best {
+                None => true,
+                Some(b) if b.scope == entry.scope => self.local_before(entry.what, at) || !self.local_before(b.what, at),
+                Some(b) => self.is_within(entry.scope, b.scope),
+            };
+            if better {
+                best = Some(entry);
+            }
+        }
+        if let Some(entry) = best {
+            return Some(entry.what);
+        }
+        let index = self.member_params.iter().position(|p| *p == name)?;
+        Some(Declared::Param(None, index as u16))
+    }
+
+    fn local_before(&self, what: Declared, at: NodeId) -> bool {
+        match what {
+            Declared::Local(id) => self.is_before(id, at),
+            Declared::Param(..) => true,
+        }
+    }
+
+    /// The node that makes a function of the body.
+    pub fn function_node(&self, function: FunctionId) -> Option<NodeId> {
+        self.function_nodes.get(function.0 as usize).copied().flatten()
+    }
+
+    /// The innermost function of the body around a node; none for the member's own code.
+    pub fn function_around(&self, body: &Body, id: NodeId) -> Option<FunctionId> {
+        self.ancestors(id).find_map(|n| match body.node(n) {
+            Node::Lambda(f) => Some(f),
+            _ => None,
+        })
+    }
+}
+
+fn opens_scope(node: Node) -> bool {
+    matches!(
+        node,
+        Node::Block(_)
+            | Node::Lambda(_)
+            | Node::Loop { .. }
+            | Node::ForEach { .. }
+            | Node::Catch { .. }
+            | Node::Case { .. }
+            | Node::Using { body: Some(_), .. }
+    )
+}

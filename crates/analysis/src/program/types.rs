@@ -1,0 +1,201 @@
+//! Static types as far as they are known.
+
+use std::sync::Arc;
+
+use yarrowgraph_ir::{TypeRef, TypeRefId, Unit};
+
+use super::{Program, Sym, TypeId, UnitId};
+
+/// A static type.
+#[derive(Clone, Debug, PartialEq, Eq, Hash)]
+pub enum Ty {
+    /// Not known.
+    Unknown,
+    /// A type of the tree with its type arguments.
+    Own(TypeId, Arc<[Ty]>),
+    /// A type that is not of the tree, by simple name.
+    Outside(Sym, Arc<[Ty]>),
+    /// A sequence of elements.
+    Array(Arc<Ty>),
+    /// A function with its result.
+    Function(Arc<Ty>),
+    /// A type parameter.
+    Param(Sym),
+    /// The type as a value: its static side.
+    Static(TypeId),
+    /// A record of named members.
+    Record(Arc<[(Sym, Ty)]>),
+}
+
+impl Ty {
+    /// The type of the tree, if it is one.
+    pub fn own(&self) -> Option<TypeId> {
+        match self {
+            Ty::Own(id, _) => Some(*id),
+            _ => None,
+        }
+    }
+
+    /// The type arguments.
+    pub fn args(&self) -> &[Ty] {
+        match self {
+            Ty::Own(_, args) | Ty::Outside(_, args) => args,
+            _ => &[],
+        }
+    }
+
+    /// Replaces type parameters.
+    pub fn substitute(&self, params: &[Sym], args: &[Ty]) -> Ty {
+        if params.is_empty() || args.is_empty() {
+            return self.clone();
+        }
+        let all = |list: &Arc<[Ty]>| list.iter().map(|t| t.substitute(params, args)).collect();
+        match self {
+            Ty::Param(name) => match params.iter().position(|p| p == name).and_then(|i| args.get(i)) {
+                Some(arg) => arg.clone(),
+                None => self.clone(),
+            },
+            Ty::Own(id, list) => Ty::Own(*id, all(list)),
+            Ty::Outside(name, list) => Ty::Outside(*name, all(list)),
+            Ty::Array(of) => Ty::Array(Arc::new(of.substitute(params, args))),
+            Ty::Function(of) => Ty::Function(Arc::new(of.substitute(params, args))),
+            Ty::Unknown | Ty::Static(_) | Ty::Record(_) => self.clone(),
+        }
+    }
+}
+
+/// A type reference as it is written, without blanks.
+pub(super) fn written(unit: &Unit, id: TypeRefId) -> String {
+    let list = |of: &[TypeRefId]| of.iter().map(|t| written(unit, *t)).collect::<Vec<_>>().join(",");
+    match unit.type_ref(id) {
+        TypeRef::Named { name, args } if args.is_empty() => unit.text(*name).to_owned(),
+        TypeRef::Named { name, args } => format!("{}<{}>", unit.text(*name), list(args)),
+        TypeRef::Array(of) => format!("{}[]", written(unit, *of)),
+        TypeRef::Nullable(of) => format!("{}?", written(unit, *of)),
+        TypeRef::Union(of) => of.iter().map(|t| written(unit, *t)).collect::<Vec<_>>().join("|"),
+        TypeRef::Tuple(of) => format!("[{}]", list(of)),
+        TypeRef::Function { params, .. } => format!("function({})", list(params)),
+        TypeRef::Literal(text) => unit.text(*text).to_owned(),
+        TypeRef::Indirect(of) => written(unit, *of),
+        TypeRef::Object(_) => "object".into(),
+        TypeRef::Inferred | TypeRef::Other => "_".into(),
+        TypeRef::This => "this".into(),
+    }
+}
+
+/// Where a type reference is written: what names mean there.
+#[derive(Clone, Copy, Debug)]
+pub(super) struct Here<'s> {
+    pub(super) unit: UnitId,
+    pub(super) owner: Option<TypeId>,
+    /// Type parameters of the method that is around.
+    pub(super) params: &'s [Sym],
+}
+
+impl Program {
+    /// The type that a reference means.
+    pub(super) fn type_at(&self, here: Here<'_>, id: TypeRefId) -> Ty {
+        self.type_at_depth(here, id, 0)
+    }
+
+    fn type_at_depth(&self, here: Here<'_>, id: TypeRefId, depth: u32) -> Ty {
+        if depth > 12 {
+            return Ty::Unknown;
+        }
+        let unit = self.unit(here.unit);
+        let inner = |id| self.type_at_depth(here, id, depth + 1);
+        match unit.type_ref(id) {
+            TypeRef::Named { name, args } => {
+                let args: Arc<[Ty]> = args.iter().map(|a| inner(*a)).collect();
+                let text = unit.text(*name);
+                self.named_type(here, text, args, depth)
+            }
+            TypeRef::Array(of) => Ty::Array(Arc::new(inner(*of))),
+            TypeRef::Function { result, .. } => Ty::Function(Arc::new(inner(*result))),
+            TypeRef::Nullable(of) | TypeRef::Indirect(of) => inner(*of),
+            TypeRef::Union(of) => of.iter().map(|t| inner(*t)).find(|t| matches!(t, Ty::Own(..))).unwrap_or(Ty::Unknown),
+            TypeRef::Object(members) => Ty::Record(members.iter().map(|(n, t)| (self.sym(here.unit, *n), inner(*t))).collect()),
+            TypeRef::This => here.owner.map_or(Ty::Unknown, |o| Ty::Own(o, Arc::default())),
+            TypeRef::Tuple(_) | TypeRef::Literal(_) | TypeRef::Inferred | TypeRef::Other => Ty::Unknown,
+        }
+    }
+
+    fn named_type(&self, here: Here<'_>, text: &str, args: Arc<[Ty]>, depth: u32) -> Ty {
+        let simple = text.rsplit('.').next().unwrap_or(text);
+        let Some(sym) = self.symbols.get(simple) else { return Ty::Unknown };
+        let is_param = |t: TypeId| self.ty(t).params.contains(&sym);
+        let mut owner = here.owner;
+        while let Some(o) = owner {
+            if is_param(o) {
+                return Ty::Param(sym);
+            }
+            owner = self.ty(o).parent.or_else(|| self.ty(o).within.map(|s| self.member(s.member).owner));
+        }
+        if here.params.contains(&sym) {
+            return Ty::Param(sym);
+        }
+        let text = text.strip_prefix("typeof ").unwrap_or(text);
+        let Some(id) = self.resolve_type(here.unit, here.owner, text) else { return Ty::Outside(sym, args) };
+        let ty = self.ty(id);
+        if ty.kind == yarrowgraph_ir::TypeKind::Alias
+            && let Some((unit, decl)) = ty.decls.first()
+            && let Some(aliased) = self.unit(*unit).ty(*decl).aliased
+        {
+            let there = Here { unit: *unit, owner: Some(id), params: &[] };
+            return self.type_at_depth(there, aliased, depth + 1).substitute(&ty.params, &args);
+        }
+        Ty::Own(id, args)
+    }
+
+    /// The type that a reference of a member's signature or body means.
+    pub fn type_in(&self, member: super::MemberId, id: TypeRefId) -> Ty {
+        let info = self.member(member);
+        let decl = self.decl(member);
+        let params: Vec<Sym> = decl.type_params.iter().map(|n| self.sym(info.unit, *n)).collect();
+        self.type_at(Here { unit: info.unit, owner: Some(info.owner), params: &params }, id)
+    }
+
+    /// The declared type of a field or property, or of a method's result.
+    pub fn declared_type(&self, member: super::MemberId) -> Ty {
+        match self.decl(member).ty {
+            Some(id) => self.type_in(member, id),
+            None => Ty::Unknown,
+        }
+    }
+
+    /// The simple name of a type.
+    pub fn type_name(&self, ty: &Ty) -> Option<&str> {
+        match ty {
+            Ty::Own(id, _) => Some(self.text(self.ty(*id).name)),
+            Ty::Outside(name, _) => Some(self.text(*name)),
+            _ => None,
+        }
+    }
+
+    /// Whether values of a type can be called.
+    pub fn is_callable(&self, unit: UnitId, ty: &Ty) -> bool {
+        match ty {
+            Ty::Function(_) => true,
+            Ty::Own(id, _) => self.ty(*id).kind == yarrowgraph_ir::TypeKind::Delegate,
+            Ty::Outside(name, _) => {
+                let name = self.text(*name);
+                self.kit(unit).pack.callables.iter().any(|c| yarrowgraph_ir::pack::matches(c, name).is_some())
+            }
+            _ => false,
+        }
+    }
+
+    /// The type of a collection's elements (of a map's values); none for what is no collection.
+    pub fn element_type(&self, unit: UnitId, ty: &Ty) -> Option<Ty> {
+        match ty {
+            Ty::Array(of) => Some((**of).clone()),
+            Ty::Outside(name, args) => {
+                let pack = self.kit(unit).pack;
+                let text = self.text(*name);
+                let known = pack.collections.iter().any(|c| c == text) || pack.weak_types.iter().any(|c| c == text);
+                known.then(|| args.last().cloned().unwrap_or(Ty::Unknown))
+            }
+            _ => None,
+        }
+    }
+}

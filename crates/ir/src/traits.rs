@@ -1,0 +1,33 @@
+//! What a language promises, stated by its front end so that nobody asks for it by name.
+
+/// When two evaluations of a method as a value are equal.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+pub enum MethodValue {
+    /// Equal when method and receiver are (C# delegates, bound methods of Python).
+    ByValue,
+    /// Never: each evaluation makes a new object (a method reference of Java).
+    Fresh,
+    /// It is the same function each time (a member read in JavaScript).
+    Same,
+}
+
+/// The promises of one language.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+pub struct Traits {
+    /// When method values are equal.
+    pub method_value: MethodValue,
+    /// Whether invoking an empty callable field crashes.
+    pub empty_call_crashes: bool,
+    /// Whether `+=` and `-=` on a callable member combine and remove handlers.
+    pub combines_callables: bool,
+    /// Whether a bare name can mean a member of the enclosing type.
+    pub bare_members: bool,
+    /// Whether a file is a module whose names are its own until they are imported.
+    pub file_modules: bool,
+    /// Whether combined callables are immutable, so that a delivery walks a snapshot.
+    pub callables_are_snapshots: bool,
+    /// Whether a nested type's instances hold the enclosing instance unless they are static.
+    pub inner_types_capture: bool,
+    /// Whether members without a modifier are public.
+    pub public_by_default: bool,
+}

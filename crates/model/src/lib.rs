@@ -1,0 +1,27 @@
+//! The vocabulary that every other crate shares: places in source files, the map of the
+//! wiring, findings, and recordings.
+//!
+//! Nothing here computes; these are the shapes that are written as JSON, and their JSON
+//! Schemas come from the same definitions ([`schema`]).
+
+mod edit;
+mod finding;
+mod map;
+mod place;
+mod recording;
+pub mod schema;
+mod wiring;
+
+pub use edit::Edit;
+pub use finding::{Certainty, Finding, Findings, Level, Related};
+pub use map::{Delivery, FileCount, FileReport, Files, Keeps, Map, Order, Unresolved, UnresolvedKind};
+pub use place::Place;
+pub use recording::{Header, Kind, Outcome, Record};
+pub use wiring::{Channel, ChannelKind, Lifetime, Raise, Relay, Release, Subscription};
+
+/// The version of the map's JSON form, its `version` field.
+pub const MAP_VERSION: u32 = 1;
+/// The version of the findings' JSON form, its `version` field.
+pub const FINDINGS_VERSION: u32 = 1;
+/// The version of the result of a replay, its `version` field.
+pub const REPLAY_VERSION: u32 = 1;

@@ -1,0 +1,128 @@
+//! The map: the wiring of a whole tree.
+
+use std::collections::BTreeMap;
+
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+use crate::{Channel, Place};
+
+/// In which order a channel's subscribers are told.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "lowercase")]
+pub enum Order {
+    /// First subscribed, first told.
+    Fifo,
+    /// Last subscribed, first told.
+    Lifo,
+    /// By a priority that the subscription states.
+    Priority,
+    /// Not defined.
+    Unordered,
+}
+
+/// When a channel's subscribers are told.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum Delivery {
+    /// Before the raise returns.
+    AtOnce,
+    /// From a queue that is drained.
+    Queued,
+    /// In a later turn of the same thread.
+    Later,
+    /// On another thread or task.
+    OtherLane,
+}
+
+/// What a channel keeps for subscribers that come late.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(untagged)]
+pub enum Keeps {
+    /// `none`, `latest` or `all`.
+    Word(String),
+    /// That many values.
+    Count(u32),
+}
+
+impl Keeps {
+    /// Nothing is kept.
+    pub fn none() -> Self {
+        Self::Word("none".into())
+    }
+}
+
+/// How many files and lines of one language were read.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+pub struct FileCount {
+    /// Files read.
+    pub files: u32,
+    /// Lines in them.
+    pub lines: u32,
+}
+
+/// A file that was not read in full, or not at all.
+#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
+pub struct FileReport {
+    /// The file, relative to the root.
+    pub file: String,
+    /// The first line that could not be read, where there is one.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub line: Option<u32>,
+    /// Why.
+    pub reason: String,
+}
+
+/// What was read and what was not.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+pub struct Files {
+    /// Counts for each language.
+    pub languages: BTreeMap<String, FileCount>,
+    /// Files not read in full, with the reason.
+    pub partial: Vec<FileReport>,
+    /// Folders left out by ignore files or the built-in list, with the number of files
+    /// of a known language in them where it was counted.
+    pub left_out: Vec<String>,
+}
+
+/// What kind of wiring could not be resolved.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "lowercase")]
+pub enum UnresolvedKind {
+    /// A subscription.
+    Subscribe,
+    /// A release.
+    Unsubscribe,
+    /// A raise.
+    Raise,
+}
+
+/// A piece of wiring that could not be resolved.
+#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
+pub struct Unresolved {
+    /// Where it is.
+    pub place: Place,
+    /// What it looks like.
+    pub kind: UnresolvedKind,
+    /// Its text.
+    pub text: String,
+    /// Why it was not resolved.
+    pub reason: String,
+}
+
+/// The wiring of a tree.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+pub struct Map {
+    /// Always `yarrowgraph-map`.
+    pub format: String,
+    /// The version of this form.
+    pub version: u32,
+    /// The root that the files are relative to, as it was typed.
+    pub root: String,
+    /// What was read.
+    pub files: Files,
+    /// The channels, by id.
+    pub channels: Vec<Channel>,
+    /// What could not be resolved, by place.
+    pub unresolved: Vec<Unresolved>,
+}

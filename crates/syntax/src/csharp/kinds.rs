@@ -1,0 +1,58 @@
+//! The grammar's names, resolved once.
+
+use crate::driver::grammar;
+
+grammar! {
+    kinds {
+        AccessorDecl = "accessor_declaration", AccessorList = "accessor_list", AliasQualified = "alias_qualified_name",
+        AndPattern = "and_pattern", AnonymousMethod = "anonymous_method_expression", AnonymousObject = "anonymous_object_creation_expression",
+        Argument = "argument", ArgumentList = "argument_list", ArrayCreation = "array_creation_expression", ArrayType = "array_type",
+        ArrowClause = "arrow_expression_clause", As = "as_expression", Assign = "assignment_expression", Attribute = "attribute",
+        AttributeArgument = "attribute_argument", AttributeArgumentList = "attribute_argument_list", AttributeList = "attribute_list",
+        Await = "await_expression", Base = "base", BaseList = "base_list", Binary = "binary_expression", Block = "block",
+        Boolean = "boolean_literal", BracketedArguments = "bracketed_argument_list", BracketedParams = "bracketed_parameter_list",
+        Break = "break_statement", Cast = "cast_expression", Catch = "catch_clause", CatchDecl = "catch_declaration",
+        CatchFilter = "catch_filter_clause", Char = "character_literal", Checked = "checked_expression",
+        CheckedStatement = "checked_statement", ClassDecl = "class_declaration", CollectionElement = "collection_element",
+        CollectionExpr = "collection_expression", CompilationUnit = "compilation_unit", ConditionalAccess = "conditional_access_expression",
+        Conditional = "conditional_expression", ConstantPattern = "constant_pattern", ConstructorDecl = "constructor_declaration",
+        ConstructorInit = "constructor_initializer", Continue = "continue_statement", ConversionDecl = "conversion_operator_declaration",
+        DeclarationExpr = "declaration_expression", DeclarationList = "declaration_list", DeclarationPattern = "declaration_pattern",
+        Default = "default_expression", DelegateDecl = "delegate_declaration", DestructorDecl = "destructor_declaration",
+        Discard = "discard", Do = "do_statement", ElementAccess = "element_access_expression", ElementBinding = "element_binding_expression",
+        EnumDecl = "enum_declaration", EnumMember = "enum_member_declaration", EnumMembers = "enum_member_declaration_list",
+        EventDecl = "event_declaration", EventFieldDecl = "event_field_declaration", ExplicitInterface = "explicit_interface_specifier",
+        ExprElement = "expression_element", ExprStatement = "expression_statement", FieldDecl = "field_declaration",
+        FileNamespace = "file_scoped_namespace_declaration", Finally = "finally_clause", Fixed = "fixed_statement", For = "for_statement",
+        ForEach = "foreach_statement", FunctionPointer = "function_pointer_type", GenericName = "generic_name",
+        GlobalStatement = "global_statement", Identifier = "identifier", If = "if_statement", ImplicitArray = "implicit_array_creation_expression",
+        ImplicitNew = "implicit_object_creation_expression", ImplicitParam = "implicit_parameter", ImplicitType = "implicit_type",
+        IndexerDecl = "indexer_declaration", Initializer = "initializer_expression", Integer = "integer_literal",
+        InterfaceDecl = "interface_declaration", Interpolated = "interpolated_string_expression", Interpolation = "interpolation",
+        Invocation = "invocation_expression", Is = "is_expression", IsPattern = "is_pattern_expression", Labeled = "labeled_statement",
+        Lambda = "lambda_expression", ListPattern = "list_pattern", LocalDecl = "local_declaration_statement",
+        LocalFunction = "local_function_statement", Lock = "lock_statement", MemberAccess = "member_access_expression",
+        MemberBinding = "member_binding_expression", MethodDecl = "method_declaration", Modifier = "modifier",
+        NamespaceDecl = "namespace_declaration", NegatedPattern = "negated_pattern", Null = "null_literal", NullableType = "nullable_type",
+        New = "object_creation_expression", OperatorDecl = "operator_declaration", OrPattern = "or_pattern", Parameter = "parameter",
+        ParameterList = "parameter_list", Parens = "parenthesized_expression", ParensPattern = "parenthesized_pattern",
+        ParensDesignation = "parenthesized_variable_designation", PointerType = "pointer_type", Postfix = "postfix_unary_expression",
+        Prefix = "prefix_unary_expression", PredefinedType = "predefined_type", PreprocElif = "preproc_elif", PreprocElse = "preproc_else",
+        PreprocIf = "preproc_if", PreprocIfAttributes = "preproc_if_in_attribute_list", PrimaryBase = "primary_constructor_base_type",
+        PropertyDecl = "property_declaration", QualifiedName = "qualified_name", RawString = "raw_string_literal", Real = "real_literal",
+        RecordDecl = "record_declaration", RecursivePattern = "recursive_pattern", RefExpr = "ref_expression", RefType = "ref_type",
+        RelationalPattern = "relational_pattern", Return = "return_statement", ScopedType = "scoped_type", SpreadElement = "spread_element",
+        String = "string_literal", StringContent = "string_content", StructDecl = "struct_declaration", SubPattern = "subpattern", SwitchExpr = "switch_expression",
+        SwitchArm = "switch_expression_arm", SwitchSection = "switch_section", Switch = "switch_statement", Throw = "throw_statement",
+        ThrowExpr = "throw_expression", Try = "try_statement", TupleElement = "tuple_element", Tuple = "tuple_expression",
+        TuplePattern = "tuple_pattern", TupleType = "tuple_type", TypeArguments = "type_argument_list", TypeParam = "type_parameter",
+        TypeParams = "type_parameter_list", TypePattern = "type_pattern", TypeOf = "typeof_expression", Unary = "unary_expression",
+        Unsafe = "unsafe_statement", UsingDirective = "using_directive", Using = "using_statement", VarPattern = "var_pattern",
+        VariableDecl = "variable_declaration", Declarator = "variable_declarator", Verbatim = "verbatim_string_literal",
+        WhenClause = "when_clause", While = "while_statement", With = "with_expression", WithInit = "with_initializer", Yield = "yield_statement",
+    }
+    fields {
+        accessors, alternative, arguments, body, condition, consequence, expression, function, initializer, left, name, operator,
+        parameters, pattern, qualifier, returns, right, subscript, type_, type_parameters, update, value,
+    }
+}

@@ -1,0 +1,1 @@
+//! Fixtures of this front end.

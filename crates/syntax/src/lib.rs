@@ -1,0 +1,90 @@
+//! Front ends: text in, one neutral [`Unit`] out, one folder a language.
+//!
+//! Every language folder has the same files: `mod.rs` (entry point, traits), `kinds.rs`
+//! (the grammar's names, resolved once to numbers), `decls.rs` (types and members),
+//! `stmts.rs` and `exprs.rs` (bodies), and `pack.toml` (what platform and libraries offer).
+//! What they share is in [`driver`]: the walk over the finished tree, the guard against
+//! deep nesting, and the guard against input that makes a grammar crawl.
+
+#![warn(clippy::iter_over_hash_type)]
+
+mod comments;
+mod csharp;
+mod decode;
+mod driver;
+mod java;
+mod parse;
+mod typescript;
+
+use yarrowgraph_ir::{Language, Unit, pack::Pack, traits::Traits};
+
+pub use parse::{Unread, parse_only};
+
+/// The language of a file, by its extension.
+pub fn language_of(path: &str) -> Option<Language> {
+    let (_, extension) = path.rsplit_once('.')?;
+    Some(match extension {
+        "cs" => Language::CSharp,
+        "java" => Language::Java,
+        "ts" | "tsx" | "mts" | "cts" => Language::TypeScript,
+        _ => return None,
+    })
+}
+
+/// Reads one file: decodes, parses and lowers it. What cannot be parsed is named in
+/// [`Unit::errors`]; everything else is read all the same.
+pub fn read(language: Language, path: &str, bytes: &[u8]) -> Result<Unit, Unread> {
+    let text = decode::decode(bytes)?;
+    let mut unit = match language {
+        Language::CSharp => csharp::lower(path, &text.text)?,
+        Language::Java => java::lower(path, &text.text)?,
+        Language::TypeScript => typescript::lower(path, &text.text)?,
+    };
+    unit.lines = yarrowgraph_ir::LineIndex::new(&text.text, text.encoding);
+    unit.line_count = unit.lines.count(text.text.len());
+    unit.accepts = comments::accepts(&text.text);
+    unit.generated |= comments::is_generated(path, &text.text);
+    Ok(unit)
+}
+
+/// What a language promises.
+pub fn traits(language: Language) -> &'static Traits {
+    match language {
+        Language::CSharp => &csharp::TRAITS,
+        Language::Java => &java::TRAITS,
+        Language::TypeScript => &typescript::TRAITS,
+    }
+}
+
+/// What a language's platform and libraries offer.
+pub fn pack(language: Language) -> &'static Pack {
+    match language {
+        Language::CSharp => &csharp::PACK,
+        Language::Java => &java::PACK,
+        Language::TypeScript => &typescript::PACK,
+    }
+}
+
+/// Reads a pack that is compiled in; a test reads every one of them.
+fn built_in(text: &str) -> Pack {
+    toml::from_str(text).expect("built-in packs are read by a test")
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn every_built_in_pack_can_be_read() {
+        for language in Language::ALL {
+            assert!(!pack(language).teardowns.is_empty(), "{}", language.name());
+        }
+    }
+
+    #[test]
+    fn languages_go_by_extension() {
+        assert_eq!(language_of("a/b.tsx"), Some(Language::TypeScript));
+        assert_eq!(language_of("a/Lock.java"), Some(Language::Java));
+        assert_eq!(language_of("README"), None);
+    }
+}

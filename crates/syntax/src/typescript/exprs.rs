@@ -1,0 +1,423 @@
+//! Expressions.
+
+use tree_sitter::Node as Ts;
+use yarrowgraph_ir::{
+    AssignOp, BinaryOp, CaptureMode, CollectionKind, Function, LambdaForm, List, Name, Node, NodeId, Param, ParamMode, TypeRef, UnaryOp,
+};
+
+use super::Script;
+use super::kinds::Kind;
+use crate::driver::span;
+
+impl<'t> Script<'t> {
+    pub(super) fn expression(&mut self, node: Ts<'t>) -> NodeId {
+        let f = &self.t.fields;
+        match self.kind(node) {
+            Kind::Identifier | Kind::PropertyIdentifier | Kind::TypeIdentifier => {
+                let name = self.l.name_of(node);
+                self.l.push(Node::Name(name), node)
+            }
+            Kind::This => self.l.push(Node::This, node),
+            Kind::Super => self.l.push(Node::Super, node),
+            Kind::Parens | Kind::JsxExpression | Kind::TemplateSubstitution => {
+                let kids = self.l.kids(node);
+                self.node_or_empty(kids.first(), node)
+            }
+            Kind::Member => {
+                let kids = self.l.kids(node);
+                let (Some(object), Some(property)) = (kids.field(f.object), kids.field(f.property)) else {
+                    return self.l.push(Node::Plain, node);
+                };
+                let object = self.node(object);
+                let name = self.l.name_of(property);
+                self.l.push(Node::Member { object, name, optional: is_optional(&kids, self) }, node)
+            }
+            Kind::Subscript => {
+                let kids = self.l.kids(node);
+                let object = self.node_or_empty(kids.field(f.object), node);
+                let index = self.node_or_empty(kids.field(f.index), node);
+                let keys = self.l.list(&[index]);
+                self.l.push(Node::Index { object, keys, optional: is_optional(&kids, self) }, node)
+            }
+            Kind::Call => self.call(node),
+            Kind::New => self.creation(node),
+            Kind::Arrow | Kind::FunctionExpr | Kind::Generator => self.function_expression(node),
+            Kind::Assign => {
+                let kids = self.l.kids(node);
+                let left = kids.field(f.left);
+                let value = self.node_or_empty(kids.field(f.right), node);
+                let target = match left {
+                    Some(l) if matches!(self.kind(l), Kind::ObjectPattern | Kind::ArrayPattern) => {
+                        // takes apart into variables that are there already
+                        let kids = self.l.kids(l);
+                        let items = self.nodes(kids.named());
+                        let list = self.l.list(&items);
+                        self.l.push(Node::Opaque(list), l)
+                    }
+                    other => self.node_or_empty(other, node),
+                };
+                self.l.push(Node::Assign { op: AssignOp::Set, target, value }, node)
+            }
+            Kind::AugmentedAssign => {
+                let kids = self.l.kids(node);
+                let op = match kids.field(f.operator).map(|o| o.kind()) {
+                    Some("+=") => AssignOp::Add,
+                    Some("-=") => AssignOp::Sub,
+                    Some("??=" | "||=") => AssignOp::IfUnset,
+                    _ => AssignOp::Other,
+                };
+                let target = self.node_or_empty(kids.field(f.left), node);
+                let value = self.node_or_empty(kids.field(f.right), node);
+                self.l.push(Node::Assign { op, target, value }, node)
+            }
+            Kind::Binary => {
+                let kids = self.l.kids(node);
+                let op_text = kids.field(f.operator).map_or("", |o| o.kind());
+                let left = self.node_or_empty(kids.field(f.left), node);
+                let right_node = kids.field(f.right);
+                if op_text == "instanceof"
+                    && let Some(right) = right_node
+                {
+                    let plain: String = self.l.text_of(right).split_whitespace().collect();
+                    let name = self.l.intern(&plain);
+                    let ty = Some(self.l.named_type(name));
+                    return self.l.push(Node::TypeTest { object: left, ty, binding: None }, node);
+                }
+                let right = self.node_or_empty(right_node, node);
+                self.l.push(Node::Binary { op: binary_op(op_text), left, right }, node)
+            }
+            Kind::Unary => {
+                let kids = self.l.kids(node);
+                let op = match kids.field(f.operator).map(|o| o.kind()) {
+                    Some("!") => UnaryOp::Not,
+                    Some("typeof") => UnaryOp::TypeOf,
+                    Some("delete") => UnaryOp::Delete,
+                    Some("void") => UnaryOp::Void,
+                    _ => UnaryOp::Arithmetic,
+                };
+                let operand = self.node_or_empty(kids.field(f.argument), node);
+                self.l.push(Node::Unary { op, operand }, node)
+            }
+            Kind::Update | Kind::Await | Kind::NonNull | Kind::Spread => {
+                let op = match self.kind(node) {
+                    Kind::Update => UnaryOp::Step,
+                    Kind::Await => UnaryOp::Await,
+                    Kind::NonNull => UnaryOp::NonNull,
+                    _ => UnaryOp::Spread,
+                };
+                let kids = self.l.kids(node);
+                let operand = self.node_or_empty(kids.first(), node);
+                self.l.push(Node::Unary { op, operand }, node)
+            }
+            Kind::Yield => {
+                let kids = self.l.kids(node);
+                let value = kids.first().map(|n| self.node(n));
+                self.l.push(Node::Yield(value), node)
+            }
+            Kind::Ternary => {
+                let kids = self.l.kids(node);
+                let cond = self.node_or_empty(kids.field(f.condition), node);
+                let then = self.node_or_empty(kids.field(f.consequence), node);
+                let other = self.node_or_empty(kids.field(f.alternative), node);
+                self.l.push(Node::Conditional { cond, then, other }, node)
+            }
+            Kind::As | Kind::Satisfies => {
+                let kids = self.l.kids(node);
+                let operand = self.node_or_empty(kids.first(), node);
+                match kids.last().filter(|t| Some(*t) != kids.first()) {
+                    Some(t) if self.kind(node) == Kind::As && self.l.text_of(t) != "const" => {
+                        let ty = self.ty(t);
+                        self.l.push(Node::Cast { ty, operand }, node)
+                    }
+                    _ => operand,
+                }
+            }
+            Kind::Instantiation => {
+                let kids = self.l.kids(node);
+                self.node_or_empty(kids.first(), node)
+            }
+            Kind::Array => {
+                let kids = self.l.kids(node);
+                let items = self.nodes(kids.named());
+                let items = self.l.list(&items);
+                self.l.push(Node::Collection { kind: CollectionKind::List, items }, node)
+            }
+            Kind::Object => self.object(node),
+            Kind::Class => {
+                let id = self.class(node, false);
+                let at = self.l.push(Node::Class(id), node);
+                self.l.body.types.push((id, at));
+                at
+            }
+            Kind::String => {
+                let text = self.unquoted(node);
+                let name = self.l.intern(text);
+                self.l.push(Node::Str(name), node)
+            }
+            Kind::Template => self.template(node),
+            Kind::Number => {
+                let name = self.l.name_of(node);
+                self.l.push(Node::Num(name), node)
+            }
+            Kind::True => self.l.push(Node::Bool(true), node),
+            Kind::False => self.l.push(Node::Bool(false), node),
+            Kind::Null | Kind::Undefined => self.l.push(Node::Null, node),
+            Kind::Regex | Kind::JsxText | Kind::JsxClosing | Kind::OptionalChain => self.l.push(Node::Plain, node),
+            Kind::JsxElement | Kind::JsxSelfClosing => self.element(node),
+            _ => {
+                let kids = self.l.kids(node);
+                let items = self.nodes(kids.named());
+                if items.is_empty() {
+                    return self.l.push(Node::Plain, node);
+                }
+                let list = self.l.list(&items);
+                self.l.push(Node::Opaque(list), node)
+            }
+        }
+    }
+
+    fn call(&mut self, node: Ts<'t>) -> NodeId {
+        let f = &self.t.fields;
+        let kids = self.l.kids(node);
+        let callee = self.node_or_empty(kids.field(f.function), node);
+        let type_args = kids.field(f.type_arguments).map(|list| {
+            let list = self.l.kids(list);
+            let args: Box<[_]> = list.named().map(|t| self.ty(t)).collect();
+            self.l.body.type_lists.push(args);
+            (self.l.body.type_lists.len() - 1) as u16
+        });
+        let args = match kids.field(f.arguments) {
+            Some(list) if self.kind(list) == Kind::Arguments => {
+                let list = self.l.kids(list);
+                let items = self.nodes(list.named());
+                self.l.list(&items)
+            }
+            Some(template) => {
+                let item = self.node(template);
+                self.l.list(&[item])
+            }
+            None => List::default(),
+        };
+        let optional = is_optional(&kids, self);
+        self.l.push(Node::Call { callee, args, type_args, optional }, node)
+    }
+
+    fn creation(&mut self, node: Ts<'t>) -> NodeId {
+        let f = &self.t.fields;
+        let kids = self.l.kids(node);
+        let Some(constructor) = kids.field(f.constructor) else {
+            return self.l.push(Node::Plain, node);
+        };
+        let plain: String = self.l.text_of(constructor).split_whitespace().collect();
+        let is_name = matches!(self.kind(constructor), Kind::Identifier | Kind::Member);
+        let ty = if is_name {
+            let name = self.l.intern(&plain);
+            let args = match kids.field(f.type_arguments) {
+                Some(list) => {
+                    let list = self.l.kids(list);
+                    list.named().map(|t| self.ty(t)).collect()
+                }
+                None => Box::default(),
+            };
+            self.l.type_ref(TypeRef::Named { name, args })
+        } else {
+            self.l.type_ref(TypeRef::Other)
+        };
+        let mut items = match kids.field(f.arguments) {
+            Some(list) => {
+                let list = self.l.kids(list);
+                self.nodes(list.named())
+            }
+            None => Vec::new(),
+        };
+        let mut class = None;
+        if !is_name {
+            let inner = self.node(constructor);
+            match self.l.body.node(inner) {
+                Node::Class(id) => class = Some(id),
+                _ => items.push(inner),
+            }
+        }
+        let args = self.l.list(&items);
+        self.l.push(Node::New { ty, args, init: None, class }, node)
+    }
+
+    pub(super) fn local_function(&mut self, node: Ts<'t>) -> NodeId {
+        let kids = self.l.kids(node);
+        let Some(name_node) = kids.field(self.t.fields.name) else {
+            return self.l.push(Node::Plain, node);
+        };
+        let name = self.l.name_of(name_node);
+        let id = self.closure(node, Some(name), CaptureMode::Own, LambdaForm::Local);
+        self.l.push(Node::Local { name, ty: None, init: Some(id), constant: true }, name_node)
+    }
+
+    fn function_expression(&mut self, node: Ts<'t>) -> NodeId {
+        let this = if self.kind(node) == Kind::Arrow { CaptureMode::Lexical } else { CaptureMode::Own };
+        self.closure(node, None, this, LambdaForm::Lambda)
+    }
+
+    fn closure(&mut self, node: Ts<'t>, name: Option<Name>, this: CaptureMode, form: LambdaForm) -> NodeId {
+        let f = &self.t.fields;
+        let kids = self.l.kids(node);
+        let params = match (kids.field(f.parameters), kids.field(f.parameter)) {
+            (Some(list), _) => self.params(list).0,
+            (None, Some(single)) => vec![Param {
+                name: self.l.name_of(single),
+                name_span: span(single),
+                ty: None,
+                default: None,
+                pattern: None,
+                mode: ParamMode::Value,
+                optional: false,
+                annotations: Vec::new(),
+            }],
+            (None, None) => Vec::new(),
+        };
+        let body_node = kids.field(f.body);
+        let returns_body = body_node.is_some_and(|b| self.kind(b) != Kind::StatementBlock);
+        let result = kids.field(f.return_type).map(|t| self.ty(t));
+        let is_async = kids.has_token("async");
+        let index = self.l.function(Function { name, params, result, body: None, returns_body, this, form, is_async });
+        let body = body_node.map(|b| self.node(b));
+        self.l.body.functions[index.0 as usize].body = body;
+        self.l.push(Node::Lambda(index), node)
+    }
+
+    fn object(&mut self, node: Ts<'t>) -> NodeId {
+        let f = &self.t.fields;
+        let kids = self.l.kids(node);
+        let mut entries = Vec::new();
+        for item in kids.named() {
+            let parts = self.l.kids(item);
+            match self.kind(item) {
+                Kind::Pair => {
+                    let Some(key_node) = parts.field(f.key) else {
+                        continue;
+                    };
+                    let key = self.entry_key(key_node);
+                    let value = self.node_or_empty(parts.field(f.value), item);
+                    entries.push(self.l.push(Node::Entry { key, value }, item));
+                }
+                Kind::ShorthandProperty => {
+                    let key = self.l.key(item);
+                    let name = self.l.name_of(item);
+                    let value = self.l.push(Node::Name(name), item);
+                    entries.push(self.l.push(Node::Entry { key, value }, item));
+                }
+                Kind::MethodDef => {
+                    let Some(name_node) = parts.field(f.name) else {
+                        continue;
+                    };
+                    let key = self.entry_key(name_node);
+                    let name = self.property_name(name_node);
+                    let value = self.closure(item, Some(name), CaptureMode::Own, LambdaForm::Method);
+                    entries.push(self.l.push(Node::Entry { key, value }, item));
+                }
+                _ => entries.push(self.node(item)),
+            }
+        }
+        let list = self.l.list(&entries);
+        self.l.push(Node::Object(list), node)
+    }
+
+    fn entry_key(&mut self, node: Ts<'t>) -> NodeId {
+        if self.kind(node) == Kind::Computed {
+            let kids = self.l.kids(node);
+            return self.node_or_empty(kids.first(), node);
+        }
+        let name = self.property_name(node);
+        self.l.push(Node::Str(name), node)
+    }
+
+    fn template(&mut self, node: Ts<'t>) -> NodeId {
+        let kids = self.l.kids(node);
+        let mut parts = Vec::new();
+        let mut constant = true;
+        for part in kids.named() {
+            match self.kind(part) {
+                Kind::TemplateSubstitution => {
+                    constant = false;
+                    parts.push(self.node(part));
+                }
+                _ => {
+                    let name = self.l.name_of(part);
+                    parts.push(self.l.push(Node::Str(name), part));
+                }
+            }
+        }
+        match parts[..] {
+            [one] if constant => one,
+            _ => {
+                let list = self.l.list(&parts);
+                self.l.push(Node::Template(list), node)
+            }
+        }
+    }
+
+    fn element(&mut self, node: Ts<'t>) -> NodeId {
+        let f = &self.t.fields;
+        let kids = self.l.kids(node);
+        let head = if self.kind(node) == Kind::JsxElement { kids.field(f.open_tag) } else { Some(node) };
+        let mut items = Vec::new();
+        if let Some(head) = head {
+            let parts = self.l.kids(head);
+            if let Some(name) = parts.field(f.name) {
+                let name_id = self.l.name_of(name);
+                items.push(self.l.push(Node::Name(name_id), name));
+            }
+            let attributes: Vec<_> = parts.fields(f.attribute).collect();
+            for attribute in attributes {
+                items.push(self.attribute(attribute));
+            }
+        }
+        if self.kind(node) == Kind::JsxElement {
+            let children: Vec<_> =
+                kids.named().filter(|n| !matches!(self.kind(*n), Kind::JsxOpening | Kind::JsxClosing | Kind::JsxText)).collect();
+            items.extend(self.nodes(children));
+        }
+        let list = self.l.list(&items);
+        self.l.push(Node::Element(list), node)
+    }
+
+    fn attribute(&mut self, node: Ts<'t>) -> NodeId {
+        if self.kind(node) != Kind::JsxAttribute {
+            return self.node(node);
+        }
+        let kids = self.l.kids(node);
+        let mut named = kids.named();
+        let key = match named.next() {
+            Some(n) => self.l.key(n),
+            None => self.l.push(Node::Plain, node),
+        };
+        let value = match named.next() {
+            Some(v) => self.node(v),
+            None => self.l.push(Node::Bool(true), node),
+        };
+        self.l.push(Node::Entry { key, value }, node)
+    }
+}
+
+/// Whether `?.` stands among the children.
+fn is_optional(kids: &crate::driver::Kids<'_>, script: &Script<'_>) -> bool {
+    kids.all().any(|n| n.kind() == "?." || (n.is_named() && script.t.kind(n) == Kind::OptionalChain))
+}
+
+fn binary_op(op: &str) -> BinaryOp {
+    match op {
+        "&&" => BinaryOp::And,
+        "||" => BinaryOp::Or,
+        "??" => BinaryOp::Coalesce,
+        "==" | "===" => BinaryOp::Eq,
+        "!=" | "!==" => BinaryOp::Ne,
+        "<" => BinaryOp::Lt,
+        "<=" => BinaryOp::Le,
+        ">" => BinaryOp::Gt,
+        ">=" => BinaryOp::Ge,
+        "+" => BinaryOp::Add,
+        "-" => BinaryOp::Sub,
+        "|" => BinaryOp::BitOr,
+        "in" => BinaryOp::In,
+        _ => BinaryOp::Arithmetic,
+    }
+}

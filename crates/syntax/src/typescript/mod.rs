@@ -1,0 +1,220 @@
+//! TypeScript, with and without markup.
+
+mod classes;
+mod decls;
+mod exprs;
+mod kinds;
+mod stmts;
+
+use std::sync::LazyLock;
+
+use tree_sitter::Node as Ts;
+use yarrowgraph_ir::traits::{MethodValue, Traits};
+use yarrowgraph_ir::{Language, NodeId, TypeRef, TypeRefId, Unit, pack::Pack};
+
+use crate::driver::{self, Lower};
+use crate::parse::{self, Grammar, Unread};
+use kinds::{Kind, Table};
+
+/// What the language promises.
+pub(crate) static TRAITS: Traits = Traits {
+    method_value: MethodValue::Same,
+    empty_call_crashes: true,
+    combines_callables: false,
+    bare_members: false,
+    file_modules: true,
+    callables_are_snapshots: false,
+    inner_types_capture: false,
+    public_by_default: true,
+};
+
+/// What platform and libraries offer.
+pub(crate) static PACK: LazyLock<Pack> = LazyLock::new(|| crate::built_in(include_str!("pack.toml")));
+
+static PLAIN: LazyLock<Table> = LazyLock::new(|| Table::new(&Grammar::TypeScript.language()));
+static MARKUP: LazyLock<Table> = LazyLock::new(|| Table::new(&Grammar::Tsx.language()));
+
+/// Lowers one file.
+pub(crate) fn lower(path: &str, text: &str) -> Result<Unit, Unread> {
+    let markup = path.ends_with(".tsx");
+    let tree = parse::parse(if markup { Grammar::Tsx } else { Grammar::TypeScript }, text)?;
+    let mut unit = Unit::new(Language::TypeScript, path);
+    unit.errors = driver::errors(&tree);
+    let table = if markup { &MARKUP } else { &PLAIN };
+    let ambient = [".d.ts", ".d.mts", ".d.cts"].iter().any(|e| path.ends_with(e));
+    let mut script = Script { l: Lower::new(unit, text, &tree), t: table, ambient };
+    script.program(tree.root_node());
+    while let Some((node, placeholder)) = script.l.next_late() {
+        let lowered = script.node(node);
+        script.l.finish_late(placeholder, lowered);
+    }
+    Ok(script.l.unit)
+}
+
+struct Script<'t> {
+    l: Lower<'t>,
+    t: &'static Table,
+    /// Whether declarations here only describe what is defined elsewhere.
+    ambient: bool,
+}
+
+impl<'t> Script<'t> {
+    fn kind(&self, node: Ts<'t>) -> Kind {
+        self.t.kind(node)
+    }
+
+    /// Lowers a statement or expression; nesting beyond a limit is put off.
+    fn node(&mut self, node: Ts<'t>) -> NodeId {
+        if let Err(placeholder) = self.l.descend(node) {
+            return placeholder;
+        }
+        let id = self.statement(node);
+        self.l.ascend();
+        id
+    }
+
+    fn nodes(&mut self, nodes: impl IntoIterator<Item = Ts<'t>>) -> Vec<NodeId> {
+        nodes.into_iter().map(|n| self.node(n)).collect()
+    }
+
+    fn node_or_empty(&mut self, node: Option<Ts<'t>>, at: Ts<'t>) -> NodeId {
+        match node {
+            Some(n) => self.node(n),
+            None => self.l.empty(at),
+        }
+    }
+
+    /// The text of a string literal without its quotes.
+    fn unquoted(&self, node: Ts<'t>) -> &'t str {
+        let text = self.l.text_of(node);
+        text.get(1..text.len().max(2) - 1).unwrap_or("")
+    }
+
+    fn ty(&mut self, node: Ts<'t>) -> TypeRefId {
+        if let Some(id) = self.l.known_type(node) {
+            return id;
+        }
+        let f = &self.t.fields;
+        let kids = self.l.kids(node);
+        let ty = match self.kind(node) {
+            Kind::TypeAnnotation | Kind::ParensType | Kind::ReadonlyType => {
+                return match kids.last() {
+                    Some(inner) => {
+                        let id = self.ty(inner);
+                        self.l.remember_type(node, id)
+                    }
+                    None => self.l.type_ref(TypeRef::Other),
+                };
+            }
+            Kind::TypeIdentifier | Kind::Identifier | Kind::NestedType | Kind::NestedIdentifier | Kind::PredefinedType | Kind::Member => {
+                let plain: String = self.l.text_of(node).split_whitespace().collect();
+                TypeRef::Named { name: self.l.intern(&plain), args: Box::default() }
+            }
+            Kind::GenericType => {
+                let name = kids.field(f.name).map_or_else(String::new, |n| self.l.text_of(n).split_whitespace().collect());
+                let args = match kids.field(f.type_arguments) {
+                    Some(list) => {
+                        let list = self.l.kids(list);
+                        list.named().map(|t| self.ty(t)).collect()
+                    }
+                    None => Box::default(),
+                };
+                TypeRef::Named { name: self.l.intern(&name), args }
+            }
+            Kind::ArrayType => kids.first().map_or(TypeRef::Other, |n| TypeRef::Array(self.ty(n))),
+            Kind::TupleType => TypeRef::Tuple(kids.named().map(|n| self.ty(n)).collect()),
+            Kind::UnionType | Kind::Intersection => self.union(node),
+            Kind::FunctionType => {
+                let params = kids.field(f.parameters).map_or_else(Vec::new, |p| self.type_params_of(p));
+                let result = match kids.field(f.return_type) {
+                    Some(t) => self.ty(t),
+                    None => self.l.type_ref(TypeRef::Other),
+                };
+                TypeRef::Function { params: params.into(), result }
+            }
+            Kind::ObjectType => {
+                let mut members = Vec::new();
+                for member in kids.named() {
+                    let parts = self.l.kids(member);
+                    let Some(name_node) = parts.field(f.name) else {
+                        continue;
+                    };
+                    let name = self.l.name_of(name_node);
+                    let ty = match (self.kind(member), parts.field(f.type_)) {
+                        (Kind::MethodSignature, _) => {
+                            let result = self.l.type_ref(TypeRef::Other);
+                            self.l.type_ref(TypeRef::Function { params: Box::default(), result })
+                        }
+                        (_, Some(t)) => self.ty(t),
+                        (_, None) => continue,
+                    };
+                    members.push((name, ty));
+                }
+                TypeRef::Object(members.into())
+            }
+            Kind::LiteralType => {
+                let text = self.l.text_of(node);
+                match text {
+                    "null" | "undefined" => TypeRef::Literal(self.l.intern(text)),
+                    _ => TypeRef::Literal(self.l.intern(text.trim_matches(['\'', '"']))),
+                }
+            }
+            Kind::ThisType | Kind::This => TypeRef::This,
+            Kind::TypeQuery => match kids.first() {
+                Some(inner) => {
+                    let plain: String = self.l.text_of(inner).split_whitespace().collect();
+                    TypeRef::Named { name: self.l.intern(&format!("typeof {plain}")), args: Box::default() }
+                }
+                None => TypeRef::Other,
+            },
+            _ => TypeRef::Other,
+        };
+        let id = self.l.type_ref(ty);
+        self.l.remember_type(node, id)
+    }
+
+    /// The types of a union; a union with `null` or `undefined` is the rest, or nothing.
+    fn union(&mut self, node: Ts<'t>) -> TypeRef {
+        let mut members = Vec::new();
+        let mut nullable = false;
+        // unions nest to the left, as deep as they have members
+        let mut stack = vec![node];
+        while let Some(node) = stack.pop() {
+            if matches!(self.kind(node), Kind::UnionType | Kind::Intersection) {
+                let kids = self.l.kids(node);
+                let mut inner: Vec<_> = kids.named().collect();
+                inner.reverse();
+                stack.extend(inner);
+                continue;
+            }
+            match self.l.text_of(node) {
+                "null" | "undefined" | "void" => nullable = true,
+                _ => members.push(self.ty(node)),
+            }
+        }
+        let inner = match members[..] {
+            [one] => one,
+            _ => self.l.type_ref(TypeRef::Union(members.into())),
+        };
+        if nullable {
+            return TypeRef::Nullable(inner);
+        }
+        self.l.unit.type_ref(inner).clone()
+    }
+
+    fn type_params_of(&mut self, params: Ts<'t>) -> Vec<TypeRefId> {
+        let kids = self.l.kids(params);
+        let mut types = Vec::new();
+        for param in kids.named() {
+            let parts = self.l.kids(param);
+            types.push(match parts.field(self.t.fields.type_) {
+                Some(t) => self.ty(t),
+                None => self.l.type_ref(TypeRef::Other),
+            });
+        }
+        types
+    }
+}
+
+#[cfg(test)]
+mod tests;
