@@ -1,2 +1,53 @@
-//! From facts to the map and its findings.
-mod program;
+//! From facts to the map and its findings: link, flow, wire, judge.
+//!
+//! ```text
+//! Facts ─▶ Program ─▶ Flow ─▶ Wiring ─▶ Map
+//!          (link)     (values) (effects,  └▶ Findings
+//!                               channels)
+//! ```
+//!
+//! Nothing here reads a file, prints, or knows a grammar: facts come in, values go out.
+
+pub mod flow;
+pub mod judge;
+pub mod program;
+pub mod wire;
+
+use yarrowgraph_ir::{Facts, Language};
+use yarrowgraph_model::{Finding, Map};
+
+use judge::Accepted;
+use program::{Kit, Program};
+use wire::Wiring;
+
+/// What an analysis found.
+#[derive(Debug)]
+pub struct Analysis {
+    /// The map; its files part is the caller's to fill.
+    pub map: Map,
+    /// The findings, by place.
+    pub findings: Vec<Finding>,
+    /// What comments accept.
+    pub accepted: Accepted,
+}
+
+/// Which results are wanted.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Want {
+    /// The map alone.
+    Map,
+    /// The map and the findings.
+    Findings,
+}
+
+/// Analyses the facts of a tree. The same facts give the same result at any number of threads.
+pub fn analyse(facts: Vec<Facts>, kit: &dyn Fn(Language) -> Kit, root: &str, want: Want) -> Analysis {
+    let program = Program::link(facts, kit);
+    let wiring = Wiring::find(&program);
+    let map = wire::map(&wiring, root);
+    let (findings, accepted) = match want {
+        Want::Map => (Vec::new(), Accepted::default()),
+        Want::Findings => judge::judge(&wiring),
+    };
+    Analysis { map, findings, accepted }
+}

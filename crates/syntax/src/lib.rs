@@ -47,6 +47,11 @@ pub fn read(language: Language, path: &str, bytes: &[u8]) -> Result<Unit, Unread
     Ok(unit)
 }
 
+/// The text of a file as the front ends see it; none for a binary file.
+pub fn text(bytes: &[u8]) -> Option<String> {
+    decode::decode(bytes).ok().map(|d| d.text.into_owned())
+}
+
 /// What a language promises.
 pub fn traits(language: Language) -> &'static Traits {
     match language {

@@ -39,6 +39,7 @@ pub(super) fn link(mut units: Vec<Facts>, kit: &dyn Fn(Language) -> Kit) -> Prog
         names,
         scopes: Vec::new(),
         types_by_name: FxHashMap::default(),
+        members_by_name: FxHashMap::default(),
         types_of_unit: Vec::new(),
         units_by_path: FxHashMap::default(),
     };
@@ -162,6 +163,7 @@ fn number_members(p: &mut Program, numbers: &Numbers, _empty: Sym) {
             let ty = &mut p.types[owner.0 as usize];
             ty.members.push(id);
             ty.by_name.entry(name).or_default().push(id);
+            p.members_by_name.entry(name).or_default().push(id);
         }
     }
 }
@@ -189,9 +191,7 @@ fn place_nested(p: &mut Program, numbers: &Numbers) {
                 p.types[parent.0 as usize].nested.push(id);
             }
         }
-        let mut of_unit = numbers[index].clone();
-        of_unit.dedup();
-        p.types_of_unit.push(of_unit);
+        p.types_of_unit.push(numbers[index].clone());
     }
 }
 

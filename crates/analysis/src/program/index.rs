@@ -1,6 +1,6 @@
 //! Where names are used: calls, member reads, assignments and creations, by name.
 
-use rustc_hash::FxHashMap;
+use rustc_hash::{FxHashMap, FxHashSet};
 use yarrowgraph_ir::{Member, Node, NodeId, TypeRef, Unit};
 
 use super::{MemberId, Site, Sym, UnitId};
@@ -12,6 +12,7 @@ pub struct Index {
     reads: FxHashMap<Sym, Vec<Site>>,
     writes: FxHashMap<Sym, Vec<Site>>,
     creations: FxHashMap<Sym, Vec<Site>>,
+    texts: FxHashSet<Sym>,
 }
 
 /// What one body adds to the index.
@@ -21,6 +22,7 @@ pub(super) struct Uses {
     pub(super) reads: Vec<(Sym, Site)>,
     pub(super) writes: Vec<(Sym, Site)>,
     pub(super) creations: Vec<(Sym, Site)>,
+    pub(super) texts: Vec<Sym>,
 }
 
 impl Index {
@@ -34,6 +36,12 @@ impl Index {
         put(&mut self.reads, uses.reads);
         put(&mut self.writes, uses.writes);
         put(&mut self.creations, uses.creations);
+        self.texts.extend(uses.texts);
+    }
+
+    /// Whether a text stands as a literal anywhere in the tree.
+    pub fn is_text(&self, text: &str, symbols: &super::Symbols) -> bool {
+        symbols.get(text).is_some_and(|s| self.texts.contains(&s))
     }
 
     /// Calls of something of a name.
@@ -77,6 +85,7 @@ pub(super) fn uses(unit: &Unit, names: &[Sym], empty: Sym, id: MemberId, member:
                 }
             }
             Node::Name(name) | Node::Member { name, .. } | Node::MethodRef { name, .. } => uses.reads.push((sym(name), site)),
+            Node::Str(text) => uses.texts.push(sym(text)),
             Node::Assign { target, .. } => {
                 if let Node::Name(name) | Node::Member { name, .. } = body.node(target) {
                     uses.writes.push((sym(name), site));

@@ -127,6 +127,7 @@ pub struct Program {
     names: Vec<Box<[Sym]>>,
     scopes: Vec<Scope>,
     types_by_name: FxHashMap<Sym, Vec<TypeId>>,
+    members_by_name: FxHashMap<Sym, Vec<MemberId>>,
     types_of_unit: Vec<Vec<TypeId>>,
     units_by_path: FxHashMap<String, UnitId>,
 }
@@ -212,6 +213,16 @@ impl Program {
     /// All types of the tree with a simple name.
     pub fn types_named(&self, name: Sym) -> &[TypeId] {
         self.types_by_name.get(&name).map_or(&[], |v| v)
+    }
+
+    /// All members of the tree with a name.
+    pub fn members_named(&self, name: Sym) -> &[MemberId] {
+        self.members_by_name.get(&name).map_or(&[], |v| v)
+    }
+
+    /// The type that a declaration is, or is part of.
+    pub fn type_of_decl(&self, unit: UnitId, decl: TypeDeclId) -> Option<TypeId> {
+        self.types_of_unit.get(unit.0 as usize)?.get(decl.0 as usize).copied()
     }
 
     /// The members of a type or its bases under a name, nearest first.

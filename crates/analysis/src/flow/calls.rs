@@ -1,0 +1,208 @@
+//! Which member a call reaches, and what it hands over.
+
+use std::sync::Arc;
+
+use yarrowgraph_ir::{MemberKind, Node, NodeId, ParamMode};
+
+use super::eval::contains;
+use super::{BUDGET, Binding, Flow, Val};
+use crate::program::{MemberId, Site, Ty};
+
+/// The target of a call.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Callee {
+    /// The method, by the static type of the receiver.
+    pub member: MemberId,
+    /// The receiver; none for static members.
+    pub receiver: Option<Val>,
+    /// Whether the receiver is the first argument (an extension method).
+    pub extension: bool,
+}
+
+impl Flow<'_> {
+    /// The method that a call reaches.
+    pub fn callee(&self, site: Site) -> Option<Callee> {
+        let body = self.program.body(site.member)?;
+        let Node::Call { callee, args, .. } = body.node(site.node) else { return None };
+        self.method_called(site, callee, args.len as usize, BUDGET)
+    }
+
+    pub(super) fn method_called(&self, site: Site, callee: NodeId, arg_count: usize, budget: u32) -> Option<Callee> {
+        let budget = budget.checked_sub(1)?;
+        let program = self.program;
+        let body = program.body(site.member)?;
+        if matches!(body.node(callee), Node::Super | Node::This) {
+            return self.constructor_called(site, callee, arg_count);
+        }
+        match self.eval_at(site.member, callee, budget) {
+            Val::Method(member, receiver) => {
+                let member = self.overload(member, arg_count);
+                Some(Callee { member, receiver: receiver.map(|r| (*r).clone()), extension: false })
+            }
+            Val::Outside(object, name) => {
+                // an extension method in scope
+                let fits = |m: &MemberId| {
+                    let decl = program.decl(*m);
+                    program.member(*m).kind == MemberKind::Method
+                        && decl.params.first().is_some_and(|p| p.mode == ParamMode::Receiver)
+                        && decl.params.len() > arg_count
+                };
+                let mut candidates = program.members_named(name).iter().copied().filter(fits);
+                let member = candidates.next()?;
+                let object = (*object).clone();
+                candidates.next().is_none().then_some(Callee { member, receiver: Some(object), extension: true })
+            }
+            _ => None,
+        }
+    }
+
+    /// `super(…)` and `this(…)`
+    fn constructor_called(&self, site: Site, callee: NodeId, arg_count: usize) -> Option<Callee> {
+        let program = self.program;
+        let owner = program.member(site.member).owner;
+        let body = program.body(site.member)?;
+        let target = match body.node(callee) {
+            Node::This => owner,
+            _ => program.ty(owner).bases.iter().find_map(|b| match b {
+                Ty::Own(id, _) if program.ty(*id).kind != yarrowgraph_ir::TypeKind::Interface => Some(*id),
+                _ => None,
+            })?,
+        };
+        let member = self.constructor(target, arg_count)?;
+        (member != site.member).then_some(Callee { member, receiver: Some(Val::This(owner)), extension: false })
+    }
+
+    /// The constructor of a type that takes a number of arguments.
+    pub fn constructor(&self, ty: crate::program::TypeId, arg_count: usize) -> Option<MemberId> {
+        let program = self.program;
+        let all: Vec<MemberId> =
+            program.ty(ty).members.iter().copied().filter(|m| program.member(*m).kind == MemberKind::Constructor).collect();
+        let exact = all.iter().copied().find(|m| program.decl(*m).params.len() == arg_count);
+        exact.or_else(|| all.iter().copied().find(|m| program.decl(*m).params.len() >= arg_count)).or(all.first().copied())
+    }
+
+    /// The overload that takes a number of arguments; the one with a body first.
+    fn overload(&self, member: MemberId, arg_count: usize) -> MemberId {
+        let program = self.program;
+        let info = program.member(member);
+        let all = program.find_members(info.owner, info.name);
+        let mut methods = all.iter().copied().filter(|m| program.member(*m).kind == MemberKind::Method);
+        let takes = |m: &MemberId| {
+            let params = &program.decl(*m).params;
+            let needed = params.iter().filter(|p| !p.optional && p.mode != ParamMode::Rest).count();
+            let rest = params.iter().any(|p| p.mode == ParamMode::Rest);
+            needed <= arg_count && (rest || arg_count <= params.len())
+        };
+        let fitting: Vec<MemberId> = methods.by_ref().filter(takes).collect();
+        let with_body = fitting.iter().copied().find(|m| program.body(*m).is_some_and(|b| b.root.is_some()));
+        with_body.or(fitting.first().copied()).unwrap_or(member)
+    }
+
+    /// What a call hands to a method.
+    pub fn binding(&self, site: Site, callee: &Callee) -> Option<Binding> {
+        let program = self.program;
+        let body = program.body(site.member)?;
+        let args = match body.node(site.node) {
+            Node::Call { args, .. } | Node::New { args, .. } => args,
+            _ => return None,
+        };
+        let params = &program.decl(callee.member).params;
+        let mut values: Vec<Option<Val>> = vec![None; params.len()];
+        let mut position = 0;
+        if callee.extension {
+            if let Some(first) = values.first_mut() {
+                *first = callee.receiver.clone();
+            }
+            position = 1;
+        }
+        for &arg in body.list(args) {
+            let (index, value) = match body.node(arg) {
+                Node::Entry { key, value } => {
+                    let Node::Str(name) = body.node(key) else { continue };
+                    let sym = program.sym_in(site.member, name);
+                    let unit = program.member(callee.member).unit;
+                    let Some(index) = params.iter().position(|p| program.sym(unit, p.name) == sym) else { continue };
+                    (index, value)
+                }
+                _ => {
+                    position += 1;
+                    (position - 1, arg)
+                }
+            };
+            if let Some(slot) = values.get_mut(index) {
+                *slot = Some(self.eval_in(site.member, value));
+            }
+        }
+        let this = if callee.extension { None } else { callee.receiver.clone() };
+        Some(Binding { callee: (callee.member, None), this, args: values })
+    }
+
+    /// The value of a call: seen through where the callee merely hands something on.
+    pub(super) fn eval_call(&self, site: Site, callee: NodeId, args: &[NodeId], budget: u32) -> Val {
+        let program = self.program;
+        let Some(body) = program.body(site.member) else { return Val::Unknown };
+        let unit = program.unit_of(site.member);
+        let pack = program.kit_of(site.member).pack;
+        let inner = |node| self.eval_at(site.member, node, budget);
+        if let Node::Member { object, name, .. } = body.node(callee) {
+            let text = unit.text(name);
+            if contains(&pack.binders, text) {
+                return Val::Bound(Arc::new(inner(object)), site);
+            }
+            // `Volatile.Read(ref E)`, `Interlocked.CompareExchange(ref E, …)`
+            if matches!(text, "CompareExchange" | "Read" | "Exchange")
+                && let Some(&first) = args.first()
+                && matches!(body.node(first), Node::Unary { op: yarrowgraph_ir::UnaryOp::ByRef, .. })
+            {
+                return inner(first);
+            }
+            let known = contains(&pack.elements, text) || contains(&pack.copies, text);
+            if known && self.method_called(site, callee, args.len(), budget.min(6)).is_none() {
+                return self.eval_library_call(site, object, text, args, budget);
+            }
+        }
+        if let Some(target) = self.method_called(site, callee, args.len(), budget.min(8))
+            && let Some(value) = self.through_call(site, &target, budget)
+        {
+            return value;
+        }
+        Val::Call(site)
+    }
+
+    fn eval_library_call(&self, site: Site, object: NodeId, text: &str, args: &[NodeId], budget: u32) -> Val {
+        let program = self.program;
+        let pack = program.kit_of(site.member).pack;
+        let inner = |node| self.eval_at(site.member, node, budget);
+        let of = inner(object);
+        if contains(&pack.copies, text) {
+            // `Array.from(x)`, `List.copyOf(x)`: the collection is the argument
+            if matches!(of, Val::Global(_)) {
+                return args.first().map_or(Val::Call(site), |a| inner(*a));
+            }
+            return of;
+        }
+        let ty = self.type_of_val(&of, budget);
+        let is_collection = program.element_type(program.member(site.member).unit, &ty).is_some();
+        let is_weak = matches!(&ty, Ty::Outside(name, _) if contains(&pack.weak_types, program.text(*name)));
+        if is_weak && matches!(of, Val::Element(..)) && args.is_empty() {
+            return of;
+        }
+        if is_collection || matches!(of, Val::Element(..)) || (ty == Ty::Unknown && matches!(of, Val::Member(..) | Val::Static(_))) {
+            let key = args.first().map(|k| Arc::new(inner(*k)));
+            return Val::Element(Arc::new(of), key);
+        }
+        Val::Call(site)
+    }
+
+    /// The value of a call of a method that returns one expression over its own values.
+    fn through_call(&self, site: Site, target: &Callee, budget: u32) -> Option<Val> {
+        let budget = budget.checked_sub(4)?;
+        let value = self.returned(target.member, budget)?;
+        let path = matches!(value, Val::Member(..) | Val::Static(_) | Val::Element(..) | Val::Param(_, None, _) | Val::This(_) | Val::Outside(..));
+        if !path || matches!(value.root(), Val::Unknown | Val::Global(_) | Val::Call(_)) {
+            return None;
+        }
+        let binding = self.binding(site, target)?;
+        Some(value.substitute(&binding))
+    }
+}

@@ -1,0 +1,487 @@
+//! Evaluation of expressions.
+
+use std::sync::Arc;
+
+use yarrowgraph_ir::{
+    AccessorKind, BinaryOp, Body, CaptureMode, CollectionKind, FunctionId, MemberKind, Name, Node, NodeId, TypeKind, UnaryOp,
+};
+
+use super::{BUDGET, Flow, Val};
+use crate::program::{Declared, MemberId, Named, Site, Sym, Ty, TypeId};
+
+impl Flow<'_> {
+    pub(super) fn eval_at(&self, member: MemberId, node: NodeId, budget: u32) -> Val {
+        let Some(budget) = budget.checked_sub(1) else { return Val::Unknown };
+        let Some(body) = self.program.body(member) else { return Val::Unknown };
+        let inner = |node| self.eval_at(member, node, budget);
+        let site = Site { member, node };
+        match body.node(node) {
+            Node::Name(name) => self.eval_name(site, name, budget),
+            Node::Member { object, name, .. } => self.eval_member_access(site, object, name, budget),
+            Node::MethodRef { object, name } => {
+                let sym = self.program.sym_in(member, name);
+                let object = inner(object);
+                self.member_of(member, object, sym, budget)
+            }
+            Node::This => self.this_at(body, site),
+            Node::Super => Val::This(self.program.member(member).owner),
+            Node::OuterThis(name) => {
+                let sym = self.program.sym_in(member, name);
+                self.outer_this(member, sym)
+            }
+            Node::Index { object, keys, .. } => {
+                let object = inner(object);
+                let key = body.list(keys).first().map(|k| Arc::new(inner(*k)));
+                Val::Element(Arc::new(object), key)
+            }
+            Node::Call { callee, args, .. } => self.eval_call(site, callee, body.list(args), budget),
+            Node::New { ty, args, .. } => {
+                let ty = self.program.type_in(member, ty);
+                if let [only] = *body.list(args) {
+                    let copies = self.program.element_type(self.program.member(member).unit, &ty).is_some();
+                    let wraps = self.program.is_callable(self.program.member(member).unit, &ty);
+                    if wraps {
+                        return inner(only);
+                    }
+                    if copies && self.element_of_node(member, only).is_some() {
+                        return inner(only);
+                    }
+                }
+                Val::New(site)
+            }
+            Node::Lambda(f) => Val::Lambda(member, f),
+            Node::Assign { target, .. } => inner(target),
+            Node::Cast { operand, .. } => inner(operand),
+            Node::Unary { op: UnaryOp::NonNull | UnaryOp::Await | UnaryOp::Spread | UnaryOp::ByRef | UnaryOp::Indirect, operand } => inner(operand),
+            Node::Binary { op: BinaryOp::Coalesce | BinaryOp::Or, left, right } => match inner(left) {
+                Val::Unknown | Val::Data => inner(right),
+                known => known,
+            },
+            Node::Binary { op: BinaryOp::And, right, .. } => inner(right),
+            Node::Conditional { then, other, .. } => match (inner(then), inner(other)) {
+                (a, Val::Null) => a,
+                (Val::Null, b) => b,
+                (a, b) if a == b => a,
+                _ => Val::Unknown,
+            },
+            Node::Collection { kind: CollectionKind::List, items } => match *body.list(items) {
+                [only] if matches!(body.node(only), Node::Unary { op: UnaryOp::Spread, .. }) => inner(only),
+                _ => Val::Literal(site),
+            },
+            Node::Collection { .. } | Node::Object(_) => Val::Literal(site),
+            Node::Opaque(list) => match *body.list(list) {
+                [only] => inner(only),
+                _ => Val::Unknown,
+            },
+            Node::Local { .. } => self.eval_local(site, budget),
+            Node::Str(name) => Val::Str(self.program.sym_in(member, name)),
+            Node::Null => Val::Null,
+            Node::TypeExpr(ty) => match self.program.type_in(member, ty) {
+                Ty::Own(id, _) => Val::Type(id),
+                Ty::Outside(name, _) => Val::Global(name),
+                _ => Val::Unknown,
+            },
+            Node::Num(_) | Node::Bool(_) | Node::Plain | Node::Template(_) | Node::Binary { .. } => Val::Data,
+            _ => Val::Unknown,
+        }
+    }
+
+    /// The instance that `this` means at a node.
+    fn this_at(&self, body: &Body, site: Site) -> Val {
+        let scope = self.program.scope(site.member);
+        let mut around = scope.function_around(body, site.node);
+        while let Some(f) = around {
+            if body.function(f).this == CaptureMode::Own {
+                // the object literal that the method belongs to, or whatever the caller says
+                let node = scope.function_node(f);
+                let object = node.and_then(|n| scope.ancestors(n).find(|a| matches!(body.node(*a), Node::Object(_))));
+                let is_method = body.function(f).form == yarrowgraph_ir::LambdaForm::Method;
+                return match object {
+                    Some(node) if is_method => Val::Literal(Site { member: site.member, node }),
+                    _ => Val::Unknown,
+                };
+            }
+            around = scope.function_node(f).and_then(|n| scope.function_around(body, n));
+        }
+        Val::This(self.program.member(site.member).owner)
+    }
+
+    fn outer_this(&self, member: MemberId, name: Sym) -> Val {
+        let mut around = Some(self.program.member(member).owner);
+        while let Some(t) = around {
+            if self.program.ty(t).name == name {
+                return Val::This(t);
+            }
+            around = self.enclosing_type(t);
+        }
+        Val::Unknown
+    }
+
+    /// The type around a type: that it is nested in, or whose member's body declares it.
+    pub fn enclosing_type(&self, ty: TypeId) -> Option<TypeId> {
+        let t = self.program.ty(ty);
+        t.parent.or_else(|| t.within.map(|s| self.program.member(s.member).owner))
+    }
+
+    fn eval_name(&self, site: Site, name: Name, budget: u32) -> Val {
+        let program = self.program;
+        match program.scope(site.member).lookup(name, site.node) {
+            Some(Declared::Local(local)) => return self.eval_local(Site { member: site.member, node: local }, budget),
+            Some(Declared::Param(function, index)) => return self.eval_param(site.member, function, index, budget),
+            None => {}
+        }
+        let info = program.member(site.member);
+        let sym = program.sym(info.unit, name);
+        self.name_outside_body(info.owner, info.unit, sym, name, budget)
+    }
+
+    /// A name that the body itself does not declare.
+    fn name_outside_body(&self, owner: TypeId, unit: crate::program::UnitId, sym: Sym, name: Name, budget: u32) -> Val {
+        let program = self.program;
+        let bare = program.kit(unit).traits.bare_members;
+        let mut around = Some(owner);
+        while let Some(t) = around {
+            let ty = program.ty(t);
+            if (bare || ty.is_module || ty.kind == TypeKind::Namespace)
+                && let Some(m) = program.find_member(t, sym)
+            {
+                return self.member_value(m, Val::This(t), budget);
+            }
+            if let Some(site) = ty.within {
+                // the locals of the body that declares the type
+                match program.scope(site.member).lookup(name, site.node) {
+                    Some(Declared::Local(local)) => return self.eval_local(Site { member: site.member, node: local }, budget),
+                    Some(Declared::Param(function, index)) => return self.eval_param(site.member, function, index, budget),
+                    None => {}
+                }
+            }
+            around = self.enclosing_type(t);
+        }
+        if program.kit(unit).traits.file_modules {
+            return match program.resolve_in_module(unit, sym, 12) {
+                Some(Named::Member(m)) => self.member_value(m, Val::Unknown, budget),
+                Some(Named::Type(t)) => Val::Type(t),
+                _ => Val::Global(sym),
+            };
+        }
+        if let Some(m) = program.statically_imported(unit, sym) {
+            return self.member_value(m, Val::Unknown, budget);
+        }
+        match program.resolve_type(unit, Some(owner), program.text(sym)) {
+            Some(t) => Val::Type(t),
+            None => Val::Global(sym),
+        }
+    }
+
+    /// What reading a member of an object gives.
+    fn member_value(&self, member: MemberId, object: Val, budget: u32) -> Val {
+        let info = self.program.member(member);
+        match info.kind {
+            MemberKind::Method => Val::Method(member, (!info.is_static).then(|| Arc::new(object))),
+            _ if info.is_static => Val::Static(member),
+            MemberKind::Property => self.through_getter(member, &object, budget).unwrap_or_else(|| Val::Member(Arc::new(object), member)),
+            _ => Val::Member(Arc::new(object), member),
+        }
+    }
+
+    /// A getter that hands out another member is that member.
+    fn through_getter(&self, property: MemberId, object: &Val, budget: u32) -> Option<Val> {
+        let budget = budget.checked_sub(2)?;
+        let info = self.program.member(property);
+        let is_getter = |m: &&MemberId| self.program.member(**m).kind == MemberKind::Accessor(AccessorKind::Get);
+        let getter = *self.program.own_members(info.owner, info.name).iter().find(is_getter)?;
+        let value = self.returned(getter, budget)?;
+        let path = matches!(value, Val::Member(..) | Val::Outside(..)) && matches!(value.root(), Val::This(_));
+        let binding = super::Binding { callee: (getter, None), this: Some(object.clone()), args: Vec::new() };
+        if path {
+            return Some(value.substitute(&binding));
+        }
+        matches!(value, Val::Static(_)).then_some(value)
+    }
+
+    /// What a member returns, when that is one expression.
+    pub(super) fn returned(&self, member: MemberId, budget: u32) -> Option<Val> {
+        let body = self.program.body(member)?;
+        let root = body.root?;
+        let node = if body.returns_root { root } else { only_return(body, root)? };
+        Some(self.eval_at(member, node, budget))
+    }
+
+    fn eval_member_access(&self, site: Site, object: NodeId, name: Name, budget: u32) -> Val {
+        let program = self.program;
+        let sym = program.sym_in(site.member, name);
+        let object = self.eval_at(site.member, object, budget);
+        // a namespace before a type
+        if matches!(object, Val::Global(_) | Val::Outside(..))
+            && let Some(dotted) = self.dotted(site)
+            && let Some(t) = program.resolve_type(program.member(site.member).unit, Some(program.member(site.member).owner), &dotted)
+        {
+            return Val::Type(t);
+        }
+        self.member_of(site.member, object, sym, budget)
+    }
+
+    /// The text of a chain of plain names.
+    fn dotted(&self, site: Site) -> Option<String> {
+        let body = self.program.body(site.member)?;
+        let unit = self.program.unit_of(site.member);
+        let mut parts = Vec::new();
+        let mut node = site.node;
+        loop {
+            match body.node(node) {
+                Node::Member { object, name, .. } => {
+                    parts.push(unit.text(name));
+                    node = object;
+                }
+                Node::Name(name) => {
+                    parts.push(unit.text(name));
+                    break;
+                }
+                _ => return None,
+            }
+            if parts.len() > 8 {
+                return None;
+            }
+        }
+        parts.reverse();
+        Some(parts.join("."))
+    }
+
+    /// A member of an object, by name.
+    pub(super) fn member_of(&self, from: MemberId, object: Val, name: Sym, budget: u32) -> Val {
+        let program = self.program;
+        if let Val::Type(t) = object {
+            if let Some(m) = program.find_member(t, name) {
+                return self.member_value(m, object, budget);
+            }
+            if let Some(nested) = program.nested_type(t, name) {
+                return Val::Type(nested);
+            }
+            return Val::Outside(Arc::new(object), name);
+        }
+        if let Val::Literal(site) = object
+            && let Some(value) = self.entry_of_literal(site, name)
+        {
+            return self.eval_at(value.member, value.node, budget);
+        }
+        match self.type_of_val(&object, budget) {
+            Ty::Own(t, _) | Ty::Static(t) => match program.find_member(t, name) {
+                Some(m) => self.member_value(m, object, budget),
+                None => Val::Outside(Arc::new(object), name),
+            },
+            _ => {
+                let _ = from;
+                Val::Outside(Arc::new(object), name)
+            }
+        }
+    }
+
+    /// The value of an entry of an object literal.
+    pub fn entry_of_literal(&self, site: Site, name: Sym) -> Option<Site> {
+        let body = self.program.body(site.member)?;
+        let Node::Object(list) = body.node(site.node) else { return None };
+        for &entry in body.list(list) {
+            if let Node::Entry { key, value } = body.node(entry)
+                && let Node::Str(key) = body.node(key)
+                && self.program.sym_in(site.member, key) == name
+            {
+                return Some(Site { member: site.member, node: value });
+            }
+        }
+        None
+    }
+
+    fn eval_param(&self, member: MemberId, function: Option<FunctionId>, index: u16, budget: u32) -> Val {
+        if let Some(f) = function
+            && let Some(walked) = self.walked_collection(member, f, index, budget)
+        {
+            return Val::Element(Arc::new(walked), None);
+        }
+        Val::Param(member, function, index)
+    }
+
+    /// The collection whose elements a lambda is called with (`list.forEach(e -> …)`).
+    fn walked_collection(&self, member: MemberId, function: FunctionId, index: u16, budget: u32) -> Option<Val> {
+        let program = self.program;
+        let body = program.body(member)?;
+        let scope = program.scope(member);
+        let lambda = scope.function_node(function)?;
+        let parent = scope.parent(lambda)?;
+        let Node::Call { callee, args, .. } = body.node(parent) else { return None };
+        if body.list(args).first() != Some(&lambda) {
+            return None;
+        }
+        let Node::Member { object, name, .. } = body.node(callee) else { return None };
+        let text = program.unit_of(member).text(name);
+        let pack = program.kit_of(member).pack;
+        if !(contains(&pack.walks, text) || contains(&pack.copies, text)) || index > 1 {
+            return None;
+        }
+        let value = self.eval_at(member, object, budget);
+        let keyed = index == 1;
+        if keyed && !self.is_map(member, &value, budget) {
+            return None;
+        }
+        Some(value)
+    }
+
+    fn is_map(&self, member: MemberId, value: &Val, budget: u32) -> bool {
+        match self.type_of_val(value, budget) {
+            Ty::Outside(name, args) => args.len() == 2 || self.program.text(name).contains("Map"),
+            _ => {
+                let _ = member;
+                false
+            }
+        }
+    }
+
+    /// The nodes whose values reach a local.
+    pub(super) fn local_values(&self, local: Site) -> Vec<NodeId> {
+        let Some(body) = self.program.body(local.member) else { return Vec::new() };
+        let Node::Local { name, init, .. } = body.node(local.node) else { return Vec::new() };
+        let mut values: Vec<NodeId> = init.into_iter().filter(|n| !matches!(body.node(*n), Node::Null)).collect();
+        let scope = self.program.scope(local.member);
+        for &site in self.program.index.writes(self.program.sym_in(local.member, name)) {
+            if site.member != local.member {
+                continue;
+            }
+            if let Node::Assign { target, value, op: yarrowgraph_ir::AssignOp::Set | yarrowgraph_ir::AssignOp::IfUnset } = body.node(site.node)
+                && body.node(target) == Node::Name(name)
+                && scope.lookup(name, target) == Some(Declared::Local(local.node))
+                && !matches!(body.node(value), Node::Null)
+            {
+                values.push(value);
+            }
+        }
+        values
+    }
+
+    fn eval_local(&self, local: Site, budget: u32) -> Val {
+        let Some(budget) = budget.checked_sub(1) else { return Val::Local(local) };
+        let program = self.program;
+        let Some(body) = program.body(local.member) else { return Val::Unknown };
+        let scope = program.scope(local.member);
+        let values = self.local_values(local);
+        match values[..] {
+            [] => {}
+            [one] => {
+                let value = self.eval_at(local.member, one, budget);
+                return match value {
+                    // which function it is may matter less than that it is the same one
+                    Val::Lambda(..) | Val::Method(..) | Val::Bound(..) | Val::Unknown | Val::Data => Val::Local(local),
+                    known => known,
+                };
+            }
+            _ => {
+                let mut all = values.iter().map(|v| self.eval_at(local.member, *v, budget));
+                let first = all.next().unwrap_or(Val::Unknown);
+                let same = !first.is_function() && first != Val::Unknown && all.all(|v| v == first);
+                return if same { first } else { Val::Local(local) };
+            }
+        }
+        // no value of its own: where it stands says what it gets
+        let Some(parent) = scope.parent(local.node) else { return Val::Local(local) };
+        match body.node(parent) {
+            Node::ForEach { var, iterable, keys: false, .. } if var == local.node => {
+                Val::Element(Arc::new(self.eval_at(local.member, iterable, budget)), None)
+            }
+            Node::Unary { op: UnaryOp::ByRef, .. } => self.out_argument(local, parent, budget),
+            Node::Entry { key, .. } => self.part_by_key(local, parent, key, budget),
+            Node::Pattern { .. } => self.part_by_position(local, parent, budget),
+            Node::Call { callee, args, .. } if body.list(args).contains(&local.node) => self.out_of_call(local, callee, body.list(args), budget),
+            _ => Val::Local(local),
+        }
+    }
+
+    /// `table.TryGetValue(key, out var value)`
+    fn out_argument(&self, local: Site, by_ref: NodeId, budget: u32) -> Val {
+        let Some(body) = self.program.body(local.member) else { return Val::Unknown };
+        let Some(call) = self.program.scope(local.member).parent(by_ref) else { return Val::Local(local) };
+        match body.node(call) {
+            Node::Call { callee, args, .. } => self.out_of_call(local, callee, body.list(args), budget),
+            _ => Val::Local(local),
+        }
+    }
+
+    fn out_of_call(&self, local: Site, callee: NodeId, args: &[NodeId], budget: u32) -> Val {
+        let Some(body) = self.program.body(local.member) else { return Val::Unknown };
+        let Node::Member { object, name, .. } = body.node(callee) else { return Val::Local(local) };
+        let text = self.program.unit_of(local.member).text(name);
+        if !contains(&self.program.kit_of(local.member).pack.out_lookups, text) {
+            return Val::Local(local);
+        }
+        let object = self.eval_at(local.member, object, budget);
+        match args.len() {
+            // a weak reference gives what it refers to
+            1 if matches!(object, Val::Element(..)) => object,
+            1 => Val::Element(Arc::new(object), None),
+            _ => {
+                let key = args.first().map(|k| Arc::new(self.eval_at(local.member, *k, budget)));
+                Val::Element(Arc::new(object), key)
+            }
+        }
+    }
+
+    fn part_by_key(&self, local: Site, entry: NodeId, key: NodeId, budget: u32) -> Val {
+        let program = self.program;
+        let Some(body) = program.body(local.member) else { return Val::Unknown };
+        let Some(pattern) = program.scope(local.member).parent(entry) else { return Val::Local(local) };
+        let (Node::Pattern { init, .. }, Node::Str(key)) = (body.node(pattern), body.node(key)) else { return Val::Local(local) };
+        let sym = program.sym_in(local.member, key);
+        match self.pattern_source(local.member, pattern, init, budget) {
+            Some(source) => match self.member_of(local.member, source, sym, budget) {
+                Val::Outside(..) => Val::Local(local),
+                known => known,
+            },
+            None => Val::Local(local),
+        }
+    }
+
+    fn part_by_position(&self, local: Site, pattern: NodeId, budget: u32) -> Val {
+        let Some(body) = self.program.body(local.member) else { return Val::Unknown };
+        let Node::Pattern { init, positional: true, .. } = body.node(pattern) else { return Val::Local(local) };
+        match self.pattern_source(local.member, pattern, init, budget) {
+            Some(Val::Element(of, key)) => Val::Element(of, key),
+            _ => Val::Local(local),
+        }
+    }
+
+    /// What a pattern takes apart.
+    fn pattern_source(&self, member: MemberId, pattern: NodeId, init: Option<NodeId>, budget: u32) -> Option<Val> {
+        if let Some(init) = init {
+            return Some(self.eval_at(member, init, budget));
+        }
+        let body = self.program.body(member)?;
+        let parent = self.program.scope(member).parent(pattern)?;
+        match body.node(parent) {
+            Node::ForEach { iterable, .. } => Some(Val::Element(Arc::new(self.eval_at(member, iterable, budget)), None)),
+            Node::Lambda(f) => {
+                let index = body.function(f).params.iter().position(|p| p.pattern == Some(pattern))?;
+                Some(self.eval_param(member, Some(f), index as u16, budget))
+            }
+            _ => None,
+        }
+    }
+
+    /// The function that a node makes, without going through locals that merely hold it.
+    pub(super) fn eval_function_node(&self, member: MemberId, node: NodeId) -> Val {
+        self.eval_at(member, node, BUDGET)
+    }
+}
+
+/// The expression of a body that does nothing but return it.
+pub(super) fn only_return(body: &Body, root: NodeId) -> Option<NodeId> {
+    match body.node(root) {
+        Node::Return(value) => value,
+        Node::Block(list) => match *body.list(list) {
+            [only] => only_return(body, only),
+            _ => None,
+        },
+        Node::Lock { body: inner, .. } => only_return(body, inner),
+        _ => None,
+    }
+}
+
+pub(crate) fn contains(list: &[String], text: &str) -> bool {
+    list.iter().any(|t| t == text)
+}

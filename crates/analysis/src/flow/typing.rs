@@ -1,0 +1,284 @@
+//! Static types of values and expressions.
+
+use std::sync::Arc;
+
+use yarrowgraph_ir::{MemberKind, Node, NodeId};
+
+use super::eval::contains;
+use super::{BUDGET, Flow, Val};
+use crate::program::{MemberId, Site, Ty};
+
+impl Flow<'_> {
+    /// The static type of a value.
+    pub fn type_of(&self, val: &Val) -> Ty {
+        self.type_of_val(val, BUDGET)
+    }
+
+    pub(super) fn type_of_val(&self, val: &Val, budget: u32) -> Ty {
+        let Some(budget) = budget.checked_sub(1) else { return Ty::Unknown };
+        let program = self.program;
+        match val {
+            Val::This(t) => {
+                let ty = program.ty(*t);
+                Ty::Own(*t, ty.params.iter().map(|p| Ty::Param(*p)).collect())
+            }
+            Val::Type(t) => Ty::Static(*t),
+            Val::Member(object, m) => {
+                let declared = self.member_type(*m, budget);
+                self.seen_through(object, *m, declared, budget)
+            }
+            Val::Static(m) => self.member_type(*m, budget),
+            Val::Param(member, function, index) => self.param_type(*member, *function, *index, budget),
+            Val::Local(site) => self.node_type(site.member, site.node, budget),
+            Val::Element(of, _) => {
+                let ty = self.type_of_val(of, budget);
+                program.element_type(self.unit_near(of), &ty).unwrap_or(match ty {
+                    Ty::Unknown => Ty::Unknown,
+                    other => self.indexed_type(other),
+                })
+            }
+            Val::New(site) | Val::Call(site) => self.node_type(site.member, site.node, budget),
+            Val::Lambda(..) | Val::Method(..) | Val::Bound(..) => Ty::Function(Arc::new(Ty::Unknown)),
+            Val::Unknown | Val::Outside(..) | Val::Global(_) | Val::Literal(_) | Val::Str(_) | Val::Null | Val::Data => Ty::Unknown,
+        }
+    }
+
+    /// An own type that can be indexed gives what its indexer says.
+    fn indexed_type(&self, ty: Ty) -> Ty {
+        let (Ty::Own(id, args), Some(name)) = (&ty, self.program.symbols.get("this[]")) else { return Ty::Unknown };
+        match self.program.find_member(*id, name) {
+            Some(m) => self.program.declared_type(m).substitute(&self.program.ty(*id).params, args),
+            None => Ty::Unknown,
+        }
+    }
+
+    /// A file whose language knows the collections that a value is made of.
+    fn unit_near(&self, val: &Val) -> crate::program::UnitId {
+        match val.root() {
+            Val::This(t) | Val::Type(t) => self.program.ty(*t).unit,
+            Val::Static(m) | Val::Param(m, ..) | Val::Lambda(m, _) | Val::Method(m, _) => self.program.member(*m).unit,
+            Val::Local(s) | Val::New(s) | Val::Call(s) | Val::Literal(s) => self.program.member(s.member).unit,
+            _ => crate::program::UnitId(0),
+        }
+    }
+
+    /// A member's type, seen through the type arguments of the object it is read from.
+    fn seen_through(&self, object: &Val, member: MemberId, declared: Ty, budget: u32) -> Ty {
+        if matches!(declared, Ty::Unknown) {
+            return declared;
+        }
+        let owner = self.program.member(member).owner;
+        let params = &self.program.ty(owner).params;
+        if params.is_empty() {
+            return declared;
+        }
+        match self.type_of_val(object, budget) {
+            Ty::Own(t, args) => declared.substitute(params, &self.program.base_args(t, &args, owner)),
+            _ => declared,
+        }
+    }
+
+    /// The type of a member: the declared one, else that of what it holds.
+    pub(super) fn member_type(&self, member: MemberId, budget: u32) -> Ty {
+        let declared = self.program.declared_type(member);
+        let info = self.program.member(member);
+        let is_value = matches!(info.kind, MemberKind::Field | MemberKind::Property | MemberKind::Event | MemberKind::EnumConstant);
+        if !is_value || !matches!(declared, Ty::Unknown) {
+            return declared;
+        }
+        let Some(budget) = budget.checked_sub(1) else { return Ty::Unknown };
+        for &site in self.definitions(member) {
+            let ty = self.node_type(site.member, site.node, budget);
+            if ty != Ty::Unknown {
+                return ty;
+            }
+        }
+        // a property without a type of its own has that of its getter
+        let getter = self.program.own_members(info.owner, info.name).iter().copied().find(|m| {
+            *m != member && matches!(self.program.member(*m).kind, MemberKind::Accessor(yarrowgraph_ir::AccessorKind::Get))
+        });
+        match getter.and_then(|g| self.returned(g, budget)) {
+            Some(value) => self.type_of_val(&value, budget),
+            None => Ty::Unknown,
+        }
+    }
+
+    fn param_type(&self, member: MemberId, function: Option<yarrowgraph_ir::FunctionId>, index: u16, budget: u32) -> Ty {
+        let program = self.program;
+        let param = match function {
+            None => program.decl(member).params.get(index as usize),
+            Some(f) => program.body(member).and_then(|b| b.function(f).params.get(index as usize)),
+        };
+        let Some(param) = param else { return Ty::Unknown };
+        if let Some(ty) = param.ty {
+            return program.type_in(member, ty);
+        }
+        let _ = budget;
+        Ty::Unknown
+    }
+
+    /// The static type of a node.
+    pub fn type_of_node(&self, member: MemberId, node: NodeId) -> Ty {
+        self.node_type(member, node, BUDGET)
+    }
+
+    fn node_type(&self, member: MemberId, node: NodeId, budget: u32) -> Ty {
+        let Some(budget) = budget.checked_sub(1) else { return Ty::Unknown };
+        let program = self.program;
+        let Some(body) = program.body(member) else { return Ty::Unknown };
+        match body.node(node) {
+            Node::Local { ty, init, .. } => {
+                let declared = ty.map_or(Ty::Unknown, |t| program.type_in(member, t));
+                if declared != Ty::Unknown {
+                    return declared;
+                }
+                let from_init = init.map_or(Ty::Unknown, |i| self.node_type(member, i, budget));
+                if from_init != Ty::Unknown {
+                    return from_init;
+                }
+                match self.local_values(Site { member, node }).first() {
+                    Some(&value) => self.node_type(member, value, budget),
+                    None => match self.eval_at(member, node, budget) {
+                        Val::Local(_) => Ty::Unknown,
+                        other => self.type_of_val(&other, budget),
+                    },
+                }
+            }
+            Node::New { ty, class, .. } => {
+                if let Some(class) = class
+                    && let Some(id) = self.class_at(member, class)
+                {
+                    return Ty::Own(id, Arc::default());
+                }
+                match program.type_in(member, ty) {
+                    Ty::Unknown => self.expected_type(member, node, budget),
+                    known => known,
+                }
+            }
+            Node::Cast { ty, operand } => match program.type_in(member, ty) {
+                Ty::Unknown => self.node_type(member, operand, budget),
+                known => known,
+            },
+            Node::Call { callee, args, type_args, .. } => self.call_type(member, node, callee, body.list(args), type_args, budget),
+            Node::Unary { op: yarrowgraph_ir::UnaryOp::Await, operand } => match self.node_type(member, operand, budget) {
+                Ty::Outside(name, args) if matches!(program.text(name), "Promise" | "Task" | "ValueTask") => {
+                    args.first().cloned().unwrap_or(Ty::Unknown)
+                }
+                other => other,
+            },
+            Node::Unary { operand, .. } => self.node_type(member, operand, budget),
+            Node::Opaque(list) if list.len == 1 => self.node_type(member, body.list(list)[0], budget),
+            Node::Conditional { then, other, .. } => match self.node_type(member, then, budget) {
+                Ty::Unknown => self.node_type(member, other, budget),
+                known => known,
+            },
+            Node::Binary { op: yarrowgraph_ir::BinaryOp::Coalesce | yarrowgraph_ir::BinaryOp::Or, left, right } => {
+                match self.node_type(member, left, budget) {
+                    Ty::Unknown => self.node_type(member, right, budget),
+                    known => known,
+                }
+            }
+            Node::Assign { value, .. } => self.node_type(member, value, budget),
+            Node::Collection { items, .. } => {
+                let first = body.list(items).first().map_or(Ty::Unknown, |i| self.node_type(member, *i, budget));
+                Ty::Array(Arc::new(first))
+            }
+            Node::Lambda(_) | Node::MethodRef { .. } => Ty::Function(Arc::new(Ty::Unknown)),
+            Node::Name(_) | Node::Member { .. } | Node::This | Node::Super | Node::OuterThis(_) | Node::Index { .. } => {
+                let value = self.eval_at(member, node, budget);
+                self.type_of_val(&value, budget)
+            }
+            _ => Ty::Unknown,
+        }
+    }
+
+    /// The type that a class body written in a member stands for.
+    pub fn class_at(&self, member: MemberId, class: yarrowgraph_ir::TypeDeclId) -> Option<crate::program::TypeId> {
+        let unit = self.program.member(member).unit;
+        self.program.type_of_decl(unit, class)
+    }
+
+    /// The type that is written for what a value is given to (`Gauge g = new();`).
+    fn expected_type(&self, member: MemberId, node: NodeId, budget: u32) -> Ty {
+        let program = self.program;
+        let Some(body) = program.body(member) else { return Ty::Unknown };
+        let Some(parent) = program.scope(member).parent(node) else {
+            let is_value = matches!(program.member(member).kind, MemberKind::Field | MemberKind::Property);
+            return if is_value { program.declared_type(member) } else { Ty::Unknown };
+        };
+        match body.node(parent) {
+            Node::Local { ty: Some(ty), .. } => program.type_in(member, ty),
+            Node::Assign { target, .. } => self.node_type(member, target, budget),
+            Node::Collection { .. } => {
+                let outer = self.expected_type(member, parent, budget.saturating_sub(1));
+                program.element_type(program.member(member).unit, &outer).unwrap_or(Ty::Unknown)
+            }
+            Node::Return(_) => program.declared_type(member),
+            _ => Ty::Unknown,
+        }
+    }
+
+    fn call_type(
+        &self,
+        member: MemberId,
+        node: NodeId,
+        callee: NodeId,
+        args: &[NodeId],
+        type_args: Option<u16>,
+        budget: u32,
+    ) -> Ty {
+        let program = self.program;
+        let Some(body) = program.body(member) else { return Ty::Unknown };
+        let written: Vec<Ty> = type_args
+            .and_then(|t| body.type_lists.get(t as usize))
+            .map(|list| list.iter().map(|t| program.type_in(member, *t)).collect())
+            .unwrap_or_default();
+        let site = Site { member, node };
+        if let Some(target) = self.method_called(site, callee, args.len(), budget) {
+            let decl = program.decl(target.member);
+            let info = program.member(target.member);
+            let params: Vec<_> = decl.type_params.iter().map(|n| program.sym(info.unit, *n)).collect();
+            let declared = program.declared_type(target.member);
+            if declared == Ty::Unknown {
+                return match self.returned(target.member, budget) {
+                    Some(value) => self.type_of_val(&value, budget),
+                    None => Ty::Unknown,
+                };
+            }
+            let declared = declared.substitute(&params, &written);
+            return match &target.receiver {
+                Some(receiver) => self.seen_through(receiver, target.member, declared, budget),
+                None => declared,
+            };
+        }
+        let Node::Member { object, name, .. } = body.node(callee) else {
+            return match self.node_type(member, callee, budget) {
+                Ty::Function(result) => (*result).clone(),
+                _ => Ty::Unknown,
+            };
+        };
+        let text = program.unit_of(member).text(name);
+        let pack = program.kit_of(member).pack;
+        if contains(&pack.elements, text) {
+            let of = self.node_type(member, object, budget);
+            return program.element_type(program.member(member).unit, &of).unwrap_or(match written.first() {
+                Some(t) => t.clone(),
+                None => Ty::Unknown,
+            });
+        }
+        if contains(&pack.copies, text) {
+            return self.node_type(member, object, budget);
+        }
+        // `Find<T>()`, `GetComponent<T>()`: the type argument says what comes back
+        match written.first() {
+            Some(t) if written.len() == 1 => t.clone(),
+            _ => Ty::Unknown,
+        }
+    }
+
+    /// The type of a collection's elements, for a node.
+    pub(super) fn element_of_node(&self, member: MemberId, node: NodeId) -> Option<Ty> {
+        let ty = self.node_type(member, node, 6);
+        self.program.element_type(self.program.member(member).unit, &ty)
+    }
+}

@@ -1,0 +1,117 @@
+//! Rule `futile-unsubscribe`: an unsubscribe that can never match a subscription.
+
+use yarrowgraph_ir::MemberKind;
+use yarrowgraph_model::{Certainty, Level};
+
+use super::{Draft, Page, Rule, related, short};
+use crate::flow::Val;
+use crate::wire::Wiring;
+use crate::wire::channels::{Channel, ChannelKey, Topic};
+use crate::wire::effect::{Act, Effect};
+use crate::wire::release::{self, Same};
+
+pub(super) const RULE: Rule = Rule {
+    name: "futile-unsubscribe",
+    summary: "an unsubscribe that can never match a subscription",
+    level: Level::Error,
+    page: Page {
+        symptom: "The handler is still called after it was taken off, although the code that takes it off has run.",
+        cause: "What is taken off is not what was put on: a lambda or bound method is made anew at each evaluation, or the handler, the topic or the subject is another one.",
+        cure: "Keep the handler in a field or variable and hand the same one to both calls, or keep and release the handle that subscribing gives back.",
+        silent: "The handler is equal by value in its language, is held by a field, a variable or a table that both sides use, or what is taken off may have been put on by code that the tree does not show.",
+        accept: "Other code, which the analysis cannot see, puts on what is taken off here.",
+    },
+    check,
+};
+
+fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
+    let mut drafts = Vec::new();
+    for channel in &wiring.channels {
+        for &leave in &channel.leaves {
+            let effect = &wiring.effects[leave];
+            if effect.act == Act::Leave && !wiring.in_test(effect.site.member) {
+                drafts.extend(fresh(wiring, channel, effect).or_else(|| never_subscribed(wiring, channel, effect)));
+            }
+        }
+    }
+    drafts
+}
+
+/// A handler that is made on the spot.
+fn fresh(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> Option<Draft> {
+    let handler = effect.handler.as_ref()?;
+    if !release::is_fresh(&wiring.flow, effect, handler) || effect.certainty == Certainty::Possible && !has_counterpart(wiring, channel) {
+        return None;
+    }
+    let what = short(&channel.id);
+    let made = match handler {
+        Val::Bound(..) => "a newly bound function",
+        Val::Method(..) => "a new method reference",
+        _ => "a new lambda",
+    };
+    let message = format!("this takes {made} off `{what}`, which no subscription can have put on");
+    Some(draft(wiring, channel, effect, message, Certainty::Certain))
+}
+
+fn has_counterpart(wiring: &Wiring<'_>, channel: &Channel) -> bool {
+    let _ = wiring;
+    !channel.joins.is_empty()
+}
+
+/// A handler that nothing ever puts on this channel.
+fn never_subscribed(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> Option<Draft> {
+    let flow = &wiring.flow;
+    let handler = effect.handler.as_ref()?;
+    // only where channel and handler are known, and everything that is put on the channel is too
+    let ChannelKey::Own(m, topic) = &channel.key else { return None };
+    if effect.certainty != Certainty::Certain || matches!(topic, Some(Topic::Any)) {
+        return None;
+    }
+    let known = matches!(handler, Val::Method(..));
+    if !known || !effect.inner.is_empty() && channel.joins.is_empty() {
+        return None;
+    }
+    let settled = |e: &Effect| matches!(e.handler, Some(Val::Method(..) | Val::Lambda(..) | Val::This(_) | Val::New(_) | Val::Bound(..)));
+    let all: Vec<&Effect> = wiring
+        .channels
+        .iter()
+        .filter(|c| matches!(&c.key, ChannelKey::Own(other, _) if other == m))
+        .flat_map(|c| c.joins.iter().map(|j| &wiring.effects[*j]))
+        .collect();
+    let on_this: Vec<&Effect> = channel.joins.iter().map(|j| &wiring.effects[*j]).collect();
+    if !all.iter().all(|e| settled(e)) || on_this.iter().any(|e| release::same_handler(flow, e, effect) != Same::Never) {
+        return None;
+    }
+    // an event that other trees can subscribe to says nothing
+    let program = wiring.program();
+    let public = program.decl(*m).modifiers.visibility == yarrowgraph_ir::Visibility::Public;
+    if public && !wiring.is_application && on_this.is_empty() {
+        return None;
+    }
+    // the method may be put on under the name of the event by an heir or by markup
+    if on_this.is_empty() && program.member(*m).kind != MemberKind::Event {
+        return None;
+    }
+    let message = format!("this takes `{}` off `{}`, and nothing ever puts it on", short(&crate::wire::handler_name(wiring, effect)), short(&channel.id));
+    Some(draft(wiring, channel, effect, message, Certainty::Likely))
+}
+
+fn draft(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect, message: String, certainty: Certainty) -> Draft {
+    let program = wiring.program();
+    let mut places = Vec::new();
+    for &join in &channel.joins {
+        let other = &wiring.effects[join];
+        let same_type = program.member(other.site.member).owner == program.member(effect.site.member).owner;
+        if same_type && places.len() < 3 {
+            places.push(related("this subscription stays", wiring.place(other)));
+        }
+    }
+    Draft {
+        level: Level::Error,
+        certainty,
+        place: wiring.place(effect),
+        message,
+        related: places,
+        parties: vec![channel.id.clone(), crate::wire::handler_name(wiring, effect), program.member_id(effect.site.member)],
+    }
+}

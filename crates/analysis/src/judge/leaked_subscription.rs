@@ -1,0 +1,215 @@
+//! Rule `leaked-subscription`: a subscription outlives its subscriber.
+
+use yarrowgraph_ir::{MemberKind, TypeKind};
+use yarrowgraph_model::{Certainty, ChannelKind, Level, Lifetime};
+
+use super::{Draft, Page, Rule, related, short};
+use crate::flow::{Val, contains};
+use crate::program::{MemberId, TypeId};
+use crate::wire::channels::{Channel, ChannelKey};
+use crate::wire::effect::{Effect, Event};
+use crate::wire::handles::{self, Fate};
+use crate::wire::lifetime::{self, Judged};
+use crate::wire::subscriber::{self, Subscriber};
+use crate::wire::Wiring;
+
+pub(super) const RULE: Rule = Rule {
+    name: "leaked-subscription",
+    summary: "a subscription outlives its subscriber",
+    level: Level::Warning,
+    page: Page {
+        symptom: "Objects that were closed are still called, and are never freed: the list of handlers grows with every one that is made.",
+        cause: "The subject lives longer than the subscriber and holds its handler, and nothing takes the handler off when the subscriber's life ends.",
+        cure: "Take the same handler off the same channel in the method that ends the subscriber's life, or keep the handle that subscribing gives back and release it there.",
+        silent: "The subject is the subscriber's own or ends together with it; the subscriber lives as long as the process; the handler is static or captures no instance; the channel holds it weakly; it takes itself off; a release is reached from a teardown, from the owner, or from the hook that pairs with the one that subscribed.",
+        accept: "The subscriber is meant to live as long as its subject, and the code does not show it.",
+    },
+    check,
+};
+
+fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
+    let mut drafts = Vec::new();
+    for channel in &wiring.channels {
+        for &join in &channel.joins {
+            drafts.extend(judge(wiring, channel, join));
+        }
+    }
+    drafts
+}
+
+fn judge(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> Option<Draft> {
+    let effect = &wiring.effects[join];
+    let flow = &wiring.flow;
+    let program = wiring.program();
+    if effect.weak || effect.once || wiring.is_generated(effect) || wiring.in_test(effect.site.member) {
+        return None;
+    }
+    let handler = effect.handler.as_ref()?;
+    let subscriber = match (subscriber::of(flow, handler, effect.site), &effect.context) {
+        (Subscriber::Nobody, _) | (Subscriber::Weak, _) => return None,
+        (Subscriber::Unknown, Some(context)) => Subscriber::This(flow.type_of(context).own()?),
+        (Subscriber::Unknown, None) => return None,
+        (known, _) => known,
+    };
+    let ty = subscriber.type_id()?;
+    if matches!(program.ty(ty).kind, TypeKind::Enum) || lives_on(wiring, ty) {
+        return None;
+    }
+    // another object's handler: its life is its owner's to look after, unless it is only made to be handed over
+    if let Subscriber::Other(other) = subscriber
+        && !is_fresh_listener(handler)
+        && !holds_itself(wiring, other, effect)
+    {
+        return None;
+    }
+    let judged = lifetime::of_subject(flow, &effect.holder.subject, effect.site);
+    let level = match judged.lifetime {
+        Lifetime::Process => Level::Error,
+        Lifetime::Outer => Level::Warning,
+        _ => return None,
+    };
+    if is_platform_owned(wiring, channel, effect, ty) || bound_by_base(wiring, effect, ty) {
+        return None;
+    }
+    if is_released(wiring, channel, join) {
+        return None;
+    }
+    let teardown = teardown_of(wiring, ty);
+    let certainty = certainty(channel, effect, judged, teardown.is_some())?;
+    let who = short(&program.type_id(ty));
+    let what = short(&channel.id);
+    let handler_name = short(&handler_id(wiring, effect));
+    let message = match teardown {
+        Some(t) => format!("`{handler_name}` stays subscribed to `{what}` after `{who}.{}` has run", program.text(program.member(t).name)),
+        None => format!("`{handler_name}` stays subscribed to `{what}`, which outlives `{who}`, and nothing takes it off"),
+    };
+    let mut related_places = Vec::new();
+    if let ChannelKey::Own(m, _) = channel.key {
+        related_places.push(related(format!("`{what}` is held here"), program.member_place(m)));
+    }
+    if let Some(t) = teardown {
+        related_places.push(related("this ends the subscriber's life without releasing it", program.member_place(t)));
+    }
+    Some(Draft {
+        level,
+        certainty,
+        place: wiring.place(effect),
+        message,
+        related: related_places,
+        parties: vec![channel.id.clone(), handler_id(wiring, effect), program.member_id(effect.site.member)],
+    })
+}
+
+/// How sure a leak is, and whether it is worth saying at all.
+fn certainty(channel: &Channel, effect: &Effect, judged: Judged, has_teardown: bool) -> Option<Certainty> {
+    if effect.certainty == Certainty::Possible {
+        return None;
+    }
+    let outside = channel.kind == ChannelKind::Platform;
+    Some(match (judged.lifetime, judged.shown, has_teardown) {
+        (Lifetime::Process, true, _) => Certainty::Certain,
+        (Lifetime::Outer, true, true) if !outside => Certainty::Certain,
+        (Lifetime::Outer, true, false) if !outside => Certainty::Likely,
+        (Lifetime::Outer, false, true) if !outside => Certainty::Likely,
+        (Lifetime::Outer, true, true) => Certainty::Likely,
+        _ => Certainty::Possible,
+    })
+}
+
+/// Whether instances of a type need no release: they live for the process, and no teardown
+/// of theirs is run by the code.
+fn lives_on(wiring: &Wiring<'_>, ty: TypeId) -> bool {
+    let mut outer = ty;
+    // a class written on the spot, or an inner one, lives as the object around it
+    while wiring.program().ty(outer).anonymous {
+        match wiring.flow.enclosing_type(outer) {
+            Some(o) => outer = o,
+            None => break,
+        }
+    }
+    lifetime::lives_for_process(&wiring.flow, outer) && !teardown_is_run(wiring, outer)
+}
+
+fn teardown_is_run(wiring: &Wiring<'_>, ty: TypeId) -> bool {
+    let Some(teardown) = teardown_of(wiring, ty) else { return false };
+    let program = wiring.program();
+    let name = program.member(teardown).name;
+    program.index.calls(name).iter().any(|site| wiring.flow.callee(*site).is_some_and(|c| c.member == teardown))
+}
+
+fn is_fresh_listener(handler: &Val) -> bool {
+    matches!(handler, Val::New(_) | Val::Local(_))
+}
+
+/// Whether it is the object itself that is put on the channel by code of its own.
+fn holds_itself(wiring: &Wiring<'_>, other: TypeId, effect: &Effect) -> bool {
+    wiring.program().member(effect.site.member).owner == other
+}
+
+/// The method in which the life of a type's instances ends.
+fn teardown_of(wiring: &Wiring<'_>, ty: TypeId) -> Option<MemberId> {
+    let program = wiring.program();
+    let pack = program.kit(program.ty(ty).unit).pack;
+    let mut found = None;
+    program.for_each_base(ty, &mut |t| {
+        let is_teardown = |m: &&MemberId| {
+            let info = program.member(**m);
+            matches!(info.kind, MemberKind::Method | MemberKind::Destructor)
+                && !info.is_static
+                && contains(&pack.teardowns, program.text(info.name))
+                && program.body(**m).is_some_and(|b| b.root.is_some())
+        };
+        // the order of the pack says which one is meant most
+        let of_type: Vec<MemberId> = program.ty(t).members.iter().filter(is_teardown).copied().collect();
+        found = of_type.into_iter().min_by_key(|m| pack.teardowns.iter().position(|n| n == program.text(program.member(*m).name)));
+        found.is_none()
+    });
+    found
+}
+
+/// Widgets and library objects that came with the subscriber are looked after by their platform.
+fn is_platform_owned(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect, ty: TypeId) -> bool {
+    let _ = ty;
+    let program = wiring.program();
+    // an annotated or platform channel of an object of the subscriber's own kind
+    matches!(channel.kind, ChannelKind::Platform) && matches!(effect.holder.subject, Val::This(_)) || {
+        // terminal signals: the subject ends with them
+        let name = match effect.holder.event {
+            Event::Own(m) => program.text(program.member(m).name),
+            Event::Outside(name) => program.text(name),
+            _ => "",
+        };
+        matches!(name, "disposed" | "Disposed" | "FormClosed" | "Closed" | "closed" | "onDidDispose" | "Exited" | "WindowListener")
+    }
+}
+
+/// A connection bound to an object whose base class, of another package, clears it.
+fn bound_by_base(wiring: &Wiring<'_>, effect: &Effect, ty: TypeId) -> bool {
+    let Some(context) = &effect.context else { return false };
+    let bound = matches!(context, Val::This(_));
+    bound && !wiring.program().outside_bases(ty).is_empty()
+}
+
+fn is_released(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> bool {
+    let effect = &wiring.effects[join];
+    if !wiring.releases_of(channel, join).is_empty() {
+        return true;
+    }
+    if effect.handle && handles::fate(&wiring.flow, effect.site) == Fate::Kept {
+        return true;
+    }
+    // a wrapper of the base class that keeps what it handed on
+    let kept_inside = effect.inner.iter().rev().any(|s| handles::fate(&wiring.flow, *s) == Fate::Kept && is_call(wiring, *s));
+    if kept_inside && !effect.inner.is_empty() && effect.inner.len() > 1 {
+        return true;
+    }
+    false
+}
+
+fn is_call(wiring: &Wiring<'_>, site: crate::program::Site) -> bool {
+    wiring.program().body(site.member).is_some_and(|b| matches!(b.node(site.node), yarrowgraph_ir::Node::Call { .. }))
+}
+
+fn handler_id(wiring: &Wiring<'_>, effect: &Effect) -> String {
+    crate::wire::handler_name(wiring, effect)
+}

@@ -1,0 +1,176 @@
+//! Judging: one rule, one file. A rule reads the wiring and says what is wrong with it;
+//! wording, level and certainty are its own, rendering is somebody else's.
+
+mod accept;
+mod futile_unsubscribe;
+mod leaked_subscription;
+mod unguarded_raise;
+mod unheard_event;
+
+use std::collections::BTreeMap;
+
+use yarrowgraph_model::{Certainty, Finding, Level, Place, Related};
+
+use crate::wire::Wiring;
+
+pub use accept::Accepted;
+
+/// What a rule's page says.
+#[derive(Clone, Copy, Debug)]
+pub struct Page {
+    /// What one sees when the program runs.
+    pub symptom: &'static str,
+    /// What in the code brings it about.
+    pub cause: &'static str,
+    /// What to do.
+    pub cure: &'static str,
+    /// When the rule says nothing.
+    pub silent: &'static str,
+    /// When it is right to accept the finding.
+    pub accept: &'static str,
+}
+
+/// A rule.
+#[derive(Clone, Copy)]
+pub struct Rule {
+    /// Its name, in kebab-case.
+    pub name: &'static str,
+    /// What it reports, in one line.
+    pub summary: &'static str,
+    /// The level of most of its findings.
+    pub level: Level,
+    /// Its page.
+    pub page: Page,
+    /// Finds its findings.
+    pub check: fn(&Wiring<'_>) -> Vec<Draft>,
+}
+
+impl std::fmt::Debug for Rule {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.debug_struct("Rule").field("name", &self.name).finish_non_exhaustive()
+    }
+}
+
+/// All rules, by name.
+pub static RULES: &[Rule] =
+    &[futile_unsubscribe::RULE, leaked_subscription::RULE, unguarded_raise::RULE, unheard_event::RULE];
+
+/// The rule of a name.
+pub fn rule(name: &str) -> Option<&'static Rule> {
+    RULES.iter().find(|r| r.name == name)
+}
+
+/// A finding before it has a fingerprint.
+#[derive(Clone, Debug)]
+pub struct Draft {
+    /// How bad it is.
+    pub level: Level,
+    /// How sure it is.
+    pub certainty: Certainty,
+    /// The exact text that is blamed.
+    pub place: Place,
+    /// One sentence that names the parties.
+    pub message: String,
+    /// Other places.
+    pub related: Vec<Related>,
+    /// The ids of the parties.
+    pub parties: Vec<String>,
+}
+
+/// Runs all rules. Findings come by place; those accepted by a comment are returned apart.
+pub fn judge(wiring: &Wiring<'_>) -> (Vec<Finding>, Accepted) {
+    let mut findings = Vec::new();
+    for rule in RULES {
+        let mut drafts = (rule.check)(wiring);
+        drafts.sort_by(|a, b| (&a.place, &a.message).cmp(&(&b.place, &b.message)));
+        drafts.dedup_by(|a, b| a.place == b.place);
+        let mut ordinals: BTreeMap<Vec<String>, u32> = BTreeMap::new();
+        for draft in drafts {
+            let ordinal = ordinals.entry(draft.parties.clone()).or_default();
+            *ordinal += 1;
+            let fingerprint = fingerprint(rule.name, &draft.parties, *ordinal);
+            // what rests on something unresolved is a note at most
+            let level = if draft.certainty == Certainty::Possible { Level::Note } else { draft.level };
+            findings.push(Finding {
+                rule: rule.name.to_owned(),
+                level,
+                certainty: draft.certainty,
+                place: draft.place,
+                message: draft.message,
+                related: draft.related,
+                edit: None,
+                fingerprint,
+            });
+        }
+    }
+    findings.sort_by(|a, b| (&a.place, &a.rule).cmp(&(&b.place, &b.rule)));
+    accept::split(wiring, findings)
+}
+
+/// Rule, parties and ordinal, hashed (FNV-1a, 64 bits): neither path nor line takes part.
+fn fingerprint(rule: &str, parties: &[String], ordinal: u32) -> String {
+    let mut hash: u64 = 0xcbf2_9ce4_8422_2325;
+    let ordinal = ordinal.to_string();
+    for part in std::iter::once(rule).chain(parties.iter().map(String::as_str)).chain(std::iter::once(ordinal.as_str())) {
+        for byte in part.bytes().chain(std::iter::once(0)) {
+            hash = (hash ^ u64::from(byte)).wrapping_mul(0x0000_0100_0000_01b3);
+        }
+    }
+    format!("{rule}/{hash:016x}")
+}
+
+/// A related place.
+fn related(message: impl Into<String>, place: Place) -> Related {
+    Related { message: message.into(), place }
+}
+
+/// The last two parts of an id, which is how people say it.
+fn short(id: &str) -> String {
+    if let Some(topic) = id.strip_prefix("topic:") {
+        return format!("topic {}", topic.rsplit(':').next().unwrap_or(topic));
+    }
+    let mut depth = 0_i32;
+    let mut dots = 0;
+    let cut = id.char_indices().rev().find(|(_, c)| {
+        match c {
+            ')' | '>' => depth += 1,
+            '(' | '<' => depth -= 1,
+            '.' if depth == 0 => dots += 1,
+            _ => {}
+        }
+        dots == 2
+    });
+    match cut {
+        Some((at, _)) => id[at + 1..].to_owned(),
+        None => id.to_owned(),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn rules_are_sorted_and_named_in_kebab_case() {
+        assert!(RULES.is_sorted_by(|a, b| a.name < b.name));
+        assert!(RULES.iter().all(|r| r.name.chars().all(|c| c.is_ascii_lowercase() || c == '-')));
+    }
+
+    #[test]
+    fn every_page_is_filled() {
+        for r in RULES {
+            let p = r.page;
+            for text in [r.summary, p.symptom, p.cause, p.cure, p.silent, p.accept] {
+                assert!(text.len() > 20, "{}: {text:?}", r.name);
+            }
+        }
+    }
+
+    #[test]
+    fn ids_are_shortened_at_parts() {
+        assert_eq!(short("lock.Gauge.rose"), "Gauge.rose");
+        assert_eq!(short("lock.Gauge.rise(java.lang.String)"), "Gauge.rise(java.lang.String)");
+        assert_eq!(short("topic:lock.Bus:full"), "topic full");
+        assert_eq!(short("Gauge.rose"), "Gauge.rose");
+    }
+}

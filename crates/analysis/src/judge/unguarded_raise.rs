@@ -1,0 +1,70 @@
+//! Rule `unguarded-raise`: raising a channel that can be empty crashes.
+
+use yarrowgraph_ir::{MemberKind, Visibility};
+use yarrowgraph_model::{Certainty, ChannelKind, Level};
+
+use super::{Draft, Page, Rule, related, short};
+use crate::wire::channels::{Channel, ChannelKey};
+use crate::wire::effect::{Effect, Guard};
+use crate::wire::Wiring;
+
+pub(super) const RULE: Rule = Rule {
+    name: "unguarded-raise",
+    summary: "raising a channel that can be empty crashes",
+    level: Level::Warning,
+    page: Page {
+        symptom: "The program crashes where something is announced, as soon as nobody listens.",
+        cause: "The channel is a delegate or callback that is empty until somebody subscribes, and the raise does not ask, or asks for another channel.",
+        cure: "Test the channel (or a local copy of it) before the call, call it conditionally, or give it a first handler that does nothing.",
+        silent: "A test of the same channel covers the raise, also by an early return or in the only callers; the channel has a first value and is never emptied; the language does nothing when it is empty.",
+        accept: "Something that the analysis cannot see makes sure that a handler is there.",
+    },
+    check,
+};
+
+fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
+    let mut drafts = Vec::new();
+    for channel in &wiring.channels {
+        for &raise in &channel.raises {
+            drafts.extend(judge(wiring, channel, &wiring.effects[raise]));
+        }
+    }
+    drafts
+}
+
+fn judge(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> Option<Draft> {
+    let ChannelKey::Own(m, None) = channel.key else { return None };
+    let crashes = matches!(channel.kind, ChannelKind::Event | ChannelKind::Delegate | ChannelKind::Slot);
+    if effect.guard != Guard::None || !crashes || wiring.in_test(effect.site.member) || guarded_by_callers(wiring, effect) {
+        return None;
+    }
+    let program = wiring.program();
+    let what = short(&channel.id);
+    // in a library somebody else may subscribe
+    let open = !wiring.is_application && program.decl(m).modifiers.visibility == Visibility::Public;
+    let nobody = channel.joins.is_empty();
+    let level = if nobody && !open { Level::Error } else { Level::Warning };
+    let message = if nobody {
+        format!("`{what}` is raised without a guard, and nothing ever subscribes to it")
+    } else {
+        format!("`{what}` is raised without a guard, and is empty until somebody subscribes")
+    };
+    Some(Draft {
+        level,
+        certainty: if effect.certainty == Certainty::Certain { Certainty::Certain } else { Certainty::Likely },
+        place: wiring.place(effect),
+        message,
+        related: vec![related(format!("`{what}` is declared here"), program.member_place(m))],
+        parties: vec![channel.id.clone(), program.member_id(effect.site.member)],
+    })
+}
+
+/// Whether every caller of the helper that raises asks first.
+fn guarded_by_callers(wiring: &Wiring<'_>, effect: &Effect) -> bool {
+    let program = wiring.program();
+    let info = program.member(effect.site.member);
+    if info.kind != MemberKind::Method || program.decl(effect.site.member).modifiers.visibility == Visibility::Public {
+        return false;
+    }
+    wiring.callers_ask(effect)
+}

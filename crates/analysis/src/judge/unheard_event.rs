@@ -1,0 +1,135 @@
+//! Rule `unheard-event`: a channel is raised and nothing subscribes to it.
+
+use yarrowgraph_ir::{TypeKind, Visibility};
+use yarrowgraph_model::{Certainty, ChannelKind, Level};
+
+use super::{Draft, Page, Rule, related, short};
+use crate::flow::contains;
+use crate::program::MemberId;
+use crate::wire::channels::{Channel, ChannelKey, Topic};
+use crate::wire::effect::{Act, Guard};
+use crate::wire::Wiring;
+
+pub(super) const RULE: Rule = Rule {
+    name: "unheard-event",
+    summary: "a channel is raised, and nothing in the code subscribes to it",
+    level: Level::Warning,
+    page: Page {
+        symptom: "Something happens, is announced, and nothing follows from it.",
+        cause: "The subscription was forgotten or removed, or it is made to another channel or topic.",
+        cure: "Subscribe where the announcement matters, or remove the channel and its raises.",
+        silent: "A platform hears the channel by convention or by name (data binding); some subscription's topic is computed and may be this one; the channel implements one of a platform's interfaces. Members that other trees can reach are a note.",
+        accept: "The channel is meant for code outside of the tree.",
+    },
+    check,
+};
+
+fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
+    wiring.channels.iter().filter_map(|c| judge(wiring, c)).collect()
+}
+
+fn judge(wiring: &Wiring<'_>, channel: &Channel) -> Option<Draft> {
+    if channel.raises.is_empty() || is_heard(wiring, channel) {
+        return None;
+    }
+    let program = wiring.program();
+    let raises: Vec<_> = channel.raises.iter().map(|r| &wiring.effects[*r]).filter(|e| !wiring.in_test(e.site.member)).collect();
+    let first = raises.iter().min_by_key(|e| wiring.place(e))?;
+    let what = short(&channel.id);
+    let (place, public, certainty) = match &channel.key {
+        ChannelKey::Own(m, None) => {
+            if !own_member_counts(wiring, channel, *m) {
+                return None;
+            }
+            (program.member_place(*m), is_public(wiring, *m), Certainty::Certain)
+        }
+        ChannelKey::Own(m, Some(Topic::Named(_))) => (wiring.place(first), is_public(wiring, *m), Certainty::Certain),
+        ChannelKey::Bus(bus, Topic::Named(_)) => {
+            // only an emitter of the tree whose other topics are heard here
+            let others_heard = wiring.channels.iter().any(|c| matches!(&c.key, ChannelKey::Bus(b, _) if b == bus) && !c.joins.is_empty());
+            if !others_heard || raises.iter().any(|e| e.certainty == Certainty::Possible) {
+                return None;
+            }
+            (wiring.place(first), !wiring.is_application, Certainty::Likely)
+        }
+        _ => return None,
+    };
+    // a raise that crashes for lack of anybody is the graver slip, and stands for this one
+    if raises.iter().any(|e| e.guard == Guard::None) && matches!(channel.key, ChannelKey::Own(_, None)) {
+        return None;
+    }
+    let level = if public { Level::Note } else { Level::Warning };
+    Some(Draft {
+        level,
+        certainty,
+        place: place.clone(),
+        message: format!("`{what}` is raised, and nothing subscribes to it"),
+        related: raises.iter().take(5).map(|e| related("raised here", wiring.place(e))).filter(|r| r.place != place).collect(),
+        parties: vec![channel.id.clone()],
+    })
+}
+
+fn is_heard(wiring: &Wiring<'_>, channel: &Channel) -> bool {
+    if !channel.joins.is_empty() {
+        return true;
+    }
+    // a subscription to all topics, or to one that is computed
+    let any = |c: &Channel| match (&c.key, &channel.key) {
+        (ChannelKey::Bus(a, Topic::Any), ChannelKey::Bus(b, _)) => a == b,
+        (ChannelKey::Own(a, Some(Topic::Any) | None), ChannelKey::Own(b, Some(_))) => a == b,
+        _ => false,
+    };
+    wiring.channels.iter().any(|c| any(c) && !c.joins.is_empty())
+}
+
+/// Whether silence about a member means that nobody hears it.
+fn own_member_counts(wiring: &Wiring<'_>, channel: &Channel, m: MemberId) -> bool {
+    let program = wiring.program();
+    let info = program.member(m);
+    let name = program.text(info.name);
+    let pack = program.kit(info.unit).pack;
+    if contains(&pack.heard_by_platform, name) || wiring.in_test(m) {
+        return false;
+    }
+    // `LevelChanged` is heard by a binding to `Level`, which is named in a text
+    if let Some(property) = name.strip_suffix("Changed")
+        && program.index.is_text(property, &program.symbols)
+    {
+        return false;
+    }
+    // an interface of a platform brings its own listeners
+    let owner = program.ty(info.owner);
+    if channel.kind != ChannelKind::Event && !program.outside_bases(info.owner).is_empty() {
+        return false;
+    }
+    // handlers may be put on by something that no caller shows
+    let unresolved_join = wiring.effects.iter().any(|e| e.act == Act::Join && matches!(e.holder.event, crate::wire::effect::Event::Own(x) if x == m) && !channel.joins.is_empty());
+    !(unresolved_join || owner.kind == TypeKind::Interface && channel.raises.is_empty())
+}
+
+/// Whether code of other trees can reach a member.
+fn is_public(wiring: &Wiring<'_>, m: MemberId) -> bool {
+    if wiring.is_application {
+        return false;
+    }
+    let program = wiring.program();
+    let mut ty = Some(program.member(m).owner);
+    let file_modules = program.kit_of(m).traits.file_modules;
+    let mut public = file_modules || program.decl(m).modifiers.visibility >= Visibility::Protected || has_public_adder(wiring, m);
+    while let Some(t) = ty {
+        let modifiers = program.ty(t).modifiers;
+        public &= modifiers.visibility == Visibility::Public || file_modules || program.ty(t).is_module;
+        ty = program.ty(t).parent;
+    }
+    public
+}
+
+/// Whether a public method puts handlers into a private holder.
+fn has_public_adder(wiring: &Wiring<'_>, m: MemberId) -> bool {
+    let program = wiring.program();
+    wiring.effects.iter().any(|e| {
+        e.act == Act::Join
+            && matches!(e.holder.event, crate::wire::effect::Event::Own(x) if x == m)
+            && program.decl(e.site.member).modifiers.visibility == Visibility::Public
+    })
+}

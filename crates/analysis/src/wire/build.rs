@@ -1,0 +1,257 @@
+//! The map of a wiring.
+
+use rayon::prelude::*;
+use yarrowgraph_ir::MemberKind;
+use yarrowgraph_model as model;
+use yarrowgraph_model::{Certainty, ChannelKind, Delivery, Files, Keeps, Lifetime, Order, Place, Unresolved, UnresolvedKind};
+
+use super::channels::{self, Channel, ChannelKey, Topic};
+use super::effect::{Act, Effect, Event, Guard};
+use super::subscriber::{self, Subscriber};
+use super::{Wiring, lifetime, spread};
+use crate::flow::{Val, contains};
+use crate::program::Ty;
+
+/// Builds the map; the files part is the caller's to fill.
+pub fn map(wiring: &Wiring<'_>, root: &str) -> model::Map {
+    let mut channels: Vec<model::Channel> = wiring.channels.par_iter().map(|c| channel(wiring, c)).collect();
+    channels.sort_by(|a, b| a.id.cmp(&b.id).then_with(|| a.place.cmp(&b.place)));
+    model::Map {
+        format: "yarrowgraph-map".into(),
+        version: model::MAP_VERSION,
+        root: root.to_owned(),
+        files: Files::default(),
+        channels,
+        unresolved: unresolved(wiring),
+    }
+}
+
+fn channel(wiring: &Wiring<'_>, c: &Channel) -> model::Channel {
+    let program = wiring.program();
+    let (owner, place) = match &c.key {
+        ChannelKey::Own(m, _) => (program.type_id(program.member(*m).owner), Some(program.member_place(*m))),
+        ChannelKey::Outside(owner, _) => (owner.clone(), None),
+        ChannelKey::Bus(bus, _) => (bus.clone(), None),
+    };
+    let mut joins = c.joins.clone();
+    joins.sort_by_cached_key(|j| (wiring.place(&wiring.effects[*j]), *j));
+    let after = wiring.after(&joins);
+    let subscriptions = joins.iter().zip(after).map(|(j, after)| subscription(wiring, c, *j, after)).collect();
+    let mut raises: Vec<model::Raise> = c.raises.iter().map(|r| raise(wiring, &wiring.effects[*r])).collect();
+    raises.sort_by(|a, b| a.place.cmp(&b.place));
+    raises.dedup_by(|a, b| a.place == b.place);
+    let mut releases: Vec<model::Release> = c.leaves.iter().map(|l| release(wiring, &wiring.effects[*l])).collect();
+    releases.sort_by(|a, b| a.place.cmp(&b.place));
+    releases.dedup_by(|a, b| a.place == b.place && a.handler == b.handler);
+    model::Channel {
+        id: c.id.clone(),
+        kind: c.kind,
+        owner,
+        place,
+        order: order(wiring, c),
+        delivery: Delivery::AtOnce,
+        keeps: keeps(wiring, c),
+        conflates: false,
+        relays: relays(wiring, c),
+        raises,
+        subscriptions,
+        releases,
+    }
+}
+
+fn order(wiring: &Wiring<'_>, c: &Channel) -> Order {
+    let ChannelKey::Own(m, _) = c.key else { return Order::Fifo };
+    if c.kind != ChannelKind::List {
+        return Order::Fifo;
+    }
+    let program = wiring.program();
+    let info = program.member(m);
+    let pack = program.kit(info.unit).pack;
+    let made = wiring.flow.definitions(m).first().map(|d| wiring.flow.type_of_node(d.member, d.node));
+    let unordered = |ty: &Ty| matches!(ty, Ty::Outside(name, _) if contains(&pack.unordered_collections, program.text(*name)));
+    if made.as_ref().is_some_and(unordered) || (made.is_none() && unordered(&program.declared_type(m))) {
+        return Order::Unordered;
+    }
+    let first = c.joins.iter().any(|j| {
+        let effect = &wiring.effects[*j];
+        let innermost = effect.inner.first().copied().unwrap_or(effect.site);
+        let Some(body) = program.body(innermost.member) else { return false };
+        let yarrowgraph_ir::Node::Call { callee, .. } = body.node(innermost.node) else { return false };
+        matches!(body.node(callee), yarrowgraph_ir::Node::Member { name, .. } if contains(&pack.adds_first, program.unit_of(innermost.member).text(name)))
+    });
+    if first { Order::Lifo } else { Order::Fifo }
+}
+
+fn keeps(wiring: &Wiring<'_>, c: &Channel) -> Keeps {
+    let ChannelKey::Own(m, None) = c.key else { return Keeps::none() };
+    let program = wiring.program();
+    let value = if program.member(m).is_static { Val::Static(m) } else { Val::Member(std::sync::Arc::new(Val::This(program.member(m).owner)), m) };
+    match program.type_name(&wiring.flow.type_of(&value)) {
+        Some("BehaviorSubject" | "ReactiveProperty") => Keeps::Word("latest".into()),
+        Some("ReplaySubject") => Keeps::Word("all".into()),
+        _ => Keeps::none(),
+    }
+}
+
+/// A subscription whose handler is itself a channel's member raises it in turn.
+fn relays(wiring: &Wiring<'_>, c: &Channel) -> Vec<model::Relay> {
+    let mut found = Vec::new();
+    for &j in &c.joins {
+        let effect = &wiring.effects[j];
+        if let Some(Val::Member(_, m) | Val::Static(m)) = &effect.handler
+            && let Some(other) = wiring.channels.iter().find(|o| o.key == ChannelKey::Own(*m, None))
+            && other.key != c.key
+        {
+            found.push(model::Relay { to: other.id.clone(), place: wiring.place(effect) });
+        }
+    }
+    found.sort_by(|a, b| a.place.cmp(&b.place));
+    found
+}
+
+fn subscription(wiring: &Wiring<'_>, c: &Channel, index: usize, after: Vec<u32>) -> model::Subscription {
+    let program = wiring.program();
+    let effect = &wiring.effects[index];
+    let (handler, handler_place) = handler(wiring, effect);
+    let who = effect.handler.as_ref().map_or(Subscriber::Unknown, |h| subscriber::of(&wiring.flow, h, effect.site));
+    let judged = lifetime::of_subject(&wiring.flow, &effect.holder.subject, effect.site);
+    let resolved = !matches!(effect.handler, Some(Val::Unknown) | None) && c.key != unresolved_key(c);
+    let certainty = match effect.certainty {
+        Certainty::Certain if !resolved => Certainty::Likely,
+        other => other,
+    };
+    let mut released_by: Vec<Place> = wiring.releases_of(c, index).into_iter().map(|r| wiring.place(&wiring.effects[r])).collect();
+    released_by.sort();
+    released_by.dedup();
+    model::Subscription {
+        place: wiring.place(effect),
+        within: program.member_id(effect.site.member),
+        handler,
+        handler_place,
+        subscriber: who.type_id().map(|t| program.type_id(t)),
+        subject: wiring.flow.show(&effect.holder.subject),
+        lifetime: judged.lifetime,
+        weak: effect.weak || who == Subscriber::Weak,
+        once: effect.once,
+        scoped: judged.lifetime == Lifetime::Local,
+        released_by,
+        after,
+        certainty,
+    }
+}
+
+fn unresolved_key(c: &Channel) -> ChannelKey {
+    match &c.key {
+        ChannelKey::Bus(bus, _) => ChannelKey::Bus(bus.clone(), Topic::Any),
+        other => match other {
+            ChannelKey::Own(m, Some(_)) => ChannelKey::Own(*m, Some(Topic::Any)),
+            _ => ChannelKey::Bus(String::new(), Topic::Any),
+        },
+    }
+}
+
+/// The handler's id and where it is declared.
+pub(super) fn handler(wiring: &Wiring<'_>, effect: &Effect) -> (String, Option<Place>) {
+    let program = wiring.program();
+    let flow = &wiring.flow;
+    let Some(handler) = &effect.handler else { return ("?".into(), None) };
+    let resolved = flow.function_of(handler).unwrap_or_else(|| handler.clone());
+    match &resolved {
+        Val::Method(m, _) => (program.member_id(*m), Some(program.member_place(*m))),
+        Val::Lambda(m, f) => {
+            let place = program.scope(*m).function_node(*f).map(|node| program.place_of(crate::program::Site { member: *m, node }));
+            (program.lambda_id(*m, *f), place)
+        }
+        Val::This(t) => (program.type_id(*t), program.type_place(*t)),
+        other => match flow.type_of(other).own() {
+            Some(t) => (program.type_id(t), program.type_place(t)),
+            None => (written(wiring, effect), None),
+        },
+    }
+}
+
+/// The handler as it is written, where it has no id.
+fn written(wiring: &Wiring<'_>, effect: &Effect) -> String {
+    effect.handler.as_ref().map_or_else(|| "?".into(), |h| wiring.flow.show(h))
+}
+
+fn raise(wiring: &Wiring<'_>, effect: &Effect) -> model::Raise {
+    let program = wiring.program();
+    let subject = match &effect.holder.subject {
+        Val::This(_) | Val::Type(_) => "this".to_owned(),
+        Val::Unknown => "any".to_owned(),
+        other => wiring.flow.show(other),
+    };
+    model::Raise {
+        place: wiring.place(effect),
+        within: program.member_id(effect.site.member),
+        subject,
+        guarded: effect.guard != Guard::None,
+        message: effect.message.map(|m| program.text(m).to_owned()),
+        via: via(wiring, effect),
+    }
+}
+
+/// Calls of the helper that a raise stands in: a method that does little else.
+fn via(wiring: &Wiring<'_>, effect: &Effect) -> Vec<Place> {
+    let program = wiring.program();
+    let member = effect.site.member;
+    let Some(body) = program.body(member) else { return Vec::new() };
+    let is_helper = program.member(member).kind == MemberKind::Method && body.nodes.len() < 40;
+    if !is_helper {
+        return Vec::new();
+    }
+    let mut places: Vec<Place> =
+        spread::callers(&wiring.flow, (member, None)).into_iter().map(|(site, _)| super::operation_place(program, site)).collect();
+    places.sort();
+    places.dedup();
+    places
+}
+
+fn release(wiring: &Wiring<'_>, effect: &Effect) -> model::Release {
+    let handler = match effect.act {
+        Act::LeaveAll | Act::LeaveOwner => "*".to_owned(),
+        _ => handler(wiring, effect).0,
+    };
+    model::Release {
+        place: wiring.place(effect),
+        within: wiring.program().member_id(effect.site.member),
+        handler,
+        subject: wiring.flow.show(&effect.holder.subject),
+    }
+}
+
+/// What looks like wiring and could not be resolved.
+fn unresolved(wiring: &Wiring<'_>) -> Vec<Unresolved> {
+    let program = wiring.program();
+    let mut found = Vec::new();
+    for effect in &wiring.effects {
+        let inside = channels::is_wrapper_inside(&wiring.flow, effect, &wiring.signals);
+        let kind = match effect.act {
+            Act::Join => UnresolvedKind::Subscribe,
+            Act::Leave | Act::LeaveAll | Act::LeaveOwner => UnresolvedKind::Unsubscribe,
+            Act::Raise => UnresolvedKind::Raise,
+        };
+        let reason = match (&effect.holder.event, &effect.handler) {
+            (Event::Given, _) if !inside => "the channel is handed over and no caller shows which it is",
+            (Event::Own(_) | Event::Bus | Event::Outside(_), _) if inside => continue,
+            (Event::Bus, _) if matches!(effect.holder.key, Some(Val::Data | Val::Unknown | Val::Call(_) | Val::Local(_))) => "the topic is computed",
+            _ => continue,
+        };
+        let text = text_of(wiring, effect);
+        found.push(Unresolved { place: wiring.place(effect), kind, text, reason: reason.to_owned() });
+    }
+    let _ = program;
+    found.sort();
+    found.dedup();
+    found
+}
+
+fn text_of(wiring: &Wiring<'_>, effect: &Effect) -> String {
+    let subject = wiring.flow.show(&effect.holder.subject);
+    match &effect.handler {
+        Some(handler) => format!("{subject} <- {}", wiring.flow.show(handler)),
+        None => subject,
+    }
+}
+

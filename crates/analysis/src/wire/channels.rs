@@ -1,0 +1,442 @@
+//! Which holders are channels, and what they are called.
+
+use std::collections::BTreeMap;
+
+use rustc_hash::FxHashSet;
+use yarrowgraph_ir::{MemberKind, Node, TypeKind, Visibility};
+use yarrowgraph_model::ChannelKind;
+
+use super::effect::{Act, Effect, Event, Holder};
+use super::spread;
+use crate::flow::{Flow, Val, contains};
+use crate::program::{MemberId, Sym, Ty, TypeId};
+
+/// What tells one channel from another.
+#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub enum ChannelKey {
+    /// A member of the tree, with the topic where it holds handlers by key.
+    Own(MemberId, Option<Topic>),
+    /// A member or listener noun of a type that is not of the tree.
+    Outside(String, Sym),
+    /// A topic of an emitter or bus that is not of the tree.
+    Bus(String, Topic),
+}
+
+/// A topic.
+#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub enum Topic {
+    /// Its name.
+    Named(String),
+    /// Not known here, or all of them.
+    Any,
+}
+
+/// A channel with what is done to it; numbers are those of effects.
+#[derive(Debug)]
+pub struct Channel {
+    /// What tells it from others.
+    pub key: ChannelKey,
+    /// What it is made of.
+    pub kind: ChannelKind,
+    /// Its id.
+    pub id: String,
+    /// The subscriptions.
+    pub joins: Vec<usize>,
+    /// The releases.
+    pub leaves: Vec<usize>,
+    /// The raises.
+    pub raises: Vec<usize>,
+}
+
+/// Classes of the tree whose objects are channels: generic ones that hold handlers handed
+/// in from outside. Which channel it is, only the one who holds the object can say.
+pub(super) fn signal_classes(flow: &Flow<'_>, effects: &[Effect]) -> FxHashSet<TypeId> {
+    let mut found = FxHashSet::default();
+    for effect in effects {
+        let (Act::Join, Event::Own(m)) = (effect.act, &effect.holder.event) else { continue };
+        let owner = flow.program.member(*m).owner;
+        let open = matches!(effect.handler, Some(Val::Param(..)));
+        let own = matches!(effect.holder.subject, Val::This(t) if t == owner);
+        if open && own && !flow.program.ty(owner).params.is_empty() && effect.holder.key.is_none() {
+            found.insert(owner);
+        }
+    }
+    found
+}
+
+/// Groups effects into channels; holders that are no channels are left out.
+pub(super) fn group(flow: &Flow<'_>, effects: &[Effect], signals: &FxHashSet<TypeId>) -> Vec<Channel> {
+    let namer = Namer { flow, signals };
+    let holders = Holders::of(flow, effects, signals);
+    let mut by_key: BTreeMap<ChannelKey, Channel> = BTreeMap::new();
+    for (index, effect) in effects.iter().enumerate() {
+        if is_wrapper_inside(flow, effect, signals) {
+            continue;
+        }
+        if let Event::Own(m) = effect.holder.event
+            && namer.signal_member(&effect.holder).is_none()
+            && !holders.is_channel(m)
+        {
+            continue;
+        }
+        let Some(key) = namer.key(&effect.holder) else { continue };
+        let channel = by_key.entry(key.clone()).or_insert_with(|| namer.channel(key));
+        match effect.act {
+            Act::Join => channel.joins.push(index),
+            Act::Leave | Act::LeaveAll | Act::LeaveOwner => channel.leaves.push(index),
+            Act::Raise => channel.raises.push(index),
+        }
+    }
+    // declared events count although nothing is done to them
+    for index in 0..flow.program.members.len() {
+        let m = MemberId(index as u32);
+        if flow.program.member(m).kind == MemberKind::Event && !namer.forwards(m) {
+            let key = ChannelKey::Own(namer.contract(m), None);
+            by_key.entry(key.clone()).or_insert_with(|| namer.channel(key));
+        }
+    }
+    by_key.into_values().filter(|c| !(c.joins.is_empty() && c.leaves.is_empty() && c.raises.is_empty()) || c.kind == ChannelKind::Event).collect()
+}
+
+/// What stands inside a wrapper is the caller's: the open side is said there.
+pub(super) fn is_wrapper_inside(flow: &Flow<'_>, effect: &Effect, signals: &FxHashSet<TypeId>) -> bool {
+    let open = spread::open_in(flow, effect, signals).is_some();
+    match effect.act {
+        Act::Join | Act::Leave => open,
+        Act::Raise | Act::LeaveAll | Act::LeaveOwner => open || effect.holder.event == Event::Given,
+    }
+}
+
+/// Names channels.
+pub(super) struct Namer<'f, 'p> {
+    pub(super) flow: &'f Flow<'p>,
+    pub(super) signals: &'f FxHashSet<TypeId>,
+}
+
+impl Namer<'_, '_> {
+    /// The member that holds a signal object, for what is done to the signal.
+    pub(super) fn signal_member(&self, holder: &Holder) -> Option<MemberId> {
+        let Event::Own(m) = holder.event else { return None };
+        let owner = self.flow.program.member(m).owner;
+        if !self.signals.contains(&owner) {
+            return None;
+        }
+        let field = match &holder.subject {
+            Val::Member(_, f) | Val::Static(f) => *f,
+            _ => return None,
+        };
+        // an heir of the signal class has an identity of its own
+        (self.flow.type_of(&holder.subject).own() == Some(owner)).then_some(field)
+    }
+
+    /// What tells the channel of a holder from others.
+    pub(super) fn key(&self, holder: &Holder) -> Option<ChannelKey> {
+        if let Some(field) = self.signal_member(holder) {
+            return Some(ChannelKey::Own(field, None));
+        }
+        match &holder.event {
+            Event::Own(m) => {
+                let topic = holder.key.as_ref().map(|k| self.topic(k));
+                Some(ChannelKey::Own(self.contract(*m), topic))
+            }
+            Event::Outside(name) => Some(ChannelKey::Outside(self.outside_owner(&holder.subject), *name)),
+            Event::Bus => {
+                let topic = holder.key.as_ref().map_or(Topic::Any, |k| self.topic(k));
+                Some(ChannelKey::Bus(self.bus(&holder.subject), topic))
+            }
+            Event::Given => None,
+        }
+    }
+
+    /// The member that stands for a channel: where an accessor forwards to a backing field,
+    /// the declared event and the field are one; so are an interface's event and the
+    /// implementing one.
+    pub(super) fn contract(&self, m: MemberId) -> MemberId {
+        let program = self.flow.program;
+        let info = program.member(m);
+        if info.kind != MemberKind::Event {
+            return m;
+        }
+        // an event of an interface with one implementation
+        let owner = program.ty(info.owner);
+        if owner.kind == TypeKind::Interface || program.decl(m).modifiers.is_abstract {
+            let implementing: Vec<MemberId> = program
+                .heirs(info.owner)
+                .into_iter()
+                .skip(1)
+                .flat_map(|t| program.own_members(t, info.name).iter().copied())
+                .filter(|x| program.member(*x).kind == MemberKind::Event && !self.forwards(*x))
+                .collect();
+            if let [one] = implementing[..] {
+                return one;
+            }
+            if let Some(&first) = implementing.first() {
+                return first;
+            }
+        }
+        m
+    }
+
+    /// Whether an event has accessors that hand on to something else.
+    pub(super) fn forwards(&self, m: MemberId) -> bool {
+        let info = self.flow.program.member(m);
+        self.flow.program.own_members(info.owner, info.name).iter().any(|x| {
+            matches!(self.flow.program.member(*x).kind, MemberKind::Accessor(yarrowgraph_ir::AccessorKind::Add))
+        })
+    }
+
+    /// A key as a topic.
+    pub(super) fn topic(&self, key: &Val) -> Topic {
+        let program = self.flow.program;
+        match key {
+            Val::Str(s) => Topic::Named(program.text(*s).to_owned()),
+            Val::Type(t) => Topic::Named(program.type_id(*t)),
+            Val::Global(name) => Topic::Named(program.text(*name).to_owned()),
+            Val::Static(m) => {
+                if let Some(only) = self.flow.only_definition(*m)
+                    && let Val::Str(s) = self.flow.eval(only)
+                {
+                    return Topic::Named(program.text(s).to_owned());
+                }
+                let constant = program.member(*m).kind == MemberKind::EnumConstant || program.decl(*m).modifiers.is_readonly;
+                if constant { Topic::Named(program.member_id(*m)) } else { Topic::Any }
+            }
+            Val::Member(_, m) if program.decl(*m).modifiers.is_readonly => {
+                match self.flow.only_definition(*m).map(|d| self.flow.eval(d)) {
+                    Some(Val::Str(s)) => Topic::Named(program.text(s).to_owned()),
+                    _ => Topic::Any,
+                }
+            }
+            Val::Outside(of, name) if matches!(**of, Val::Global(_)) => Topic::Named(format!("{}.{}", self.flow.show(of), program.text(*name))),
+            _ => Topic::Any,
+        }
+    }
+
+    /// The owner of an event that is not of the tree, by the type of the subject.
+    fn outside_owner(&self, subject: &Val) -> String {
+        let program = self.flow.program;
+        match self.flow.type_of(subject) {
+            Ty::Own(t, _) | Ty::Static(t) => program.type_id(t),
+            Ty::Outside(name, _) => program.text(name).to_owned(),
+            _ => match subject {
+                Val::Global(name) => program.text(*name).to_owned(),
+                Val::This(t) => program.type_id(*t),
+                other => self.flow.show(other),
+            },
+        }
+    }
+
+    /// The bus that a topic is on: the class of the tree, else the member that holds it.
+    fn bus(&self, subject: &Val) -> String {
+        let program = self.flow.program;
+        if let Ty::Own(t, _) = self.flow.type_of(subject) {
+            return program.type_id(self.topmost(t));
+        }
+        match subject {
+            Val::Member(_, m) | Val::Static(m) => program.member_id(*m),
+            Val::Call(site) => {
+                // `EventBus.getDefault()`
+                let body = program.body(site.member);
+                let receiver = body.and_then(|b| match b.node(site.node) {
+                    Node::Call { callee, .. } => match b.node(callee) {
+                        Node::Member { object, .. } => Some(self.flow.show(&self.flow.eval_in(site.member, object))),
+                        _ => None,
+                    },
+                    _ => None,
+                });
+                receiver.unwrap_or_else(|| "?".into())
+            }
+            other => match self.flow.type_of(other) {
+                Ty::Outside(name, _) => program.text(name).to_owned(),
+                _ => self.flow.show(other),
+            },
+        }
+    }
+
+    /// The first own class above a type that no other own class is above of.
+    fn topmost(&self, ty: TypeId) -> TypeId {
+        let mut top = ty;
+        self.flow.program.for_each_base(ty, &mut |t| {
+            if self.flow.program.ty(t).kind == TypeKind::Class {
+                top = t;
+            }
+            true
+        });
+        top
+    }
+
+    fn channel(&self, key: ChannelKey) -> Channel {
+        let program = self.flow.program;
+        let escape = |s: &str| s.replace('%', "%25").replace(':', "%3A").replace('/', "%2F").replace('#', "%23").replace('~', "%7E");
+        let (id, kind) = match &key {
+            ChannelKey::Own(m, None) => (program.member_id(*m), self.own_kind(*m)),
+            ChannelKey::Own(m, Some(topic)) => {
+                let name = match topic {
+                    Topic::Named(name) => escape(name),
+                    Topic::Any => "*".into(),
+                };
+                (format!("topic:{}:{name}", program.type_id(program.member(*m).owner)), ChannelKind::Topic)
+            }
+            ChannelKey::Outside(owner, name) => (format!("{owner}.{}", program.text(*name)), ChannelKind::Platform),
+            ChannelKey::Bus(bus, topic) => {
+                let name = match topic {
+                    Topic::Named(name) => escape(name),
+                    Topic::Any => "*".into(),
+                };
+                (format!("topic:{}:{name}", escape(bus)), ChannelKind::Topic)
+            }
+        };
+        Channel { key, kind, id, joins: Vec::new(), leaves: Vec::new(), raises: Vec::new() }
+    }
+
+    fn own_kind(&self, m: MemberId) -> ChannelKind {
+        let program = self.flow.program;
+        let info = program.member(m);
+        if info.kind == MemberKind::Event {
+            return ChannelKind::Event;
+        }
+        let ty = self.flow.type_of(&if info.is_static { Val::Static(m) } else { Val::Member(std::sync::Arc::new(Val::This(info.owner)), m) });
+        if program.element_type(info.unit, &ty).is_some() {
+            return ChannelKind::List;
+        }
+        match &ty {
+            Ty::Own(t, _) if self.signals.contains(t) => ChannelKind::Signal,
+            _ if program.is_callable(info.unit, &ty) => {
+                if program.kit(info.unit).traits.combines_callables { ChannelKind::Delegate } else { ChannelKind::Slot }
+            }
+            Ty::Outside(..) => ChannelKind::Signal,
+            _ => ChannelKind::Slot,
+        }
+    }
+}
+
+/// What is known of each member that holds something.
+struct Holders {
+    channels: FxHashSet<MemberId>,
+}
+
+#[derive(Default)]
+struct Use {
+    open_join: bool,
+    outside_join: bool,
+    constructor_only: bool,
+    combined: bool,
+    raises: u32,
+    taking: u32,
+    stopping: u32,
+    answering: u32,
+    messages: bool,
+    idiom: bool,
+}
+
+impl Holders {
+    fn of(flow: &Flow<'_>, effects: &[Effect], signals: &FxHashSet<TypeId>) -> Self {
+        let mut uses: BTreeMap<MemberId, Use> = BTreeMap::new();
+        for effect in effects {
+            let Event::Own(m) = effect.holder.event else { continue };
+            let program = flow.program;
+            let owner = program.member(m).owner;
+            let u = uses.entry(m).or_insert_with(|| Use { constructor_only: true, ..Use::default() });
+            let within = program.member(effect.site.member);
+            match effect.act {
+                Act::Join => {
+                    let open = spread::open_in(flow, effect, signals).is_some() && matches!(effect.handler, Some(Val::Param(..)));
+                    let inside = program.is_a(within.owner, owner) || within.owner == owner || encloses(flow, owner, within.owner);
+                    u.open_join |= open && within.kind != MemberKind::Constructor;
+                    u.outside_join |= !inside && effect.inner.is_empty();
+                    u.constructor_only &= within.kind == MemberKind::Constructor && inside;
+                    u.combined |= !effect.replaces;
+                    u.idiom |= is_library_call(flow, effect);
+                }
+                Act::Raise => {
+                    u.raises += 1;
+                    u.taking += u32::from(effect.takes_out);
+                    u.stopping += u32::from(effect.stops);
+                    u.answering += u32::from(effect.result_used && effect.holder.key.is_some());
+                    u.messages |= effect.message.is_some();
+                    u.idiom |= is_library_call(flow, effect);
+                }
+                Act::Leave | Act::LeaveAll | Act::LeaveOwner => u.idiom |= is_library_call(flow, effect),
+            }
+        }
+        let channels = uses.iter().filter(|(m, u)| is_channel(flow, **m, u)).map(|(m, _)| *m).collect();
+        Self { channels }
+    }
+
+    fn is_channel(&self, m: MemberId) -> bool {
+        self.channels.contains(&m)
+    }
+}
+
+/// Whether a library's method did it: then the holder is an object of the library that is a
+/// channel by itself.
+fn is_library_call(flow: &Flow<'_>, effect: &Effect) -> bool {
+    let Some(body) = flow.program.body(effect.site.member) else { return false };
+    let Node::Call { callee, .. } = body.node(effect.site.node) else { return false };
+    let Node::Member { name, .. } = body.node(callee) else { return false };
+    let text = flow.program.unit_of(effect.site.member).text(name);
+    let pack = flow.program.kit_of(effect.site.member).pack;
+    pack.idioms.iter().any(|i| i.member_is_channel && i.name == text) && flow.callee(effect.site).is_none()
+}
+
+fn encloses(flow: &Flow<'_>, outer: TypeId, inner: TypeId) -> bool {
+    let mut around = Some(inner);
+    while let Some(t) = around {
+        if t == outer {
+            return true;
+        }
+        around = flow.enclosing_type(t);
+    }
+    false
+}
+
+/// Decides by shape: who puts handlers in, and what is done with them.
+fn is_channel(flow: &Flow<'_>, m: MemberId, u: &Use) -> bool {
+    let program = flow.program;
+    let info = program.member(m);
+    if info.kind == MemberKind::Event || u.idiom {
+        return true;
+    }
+    if !matches!(info.kind, MemberKind::Field | MemberKind::Property) {
+        return false;
+    }
+    let value = if info.is_static { Val::Static(m) } else { Val::Member(std::sync::Arc::new(Val::This(info.owner)), m) };
+    let ty = flow.type_of(&value);
+    // queues of work, chains that stop, and factories are other patterns
+    if u.raises > 0 && (u.taking == u.raises || u.stopping == u.raises || u.answering == u.raises) {
+        return false;
+    }
+    if let Some(element) = program.element_type(info.unit, &ty) {
+        let element = match program.element_type(info.unit, &element) {
+            Some(inner) if !program.is_callable(info.unit, &element) => inner,
+            _ => element,
+        };
+        let callable = program.is_callable(info.unit, &element);
+        let listener = match &element {
+            Ty::Own(t, _) => {
+                let t = program.ty(*t);
+                t.kind == TypeKind::Interface || (t.modifiers.is_abstract && !t.heirs.is_empty() && u.messages)
+            }
+            Ty::Outside(name, _) => {
+                let text = program.text(*name);
+                !contains(&program.kit(info.unit).pack.collections, text) && (text.ends_with("Listener") || text.ends_with("Observer") || text.ends_with("Handler"))
+            }
+            Ty::Param(_) | Ty::Unknown => u.raises > 0,
+            _ => false,
+        };
+        return u.open_join && u.raises > 0 && (callable || listener);
+    }
+    if program.is_callable(info.unit, &ty) {
+        let public = program.decl(m).modifiers.visibility > Visibility::Private;
+        let set_from_outside = u.open_join || u.outside_join;
+        return !u.constructor_only && ((u.combined && (u.raises > 0 || public)) || (set_from_outside && u.raises > 0));
+    }
+    // one observer of an interface: only where its name says that it is told
+    if let Ty::Own(t, _) = &ty {
+        let name = program.text(program.ty(*t).name);
+        let told = ["Listener", "Observer", "Callback", "Watcher", "Delegate"].iter().any(|e| name.ends_with(e));
+        let chain = program.is_a(info.owner, *t);
+        return told && !chain && u.open_join && u.raises > 0 && !u.constructor_only;
+    }
+    false
+}

@@ -1,0 +1,127 @@
+//! Effects: what code does to channels, one record for each statement that does it.
+
+use yarrowgraph_ir::FunctionId;
+use yarrowgraph_model::Certainty;
+
+use crate::flow::Val;
+use crate::program::{MemberId, Site, Sym};
+
+/// What is done.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub enum Act {
+    /// A handler is tied to the channel.
+    Join,
+    /// A handler is taken off.
+    Leave,
+    /// All handlers are taken off.
+    LeaveAll,
+    /// All handlers of one object are taken off, whatever the channel.
+    LeaveOwner,
+    /// The channel is invoked.
+    Raise,
+}
+
+/// What holds the handlers.
+#[derive(Clone, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub enum Event {
+    /// A member of the tree.
+    Own(MemberId),
+    /// A member or listener noun that is not of the tree.
+    Outside(Sym),
+    /// An emitter or bus outside of the tree; the key is the topic.
+    Bus,
+    /// Whatever the value is, once a caller says it: a channel handed over as an argument.
+    Given,
+}
+
+/// A channel, as seen from where something is done to it.
+#[derive(Clone, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub struct Holder {
+    /// The object that owns the channel.
+    pub subject: Val,
+    /// What holds the handlers.
+    pub event: Event,
+    /// The key, where handlers are held by key or topic.
+    pub key: Option<Val>,
+}
+
+/// How a raise is protected against an empty channel.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub enum Guard {
+    /// An empty channel is nothing special (a list, an emitter).
+    Safe,
+    /// A test covers the raise.
+    Tested,
+    /// Nothing does.
+    None,
+}
+
+/// One effect.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Effect {
+    /// What is done.
+    pub act: Act,
+    /// To which channel.
+    pub holder: Holder,
+    /// The handler, for joining and leaving.
+    pub handler: Option<Val>,
+    /// The statement: where the concrete handler, channel or topic is named.
+    pub site: Site,
+    /// The node that the handler is written as.
+    pub handler_node: Option<Site>,
+    /// What the wrappers do inside, innermost first.
+    pub inner: Vec<Site>,
+    /// The method that is called on the listeners.
+    pub message: Option<Sym>,
+    /// How a raise is protected.
+    pub guard: Guard,
+    /// Whether the channel holds the handler weakly.
+    pub weak: bool,
+    /// Whether the subscription ends with its first delivery.
+    pub once: bool,
+    /// Whether the result of the statement is a handle that releases.
+    pub handle: bool,
+    /// The object that the handler is bound to, where it is handed over.
+    pub context: Option<Val>,
+    /// Whether the result of the raise is used.
+    pub result_used: bool,
+    /// Whether the raise takes what it calls out of the holder.
+    pub takes_out: bool,
+    /// Whether the walk may stop early on a result.
+    pub stops: bool,
+    /// Whether a snapshot is walked.
+    pub snapshot: bool,
+    /// Whether the one who joins replaces whoever was there.
+    pub replaces: bool,
+    /// How sure it is.
+    pub certainty: Certainty,
+}
+
+impl Effect {
+    /// An effect with nothing but what, where and to whom.
+    pub fn new(act: Act, holder: Holder, site: Site) -> Self {
+        Self {
+            act,
+            holder,
+            handler: None,
+            site,
+            handler_node: None,
+            inner: Vec::new(),
+            message: None,
+            guard: Guard::Safe,
+            weak: false,
+            once: false,
+            handle: false,
+            context: None,
+            result_used: false,
+            takes_out: false,
+            stops: false,
+            snapshot: false,
+            replaces: false,
+            certainty: Certainty::Certain,
+        }
+    }
+}
+
+/// A function whose callers an effect depends on.
+pub type FunctionKey = (MemberId, Option<FunctionId>);

@@ -1,0 +1,239 @@
+//! Whether a raise is covered against an empty channel.
+
+use yarrowgraph_ir::{BinaryOp, Body, MemberKind, Node, NodeId, UnaryOp};
+
+use super::effect::Guard;
+use crate::flow::{Flow, Val};
+use crate::program::{Declared, Site};
+
+/// How the call of a channel's value is protected: by `?.`, a test of the same channel or
+/// of the local copy that is called, an early exit, or a first value that does nothing.
+pub(super) fn of_raise(flow: &Flow<'_>, site: Site, called: NodeId, value: &Val, optional: bool) -> Guard {
+    let program = flow.program;
+    if !program.kit_of(site.member).traits.empty_call_crashes {
+        return Guard::Safe;
+    }
+    if optional {
+        return Guard::Tested;
+    }
+    let Some(body) = program.body(site.member) else { return Guard::None };
+    let g = Guards { flow, site, body, called, value };
+    if g.never_empty() || g.covered() || g.chain_is_optional(called) { Guard::Tested } else { Guard::None }
+}
+
+struct Guards<'f, 'p> {
+    flow: &'f Flow<'p>,
+    site: Site,
+    body: &'p Body,
+    called: NodeId,
+    value: &'f Val,
+}
+
+impl Guards<'_, '_> {
+    /// `a?.b.c()`: an optional step anywhere before covers the call.
+    fn chain_is_optional(&self, mut node: NodeId) -> bool {
+        loop {
+            node = match self.body.node(node) {
+                Node::Member { optional: true, .. } | Node::Index { optional: true, .. } | Node::Call { optional: true, .. } => return true,
+                Node::Member { object, .. } | Node::Index { object, .. } => object,
+                Node::Call { callee, .. } => callee,
+                _ => return false,
+            };
+        }
+    }
+
+    /// Whether the channel has a first value that is not empty, and is never emptied.
+    fn never_empty(&self) -> bool {
+        let program = self.flow.program;
+        let (Val::Member(_, m) | Val::Static(m)) = self.value else {
+            // elements are called because they are there; parameters are the caller's duty
+            return matches!(self.value, Val::Element(..)) && !self.is_lookup();
+        };
+        let info = program.member(*m);
+        if matches!(info.kind, MemberKind::Event | MemberKind::Field | MemberKind::Property) {
+            let has_first = self.flow.definitions(*m).iter().any(|s| s.member == *m && !self.is_null(*s));
+            let in_constructor = self.flow.definitions(*m).iter().any(|s| {
+                program.member(s.member).kind == MemberKind::Constructor && program.member(s.member).owner == info.owner && !self.is_null(*s)
+            });
+            let cleared = program.index.writes(info.name).iter().any(|w| {
+                let Some(body) = program.body(w.member) else { return false };
+                let Node::Assign { target, value, .. } = body.node(w.node) else { return false };
+                matches!(body.node(value), Node::Null) && matches!(self.flow.eval_in(w.member, target), Val::Member(_, x) | Val::Static(x) if x == *m)
+            });
+            let constructors = program.ty(info.owner).members.iter().filter(|c| program.member(**c).kind == MemberKind::Constructor).count();
+            return !cleared && (has_first || (in_constructor && constructors == 1));
+        }
+        false
+    }
+
+    fn is_null(&self, site: Site) -> bool {
+        self.flow.program.body(site.member).is_none_or(|b| matches!(b.node(site.node), Node::Null | Node::Unary { op: UnaryOp::NonNull, .. }))
+    }
+
+    /// Whether the element comes from a look-up by key, which may find nothing.
+    fn is_lookup(&self) -> bool {
+        matches!(self.value, Val::Element(_, Some(_)))
+    }
+
+    /// Whether a test around or before the call asks for the same channel.
+    fn covered(&self) -> bool {
+        let scope = self.flow.program.scope(self.site.member);
+        let mut below = self.site.node;
+        for around in scope.ancestors(self.site.node) {
+            match self.body.node(around) {
+                Node::If { cond, then, other } => {
+                    if then == below && self.asks(cond, true) {
+                        return true;
+                    }
+                    if other == Some(below) && self.asks(cond, false) {
+                        return true;
+                    }
+                }
+                Node::Loop { head, body, .. } => {
+                    let cond = self.body.list(head).get(1).copied();
+                    if body == below && cond.is_some_and(|c| self.asks(c, true)) {
+                        return true;
+                    }
+                }
+                Node::Conditional { cond, then, other } => {
+                    if (then == below && self.asks(cond, true)) || (other == below && self.asks(cond, false)) {
+                        return true;
+                    }
+                }
+                Node::Binary { op: BinaryOp::And, left, right } if right == below => {
+                    if self.asks(left, true) {
+                        return true;
+                    }
+                }
+                Node::Binary { op: BinaryOp::Or, left, right } if right == below => {
+                    if self.asks(left, false) {
+                        return true;
+                    }
+                }
+                Node::Block(list) | Node::Opaque(list) => {
+                    for &earlier in self.body.list(list).iter().take_while(|n| **n != below) {
+                        if self.exits_unless_set(earlier) {
+                            return true;
+                        }
+                    }
+                }
+                Node::Try { body, catches, .. } if body == below && catches.len > 0 => {
+                    // whoever catches everything has seen to it; a narrow handler has not
+                    if self.body.list(catches).iter().any(|c| matches!(self.body.node(*c), Node::Catch { var: None, .. })) {
+                        return true;
+                    }
+                }
+                _ => {}
+            }
+            below = around;
+        }
+        false
+    }
+
+    /// `if (E == null) return;`, also with more around it, or `E ??= …`
+    fn exits_unless_set(&self, node: NodeId) -> bool {
+        match self.body.node(node) {
+            Node::If { cond, then, .. } => self.asks(cond, false) && self.leaves(then),
+            Node::Assign { op: yarrowgraph_ir::AssignOp::IfUnset, target, .. } => self.is_same(target),
+            Node::Assign { op: yarrowgraph_ir::AssignOp::Set, target, value } => {
+                self.is_same(target) && !matches!(self.body.node(value), Node::Null | Node::Name(_))
+            }
+            Node::Call { callee, args, .. } => {
+                // `Objects.requireNonNull(E)`, `ArgumentNullException.ThrowIfNull(E)`
+                let named = matches!(self.body.node(callee), Node::Member { name, .. }
+                    if matches!(self.flow.program.unit_of(self.site.member).text(name), "requireNonNull" | "ThrowIfNull"));
+                named && self.body.list(args).first().is_some_and(|a| self.is_same(*a))
+            }
+            _ => false,
+        }
+    }
+
+    fn leaves(&self, node: NodeId) -> bool {
+        match self.body.node(node) {
+            Node::Return(_) | Node::Throw(_) | Node::Break | Node::Continue => true,
+            Node::Block(list) => self.body.list(list).last().is_some_and(|l| self.leaves(*l)),
+            _ => false,
+        }
+    }
+
+    /// Whether a condition, when it holds (or when it does not), says that the channel is set.
+    fn asks(&self, cond: NodeId, holds: bool) -> bool {
+        match self.body.node(cond) {
+            Node::Binary { op: BinaryOp::And, left, right } if holds => self.asks(left, true) || self.asks(right, true),
+            Node::Binary { op: BinaryOp::Or, left, right } if !holds => self.asks(left, false) || self.asks(right, false),
+            Node::Binary { op: BinaryOp::Ne, left, right } if holds => self.against_null(left, right),
+            Node::Binary { op: BinaryOp::Eq, left, right } if !holds => self.against_null(left, right),
+            Node::Unary { op: UnaryOp::Not, operand } => self.asks(operand, !holds),
+            Node::TypeTest { object, binding, .. } if holds => {
+                self.is_same(object) || binding.is_some_and(|b| self.binds_called(b))
+            }
+            Node::Call { callee, args, .. } if holds => self.asks_by_call(callee, self.body.list(args)),
+            Node::Assign { value, target, .. } if holds => self.is_same(value) || self.is_same(target),
+            Node::Name(_) | Node::Member { .. } | Node::Index { .. } | Node::Local { .. } if holds => self.is_same(cond),
+            _ => false,
+        }
+    }
+
+    /// `table.TryGetValue(key, out var handler)`, `table.containsKey(key)`, `isFunction(f)`
+    fn asks_by_call(&self, callee: NodeId, args: &[NodeId]) -> bool {
+        if args.iter().any(|a| self.is_same(*a)) {
+            return true;
+        }
+        for &arg in args {
+            let local = match self.body.node(arg) {
+                Node::Unary { op: UnaryOp::ByRef, operand } => operand,
+                _ => arg,
+            };
+            if self.binds_called(local) || self.is_same(local) {
+                return true;
+            }
+        }
+        match self.body.node(callee) {
+            Node::Member { object, name, .. } => {
+                let text = self.flow.program.unit_of(self.site.member).text(name);
+                let asks = matches!(text, "containsKey" | "ContainsKey" | "has" | "isPresent" | "Contains" | "contains");
+                asks && match self.value {
+                    Val::Element(of, _) => self.flow.eval_in(self.site.member, object) == **of,
+                    _ => self.is_same(object),
+                }
+            }
+            _ => false,
+        }
+    }
+
+    fn against_null(&self, left: NodeId, right: NodeId) -> bool {
+        let null = |n| matches!(self.body.node(n), Node::Null);
+        // `typeof f === "function"`
+        let type_of = |n| match self.body.node(n) {
+            Node::Unary { op: UnaryOp::TypeOf, operand } => self.is_same(operand),
+            _ => false,
+        };
+        (null(right) && self.is_same_or_assigned(left)) || (null(left) && self.is_same_or_assigned(right)) || type_of(left) || type_of(right)
+    }
+
+    fn is_same_or_assigned(&self, node: NodeId) -> bool {
+        match self.body.node(node) {
+            Node::Assign { target, value, .. } => self.is_same(value) || self.is_same(target),
+            _ => self.is_same(node),
+        }
+    }
+
+    /// Whether a node is the channel that is called, or the local copy that is.
+    fn is_same(&self, node: NodeId) -> bool {
+        let called = self.body.node(self.called);
+        if let (Node::Name(a), Node::Name(b)) = (called, self.body.node(node)) {
+            let scope = self.flow.program.scope(self.site.member);
+            if a == b && scope.lookup(a, self.called) == scope.lookup(b, node) {
+                return true;
+            }
+        }
+        let value = self.flow.eval_in(self.site.member, node);
+        value == *self.value && !matches!(value, Val::Unknown | Val::Data | Val::Call(_))
+    }
+
+    /// Whether a local declared by a test is the one that is called.
+    fn binds_called(&self, local: NodeId) -> bool {
+        let Node::Name(name) = self.body.node(self.called) else { return false };
+        self.flow.program.scope(self.site.member).lookup(name, self.called) == Some(Declared::Local(local))
+    }
+}

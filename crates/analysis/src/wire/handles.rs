@@ -1,0 +1,147 @@
+//! Handles: what a subscribing call gives back, and what becomes of it.
+
+use yarrowgraph_ir::{MemberKind, Node, NodeId};
+
+use super::effect::{Act, Effect, Event};
+use crate::flow::{Flow, Val, contains};
+use crate::program::{MemberId, Site, Ty};
+
+/// What becomes of a handle.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Fate {
+    /// Nothing takes it.
+    Dropped,
+    /// Somebody takes it who can release with it.
+    Kept,
+    /// A field takes it that nothing ever reads.
+    Forgotten(MemberId),
+}
+
+/// Marks subscriptions whose call gives back something that releases: what the subscribing
+/// function returns takes the handler off the same holder.
+pub(super) fn mark(flow: &Flow<'_>, effects: &mut [Effect]) {
+    let leaving: Vec<(Event, Site)> =
+        effects.iter().filter(|e| matches!(e.act, Act::Leave)).map(|e| (e.holder.event.clone(), e.site)).collect();
+    for effect in effects.iter_mut().filter(|e| e.act == Act::Join && !e.handle) {
+        let Some(&innermost) = effect.inner.first() else { continue };
+        let releases = leaving.iter().any(|(event, site)| {
+            *event == effect.holder.event && site.member == innermost.member && in_nested_function(flow, *site, innermost)
+        });
+        let gives_back = releases || returns_disposable(flow, innermost);
+        // each wrapper must hand the handle on
+        effect.handle = gives_back && effect.inner.iter().skip(1).all(|s| is_returned(flow, *s));
+    }
+}
+
+/// Whether a release stands in a function that the subscribing code makes.
+fn in_nested_function(flow: &Flow<'_>, release: Site, join: Site) -> bool {
+    let Some(body) = flow.program.body(release.member) else { return false };
+    let scope = flow.program.scope(release.member);
+    scope.function_around(body, release.node) != scope.function_around(body, join.node)
+}
+
+/// Whether the subscribing function returns an object of the tree with a teardown.
+fn returns_disposable(flow: &Flow<'_>, join: Site) -> bool {
+    let program = flow.program;
+    let Some(body) = program.body(join.member) else { return false };
+    let pack = program.kit_of(join.member).pack;
+    (0..body.nodes.len()).map(NodeId::new).any(|n| {
+        let Node::Return(Some(value)) = body.node(n) else { return false };
+        match flow.type_of_node(join.member, value) {
+            Ty::Own(t, _) => {
+                let is_new = matches!(body.node(value), Node::New { .. });
+                is_new && program.ty(t).members.iter().any(|m| contains(&pack.handle_releases, program.text(program.member(*m).name)))
+            }
+            _ => false,
+        }
+    })
+}
+
+fn is_returned(flow: &Flow<'_>, site: Site) -> bool {
+    let Some(body) = flow.program.body(site.member) else { return false };
+    match flow.program.scope(site.member).parent(site.node) {
+        None => body.returns_root,
+        Some(parent) => match body.node(parent) {
+            Node::Return(_) => true,
+            Node::Lambda(f) => body.function(f).returns_body,
+            _ => false,
+        },
+    }
+}
+
+/// What becomes of the handle that a call gives back.
+pub fn fate(flow: &Flow<'_>, site: Site) -> Fate {
+    let program = flow.program;
+    let Some(body) = program.body(site.member) else { return Fate::Kept };
+    let scope = program.scope(site.member);
+    let mut node = site.node;
+    loop {
+        let Some(parent) = scope.parent(node) else {
+            // the whole value of a field or of an expression body
+            let holds = matches!(program.member(site.member).kind, MemberKind::Field | MemberKind::Property);
+            return if body.returns_root && (holds || returns_something(flow, site.member)) { Fate::Kept } else { Fate::Dropped };
+        };
+        match body.node(parent) {
+            Node::Block(_) | Node::If { .. } | Node::Case { .. } | Node::Loop { .. } | Node::Try { .. } | Node::Lock { .. } => return Fate::Dropped,
+            Node::ForEach { body: inner, .. } if inner == node => return Fate::Dropped,
+            Node::Unary { op: yarrowgraph_ir::UnaryOp::Void, .. } => return Fate::Dropped,
+            Node::Opaque(_) | Node::Unary { .. } | Node::Cast { .. } => node = parent,
+            Node::Lambda(f) => return if body.function(f).returns_body && !is_void_lambda(flow, site.member, parent) { Fate::Kept } else { Fate::Dropped },
+            Node::Assign { target, .. } => {
+                return match flow.eval_in(site.member, target) {
+                    Val::Member(_, m) | Val::Static(m) if is_forgotten(flow, m) => Fate::Forgotten(m),
+                    _ => Fate::Kept,
+                };
+            }
+            Node::Local { .. } => return if local_is_used(flow, Site { member: site.member, node: parent }) { Fate::Kept } else { Fate::Dropped },
+            _ => return Fate::Kept,
+        }
+    }
+}
+
+/// The lambda of a `forEach` gives its result to nobody.
+fn is_void_lambda(flow: &Flow<'_>, member: MemberId, lambda: NodeId) -> bool {
+    let Some(body) = flow.program.body(member) else { return false };
+    let Some(parent) = flow.program.scope(member).parent(lambda) else { return false };
+    let Node::Call { callee, .. } = body.node(parent) else { return false };
+    matches!(body.node(callee), Node::Member { name, .. } if matches!(flow.program.unit_of(member).text(name), "forEach" | "ForEach"))
+}
+
+fn returns_something(flow: &Flow<'_>, member: MemberId) -> bool {
+    match flow.program.decl(member).ty {
+        Some(_) => !matches!(flow.program.declared_type(member), Ty::Outside(name, _) if matches!(flow.program.text(name), "void" | "Void")),
+        None => !matches!(flow.program.member(member).kind, MemberKind::Constructor),
+    }
+}
+
+/// A field that is written and tested but never used.
+fn is_forgotten(flow: &Flow<'_>, m: MemberId) -> bool {
+    let program = flow.program;
+    let info = program.member(m);
+    let uses = program.index.reads(info.name).iter().chain(program.index.calls(info.name));
+    for &site in uses {
+        let Some(body) = program.body(site.member) else { continue };
+        let node = match body.node(site.node) {
+            Node::Call { callee, .. } => callee,
+            _ => site.node,
+        };
+        if matches!(flow.eval_in(site.member, node), Val::Member(_, x) | Val::Static(x) if x == m) {
+            let parent = program.scope(site.member).parent(site.node).map(|p| body.node(p));
+            let written = matches!(parent, Some(Node::Assign { target, .. }) if target == site.node);
+            if !written {
+                return false;
+            }
+        }
+    }
+    true
+}
+
+/// Whether a local that holds a handle is mentioned again.
+fn local_is_used(flow: &Flow<'_>, local: Site) -> bool {
+    let Some(body) = flow.program.body(local.member) else { return true };
+    let Node::Local { name, .. } = body.node(local.node) else { return true };
+    let scope = flow.program.scope(local.member);
+    (0..body.nodes.len()).map(NodeId::new).any(|n| {
+        body.node(n) == Node::Name(name) && scope.lookup(name, n) == Some(crate::program::Declared::Local(local.node))
+    })
+}

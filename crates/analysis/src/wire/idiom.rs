@@ -1,0 +1,301 @@
+//! Effects that a pack says a library's method has.
+
+use yarrowgraph_ir::pack::{Idiom, Role, matches};
+use yarrowgraph_ir::{Node, NodeId, TypeKind};
+use yarrowgraph_model::Certainty;
+
+use super::effect::{Act, Effect, Event, Holder};
+use super::extract::{Extractor, holder_of};
+use crate::flow::Val;
+use crate::program::{Sym, Ty};
+
+/// Adds what a call does by a pack's word; says whether a pack knows it.
+pub(super) fn effects(x: &Extractor<'_, '_>, node: NodeId, callee: NodeId, args: &[NodeId], found: &mut Vec<Effect>) -> bool {
+    let program = x.flow.program;
+    let unit = program.unit_of(x.member);
+    let (object, name) = match x.body.node(callee) {
+        Node::Member { object, name, .. } => (Some(object), name),
+        Node::Name(name) => (None, name),
+        _ => return false,
+    };
+    let text = unit.text(name);
+    let pack = program.kit_of(x.member).pack;
+    let mut candidates = pack.idioms.iter().filter(|i| matches(&i.name, text).is_some()).peekable();
+    if candidates.peek().is_none() {
+        return false;
+    }
+    // what the tree declares speaks for itself, unless it has no body to speak with
+    if let Some(target) = x.flow.callee(x.site(node))
+        && (program.body(target.member).is_some_and(|b| b.root.is_some()) || has_implementation(x, target.member))
+    {
+        return false;
+    }
+    let subject = match object {
+        Some(object) => x.eval(object),
+        None if x.inherits_outside() && program.scope(x.member).lookup(name, callee).is_none() => Val::This(program.member(x.member).owner),
+        None => return false,
+    };
+    let receiver = x.flow.type_of(&subject);
+    for idiom in candidates {
+        if let Some(certainty) = fits(x, idiom, object, &subject, &receiver)
+            && let Some(effect) = apply(x, idiom, node, name, subject.clone(), args, certainty)
+        {
+            found.extend(effect);
+            return true;
+        }
+    }
+    false
+}
+
+fn has_implementation(x: &Extractor<'_, '_>, member: crate::program::MemberId) -> bool {
+    let program = x.flow.program;
+    let info = program.member(member);
+    program.heirs(info.owner).into_iter().skip(1).any(|heir| {
+        program.own_members(heir, info.name).iter().any(|m| program.body(*m).is_some_and(|b| b.root.is_some()))
+    })
+}
+
+/// Whether a receiver can be what an idiom is about, and how sure that is.
+fn fits(x: &Extractor<'_, '_>, idiom: &Idiom, object: Option<NodeId>, subject: &Val, receiver: &Ty) -> Option<Certainty> {
+    let program = x.flow.program;
+    let named = |name: &str| idiom.on.iter().any(|on| on == name);
+    // a name that is not of the tree: the type itself (`Signal.clearData`)
+    let static_name = match subject {
+        Val::Global(name) => Some(program.text(*name)),
+        _ => None,
+    };
+    let getter_name = match subject {
+        // `EventBus.getDefault()`
+        Val::Call(site) => static_receiver(x, *site),
+        _ => None,
+    };
+    if !idiom.on.is_empty() {
+        let by_type = match receiver {
+            Ty::Outside(name, _) => named(program.text(*name)),
+            Ty::Own(id, _) => program.outside_bases(*id).iter().any(|b| named(program.text(*b))),
+            _ => false,
+        };
+        let by_name = static_name.is_some_and(named) || getter_name.is_some_and(|n| named(program.text(n)));
+        return (by_type || by_name).then_some(Certainty::Certain);
+    }
+    if idiom.typed_only {
+        return None;
+    }
+    match receiver {
+        Ty::Own(id, _) | Ty::Static(id) => {
+            // own types that inherit nothing from outside have no such member
+            let open = !program.outside_bases(*id).is_empty() || program.ty(*id).kind == TypeKind::Interface;
+            open.then_some(if object.is_none() || matches!(x.body.node(object?), Node::This | Node::Super) { Certainty::Certain } else { Certainty::Likely })
+        }
+        Ty::Outside(name, _) => {
+            let pack = program.kit_of(x.member).pack;
+            let text = program.text(*name);
+            (!pack.collections.iter().any(|c| c == text)).then_some(Certainty::Certain)
+        }
+        Ty::Unknown => Some(Certainty::Possible),
+        Ty::Array(_) | Ty::Function(_) | Ty::Param(_) | Ty::Record(_) => Some(Certainty::Possible),
+    }
+}
+
+/// The type whose static method gave the receiver.
+fn static_receiver(x: &Extractor<'_, '_>, site: crate::program::Site) -> Option<Sym> {
+    let body = x.flow.program.body(site.member)?;
+    let Node::Call { callee, .. } = body.node(site.node) else { return None };
+    let Node::Member { object, .. } = body.node(callee) else { return None };
+    match x.flow.eval_in(site.member, object) {
+        Val::Global(name) => Some(name),
+        _ => None,
+    }
+}
+
+fn apply(
+    x: &Extractor<'_, '_>,
+    idiom: &Idiom,
+    node: NodeId,
+    name: yarrowgraph_ir::Name,
+    subject: Val,
+    args: &[NodeId],
+    certainty: Certainty,
+) -> Option<Vec<Effect>> {
+    let program = x.flow.program;
+    let text = program.unit_of(x.member).text(name);
+    let handler_node = match idiom.handler {
+        Some(-1) => Some(*args.last()?),
+        Some(index) => args.get(usize::try_from(index).ok()?).copied(),
+        None => None,
+    };
+    let topic_node = idiom.topic.and_then(|t| args.get(t).copied());
+    let act = match idiom.does {
+        Role::Subscribe => Act::Join,
+        Role::Release => Act::Leave,
+        Role::ReleaseAll => Act::LeaveAll,
+        Role::ReleaseOwner => Act::LeaveOwner,
+        Role::Raise => Act::Raise,
+    };
+    // the shape decides: a constant key and a callable
+    if idiom.topic.is_some() && matches!(act, Act::Join | Act::Leave | Act::Raise) && !idiom.by_type {
+        let key = topic_node?;
+        let constant = is_key(x, key);
+        if !constant && certainty != Certainty::Certain {
+            return None;
+        }
+    }
+    let handler = handler_node.map(|n| x.eval(n));
+    if matches!(act, Act::Join | Act::Leave) && idiom.handler.is_some() {
+        let node = handler_node?;
+        if !can_be_handler(x, node, handler.as_ref()?, certainty) {
+            return None;
+        }
+    }
+    let star = matches(&idiom.name, text).unwrap_or("");
+    let event = if let Some((_, tail)) = idiom.name.split_once('*') {
+        // named by the noun, so that all verbs about it meet
+        program.symbols.get(&format!("{star}{tail}")).map(Event::Outside).or_else(|| Some(Event::Outside(program.sym_in(x.member, name))))?
+    } else if idiom.member_is_channel {
+        return member_channel(x, idiom, act, node, subject, handler, handler_node, args, certainty);
+    } else if idiom.topic.is_some() || idiom.by_annotation || act == Act::LeaveOwner {
+        Event::Bus
+    } else {
+        Event::Outside(program.sym_in(x.member, name))
+    };
+    let event = match (&event, topic_node.is_none() && idiom.topic.is_some()) {
+        (Event::Bus, true) if act == Act::LeaveAll => Event::Bus,
+        _ => event,
+    };
+    let key = if idiom.by_type { topic_node.map(|t| message_type(x, t)) } else { topic_node.map(|t| x.eval(t)) };
+    let mut effect = Effect::new(act, Holder { subject, event, key }, x.site(node));
+    effect.handler = handler.map(|h| x.wrapped_param(&h).unwrap_or(h));
+    effect.handler_node = handler_node.map(|n| x.site(n));
+    effect.context = idiom.context.and_then(|c| args.get(c)).map(|n| x.eval(*n));
+    effect.weak = idiom.weak;
+    effect.once = idiom.once || has_once(x, idiom.options.and_then(|o| args.get(o).copied()));
+    effect.handle = idiom.handle || has_signal(x, idiom.options.and_then(|o| args.get(o).copied()));
+    effect.certainty = certainty;
+    if idiom.by_annotation {
+        return Some(by_annotation(x, effect));
+    }
+    Some(vec![effect])
+}
+
+/// The type of a message, as the topic that it is.
+fn message_type(x: &Extractor<'_, '_>, node: NodeId) -> Val {
+    match x.flow.type_of_node(x.member, node) {
+        Ty::Own(id, _) => Val::Type(id),
+        Ty::Outside(name, _) => Val::Global(name),
+        _ => x.eval(node),
+    }
+}
+
+/// An object whose annotated methods are told: one effect for each of them.
+fn by_annotation(x: &Extractor<'_, '_>, effect: Effect) -> Vec<Effect> {
+    let program = x.flow.program;
+    let pack = program.kit_of(x.member).pack;
+    let mut all = Vec::new();
+    if let Some(handler) = &effect.handler
+        && let Ty::Own(id, _) = x.flow.type_of(handler)
+    {
+        for &m in &program.ty(id).members {
+            let decl = program.decl(m);
+            let unit = program.unit_of(m);
+            let annotated = decl.annotations.iter().any(|a| pack.handler_annotations.iter().any(|h| h == unit.text(a.name)));
+            if !annotated {
+                continue;
+            }
+            let topic = decl.params.first().and_then(|p| p.ty).map(|t| program.type_in(m, t));
+            let key = match topic {
+                Some(Ty::Own(t, _)) => Val::Type(t),
+                Some(Ty::Outside(name, _)) => Val::Global(name),
+                _ => continue,
+            };
+            let mut one = effect.clone();
+            one.holder.key = Some(key);
+            one.handler = Some(Val::Method(m, Some(std::sync::Arc::new(handler.clone()))));
+            all.push(one);
+        }
+    }
+    if all.is_empty() {
+        all.push(effect);
+    }
+    all
+}
+
+/// `gauge.rose.connect(handler)`: the receiver is the channel.
+#[expect(clippy::too_many_arguments, reason = "one call site; a struct would only rename them")]
+fn member_channel(
+    x: &Extractor<'_, '_>,
+    idiom: &Idiom,
+    act: Act,
+    node: NodeId,
+    subject: Val,
+    handler: Option<Val>,
+    handler_node: Option<NodeId>,
+    args: &[NodeId],
+    certainty: Certainty,
+) -> Option<Vec<Effect>> {
+    let holder = match holder_of(x.flow, &subject) {
+        Some(holder) => holder,
+        None => match &subject {
+            Val::Outside(of, name) => Holder { subject: (**of).clone(), event: Event::Outside(*name), key: None },
+            Val::New(_) | Val::Local(_) | Val::Call(_) | Val::Param(..) if certainty == Certainty::Certain => {
+                Holder { subject: subject.clone(), event: Event::Outside(x.flow.program.symbols.get(&idiom.name)?), key: None }
+            }
+            _ => return None,
+        },
+    };
+    let mut effect = Effect::new(act, holder, x.site(node));
+    effect.handler = handler.map(|h| x.wrapped_param(&h).unwrap_or(h));
+    effect.handler_node = handler_node.map(|n| x.site(n));
+    effect.context = idiom.context.and_then(|c| args.get(c)).map(|n| x.eval(*n));
+    effect.weak = idiom.weak;
+    effect.once = idiom.once;
+    effect.handle = idiom.handle;
+    effect.certainty = certainty;
+    Some(vec![effect])
+}
+
+/// Whether a node can be a topic: a constant, or made of constants.
+fn is_key(x: &Extractor<'_, '_>, node: NodeId) -> bool {
+    match x.body.node(node) {
+        Node::Str(_) | Node::Template(_) => true,
+        Node::Member { .. } | Node::Name(_) => !matches!(x.eval(node), Val::This(_) | Val::Lambda(..) | Val::Method(..) | Val::New(_) | Val::Type(_)),
+        Node::Cast { operand, .. } => is_key(x, operand),
+        _ => false,
+    }
+}
+
+/// Whether a node can be a handler: something to call, or an object to tell.
+fn can_be_handler(x: &Extractor<'_, '_>, node: NodeId, value: &Val, certainty: Certainty) -> bool {
+    if x.flow.function_of(value).is_some() {
+        return true;
+    }
+    let written_out = matches!(x.body.node(node), Node::Str(_) | Node::Num(_) | Node::Bool(_) | Node::Template(_) | Node::Plain | Node::Null);
+    if written_out {
+        return false;
+    }
+    match value {
+        Val::Param(..) | Val::Local(_) | Val::This(_) | Val::New(_) | Val::Member(..) | Val::Static(_) | Val::Element(..) | Val::Bound(..) => true,
+        Val::Outside(..) | Val::Call(_) | Val::Literal(_) | Val::Global(_) => certainty >= Certainty::Likely || matches!(value, Val::Outside(..)),
+        _ => false,
+    }
+}
+
+/// `{ once: true }`
+fn has_once(x: &Extractor<'_, '_>, options: Option<NodeId>) -> bool {
+    entry(x, options, "once").is_some_and(|v| matches!(x.body.node(v), Node::Bool(true)))
+}
+
+/// `{ signal }`: an abort releases.
+fn has_signal(x: &Extractor<'_, '_>, options: Option<NodeId>) -> bool {
+    entry(x, options, "signal").is_some()
+}
+
+fn entry(x: &Extractor<'_, '_>, options: Option<NodeId>, wanted: &str) -> Option<NodeId> {
+    let Node::Object(list) = x.body.node(options?) else { return None };
+    x.body.list(list).iter().find_map(|e| match x.body.node(*e) {
+        Node::Entry { key, value } => match x.body.node(key) {
+            Node::Str(name) if x.flow.program.unit_of(x.member).text(name) == wanted => Some(value),
+            _ => None,
+        },
+        _ => None,
+    })
+}

@@ -1,0 +1,374 @@
+//! How long a subject lives, seen from its subscriber.
+
+use yarrowgraph_ir::{MemberKind, Node, NodeId};
+use yarrowgraph_model::Lifetime;
+
+use super::spread;
+use crate::flow::{Binding, Flow, Val, contains};
+use crate::program::{MemberId, Site, TypeId};
+
+/// How far owners, parameters and creators are followed.
+const FAR: u32 = 6;
+
+/// A subject's lifetime, and whether all that it rests on is shown by the tree.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Judged {
+    /// The lifetime.
+    pub lifetime: Lifetime,
+    /// Whether every call site and value was seen.
+    pub shown: bool,
+}
+
+impl Judged {
+    fn new(lifetime: Lifetime) -> Self {
+        Self { lifetime, shown: true }
+    }
+
+    fn unknown() -> Self {
+        Self { lifetime: Lifetime::Unknown, shown: false }
+    }
+}
+
+/// The lifetime of a subject, for a subscription made at a site.
+pub fn of_subject(flow: &Flow<'_>, subject: &Val, site: Site) -> Judged {
+    Lives { flow }.of(subject, site, FAR)
+}
+
+struct Lives<'f, 'p> {
+    flow: &'f Flow<'p>,
+}
+
+impl Lives<'_, '_> {
+    fn of(&self, subject: &Val, site: Site, budget: u32) -> Judged {
+        let Some(budget) = budget.checked_sub(1) else { return Judged::unknown() };
+        let program = self.flow.program;
+        let pack = program.kit_of(site.member).pack;
+        match subject {
+            Val::Static(_) | Val::Type(_) => Judged::new(Lifetime::Process),
+            Val::Global(name) => {
+                let process = contains(&pack.process_types, program.text(*name));
+                if process { Judged::new(Lifetime::Process) } else { Judged::unknown() }
+            }
+            // the subscriber itself, or the object around it
+            Val::This(_) => Judged::new(Lifetime::Owned),
+            Val::Outside(of, name) => {
+                let static_getter = matches!(**of, Val::Global(_) | Val::Type(_)) && contains(&pack.process_getters, program.text(*name));
+                if static_getter { Judged::new(Lifetime::Process) } else { self.of(of, site, budget) }
+            }
+            Val::Element(of, _) => self.of(of, site, budget),
+            Val::Member(of, m) => match &**of {
+                Val::This(_) => self.of_field(*m, site, budget),
+                other => self.of(other, site, budget),
+            },
+            Val::Param(m, None, index) => self.of_param(*m, *index, budget),
+            Val::New(new) => self.of_creation(*new, site),
+            Val::Call(call) => self.of_call(*call, site),
+            Val::Local(local) if local.member == site.member => Judged::unknown(),
+            _ => Judged::unknown(),
+        }
+    }
+
+    /// What was made in the same body lives no longer than what the body runs in, unless it
+    /// is given to somebody.
+    fn of_creation(&self, new: Site, site: Site) -> Judged {
+        let kind = self.flow.program.member(new.member).kind;
+        match kind {
+            MemberKind::Field | MemberKind::Property if new.member != site.member => Judged::new(Lifetime::Owned),
+            _ => Judged::new(Lifetime::Local),
+        }
+    }
+
+    fn of_call(&self, call: Site, site: Site) -> Judged {
+        let program = self.flow.program;
+        let pack = program.kit_of(site.member).pack;
+        let Some(body) = program.body(call.member) else { return Judged::unknown() };
+        let Node::Call { callee, .. } = body.node(call.node) else { return Judged::unknown() };
+        let (object, name) = match body.node(callee) {
+            Node::Member { object, name, .. } => (Some(object), program.unit_of(call.member).text(name)),
+            Node::Name(name) => (None, program.unit_of(call.member).text(name)),
+            _ => return Judged::unknown(),
+        };
+        let on_type = object.map(|o| self.flow.eval_in(call.member, o));
+        let static_call = matches!(on_type, Some(Val::Global(_) | Val::Type(_)));
+        if static_call && contains(&pack.process_getters, name) {
+            return Judged::new(Lifetime::Process);
+        }
+        // parts of one composite: looked up on the object itself
+        if name.starts_with("GetComponent") || name.starts_with("findViewById") {
+            return Judged::new(Lifetime::SameFate);
+        }
+        if let Some(target) = self.flow.callee(call) {
+            // a factory of the tree: what it makes is the caller's
+            let makes = program.body(target.member).is_some_and(|b| {
+                (0..b.nodes.len()).map(NodeId::new).any(|n| matches!(b.node(n), Node::Return(Some(v)) if matches!(b.node(v), Node::New { .. })))
+            });
+            if makes {
+                return Judged::new(Lifetime::Local);
+            }
+        }
+        Judged::unknown()
+    }
+
+    /// A field lives as what it is given does.
+    fn of_field(&self, m: MemberId, site: Site, budget: u32) -> Judged {
+        let definitions = self.flow.definitions(m);
+        if definitions.is_empty() {
+            // filled by a framework, a designer or a serialiser: part of the object
+            return Judged { lifetime: Lifetime::Unknown, shown: false };
+        }
+        let mut all = Vec::new();
+        for &d in definitions {
+            let Some(body) = self.flow.program.body(d.member) else { continue };
+            match body.node(d.node) {
+                Node::Null => continue,
+                Node::New { .. } => {
+                    all.push(Judged::new(Lifetime::Owned));
+                    continue;
+                }
+                Node::Collection { items, .. } => {
+                    // a collection of what is created on the spot is owned like it
+                    let made = body.list(items).iter().all(|i| matches!(body.node(*i), Node::New { .. }));
+                    all.push(if made { Judged::new(Lifetime::Owned) } else { Judged::unknown() });
+                    continue;
+                }
+                _ => {}
+            }
+            let value = self.flow.eval(d);
+            all.push(match value {
+                Val::New(_) | Val::Literal(_) => Judged::new(Lifetime::Owned),
+                Val::Member(_, other) if other == m => continue,
+                other => self.of(&other, if d.member == site.member { site } else { d }, budget),
+            });
+        }
+        longest(&all)
+    }
+
+    /// A parameter lives as its arguments do, seen from the object that is made or called.
+    fn of_param(&self, m: MemberId, index: u16, budget: u32) -> Judged {
+        let callers = spread::callers(self.flow, (m, None));
+        if callers.is_empty() {
+            return Judged { lifetime: Lifetime::Outer, shown: false };
+        }
+        let all: Vec<Judged> = callers.iter().map(|(site, binding)| self.of_argument(m, index, *site, binding, budget)).collect();
+        longest(&all)
+    }
+
+    fn of_argument(&self, m: MemberId, index: u16, call: Site, binding: &Binding, budget: u32) -> Judged {
+        let Some(Some(arg)) = binding.args.get(index as usize) else { return Judged::unknown() };
+        let program = self.flow.program;
+        // a base class's constructor hands on what the heir was given
+        let hands_on = matches!(binding.this, Some(Val::This(_))) && program.member(call.member).kind == MemberKind::Constructor;
+        if hands_on {
+            return self.of(arg, call, budget);
+        }
+        let is_creation = program.member(m).kind == MemberKind::Constructor;
+        let fate = if is_creation { self.fate_of_creation(call) } else { self.fate_of_receiver(binding, call) };
+        match arg.root() {
+            Val::Static(_) | Val::Type(_) | Val::Global(_) => self.of(arg, call, budget),
+            Val::This(_) | Val::New(_) | Val::Literal(_) => match fate {
+                Fate::Kept => Judged::new(Lifetime::SameFate),
+                Fate::Short if self.is_shorter(call, arg) => Judged::new(Lifetime::Outer),
+                Fate::Short => Judged::new(Lifetime::SameFate),
+                Fate::Unknown => Judged { lifetime: Lifetime::Outer, shown: false },
+            },
+            Val::Param(p, None, i) => {
+                let outer = self.of_param(*p, *i, budget);
+                match (outer.lifetime, fate) {
+                    (Lifetime::SameFate | Lifetime::Owned | Lifetime::Local, Fate::Short) => Judged { lifetime: Lifetime::Outer, shown: outer.shown },
+                    _ => outer,
+                }
+            }
+            Val::Param(..) => Judged { lifetime: Lifetime::Outer, shown: false },
+            Val::Local(_) => match fate {
+                Fate::Kept => Judged::unknown(),
+                _ => Judged { lifetime: Lifetime::SameFate, shown: false },
+            },
+            _ => Judged::unknown(),
+        }
+    }
+
+    /// Whether the object made by a call ends before the argument that it is given: the
+    /// argument belongs to the instance around, or is made outside of the loop.
+    fn is_shorter(&self, call: Site, arg: &Val) -> bool {
+        match arg.root() {
+            Val::New(made) if made.member == call.member => {
+                let scope = self.flow.program.scope(call.member);
+                let Some(body) = self.flow.program.body(call.member) else { return false };
+                let repeats = |n: &NodeId| matches!(body.node(*n), Node::Loop { .. } | Node::ForEach { .. } | Node::Lambda(_));
+                scope.ancestors(call.node).take_while(|n| !scope.is_within(made.node, *n)).any(|n| repeats(&n))
+            }
+            Val::New(_) | Val::Literal(_) => true,
+            _ => true,
+        }
+    }
+
+    /// What becomes of an object that is created at a site.
+    fn fate_of_creation(&self, site: Site) -> Fate {
+        let program = self.flow.program;
+        let kind = program.member(site.member).kind;
+        let Some(body) = program.body(site.member) else { return Fate::Unknown };
+        if !matches!(body.node(site.node), Node::New { .. }) {
+            return Fate::Unknown;
+        }
+        if matches!(kind, MemberKind::Field | MemberKind::Property) && body.root == Some(site.node) {
+            return Fate::Kept;
+        }
+        let scope = program.scope(site.member);
+        match scope.parent(site.node).map(|p| (p, body.node(p))) {
+            Some((_, Node::Assign { target, op, .. })) => match self.flow.eval_in(site.member, target) {
+                Val::Member(_, m) | Val::Static(m) => {
+                    // kept for good, unless another one takes its place
+                    let lazy = op == yarrowgraph_ir::AssignOp::IfUnset;
+                    let in_set_up = matches!(kind, MemberKind::Constructor | MemberKind::Initializer);
+                    if in_set_up || lazy || self.flow.only_definition(m).is_some() && !self.is_emptied(m) { Fate::Kept } else { Fate::Short }
+                }
+                _ => Fate::Short,
+            },
+            _ => Fate::Short,
+        }
+    }
+
+    fn is_emptied(&self, m: MemberId) -> bool {
+        self.flow.definitions(m).iter().any(|d| self.flow.program.body(d.member).is_some_and(|b| matches!(b.node(d.node), Node::Null)))
+    }
+
+    /// What becomes of the object that a method is called on.
+    fn fate_of_receiver(&self, binding: &Binding, call: Site) -> Fate {
+        let _ = call;
+        match &binding.this {
+            Some(Val::Member(of, _)) if matches!(**of, Val::This(_)) => Fate::Kept,
+            Some(Val::New(_) | Val::Local(_)) => Fate::Short,
+            Some(Val::This(_)) => Fate::Kept,
+            _ => Fate::Unknown,
+        }
+    }
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Fate {
+    /// Held as long as its maker lives.
+    Kept,
+    /// Let go earlier.
+    Short,
+    /// Not known.
+    Unknown,
+}
+
+/// The longest of several lifetimes; one that is not known leaves it open.
+fn longest(all: &[Judged]) -> Judged {
+    let rank = |l: Lifetime| match l {
+        Lifetime::Process => 5,
+        Lifetime::Outer => 4,
+        Lifetime::Unknown => 3,
+        Lifetime::SameFate => 2,
+        Lifetime::Owned => 1,
+        Lifetime::Local => 0,
+    };
+    let shown = all.iter().all(|j| j.shown);
+    match all.iter().max_by_key(|j| rank(j.lifetime)) {
+        Some(max) => Judged { lifetime: max.lifetime, shown },
+        None => Judged::unknown(),
+    }
+}
+
+/// Whether all instances of a type live as long as the process: made once, by an entry
+/// point, by static or module-level code, or as part of such an object.
+pub fn lives_for_process(flow: &Flow<'_>, ty: TypeId) -> bool {
+    process_lived(flow, ty, 4)
+}
+
+fn process_lived(flow: &Flow<'_>, ty: TypeId, budget: u32) -> bool {
+    let Some(budget) = budget.checked_sub(1) else { return false };
+    let program = flow.program;
+    let t = program.ty(ty);
+    if t.modifiers.is_static || t.is_module {
+        return true;
+    }
+    if t.kind == yarrowgraph_ir::TypeKind::Enum {
+        return true;
+    }
+    let sites = creations(flow, ty);
+    if sites.is_empty() {
+        // an heir may be what is made
+        let heirs: Vec<TypeId> = program.heirs(ty).into_iter().skip(1).collect();
+        return !heirs.is_empty() && heirs.iter().all(|h| process_lived(flow, *h, budget));
+    }
+    sites.iter().all(|s| made_once(flow, *s, budget)) && sites.len() <= 2
+}
+
+/// Where objects of a type are created.
+pub fn creations(flow: &Flow<'_>, ty: TypeId) -> Vec<Site> {
+    let program = flow.program;
+    let t = program.ty(ty);
+    let empty = program.symbols.get("").unwrap_or(t.name);
+    if t.anonymous {
+        return t.within.into_iter().collect();
+    }
+    let candidates = program.index.creations(t.name).iter().chain(program.index.creations(empty));
+    candidates.copied().filter(|s| flow.type_of_node(s.member, s.node).own() == Some(ty)).collect()
+}
+
+fn made_once(flow: &Flow<'_>, site: Site, budget: u32) -> bool {
+    let program = flow.program;
+    let info = program.member(site.member);
+    let Some(body) = program.body(site.member) else { return false };
+    let scope = program.scope(site.member);
+    let repeated = scope.ancestors(site.node).any(|n| matches!(body.node(n), Node::Loop { .. } | Node::ForEach { .. } | Node::Lambda(_)));
+    // `instance = new T()` into a static field, as lazy singletons do
+    if let Some(parent) = scope.parent(site.node)
+        && let Node::Assign { target, .. } = body.node(parent)
+        && matches!(flow.eval_in(site.member, target), Val::Static(m) if singleton_slot(flow, m))
+    {
+        return true;
+    }
+    if repeated {
+        return false;
+    }
+    let pack = program.kit_of(site.member).pack;
+    let entry = info.is_static && contains(&pack.entry_points, program.text(info.name));
+    if entry || (info.is_static && matches!(info.kind, MemberKind::Field | MemberKind::Initializer | MemberKind::EnumConstant | MemberKind::Property)) {
+        return true;
+    }
+    // part of an object that lives for the process
+    let part = matches!(info.kind, MemberKind::Field | MemberKind::Constructor | MemberKind::Initializer | MemberKind::Property);
+    if part && process_lived(flow, info.owner, budget) {
+        return true;
+    }
+    // a helper that only an entry point calls, once
+    if matches!(info.kind, MemberKind::Method) {
+        let callers = spread::callers(flow, (site.member, None));
+        if let [(caller, _)] = callers[..] {
+            return made_once_call(flow, caller, budget);
+        }
+    }
+    false
+}
+
+fn made_once_call(flow: &Flow<'_>, call: Site, budget: u32) -> bool {
+    let Some(budget) = budget.checked_sub(1) else { return false };
+    let program = flow.program;
+    let info = program.member(call.member);
+    let Some(body) = program.body(call.member) else { return false };
+    let scope = program.scope(call.member);
+    if scope.ancestors(call.node).any(|n| matches!(body.node(n), Node::Loop { .. } | Node::ForEach { .. } | Node::Lambda(_))) {
+        return false;
+    }
+    let pack = program.kit_of(call.member).pack;
+    if info.is_static && (contains(&pack.entry_points, program.text(info.name)) || info.kind == MemberKind::Initializer) {
+        return true;
+    }
+    if matches!(info.kind, MemberKind::Constructor) {
+        return process_lived(flow, info.owner, budget);
+    }
+    let callers = spread::callers(flow, (call.member, None));
+    match callers[..] {
+        [(caller, _)] => made_once_call(flow, caller, budget),
+        _ => false,
+    }
+}
+
+/// A static field that is filled once and for all: never emptied while the program runs.
+fn singleton_slot(flow: &Flow<'_>, m: MemberId) -> bool {
+    let emptied = flow.definitions(m).iter().any(|d| flow.program.body(d.member).is_some_and(|b| matches!(b.node(d.node), Node::Null)) && d.member != m);
+    !emptied
+}

@@ -1,0 +1,179 @@
+//! Wiring: from what code does to the channels of the map.
+//!
+//! [`extract`] reads the effects of each body by itself, [`spread`] carries those that
+//! depend on a caller to every caller, [`channels`] decides which holders are channels and
+//! names them, [`release`], [`handles`] and [`lifetime`] say how subscriptions end, and
+//! [`build`] writes the map.
+
+mod build;
+pub mod channels;
+mod dump;
+pub mod effect;
+mod extract;
+mod guards;
+pub mod handles;
+mod idiom;
+pub mod lifetime;
+mod order;
+pub mod release;
+mod spread;
+pub mod subscriber;
+
+use rayon::prelude::*;
+use rustc_hash::FxHashSet;
+use yarrowgraph_ir::{MemberKind, Node};
+use yarrowgraph_model::Place;
+
+use crate::flow::{Flow, Val, contains};
+use crate::program::{MemberId, Program, Site, TypeId};
+use channels::Channel;
+use effect::{Act, Effect};
+
+pub use build::map;
+pub use dump::dump;
+
+/// The effects and channels of a program.
+#[derive(Debug)]
+pub struct Wiring<'p> {
+    /// Values and types.
+    pub flow: Flow<'p>,
+    /// All effects, those inside of wrappers too.
+    pub effects: Vec<Effect>,
+    /// The channels, by key.
+    pub channels: Vec<Channel>,
+    /// Effects that take off all handlers of one object.
+    pub owner_releases: Vec<usize>,
+    /// Classes whose objects are channels.
+    pub signals: FxHashSet<TypeId>,
+    /// Whether the tree has an entry point outside of tests.
+    pub is_application: bool,
+    /// Whether every budget was kept.
+    pub complete: bool,
+}
+
+impl<'p> Wiring<'p> {
+    /// Finds the wiring of a program.
+    pub fn find(program: &'p Program) -> Self {
+        let flow = Flow::new(program);
+        let per_member: Vec<Vec<Effect>> =
+            (0..program.members.len()).into_par_iter().map(|i| extract::effects(&flow, MemberId(i as u32))).collect();
+        let own: Vec<Effect> = per_member.into_iter().flatten().collect();
+        let signals = channels::signal_classes(&flow, &own);
+        let (mut effects, complete) = spread::spread(&flow, own, &signals);
+        handles::mark(&flow, &mut effects);
+        let channels = channels::group(&flow, &effects, &signals);
+        let owner_releases = effects.iter().enumerate().filter(|(_, e)| e.act == Act::LeaveOwner).map(|(i, _)| i).collect();
+        let is_application = has_entry_point(program);
+        Self { flow, effects, channels, owner_releases, signals, is_application, complete }
+    }
+
+    /// The program.
+    pub fn program(&self) -> &'p Program {
+        self.flow.program
+    }
+
+    /// The place of an effect: it begins at the token that names the operation.
+    pub fn place(&self, effect: &Effect) -> Place {
+        operation_place(self.flow.program, effect.site)
+    }
+
+    /// Whether a member is part of a test.
+    pub fn in_test(&self, member: MemberId) -> bool {
+        is_test_path(&self.flow.program.unit_of(member).path)
+    }
+
+    /// Whether an effect stands in a generated file.
+    pub fn is_generated(&self, effect: &Effect) -> bool {
+        let program = self.flow.program;
+        program.unit_of(effect.site.member).generated || program.text(program.member(effect.site.member).name) == "InitializeComponent"
+    }
+}
+
+/// The id of a handler, or its text where it has none.
+pub fn handler_name(wiring: &Wiring<'_>, effect: &Effect) -> String {
+    build::handler(wiring, effect).0
+}
+
+impl Wiring<'_> {
+    /// Whether every call of the member that a raise stands in is covered by a test of the
+    /// same channel.
+    pub fn callers_ask(&self, effect: &Effect) -> bool {
+        let Some(value) = holder_value(effect) else { return false };
+        let callers = spread::callers(&self.flow, (effect.site.member, None));
+        !callers.is_empty()
+            && callers.iter().all(|(site, binding)| {
+                let value = value.substitute(binding);
+                guards::of_raise(&self.flow, *site, site.node, &value, false) == effect::Guard::Tested
+            })
+    }
+}
+
+/// The value of the member that an effect is about.
+fn holder_value(effect: &Effect) -> Option<Val> {
+    let effect::Event::Own(m) = effect.holder.event else { return None };
+    Some(match &effect.holder.subject {
+        Val::Type(_) => Val::Static(m),
+        subject => Val::Member(std::sync::Arc::new(subject.clone()), m),
+    })
+}
+
+/// The place of a call is that of its method's name up to its end; of anything else all of it.
+pub(crate) fn operation_place(program: &Program, site: Site) -> Place {
+    let unit = program.member(site.member).unit;
+    let Some(body) = program.body(site.member) else { return program.member_place(site.member) };
+    let mut span = body.span(site.node);
+    if let Node::Call { callee, .. } = body.node(site.node)
+        && let Node::Member { name, .. } = body.node(callee)
+    {
+        let end = body.span(callee).end;
+        span.start = end - (program.unit(unit).text(name).len() as u32).min(end);
+    }
+    program.place(unit, span)
+}
+
+/// Whether a path is that of a test.
+pub(crate) fn is_test_path(path: &str) -> bool {
+    path.split('/').any(|part| {
+        let lower = part.to_ascii_lowercase();
+        matches!(lower.as_str(), "test" | "tests" | "__tests__" | "spec" | "specs" | "testing")
+            || lower.ends_with("tests.cs")
+            || lower.ends_with("test.cs")
+            || part.ends_with("Test.java")
+            || part.ends_with("Tests.java")
+            || lower.contains(".test.")
+            || lower.contains(".spec.")
+    })
+}
+
+/// Whether the tree is a program rather than a library: it has a main method, or module
+/// code that does something, outside of tests.
+fn has_entry_point(program: &Program) -> bool {
+    (0..program.members.len()).any(|index| {
+        let id = MemberId(index as u32);
+        let info = program.member(id);
+        if is_test_path(&program.unit_of(id).path) || !info.is_static {
+            return false;
+        }
+        let pack = program.kit_of(id).pack;
+        match info.kind {
+            MemberKind::Method => contains(&pack.entry_points, program.text(info.name)) && program.body(id).is_some(),
+            // module code with calls of the tree's own functions at its top level
+            MemberKind::Initializer => {
+                let Some(body) = program.body(id) else { return false };
+                let Some(Node::Block(list)) = body.root.map(|r| body.node(r)) else { return false };
+                body.list(list).iter().any(|s| is_top_level_call(program, id, *s))
+            }
+            _ => false,
+        }
+    })
+}
+
+fn is_top_level_call(program: &Program, member: MemberId, node: yarrowgraph_ir::NodeId) -> bool {
+    let Some(body) = program.body(member) else { return false };
+    let call = match body.node(node) {
+        Node::Unary { operand, .. } => operand,
+        Node::ForEach { .. } | Node::Loop { .. } => return program.ty(program.member(member).owner).is_module,
+        _ => node,
+    };
+    matches!(body.node(call), Node::Call { .. }) && program.ty(program.member(member).owner).is_module
+}

@@ -1,0 +1,205 @@
+//! Which releases can take a subscription off.
+
+use yarrowgraph_ir::traits::MethodValue;
+use yarrowgraph_ir::{MemberKind, Node, NodeId};
+
+use super::Wiring;
+use super::channels::{Channel, ChannelKey, Topic};
+use super::effect::{Act, Effect};
+use crate::flow::{Flow, Val, contains};
+use crate::program::{MemberId, Site, Ty};
+
+/// Whether two handlers are the same under their language's rules.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Same {
+    /// They are, for one and the same receiver.
+    Yes,
+    /// They never are.
+    Never,
+    /// It cannot be told.
+    Open,
+}
+
+/// Compares the handler of a subscription with that of a release.
+pub fn same_handler(flow: &Flow<'_>, join: &Effect, leave: &Effect) -> Same {
+    let (Some(a), Some(b)) = (&join.handler, &leave.handler) else { return Same::Open };
+    if matches!(a, Val::Unknown) || matches!(b, Val::Unknown) {
+        return Same::Open;
+    }
+    // written out on the spot, each one is new
+    if is_fresh(flow, leave, b) {
+        return Same::Never;
+    }
+    if is_fresh(flow, join, a) && !names_itself(a, b) {
+        return match b {
+            Val::Lambda(..) | Val::Method(..) | Val::This(_) => if leaves_itself(flow, a, b) { Same::Yes } else { Same::Never },
+            _ => Same::Open,
+        };
+    }
+    if a == b {
+        return Same::Yes;
+    }
+    match (a, b) {
+        (Val::Method(m, _), Val::Method(n, _)) => same_method(flow, *m, *n),
+        (Val::Member(_, m), Val::Member(_, n)) => {
+            if m == n || one_holds_the_other(flow, *m, *n) { Same::Yes } else { Same::Never }
+        }
+        // a field that a method was bound into: `this.h = this.h.bind(this)`
+        (Val::Member(_, m), Val::Method(n, _)) | (Val::Method(n, _), Val::Member(_, m)) => {
+            let (m, n) = (flow.program.member(*m), flow.program.member(*n));
+            if m.name == n.name { Same::Yes } else { Same::Open }
+        }
+        _ => {
+            if leaves_itself(flow, a, b) || leaves_itself(flow, b, a) {
+                return Same::Yes;
+            }
+            let (ta, tb) = (flow.type_of(a), flow.type_of(b));
+            match (ta.own(), tb.own()) {
+                (Some(x), Some(y)) if flow.program.is_a(x, y) || flow.program.is_a(y, x) => Same::Yes,
+                (Some(_), Some(_)) => Same::Never,
+                _ => Same::Open,
+            }
+        }
+    }
+}
+
+fn names_itself(a: &Val, b: &Val) -> bool {
+    matches!((a, b), (Val::New(x), Val::This(_)) if x.node.index() < usize::MAX) || matches!(b, Val::Local(_) | Val::Member(..) | Val::Static(_))
+}
+
+/// A listener of a class of its own that takes `this` off.
+fn leaves_itself(flow: &Flow<'_>, listener: &Val, this: &Val) -> bool {
+    let Val::This(t) = this else { return false };
+    match flow.type_of(listener) {
+        Ty::Own(l, _) => flow.program.is_a(l, *t) || flow.program.is_a(*t, l),
+        _ => false,
+    }
+}
+
+fn same_method(flow: &Flow<'_>, m: MemberId, n: MemberId) -> Same {
+    let (a, b) = (flow.program.member(m), flow.program.member(n));
+    let related = a.name == b.name && (a.owner == b.owner || flow.program.is_a(a.owner, b.owner) || flow.program.is_a(b.owner, a.owner));
+    if m == n || related { Same::Yes } else { Same::Never }
+}
+
+/// `field = handler = …`: two fields that hold one value.
+fn one_holds_the_other(flow: &Flow<'_>, m: MemberId, n: MemberId) -> bool {
+    let holds = |x: MemberId, y: MemberId| flow.definitions(x).iter().any(|d| matches!(flow.eval(*d), Val::Member(_, z) if z == y));
+    holds(m, n) || holds(n, m)
+}
+
+/// Whether a handler is made anew at each evaluation and nothing holds it.
+pub fn is_fresh(flow: &Flow<'_>, effect: &Effect, handler: &Val) -> bool {
+    let written = effect.handler_node.unwrap_or(effect.site);
+    match handler {
+        Val::Lambda(member, function) => {
+            // handed over by name it is held by something
+            let body = flow.program.body(written.member);
+            let node = body.map(|b| unwrapped(b, written.node));
+            let local = flow.lambda(*member, *function).is_some_and(|f| f.form == yarrowgraph_ir::LambdaForm::Local);
+            !local && matches!(body.zip(node).map(|(b, n)| b.node(n)), Some(Node::Lambda(_)))
+        }
+        Val::Bound(..) => {
+            let body = flow.program.body(written.member);
+            let node = body.map(|b| unwrapped(b, written.node));
+            matches!(body.zip(node).map(|(b, n)| b.node(n)), Some(Node::Call { .. }))
+        }
+        Val::Method(..) => flow.program.kit_of(written.member).traits.method_value == MethodValue::Fresh,
+        _ => false,
+    }
+}
+
+/// A node without casts and delegate creations around it.
+fn unwrapped(body: &yarrowgraph_ir::Body, mut node: NodeId) -> NodeId {
+    loop {
+        node = match body.node(node) {
+            Node::Cast { operand, .. } | Node::Unary { operand, .. } => operand,
+            Node::New { args, .. } if args.len == 1 => body.list(args)[0],
+            Node::Opaque(list) if list.len == 1 => body.list(list)[0],
+            _ => return node,
+        };
+    }
+}
+
+impl Wiring<'_> {
+    /// The releases that can take a subscription off, in order; only those in code that runs.
+    pub fn releases_of(&self, channel: &Channel, join: usize) -> Vec<usize> {
+        let effect = &self.effects[join];
+        let mut found = Vec::new();
+        let related = self.channels.iter().filter(|c| covers(&c.key, &channel.key));
+        for other in related {
+            for &leave in &other.leaves {
+                let release = &self.effects[leave];
+                if self.releases(effect, release, other.key == channel.key) && self.runs(release.site) {
+                    found.push(leave);
+                }
+            }
+        }
+        for &leave in &self.owner_releases {
+            if self.releases_owner(effect, &self.effects[leave]) && self.runs(self.effects[leave].site) {
+                found.push(leave);
+            }
+        }
+        found.sort_unstable();
+        found.dedup();
+        found
+    }
+
+    fn releases(&self, join: &Effect, leave: &Effect, exact: bool) -> bool {
+        match leave.act {
+            Act::LeaveAll => true,
+            Act::LeaveOwner => self.releases_owner(join, leave),
+            Act::Leave if exact => same_handler(&self.flow, join, leave) != Same::Never,
+            Act::Leave => same_handler(&self.flow, join, leave) == Same::Yes,
+            Act::Join | Act::Raise => false,
+        }
+    }
+
+    /// `Signal.clearData(this)` takes off whatever was bound to `this`.
+    fn releases_owner(&self, join: &Effect, leave: &Effect) -> bool {
+        let Some(owner) = leave.handler.as_ref().and_then(|h| self.flow.type_of(h).own()) else { return false };
+        let bound = join.context.as_ref().and_then(|c| self.flow.type_of(c).own());
+        bound.is_some_and(|b| self.flow.program.is_a(b, owner) || self.flow.program.is_a(owner, b))
+    }
+
+    /// Whether code at a site can run: something calls its member, or a platform does.
+    pub fn runs(&self, site: Site) -> bool {
+        let program = self.flow.program;
+        let info = program.member(site.member);
+        if info.kind != MemberKind::Method {
+            return true;
+        }
+        let text = program.text(info.name);
+        let pack = program.kit_of(site.member).pack;
+        let decl = program.decl(site.member);
+        let by_platform = contains(&pack.teardowns, text)
+            || contains(&pack.hooks, text)
+            || contains(&pack.entry_points, text)
+            || pack.pairs.iter().any(|(a, b)| a == text || b == text)
+            || decl.modifiers.is_override
+            || decl.annotations.iter().any(|a| {
+                let name = program.unit_of(site.member).text(a.name);
+                contains(&pack.hook_annotations, name) || contains(&pack.handler_annotations, name)
+            });
+        if by_platform || !program.index.calls(info.name).is_empty() || !program.index.reads(info.name).is_empty() {
+            return true;
+        }
+        // a listener class has its methods called through the interface
+        if !program.ty(info.owner).bases.is_empty() && decl.modifiers.visibility == yarrowgraph_ir::Visibility::Public {
+            return true;
+        }
+        // what other trees may call
+        !self.is_application && decl.modifiers.visibility == yarrowgraph_ir::Visibility::Public
+    }
+}
+
+/// Whether what is taken off one channel takes it off another: all topics of the same bus.
+fn covers(leave: &ChannelKey, join: &ChannelKey) -> bool {
+    match (leave, join) {
+        (a, b) if a == b => true,
+        (ChannelKey::Bus(a, Topic::Any), ChannelKey::Bus(b, _)) | (ChannelKey::Bus(a, _), ChannelKey::Bus(b, Topic::Any)) => a == b,
+        (ChannelKey::Own(a, Some(Topic::Any) | None), ChannelKey::Own(b, Some(_))) => a == b,
+        (ChannelKey::Own(a, Some(_)), ChannelKey::Own(b, Some(Topic::Any))) => a == b,
+        _ => false,
+    }
+}

@@ -1,0 +1,230 @@
+//! What can be typed.
+
+use std::path::PathBuf;
+
+use clap::{Args, Parser, Subcommand, ValueEnum};
+
+/// Maps who listens to whom in object-oriented code
+///
+/// Yarrowgraph reads source code, maps observer subscriptions and the raises that reach them, flags leaked or missing
+/// subscriptions, and compares recordings of runs to confirm that dispatch order is unchanged.
+#[derive(Debug, Parser)]
+#[command(name = "yarrowgraph", version, max_term_width = 100)]
+pub(crate) struct Cli {
+    #[command(flatten)]
+    pub(crate) global: Global,
+    #[command(subcommand)]
+    pub(crate) command: Command,
+}
+
+/// Options that work everywhere.
+#[derive(Clone, Copy, Debug, Args)]
+pub(crate) struct Global {
+    /// When to use colour
+    #[arg(long, global = true, value_enum, default_value_t = Colour::Auto, value_name = "WHEN")]
+    pub(crate) color: Colour,
+    /// Say nothing but results and errors
+    #[arg(long, short, global = true)]
+    pub(crate) quiet: bool,
+    /// Say more about what is read and left out
+    #[arg(long, short, global = true, conflicts_with = "quiet")]
+    pub(crate) verbose: bool,
+    /// Use this many threads (0 for one a core)
+    #[arg(long, global = true, default_value_t = 0, value_name = "N")]
+    pub(crate) threads: usize,
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub(crate) enum Colour {
+    /// On a terminal, unless NO_COLOR is set
+    Auto,
+    /// Always
+    Always,
+    /// Never
+    Never,
+}
+
+#[derive(Debug, Subcommand)]
+pub(crate) enum Command {
+    /// Show the wiring of a tree
+    Map(MapArgs),
+    /// Report what is wrong with the wiring
+    Check(CheckArgs),
+    /// Confirm that dispatch order is unchanged
+    Replay(ReplayArgs),
+    /// Show a rule's page, or list the rules
+    Explain(ExplainArgs),
+    /// Write the demo data and walk through it
+    Demo(DemoArgs),
+    /// Write completions for a shell
+    Completions(CompletionsArgs),
+    /// Write the manual page
+    Man,
+    /// Write the JSON Schemas of what is written and read
+    #[command(hide = true)]
+    Schemas(SchemasArgs),
+    /// Show what a stage of the analysis makes of a tree
+    #[command(hide = true)]
+    Debug(DebugArgs),
+}
+
+/// What is read.
+#[derive(Clone, Debug, Args)]
+pub(crate) struct TreeArgs {
+    /// Files and folders to read; the current folder if none is given
+    #[arg(value_name = "PATH")]
+    pub(crate) paths: Vec<PathBuf>,
+    /// Read folders that are left out by default too (build output, vendored code)
+    #[arg(long)]
+    pub(crate) no_ignore: bool,
+    /// Keep no cache of this run
+    #[arg(long, hide = true)]
+    pub(crate) no_cache: bool,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct MapArgs {
+    #[command(flatten)]
+    pub(crate) tree: TreeArgs,
+    /// The form of the output
+    #[arg(long, short, value_enum, default_value_t = MapFormat::Text, value_name = "FORM")]
+    pub(crate) format: MapFormat,
+    /// Write to a file instead of standard output
+    #[arg(long, short, value_name = "FILE")]
+    pub(crate) output: Option<PathBuf>,
+    /// List channels of platforms and libraries too
+    #[arg(long)]
+    pub(crate) all: bool,
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub(crate) enum MapFormat {
+    /// An overview for a terminal
+    Text,
+    /// The whole map
+    Json,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct CheckArgs {
+    #[command(flatten)]
+    pub(crate) tree: TreeArgs,
+    /// The form of the output
+    #[arg(long, short, value_enum, default_value_t = CheckFormat::Text, value_name = "FORM")]
+    pub(crate) format: CheckFormat,
+    /// Write to a file instead of standard output
+    #[arg(long, short, value_name = "FILE")]
+    pub(crate) output: Option<PathBuf>,
+    /// The mildest level that makes the exit status 1
+    #[arg(long, value_enum, default_value_t = FailAt::Warning, value_name = "LEVEL")]
+    pub(crate) fail_at: FailAt,
+    /// Report this rule only (repeatable)
+    #[arg(long, value_name = "NAME")]
+    pub(crate) rule: Vec<String>,
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub(crate) enum CheckFormat {
+    /// With source excerpts, for reading
+    Text,
+    /// The findings as they are
+    Json,
+    /// SARIF 2.1.0
+    Sarif,
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub(crate) enum FailAt {
+    Error,
+    Warning,
+    Note,
+    Never,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct ReplayArgs {
+    /// The recording of the run before (`-` for standard input)
+    #[arg(value_name = "RECORDING")]
+    pub(crate) recording: PathBuf,
+    /// The recording of the run after
+    #[arg(long, value_name = "RECORDING", required = true)]
+    pub(crate) against: Option<PathBuf>,
+    /// The form of the output
+    #[arg(long, short, value_enum, default_value_t = ReplayFormat::Text, value_name = "FORM")]
+    pub(crate) format: ReplayFormat,
+    /// List the stimuli that did not change too
+    #[arg(long)]
+    pub(crate) all: bool,
+    /// Leave this out of the comparison (repeatable)
+    #[arg(long, value_enum, value_name = "WHAT")]
+    pub(crate) ignore: Vec<Ignore>,
+    /// Write to a file instead of standard output
+    #[arg(long, short, value_name = "FILE")]
+    pub(crate) output: Option<PathBuf>,
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub(crate) enum ReplayFormat {
+    /// Both orders side by side, for reading
+    Text,
+    /// The result as it is
+    Json,
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub(crate) enum Ignore {
+    /// Arguments and requests
+    Args,
+    /// Values that are given back
+    Value,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct ExplainArgs {
+    /// The rule
+    #[arg(value_name = "RULE")]
+    pub(crate) rule: Option<String>,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct DemoArgs {
+    /// The folder to write to; a temporary one if none is given
+    #[arg(value_name = "DIR")]
+    pub(crate) dir: Option<PathBuf>,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct CompletionsArgs {
+    /// The shell
+    #[arg(value_enum)]
+    pub(crate) shell: clap_complete::Shell,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct SchemasArgs {
+    /// The folder to write to
+    pub(crate) dir: PathBuf,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct DebugArgs {
+    /// The stage
+    #[arg(value_enum)]
+    pub(crate) stage: Stage,
+    #[command(flatten)]
+    pub(crate) tree: TreeArgs,
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub(crate) enum Stage {
+    /// What lowering makes of each file
+    Ir,
+    /// What is left after distilling
+    Facts,
+    /// Types and members with their hierarchies
+    Program,
+    /// What code does to channels
+    Effects,
+    /// Where the time goes
+    Times,
+}

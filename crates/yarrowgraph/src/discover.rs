@@ -1,0 +1,152 @@
+//! Which files are read: what is below the given paths, less what is left out.
+
+use std::collections::BTreeMap;
+use std::path::{Path, PathBuf};
+
+use ignore::WalkBuilder;
+use yarrowgraph_ir::Language;
+
+use crate::failure::Failure;
+
+/// Folders that hold no code of the tree's own: build output and other people's code.
+const LEFT_OUT: &[&str] = &[
+    ".git", ".hg", ".svn", ".gradle", ".idea", ".vs", "__pycache__", "bin", "bower_components", "build", "dist", "node_modules", "obj",
+    "out", "packages", "target", "third_party", "vendor",
+];
+
+/// A file to read.
+#[derive(Clone, Debug)]
+pub(crate) struct Source {
+    /// Where it is.
+    pub(crate) path: PathBuf,
+    /// What it is called: relative to the root, with forward slashes.
+    pub(crate) name: String,
+    /// Its language.
+    pub(crate) language: Language,
+    /// Its size in bytes.
+    pub(crate) size: u64,
+}
+
+/// What was found.
+#[derive(Debug, Default)]
+pub(crate) struct Found {
+    /// The root, as it was typed.
+    pub(crate) root: PathBuf,
+    /// The files, by name.
+    pub(crate) sources: Vec<Source>,
+    /// Folders left out, each with the number of files of a known language in it.
+    pub(crate) left_out: Vec<String>,
+    /// Entries that could not be looked at.
+    pub(crate) errors: Vec<String>,
+}
+
+/// Finds the files below the given paths.
+pub(crate) fn discover(paths: &[PathBuf], no_ignore: bool) -> Result<Found, Failure> {
+    let here = [PathBuf::from(".")];
+    let paths = if paths.is_empty() { &here[..] } else { paths };
+    for path in paths {
+        if let Err(e) = std::fs::metadata(path) {
+            return Err(Failure::new(format!("{}: cannot be read: {e}", path.display())));
+        }
+    }
+    let mut found = Found { root: root_of(paths), ..Found::default() };
+    let mut left_out: BTreeMap<String, usize> = BTreeMap::new();
+    for path in paths {
+        if path.is_file() {
+            add(&mut found, path, true);
+        } else {
+            walk(&mut found, path, no_ignore, &mut left_out);
+        }
+    }
+    found.sources.sort_by(|a, b| a.name.cmp(&b.name));
+    found.sources.dedup_by(|a, b| a.name == b.name);
+    found.left_out = left_out.into_iter().filter(|(_, n)| *n > 0).map(|(name, n)| format!("{name} ({n} files)")).collect();
+    found.errors.sort();
+    Ok(found)
+}
+
+fn walk(found: &mut Found, path: &Path, no_ignore: bool, left_out: &mut BTreeMap<String, usize>) {
+    let mut builder = WalkBuilder::new(path);
+    builder.standard_filters(!no_ignore).hidden(true).require_git(false).follow_links(false).parents(!no_ignore);
+    let skipped = std::sync::Arc::new(std::sync::Mutex::new(Vec::new()));
+    if !no_ignore {
+        let skipped = skipped.clone();
+        builder.filter_entry(move |entry| {
+            let is_folder = entry.file_type().is_some_and(|t| t.is_dir());
+            let name = entry.file_name().to_string_lossy();
+            let skip = entry.depth() > 0 && is_folder && LEFT_OUT.contains(&name.as_ref());
+            if skip && let Ok(mut list) = skipped.lock() {
+                list.push(entry.path().to_owned());
+            }
+            !skip
+        });
+    }
+    for entry in builder.build() {
+        match entry {
+            Ok(entry) => {
+                if entry.file_type().is_some_and(|t| t.is_file()) {
+                    add(found, entry.path(), false);
+                }
+            }
+            Err(e) => found.errors.push(e.to_string()),
+        }
+    }
+    let folders = skipped.lock().map(|l| l.clone()).unwrap_or_default();
+    for folder in folders {
+        let name = name_of(&found.root, &folder);
+        let files = WalkBuilder::new(&folder).standard_filters(false).follow_links(false).build().flatten();
+        let known = files.filter(|e| e.file_type().is_some_and(|t| t.is_file()) && yarrowgraph_syntax::language_of(&e.path().to_string_lossy()).is_some());
+        left_out.insert(name, known.take(100_000).count());
+    }
+}
+
+fn add(found: &mut Found, path: &Path, named: bool) {
+    let text = path.to_string_lossy();
+    let Some(language) = yarrowgraph_syntax::language_of(&text) else {
+        if named {
+            found.errors.push(format!("{text}: no front end reads files of this kind"));
+        }
+        return;
+    };
+    let size = std::fs::metadata(path).map_or(0, |m| m.len());
+    found.sources.push(Source { path: path.to_owned(), name: name_of(&found.root, path), language, size });
+}
+
+/// The folder given, or what all given paths have in common.
+fn root_of(paths: &[PathBuf]) -> PathBuf {
+    let folder = |p: &PathBuf| if p.is_file() { p.parent().map_or_else(|| PathBuf::from("."), Path::to_owned) } else { p.clone() };
+    let mut all = paths.iter().map(folder);
+    let mut root = all.next().unwrap_or_default();
+    for other in all {
+        while !other.starts_with(&root) {
+            if !root.pop() {
+                break;
+            }
+        }
+    }
+    if root.as_os_str().is_empty() { PathBuf::from(".") } else { root }
+}
+
+fn name_of(root: &Path, path: &Path) -> String {
+    let relative = path.strip_prefix(root).unwrap_or(path);
+    let relative = relative.strip_prefix(".").unwrap_or(relative);
+    relative.components().map(|c| c.as_os_str().to_string_lossy()).collect::<Vec<_>>().join("/")
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_root_is_what_paths_have_in_common() {
+        let paths = |list: &[&str]| list.iter().map(PathBuf::from).collect::<Vec<_>>();
+        assert_eq!(root_of(&paths(&["a/b", "a/c"])), PathBuf::from("a"));
+        assert_eq!(root_of(&paths(&["a", "b"])), PathBuf::from("."));
+    }
+
+    #[test]
+    fn names_are_relative_with_slashes() {
+        assert_eq!(name_of(Path::new("."), Path::new("./src/a.ts")), "src/a.ts");
+        assert_eq!(name_of(Path::new("x"), Path::new("x/src/a.ts")), "src/a.ts");
+    }
+}
