@@ -100,6 +100,10 @@ impl Flow<'_> {
 
     /// What a call hands to a method.
     pub fn binding(&self, site: Site, callee: &Callee) -> Option<Binding> {
+        self.binding_within(site, callee, BUDGET)
+    }
+
+    fn binding_within(&self, site: Site, callee: &Callee, budget: u32) -> Option<Binding> {
         let program = self.program;
         let body = program.body(site.member)?;
         let args = match body.node(site.node) {
@@ -130,7 +134,7 @@ impl Flow<'_> {
                 }
             };
             if let Some(slot) = values.get_mut(index) {
-                *slot = Some(self.eval_in(site.member, value));
+                *slot = Some(self.eval_at(site.member, value, budget));
             }
         }
         let this = if callee.extension { None } else { callee.receiver.clone() };
@@ -202,7 +206,7 @@ impl Flow<'_> {
         if !path || matches!(value.root(), Val::Unknown | Val::Global(_) | Val::Call(_)) {
             return None;
         }
-        let binding = self.binding(site, target)?;
+        let binding = self.binding_within(site, target, budget)?;
         Some(value.substitute(&binding))
     }
 }

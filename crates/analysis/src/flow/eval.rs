@@ -43,7 +43,7 @@ impl Flow<'_> {
                     if wraps {
                         return inner(only);
                     }
-                    if copies && self.element_of_node(member, only).is_some() {
+                    if copies && self.element_of_node(member, only, budget).is_some() {
                         return inner(only);
                     }
                 }

@@ -5,6 +5,7 @@
 //! ([`Val::substitute`]). Every walk has a budget; going over it gives [`Val::Unknown`],
 //! which makes what depends on it `possible`, never wrong.
 
+mod callers;
 mod calls;
 mod eval;
 mod show;
@@ -13,10 +14,13 @@ mod value;
 
 use std::sync::OnceLock;
 
-use yarrowgraph_ir::{FunctionId, Node, NodeId};
+use rayon::prelude::*;
+use yarrowgraph_ir::{AssignOp, FunctionId, Node, NodeId};
 
-use crate::program::{MemberId, Program, Site};
+use crate::program::{MemberId, Program, Site, Ty};
 
+pub use callers::FunctionKey;
+pub(crate) use callers::is_override;
 pub use calls::Callee;
 pub(crate) use eval::contains;
 pub use value::{Binding, Val};
@@ -24,48 +28,67 @@ pub use value::{Binding, Val};
 /// How deep evaluation follows names, members and calls.
 const BUDGET: u32 = 14;
 
+/// Rounds of type inference: how many members without a written type may hang on each other.
+const ROUNDS: usize = 2;
+
 /// The program together with what evaluation found out.
 #[derive(Debug)]
 pub struct Flow<'p> {
     /// The program.
     pub program: &'p Program,
-    definitions: Vec<OnceLock<Vec<Site>>>,
+    definitions: Vec<Vec<Site>>,
+    /// For members without a written type what their values say, found in rounds.
+    inferred: Vec<Ty>,
+    callers: Vec<OnceLock<Vec<(Site, Binding)>>>,
 }
 
 impl<'p> Flow<'p> {
-    /// Prepares evaluation over a program.
+    /// Prepares evaluation over a program: finds what is given to each field, property and
+    /// module variable. Assignments by a plain name or through `this` are found first, since
+    /// the others may need to know what those hold.
     pub fn new(program: &'p Program) -> Self {
-        let definitions = (0..program.members.len()).map(|_| OnceLock::new()).collect();
-        Self { program, definitions }
+        let definitions = (0..program.members.len()).map(|i| first_value(program, MemberId(i as u32)).into_iter().collect()).collect();
+        let inferred = vec![Ty::Unknown; program.members.len()];
+        let callers = (0..program.members.len()).map(|_| OnceLock::new()).collect();
+        let mut flow = Self { program, definitions, inferred, callers };
+        for through_objects in [false, true] {
+            let found: Vec<Vec<(MemberId, Site)>> =
+                (0..program.members.len()).into_par_iter().map(|i| flow.stores(MemberId(i as u32), through_objects)).collect();
+            for (member, site) in found.into_iter().flatten() {
+                flow.definitions[member.0 as usize].push(site);
+            }
+            for _ in 0..ROUNDS {
+                flow.inferred = (0..program.members.len()).into_par_iter().map(|i| flow.inferred_type(MemberId(i as u32))).collect();
+            }
+        }
+        flow
+    }
+
+    /// What the body of a member stores into members.
+    fn stores(&self, member: MemberId, through_objects: bool) -> Vec<(MemberId, Site)> {
+        let Some(body) = self.program.body(member) else { return Vec::new() };
+        let mut found = Vec::new();
+        for index in 0..body.nodes.len() {
+            let Node::Assign { target, value, op: AssignOp::Set | AssignOp::IfUnset } = body.nodes[index] else { continue };
+            let direct = match body.node(target) {
+                Node::Name(_) => true,
+                Node::Member { object, .. } => matches!(body.node(object), Node::This | Node::Super | Node::OuterThis(_)),
+                _ => continue,
+            };
+            if direct == through_objects {
+                continue;
+            }
+            if let Val::Member(_, m) | Val::Static(m) = self.eval_at(member, target, 5) {
+                found.push((m, Site { member, node: value }));
+            }
+        }
+        found
     }
 
     /// Every value that is given to a field, property or module variable: its first value
     /// and all assignments, in order.
     pub fn definitions(&self, member: MemberId) -> &[Site] {
-        // computed at most twice when threads meet; both find the same
-        if let Some(found) = self.definitions[member.0 as usize].get() {
-            return found;
-        }
-        let mut found = Vec::new();
-        let program = self.program;
-        if let Some(body) = program.body(member)
-            && body.returns_root
-            && let Some(root) = body.root
-        {
-            found.push(Site { member, node: root });
-        }
-        for &site in program.index.writes(program.member(member).name) {
-            let Some(body) = program.body(site.member) else { continue };
-            let Node::Assign { target, value, op } = body.node(site.node) else { continue };
-            if !matches!(op, yarrowgraph_ir::AssignOp::Set | yarrowgraph_ir::AssignOp::IfUnset) {
-                continue;
-            }
-            let target = self.eval_at(site.member, target, 3);
-            if matches!(target, Val::Member(_, m) | Val::Static(m) if m == member) {
-                found.push(Site { member: site.member, node: value });
-            }
-        }
-        self.definitions[member.0 as usize].get_or_init(|| found)
+        &self.definitions[member.0 as usize]
     }
 
     /// The value of a node.
@@ -125,6 +148,13 @@ impl<'p> Flow<'p> {
     pub fn lambda(&self, member: MemberId, function: FunctionId) -> Option<&'p yarrowgraph_ir::Function> {
         Some(self.program.body(member)?.function(function))
     }
+}
+
+/// The first value of a field or property, as it is declared.
+fn first_value(program: &Program, member: MemberId) -> Option<Site> {
+    let body = program.body(member)?;
+    let is_accessor = matches!(program.member(member).kind, yarrowgraph_ir::MemberKind::Accessor(_) | yarrowgraph_ir::MemberKind::Method);
+    (body.returns_root && !is_accessor).then_some(Site { member, node: body.root? })
 }
 
 impl Val {

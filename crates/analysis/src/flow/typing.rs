@@ -86,8 +86,20 @@ impl Flow<'_> {
         if !is_value || !matches!(declared, Ty::Unknown) {
             return declared;
         }
-        let Some(budget) = budget.checked_sub(1) else { return Ty::Unknown };
-        for &site in self.definitions(member) {
+        let _ = budget;
+        self.inferred[member.0 as usize].clone()
+    }
+
+    /// One round of inference: the type of what a member holds, by what is known so far.
+    pub(super) fn inferred_type(&self, member: MemberId) -> Ty {
+        const NEAR: u32 = 8;
+        let info = self.program.member(member);
+        let is_value = matches!(info.kind, MemberKind::Field | MemberKind::Property | MemberKind::Event | MemberKind::EnumConstant);
+        if !is_value || self.program.decl(member).ty.is_some() {
+            return Ty::Unknown;
+        }
+        let budget = NEAR;
+        for &site in self.definitions(member).iter().take(4) {
             let ty = self.node_type(site.member, site.node, budget);
             if ty != Ty::Unknown {
                 return ty;
@@ -277,8 +289,8 @@ impl Flow<'_> {
     }
 
     /// The type of a collection's elements, for a node.
-    pub(super) fn element_of_node(&self, member: MemberId, node: NodeId) -> Option<Ty> {
-        let ty = self.node_type(member, node, 6);
+    pub(super) fn element_of_node(&self, member: MemberId, node: NodeId, budget: u32) -> Option<Ty> {
+        let ty = self.node_type(member, node, budget.min(6));
         self.program.element_type(self.program.member(member).unit, &ty)
     }
 }

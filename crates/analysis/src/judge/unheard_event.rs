@@ -58,6 +58,13 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel) -> Option<Draft> {
     if raises.iter().any(|e| e.guard == Guard::None) && matches!(channel.key, ChannelKey::Own(_, None)) {
         return None;
     }
+    // the same call reaches somebody by way of another holder
+    let also_heard = |e: &&crate::wire::effect::Effect| {
+        wiring.channels.iter().any(|c| c.key != channel.key && !c.joins.is_empty() && c.raises.iter().any(|r| wiring.effects[*r].site == e.site))
+    };
+    if matches!(channel.key, ChannelKey::Own(_, Some(_))) && raises.iter().all(|e| also_heard(e)) {
+        return None;
+    }
     let level = if public { Level::Note } else { Level::Warning };
     Some(Draft {
         level,

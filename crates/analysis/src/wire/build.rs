@@ -8,7 +8,7 @@ use yarrowgraph_model::{Certainty, ChannelKind, Delivery, Files, Keeps, Lifetime
 use super::channels::{self, Channel, ChannelKey, Topic};
 use super::effect::{Act, Effect, Event, Guard};
 use super::subscriber::{self, Subscriber};
-use super::{Wiring, lifetime, spread};
+use super::{Wiring, lifetime};
 use crate::flow::{Val, contains};
 use crate::program::Ty;
 
@@ -202,7 +202,7 @@ fn via(wiring: &Wiring<'_>, effect: &Effect) -> Vec<Place> {
         return Vec::new();
     }
     let mut places: Vec<Place> =
-        spread::callers(&wiring.flow, (member, None)).into_iter().map(|(site, _)| super::operation_place(program, site)).collect();
+        wiring.flow.callers((member, None)).iter().map(|(site, _)| super::operation_place(program, *site)).collect();
     places.sort();
     places.dedup();
     places

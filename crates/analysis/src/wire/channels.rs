@@ -68,6 +68,15 @@ pub(super) fn signal_classes(flow: &Flow<'_>, effects: &[Effect]) -> FxHashSet<T
 pub(super) fn group(flow: &Flow<'_>, effects: &[Effect], signals: &FxHashSet<TypeId>) -> Vec<Channel> {
     let namer = Namer { flow, signals };
     let holders = Holders::of(flow, effects, signals);
+    // where delivery goes over everything, the key is only a place to keep it
+    let keyed: FxHashSet<MemberId> = effects
+        .iter()
+        .filter(|e| e.act == Act::Raise && e.holder.key.is_some())
+        .filter_map(|e| match e.holder.event {
+            Event::Own(m) => Some(m),
+            _ => None,
+        })
+        .collect();
     let mut by_key: BTreeMap<ChannelKey, Channel> = BTreeMap::new();
     for (index, effect) in effects.iter().enumerate() {
         if is_wrapper_inside(flow, effect, signals) {
@@ -79,7 +88,12 @@ pub(super) fn group(flow: &Flow<'_>, effects: &[Effect], signals: &FxHashSet<Typ
         {
             continue;
         }
-        let Some(key) = namer.key(&effect.holder) else { continue };
+        let Some(mut key) = namer.key(&effect.holder) else { continue };
+        if let ChannelKey::Own(m, topic @ Some(_)) = &mut key
+            && !keyed.contains(m)
+        {
+            *topic = None;
+        }
         let channel = by_key.entry(key.clone()).or_insert_with(|| namer.channel(key));
         match effect.act {
             Act::Join => channel.joins.push(index),

@@ -1,6 +1,5 @@
 //! Effects: what code does to channels, one record for each statement that does it.
 
-use yarrowgraph_ir::FunctionId;
 use yarrowgraph_model::Certainty;
 
 use crate::flow::Val;
@@ -122,6 +121,3 @@ impl Effect {
         }
     }
 }
-
-/// A function whose callers an effect depends on.
-pub type FunctionKey = (MemberId, Option<FunctionId>);

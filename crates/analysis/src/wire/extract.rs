@@ -524,6 +524,8 @@ impl Extractor<'_, '_> {
                     Some((value, at)) => (value, Some(at)),
                     None => match self.excluded(*first) {
                         Some((value, at)) => (value, Some(at)),
+                        // a predicate that tells nobody apart by name
+                        None if matches!(self.body.node(*first), Node::Lambda(_)) => (Val::Unknown, None),
                         None => (self.eval(*args.last().unwrap_or(first)), Some(*first)),
                     },
                 },
@@ -638,6 +640,12 @@ impl Extractor<'_, '_> {
     }
 
     fn raise_at(&self, node: NodeId, called: NodeId, value: &Val, message: Option<crate::program::Sym>, optional: bool, found: &mut Vec<Effect>) {
+        // a field of a record in a roster: the roster is told as well
+        if let Val::Member(of, _) = value
+            && matches!(**of, Val::Element(..))
+        {
+            self.raise_at(node, called, of, message, optional, found);
+        }
         let holder = match value {
             Val::Param(..) => Holder { subject: value.clone(), event: Event::Given, key: None },
             _ => match holder_of(self.flow, value) {
@@ -814,8 +822,6 @@ impl Extractor<'_, '_> {
 pub(super) fn holder_of(flow: &Flow<'_>, value: &Val) -> Option<Holder> {
     match value {
         Val::Member(of, m) => match &**of {
-            // a field of a record in a roster
-            Val::Element(..) => holder_of(flow, of),
             of => Some(Holder { subject: of.clone(), event: Event::Own(*m), key: None }),
         },
         Val::Static(m) => {

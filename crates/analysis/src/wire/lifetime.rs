@@ -3,7 +3,6 @@
 use yarrowgraph_ir::{MemberKind, Node, NodeId};
 use yarrowgraph_model::Lifetime;
 
-use super::spread;
 use crate::flow::{Binding, Flow, Val, contains};
 use crate::program::{MemberId, Site, TypeId};
 
@@ -145,7 +144,8 @@ impl Lives<'_, '_> {
 
     /// A parameter lives as its arguments do, seen from the object that is made or called.
     fn of_param(&self, m: MemberId, index: u16, budget: u32) -> Judged {
-        let callers = spread::callers(self.flow, (m, None));
+        let Some(budget) = budget.checked_sub(1) else { return Judged::unknown() };
+        let callers = self.flow.callers((m, None));
         if callers.is_empty() {
             return Judged { lifetime: Lifetime::Outer, shown: false };
         }
@@ -336,9 +336,9 @@ fn made_once(flow: &Flow<'_>, site: Site, budget: u32) -> bool {
     }
     // a helper that only an entry point calls, once
     if matches!(info.kind, MemberKind::Method) {
-        let callers = spread::callers(flow, (site.member, None));
-        if let [(caller, _)] = callers[..] {
-            return made_once_call(flow, caller, budget);
+        let callers = flow.callers((site.member, None));
+        if let [(caller, _)] = callers {
+            return made_once_call(flow, *caller, budget);
         }
     }
     false
@@ -360,9 +360,9 @@ fn made_once_call(flow: &Flow<'_>, call: Site, budget: u32) -> bool {
     if matches!(info.kind, MemberKind::Constructor) {
         return process_lived(flow, info.owner, budget);
     }
-    let callers = spread::callers(flow, (call.member, None));
-    match callers[..] {
-        [(caller, _)] => made_once_call(flow, caller, budget),
+    let callers = flow.callers((call.member, None));
+    match callers {
+        [(caller, _)] => made_once_call(flow, *caller, budget),
         _ => false,
     }
 }

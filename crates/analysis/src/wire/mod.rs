@@ -20,7 +20,7 @@ mod spread;
 pub mod subscriber;
 
 use rayon::prelude::*;
-use rustc_hash::FxHashSet;
+use rustc_hash::{FxHashMap, FxHashSet};
 use yarrowgraph_ir::{MemberKind, Node};
 use yarrowgraph_model::Place;
 
@@ -43,6 +43,7 @@ pub struct Wiring<'p> {
     pub channels: Vec<Channel>,
     /// Effects that take off all handlers of one object.
     pub owner_releases: Vec<usize>,
+    by_site: FxHashMap<Site, Vec<usize>>,
     /// Classes whose objects are channels.
     pub signals: FxHashSet<TypeId>,
     /// Whether the tree has an entry point outside of tests.
@@ -64,12 +65,21 @@ impl<'p> Wiring<'p> {
         let channels = channels::group(&flow, &effects, &signals);
         let owner_releases = effects.iter().enumerate().filter(|(_, e)| e.act == Act::LeaveOwner).map(|(i, _)| i).collect();
         let is_application = has_entry_point(program);
-        Self { flow, effects, channels, owner_releases, signals, is_application, complete }
+        let mut by_site: FxHashMap<Site, Vec<usize>> = FxHashMap::default();
+        for (index, effect) in effects.iter().enumerate() {
+            by_site.entry(effect.site).or_default().push(index);
+        }
+        Self { flow, effects, channels, owner_releases, by_site, signals, is_application, complete }
     }
 
     /// The program.
     pub fn program(&self) -> &'p Program {
         self.flow.program
+    }
+
+    /// The effects of one statement.
+    pub fn joins_at(&self, site: Site) -> impl Iterator<Item = usize> + '_ {
+        self.by_site.get(&site).into_iter().flatten().copied()
     }
 
     /// The place of an effect: it begins at the token that names the operation.
@@ -99,7 +109,7 @@ impl Wiring<'_> {
     /// same channel.
     pub fn callers_ask(&self, effect: &Effect) -> bool {
         let Some(value) = holder_value(effect) else { return false };
-        let callers = spread::callers(&self.flow, (effect.site.member, None));
+        let callers = self.flow.callers((effect.site.member, None));
         !callers.is_empty()
             && callers.iter().all(|(site, binding)| {
                 let value = value.substitute(binding);

@@ -104,7 +104,12 @@ pub fn is_fresh(flow: &Flow<'_>, effect: &Effect, handler: &Val) -> bool {
             let node = body.map(|b| unwrapped(b, written.node));
             matches!(body.zip(node).map(|(b, n)| b.node(n)), Some(Node::Call { .. }))
         }
-        Val::Method(..) => flow.program.kit_of(written.member).traits.method_value == MethodValue::Fresh,
+        Val::Method(..) => {
+            let body = flow.program.body(written.member);
+            let node = body.map(|b| unwrapped(b, written.node));
+            let on_the_spot = matches!(body.zip(node).map(|(b, n)| b.node(n)), Some(Node::MethodRef { .. }));
+            on_the_spot && flow.program.kit_of(written.member).traits.method_value == MethodValue::Fresh
+        }
         _ => false,
     }
 }
@@ -149,10 +154,20 @@ impl Wiring<'_> {
         match leave.act {
             Act::LeaveAll => true,
             Act::LeaveOwner => self.releases_owner(join, leave),
+            Act::Leave if self.walks_what_was_kept(join, leave) => true,
             Act::Leave if exact => same_handler(&self.flow, join, leave) != Same::Never,
             Act::Leave => same_handler(&self.flow, join, leave) == Same::Yes,
             Act::Join | Act::Raise => false,
         }
+    }
+
+    /// `for ((topic, ear) of joined) bus.quit(topic, ear)`: the walk is over a collection that
+    /// the same call put the handler into.
+    fn walks_what_was_kept(&self, join: &Effect, leave: &Effect) -> bool {
+        let Some(Val::Element(of, _)) = &leave.handler else { return false };
+        let (Val::Member(_, kept) | Val::Static(kept)) = **of else { return false };
+        let same_call = |e: &Effect| e.act == Act::Join && e.site == join.site && e.holder.event == super::effect::Event::Own(kept);
+        self.joins_at(join.site).any(|i| same_call(&self.effects[i]))
     }
 
     /// `Signal.clearData(this)` takes off whatever was bound to `this`.

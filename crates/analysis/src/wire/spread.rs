@@ -2,11 +2,11 @@
 //! wrapper around a wrapper, read like what they wrap.
 
 use rustc_hash::FxHashSet;
-use yarrowgraph_ir::{FunctionId, MemberKind, Node, ParamMode};
+use yarrowgraph_ir::{FunctionId, MemberKind, Node};
 
-use super::effect::{Act, Effect, Event, FunctionKey, Holder};
+use super::effect::{Act, Effect, Event, Holder};
 use super::extract::holder_of;
-use crate::flow::{Binding, Callee, Flow, Val};
+use crate::flow::{Binding, Flow, FunctionKey, Val, is_override};
 use crate::program::{MemberId, Site, TypeId};
 
 /// How many wrappers are seen through.
@@ -30,15 +30,50 @@ pub(super) fn spread(flow: &Flow<'_>, mut effects: Vec<Effect>, signals: &FxHash
             continue;
         }
         let Some(key) = open_in(flow, &effect, signals) else { continue };
-        for (site, binding) in callers(flow, key) {
-            let carried = carry(flow, &effect, site, &binding);
+        // what a function gives back for later is the handle's business, not the call's
+        if matches!(effect.act, Act::Leave | Act::LeaveAll) && is_deferred(flow, effect.site, key) {
+            continue;
+        }
+        for (site, binding) in flow.callers(key) {
+            let carried = carry(flow, &effect, *site, binding);
             let id = (carried.site, carried.act, carried.holder.clone(), carried.handler.clone());
             if seen.insert(id) {
                 effects.push(carried);
             }
         }
     }
+    let handed_on: Vec<Effect> = effects.iter().filter(|e| e.act == Act::Join).flat_map(|e| handed_on(flow, e, signals)).collect();
+    effects.extend(handed_on);
     (effects, true)
+}
+
+/// `sources.forEach(gauge::addListener)`: somebody calls the adder, with handlers that are not shown.
+fn handed_on(flow: &Flow<'_>, effect: &Effect, signals: &FxHashSet<TypeId>) -> Vec<Effect> {
+    let Some((member, None)) = open_in(flow, effect, signals) else { return Vec::new() };
+    let program = flow.program;
+    let is_method = program.member(member).kind == MemberKind::Method && member == effect.site.member;
+    if !is_method {
+        return Vec::new();
+    }
+    let reads = program.index.reads(program.member(member).name).iter();
+    reads
+        .filter_map(|&site| match flow.eval(site) {
+            Val::Method(m, receiver) if m == member || is_override(flow, member, m) => {
+                let binding = Binding { callee: (member, None), this: receiver.map(|r| (*r).clone()), args: Vec::new() };
+                let mut carried = carry(flow, effect, site, &binding);
+                carried.handler = Some(Val::Unknown);
+                carried.certainty = yarrowgraph_model::Certainty::Possible;
+                Some(carried)
+            }
+            _ => None,
+        })
+        .collect()
+}
+
+/// Whether a statement stands in a function within the one that callers reach.
+fn is_deferred(flow: &Flow<'_>, site: Site, key: FunctionKey) -> bool {
+    let Some(body) = flow.program.body(site.member) else { return false };
+    site.member == key.0 && flow.program.scope(site.member).function_around(body, site.node) != key.1
 }
 
 /// The function whose callers say what an effect is about.
@@ -95,147 +130,6 @@ fn enclosing_key(flow: &Flow<'_>, site: Site) -> Option<FunctionKey> {
         },
         _ => Some((site.member, None)),
     }
-}
-
-/// The calls of a function, with what each hands over.
-pub(super) fn callers(flow: &Flow<'_>, key: FunctionKey) -> Vec<(Site, Binding)> {
-    match key {
-        (member, None) => callers_of_member(flow, member),
-        (member, Some(function)) => callers_of_field_function(flow, member, function),
-    }
-}
-
-fn callers_of_member(flow: &Flow<'_>, member: MemberId) -> Vec<(Site, Binding)> {
-    let program = flow.program;
-    let info = program.member(member);
-    let mut found = Vec::new();
-    match info.kind {
-        MemberKind::Constructor => {
-            let name = program.ty(info.owner).name;
-            let empty = program.symbols.get("").unwrap_or(name);
-            for &site in program.index.creations(name).iter().chain(program.index.creations(empty)) {
-                let Some(body) = program.body(site.member) else { continue };
-                let Node::New { args, .. } = body.node(site.node) else { continue };
-                let ty = flow.type_of_node(site.member, site.node);
-                if ty.own() == Some(info.owner) && flow.constructor(info.owner, args.len as usize) == Some(member) {
-                    let callee = Callee { member, receiver: Some(Val::New(site)), extension: false };
-                    found.extend(flow.binding(site, &callee).map(|b| (site, b)));
-                }
-            }
-            for &site in program.index.calls(empty) {
-                if let Some(callee) = flow.callee(site)
-                    && callee.member == member
-                {
-                    found.extend(flow.binding(site, &callee).map(|b| (site, b)));
-                }
-            }
-        }
-        MemberKind::Accessor(kind) => accessor_uses(flow, member, kind, &mut found),
-        _ => {
-            let receiver_first = program.decl(member).params.first().is_some_and(|p| p.mode == ParamMode::Receiver);
-            for &site in program.index.calls(info.name) {
-                let Some(callee) = flow.callee(site) else { continue };
-                let reaches = callee.member == member || (!receiver_first && is_override(flow, member, callee.member));
-                if reaches {
-                    let callee = Callee { member, ..callee };
-                    found.extend(flow.binding(site, &callee).map(|b| (site, b)));
-                }
-            }
-        }
-    }
-    found
-}
-
-/// `gauge.Rose += handler` where `Rose` has accessors of its own.
-fn accessor_uses(flow: &Flow<'_>, member: MemberId, kind: yarrowgraph_ir::AccessorKind, found: &mut Vec<(Site, Binding)>) {
-    use yarrowgraph_ir::{AccessorKind, AssignOp};
-    let program = flow.program;
-    let info = program.member(member);
-    for &site in program.index.writes(info.name) {
-        let Some(body) = program.body(site.member) else { continue };
-        let Node::Assign { op, target, value } = body.node(site.node) else { continue };
-        let fits = matches!(
-            (op, kind),
-            (AssignOp::Add, AccessorKind::Add) | (AssignOp::Sub, AccessorKind::Remove) | (AssignOp::Set, AccessorKind::Set)
-        );
-        if !fits {
-            continue;
-        }
-        let (object, written) = match flow.eval_in(site.member, target) {
-            Val::Member(of, m) => ((*of).clone(), m),
-            Val::Static(m) => (Val::Type(info.owner), m),
-            _ => continue,
-        };
-        let same = program.member(written).owner == info.owner || program.is_a(info.owner, program.member(written).owner);
-        if program.member(written).name == info.name && same {
-            let args = vec![Some(flow.eval_in(site.member, value))];
-            found.push((site, Binding { callee: (member, None), this: Some(object), args }));
-        }
-    }
-}
-
-/// Whether a member replaces or implements another one.
-pub(super) fn is_override(flow: &Flow<'_>, member: MemberId, base: MemberId) -> bool {
-    let program = flow.program;
-    let (m, b) = (program.member(member), program.member(base));
-    m.owner != b.owner && m.name == b.name && program.decl(member).params.len() == program.decl(base).params.len() && program.is_a(m.owner, b.owner)
-}
-
-/// Calls of a field that holds a function, and of every alias of it.
-fn callers_of_field_function(flow: &Flow<'_>, member: MemberId, function: FunctionId) -> Vec<(Site, Binding)> {
-    let program = flow.program;
-    let mut names = vec![program.member(member).name];
-    let mut next = 0;
-    while next < names.len() && names.len() < 500 {
-        for &site in program.index.reads(names[next]) {
-            // `readonly onFilled = this.filled.event`
-            let info = program.member(site.member);
-            let is_value = matches!(info.kind, MemberKind::Field | MemberKind::Property | MemberKind::Accessor(_));
-            if is_value && !names.contains(&info.name) && is_whole_value(flow, site) {
-                names.push(info.name);
-            }
-        }
-        next += 1;
-    }
-    let mut found = Vec::new();
-    for name in names {
-        for &site in program.index.calls(name) {
-            let Some(body) = program.body(site.member) else { continue };
-            let Node::Call { callee, args, .. } = body.node(site.node) else { continue };
-            let value = flow.eval_in(site.member, callee);
-            let Some((key, this)) = function_with_this(flow, &value) else { continue };
-            if key == (member, Some(function)) {
-                let args = body.list(args).iter().map(|a| Some(flow.eval_in(site.member, *a))).collect();
-                found.push((site, Binding { callee: key, this: Some(this), args }));
-            }
-        }
-    }
-    found
-}
-
-/// Whether a read is all that a field or getter is about.
-fn is_whole_value(flow: &Flow<'_>, site: Site) -> bool {
-    let Some(body) = flow.program.body(site.member) else { return false };
-    match flow.program.scope(site.member).parent(site.node) {
-        None => true,
-        Some(parent) => matches!(body.node(parent), Node::Return(_)),
-    }
-}
-
-/// The function that a field holds, through aliases, with the object whose `this` it sees.
-fn function_with_this(flow: &Flow<'_>, value: &Val) -> Option<(FunctionKey, Val)> {
-    let mut value = value.clone();
-    for _ in 0..6 {
-        let Val::Member(of, m) = &value else { return None };
-        let only = flow.only_definition(*m)?;
-        let inner = flow.eval(only);
-        if let Val::Lambda(owner, f) = inner {
-            return Some(((owner, Some(f)), (**of).clone()));
-        }
-        let binding = Binding { callee: (only.member, None), this: Some((**of).clone()), args: Vec::new() };
-        value = inner.substitute(&binding);
-    }
-    None
 }
 
 /// An effect as a caller has it.

@@ -1,0 +1,152 @@
+//! Who calls a function, with what each call hands over.
+
+use yarrowgraph_ir::{AccessorKind, AssignOp, FunctionId, MemberKind, Node, ParamMode};
+
+use super::{Binding, Callee, Flow, Val};
+use crate::program::{MemberId, Site};
+
+/// A function that can be called: a member, or a function that is all that a field holds.
+pub type FunctionKey = (MemberId, Option<FunctionId>);
+
+impl Flow<'_> {
+    /// The calls of a function, with what each hands over.
+    pub fn callers(&self, key: FunctionKey) -> &[(Site, Binding)] {
+        self.callers[key.0.0 as usize].get_or_init(|| match key {
+            (member, None) => callers_of_member(self, member),
+            (member, Some(function)) => callers_of_field_function(self, member, function),
+        })
+    }
+}
+
+fn callers_of_member(flow: &Flow<'_>, member: MemberId) -> Vec<(Site, Binding)> {
+    let program = flow.program;
+    let info = program.member(member);
+    let mut found = Vec::new();
+    match info.kind {
+        MemberKind::Constructor => {
+            let name = program.ty(info.owner).name;
+            let empty = program.symbols.get("").unwrap_or(name);
+            for &site in program.index.creations(name).iter().chain(program.index.creations(empty)) {
+                let Some(body) = program.body(site.member) else { continue };
+                let Node::New { args, .. } = body.node(site.node) else { continue };
+                let ty = flow.type_of_node(site.member, site.node);
+                if ty.own() == Some(info.owner) && flow.constructor(info.owner, args.len as usize) == Some(member) {
+                    let callee = Callee { member, receiver: Some(Val::New(site)), extension: false };
+                    found.extend(flow.binding(site, &callee).map(|b| (site, b)));
+                }
+            }
+            for &site in program.index.calls(empty) {
+                if let Some(callee) = flow.callee(site)
+                    && callee.member == member
+                {
+                    found.extend(flow.binding(site, &callee).map(|b| (site, b)));
+                }
+            }
+        }
+        MemberKind::Accessor(kind) => accessor_uses(flow, member, kind, &mut found),
+        _ => {
+            let receiver_first = program.decl(member).params.first().is_some_and(|p| p.mode == ParamMode::Receiver);
+            for &site in program.index.calls(info.name) {
+                let Some(callee) = flow.callee(site) else { continue };
+                let reaches = callee.member == member || (!receiver_first && is_override(flow, member, callee.member));
+                if reaches {
+                    let callee = Callee { member, ..callee };
+                    found.extend(flow.binding(site, &callee).map(|b| (site, b)));
+                }
+            }
+        }
+    }
+    found
+}
+
+/// `gauge.Rose += handler` where `Rose` has accessors of its own.
+fn accessor_uses(flow: &Flow<'_>, member: MemberId, kind: AccessorKind, found: &mut Vec<(Site, Binding)>) {
+    let program = flow.program;
+    let info = program.member(member);
+    for &site in program.index.writes(info.name) {
+        let Some(body) = program.body(site.member) else { continue };
+        let Node::Assign { op, target, value } = body.node(site.node) else { continue };
+        let fits = matches!(
+            (op, kind),
+            (AssignOp::Add, AccessorKind::Add) | (AssignOp::Sub, AccessorKind::Remove) | (AssignOp::Set, AccessorKind::Set)
+        );
+        if !fits {
+            continue;
+        }
+        let (object, written) = match flow.eval_in(site.member, target) {
+            Val::Member(of, m) => ((*of).clone(), m),
+            Val::Static(m) => (Val::Type(info.owner), m),
+            _ => continue,
+        };
+        let same = program.member(written).owner == info.owner || program.is_a(info.owner, program.member(written).owner);
+        if program.member(written).name == info.name && same {
+            let args = vec![Some(flow.eval_in(site.member, value))];
+            found.push((site, Binding { callee: (member, None), this: Some(object), args }));
+        }
+    }
+}
+
+/// Whether a member replaces or implements another one.
+pub(crate) fn is_override(flow: &Flow<'_>, member: MemberId, base: MemberId) -> bool {
+    let program = flow.program;
+    let (m, b) = (program.member(member), program.member(base));
+    m.owner != b.owner && m.name == b.name && program.decl(member).params.len() == program.decl(base).params.len() && program.is_a(m.owner, b.owner)
+}
+
+/// Calls of a field that holds a function, and of every alias of it.
+fn callers_of_field_function(flow: &Flow<'_>, member: MemberId, function: FunctionId) -> Vec<(Site, Binding)> {
+    let program = flow.program;
+    let mut names = vec![program.member(member).name];
+    let mut next = 0;
+    while next < names.len() && names.len() < 500 {
+        for &site in program.index.reads(names[next]) {
+            // `readonly onFilled = this.filled.event`
+            let info = program.member(site.member);
+            let is_value = matches!(info.kind, MemberKind::Field | MemberKind::Property | MemberKind::Accessor(_));
+            if is_value && !names.contains(&info.name) && is_whole_value(flow, site) {
+                names.push(info.name);
+            }
+        }
+        next += 1;
+    }
+    let mut found = Vec::new();
+    for name in names {
+        for &site in program.index.calls(name) {
+            let Some(body) = program.body(site.member) else { continue };
+            let Node::Call { callee, args, .. } = body.node(site.node) else { continue };
+            let value = flow.eval_in(site.member, callee);
+            let Some((key, this)) = function_with_this(flow, &value) else { continue };
+            if key == (member, Some(function)) {
+                let args = body.list(args).iter().map(|a| Some(flow.eval_in(site.member, *a))).collect();
+                found.push((site, Binding { callee: key, this: Some(this), args }));
+            }
+        }
+    }
+    found
+}
+
+/// Whether a read is all that a field or getter is about.
+fn is_whole_value(flow: &Flow<'_>, site: Site) -> bool {
+    let Some(body) = flow.program.body(site.member) else { return false };
+    match flow.program.scope(site.member).parent(site.node) {
+        None => true,
+        Some(parent) => matches!(body.node(parent), Node::Return(_)),
+    }
+}
+
+/// The function that a field holds, through aliases, with the object whose `this` it sees.
+fn function_with_this(flow: &Flow<'_>, value: &Val) -> Option<(FunctionKey, Val)> {
+    let mut value = value.clone();
+    for _ in 0..6 {
+        let Val::Member(of, m) = &value else { return None };
+        let only = flow.only_definition(*m)?;
+        let inner = flow.eval(only);
+        if let Val::Lambda(owner, f) = inner {
+            return Some(((owner, Some(f)), (**of).clone()));
+        }
+        let binding = Binding { callee: (only.member, None), this: Some((**of).clone()), args: Vec::new() };
+        value = inner.substitute(&binding);
+    }
+    None
+}
+
