@@ -51,7 +51,11 @@ impl Flow<'_> {
             }
             Node::Lambda(f) => Val::Lambda(member, f),
             Node::Assign { target, .. } => inner(target),
-            Node::Cast { operand, .. } => inner(operand),
+            Node::Cast { operand, .. } => match inner(operand) {
+                // known by the type that it is taken as
+                Val::Call(_) | Val::Unknown | Val::Data | Val::Element(..) => Val::Local(site),
+                known => known,
+            },
             Node::Unary { op: UnaryOp::NonNull | UnaryOp::Await | UnaryOp::Spread | UnaryOp::ByRef | UnaryOp::Indirect, operand } => inner(operand),
             Node::Binary { op: BinaryOp::Coalesce | BinaryOp::Or, left, right } => match inner(left) {
                 Val::Unknown | Val::Data => inner(right),
@@ -368,7 +372,7 @@ impl Flow<'_> {
                 let value = self.eval_at(local.member, one, budget);
                 return match value {
                     // which function it is may matter less than that it is the same one
-                    Val::Lambda(..) | Val::Method(..) | Val::Bound(..) | Val::Unknown | Val::Data => Val::Local(local),
+                    Val::Lambda(..) | Val::Method(..) | Val::Bound(..) | Val::Unknown | Val::Data | Val::Call(_) => Val::Local(local),
                     known => known,
                 };
             }
@@ -439,7 +443,15 @@ impl Flow<'_> {
 
     fn part_by_position(&self, local: Site, pattern: NodeId, budget: u32) -> Val {
         let Some(body) = self.program.body(local.member) else { return Val::Unknown };
-        let Node::Pattern { init, positional: true, .. } = body.node(pattern) else { return Val::Local(local) };
+        let Node::Pattern { parts, init, positional: true } = body.node(pattern) else { return Val::Local(local) };
+        // `var (a, b) = (x, y)`
+        if let Some(init) = init
+            && let Node::Collection { items, .. } = body.node(init)
+            && let Some(index) = body.list(parts).iter().position(|p| *p == local.node)
+            && let Some(&item) = body.list(items).get(index)
+        {
+            return self.eval_at(local.member, item, budget);
+        }
         match self.pattern_source(local.member, pattern, init, budget) {
             Some(Val::Element(of, key)) => Val::Element(of, key),
             _ => Val::Local(local),

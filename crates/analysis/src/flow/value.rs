@@ -16,7 +16,8 @@ pub enum Val {
     This(TypeId),
     /// A parameter of a member, or of a function written in its body.
     Param(MemberId, Option<FunctionId>, u16),
-    /// A local variable that several values reach, or that holds a function.
+    /// A local variable that several values reach or that holds a function, or an
+    /// expression that is known by its type only.
     Local(Site),
     /// What an instance member holds.
     Member(Arc<Val>, MemberId),

@@ -158,6 +158,8 @@ fn teardown_of(wiring: &Wiring<'_>, ty: TypeId) -> Option<MemberId> {
                 && !info.is_static
                 && contains(&pack.teardowns, program.text(info.name))
                 && program.body(**m).is_some_and(|b| b.root.is_some())
+                // a designer's is not where one takes handlers off
+                && !program.unit_of(**m).generated
         };
         // the order of the pack says which one is meant most
         let of_type: Vec<MemberId> = program.ty(t).members.iter().filter(is_teardown).copied().collect();

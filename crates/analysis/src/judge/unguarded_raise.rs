@@ -26,7 +26,15 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     let mut drafts = Vec::new();
     for channel in &wiring.channels {
         for &raise in &channel.raises {
-            drafts.extend(judge(wiring, channel, &wiring.effects[raise]));
+            let effect = &wiring.effects[raise];
+            // what a dispatcher is handed shares its missing guard with the call beside it
+            let shares = |other: &Effect| {
+                other.site.member == effect.site.member && other.guard == Guard::None && other.certainty == Certainty::Certain
+            };
+            if effect.certainty == Certainty::Likely && channel.raises.iter().any(|r| shares(&wiring.effects[*r])) {
+                continue;
+            }
+            drafts.extend(judge(wiring, channel, effect));
         }
     }
     drafts

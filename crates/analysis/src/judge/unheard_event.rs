@@ -104,6 +104,19 @@ fn own_member_counts(wiring: &Wiring<'_>, channel: &Channel, m: MemberId) -> boo
     {
         return false;
     }
+    // a first value that does something is a handler
+    let first_handler = wiring.flow.definitions(m).iter().any(|d| {
+        let value = wiring.flow.eval(*d);
+        match value {
+            crate::flow::Val::Lambda(member, f) => wiring.flow.lambda(member, f).and_then(|l| l.body).is_some_and(|b| {
+                program.body(member).is_some_and(|body| !body.children(b).is_empty())
+            }),
+            other => other.is_function(),
+        }
+    });
+    if first_handler {
+        return false;
+    }
     // an interface of a platform brings its own listeners
     let owner = program.ty(info.owner);
     if channel.kind != ChannelKind::Event && !program.outside_bases(info.owner).is_empty() {

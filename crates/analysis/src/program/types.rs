@@ -195,6 +195,12 @@ impl Program {
                 let known = pack.collections.iter().any(|c| c == text) || pack.weak_types.iter().any(|c| c == text);
                 known.then(|| args.last().cloned().unwrap_or(Ty::Unknown))
             }
+            // a class of the tree that extends a collection
+            Ty::Own(id, args) => {
+                let t = self.ty(*id);
+                let base = t.bases.iter().find(|b| matches!(b, Ty::Outside(..)))?;
+                Some(self.element_type(unit, base)?.substitute(&t.params, args))
+            }
             _ => None,
         }
     }

@@ -340,6 +340,9 @@ struct Use {
     stopping: u32,
     answering: u32,
     messages: bool,
+    walks: u32,
+    open_leave: bool,
+    hands_itself: bool,
     idiom: bool,
 }
 
@@ -359,6 +362,7 @@ impl Holders {
                     u.open_join |= open && within.kind != MemberKind::Constructor;
                     u.outside_join |= !inside && effect.inner.is_empty();
                     u.constructor_only &= within.kind == MemberKind::Constructor && inside;
+                    u.hands_itself |= matches!(effect.handler, Some(Val::This(_) | Val::Lambda(..) | Val::Method(..) | Val::Bound(..)));
                     u.combined |= !effect.replaces;
                     u.idiom |= is_library_call(flow, effect);
                 }
@@ -368,9 +372,13 @@ impl Holders {
                     u.stopping += u32::from(effect.stops);
                     u.answering += u32::from(effect.result_used && effect.holder.key.is_some());
                     u.messages |= effect.message.is_some();
+                    u.walks += u32::from(effect.holder.key.is_none());
                     u.idiom |= is_library_call(flow, effect);
                 }
-                Act::Leave | Act::LeaveAll | Act::LeaveOwner => u.idiom |= is_library_call(flow, effect),
+                Act::Leave | Act::LeaveAll | Act::LeaveOwner => {
+                    u.open_leave |= effect.act == Act::Leave && matches!(effect.handler, Some(Val::Param(..)));
+                    u.idiom |= is_library_call(flow, effect);
+                }
             }
         }
         let channels = uses.iter().filter(|(m, u)| is_channel(flow, **m, u)).map(|(m, _)| *m).collect();
@@ -404,6 +412,11 @@ fn encloses(flow: &Flow<'_>, outer: TypeId, inner: TypeId) -> bool {
     false
 }
 
+/// Whether a type's name says that it is told things; that raises certainty, and decides nothing alone.
+fn is_called_listener(name: &str) -> bool {
+    ["Listener", "Observer", "Callback", "Watcher", "Watch", "Delegate", "Subscriber", "Follower"].iter().any(|e| name.ends_with(e))
+}
+
 /// Decides by shape: who puts handlers in, and what is done with them.
 fn is_channel(flow: &Flow<'_>, m: MemberId, u: &Use) -> bool {
     let program = flow.program;
@@ -427,13 +440,18 @@ fn is_channel(flow: &Flow<'_>, m: MemberId, u: &Use) -> bool {
         };
         let callable = program.is_callable(info.unit, &element);
         let listener = match &element {
+            // a part that is merely held is told things too: a listener comes by itself, goes
+            // again, or is called one
             Ty::Own(t, _) => {
                 let t = program.ty(*t);
-                t.kind == TypeKind::Interface || (t.modifiers.is_abstract && !t.heirs.is_empty() && u.messages)
+                let told = is_called_listener(program.text(t.name));
+                let comes_and_goes = u.hands_itself || u.open_leave;
+                let interface = t.kind == TypeKind::Interface && (told || comes_and_goes);
+                u.walks > 0 && (interface || (t.modifiers.is_abstract && !t.heirs.is_empty() && u.messages && (told || u.hands_itself)))
             }
             Ty::Outside(name, _) => {
                 let text = program.text(*name);
-                !contains(&program.kit(info.unit).pack.collections, text) && (text.ends_with("Listener") || text.ends_with("Observer") || text.ends_with("Handler"))
+                !contains(&program.kit(info.unit).pack.collections, text) && is_called_listener(text)
             }
             Ty::Param(_) | Ty::Unknown => u.raises > 0,
             _ => false,
@@ -448,7 +466,7 @@ fn is_channel(flow: &Flow<'_>, m: MemberId, u: &Use) -> bool {
     // one observer of an interface: only where its name says that it is told
     if let Ty::Own(t, _) = &ty {
         let name = program.text(program.ty(*t).name);
-        let told = ["Listener", "Observer", "Callback", "Watcher", "Delegate"].iter().any(|e| name.ends_with(e));
+        let told = is_called_listener(name);
         let chain = program.is_a(info.owner, *t);
         return told && !chain && u.open_join && u.raises > 0 && !u.constructor_only;
     }

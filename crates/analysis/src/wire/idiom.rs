@@ -20,12 +20,16 @@ pub(super) fn effects(x: &Extractor<'_, '_>, node: NodeId, callee: NodeId, args:
     };
     let text = unit.text(name);
     let pack = program.kit_of(x.member).pack;
-    let mut candidates = pack.idioms.iter().filter(|i| matches(&i.name, text).is_some()).peekable();
-    if candidates.peek().is_none() {
+    let mut candidates: Vec<&Idiom> = pack.idioms.iter().filter(|i| matches(&i.name, text).is_some()).collect();
+    if candidates.is_empty() {
         return false;
     }
+    // those about a certain type before those about any
+    candidates.sort_by_key(|i| i.on.is_empty());
+    let concrete = object.and_then(|o| concrete_type(x, &x.eval(o)));
     // what the tree declares speaks for itself, unless it has no body to speak with
-    if let Some(target) = x.flow.callee(x.site(node))
+    if concrete.is_none()
+        && let Some(target) = x.flow.callee(x.site(node))
         && (program.body(target.member).is_some_and(|b| b.root.is_some()) || has_implementation(x, target.member))
     {
         return false;
@@ -35,7 +39,7 @@ pub(super) fn effects(x: &Extractor<'_, '_>, node: NodeId, callee: NodeId, args:
         None if x.inherits_outside() && program.scope(x.member).lookup(name, callee).is_none() => Val::This(program.member(x.member).owner),
         None => return false,
     };
-    let receiver = x.flow.type_of(&subject);
+    let receiver = concrete.unwrap_or_else(|| x.flow.type_of(&subject));
     for idiom in candidates {
         if let Some(certainty) = fits(x, idiom, object, &subject, &receiver)
             && let Some(effect) = apply(x, idiom, node, name, subject.clone(), args, certainty)
@@ -45,6 +49,20 @@ pub(super) fn effects(x: &Extractor<'_, '_>, node: NodeId, callee: NodeId, args:
         }
     }
     false
+}
+
+/// The type of a library that is all that a member of an own interface's type ever holds.
+fn concrete_type(x: &Extractor<'_, '_>, subject: &Val) -> Option<Ty> {
+    let (Val::Member(_, m) | Val::Static(m)) = subject else { return None };
+    let Ty::Own(declared, _) = x.flow.type_of(subject) else { return None };
+    if x.flow.program.ty(declared).kind != TypeKind::Interface {
+        return None;
+    }
+    let only = x.flow.only_definition(*m)?;
+    match x.flow.type_of_node(only.member, only.node) {
+        outside @ Ty::Outside(..) => Some(outside),
+        _ => None,
+    }
 }
 
 fn has_implementation(x: &Extractor<'_, '_>, member: crate::program::MemberId) -> bool {
@@ -257,7 +275,12 @@ fn member_channel(
 fn is_key(x: &Extractor<'_, '_>, node: NodeId) -> bool {
     match x.body.node(node) {
         Node::Str(_) | Node::Template(_) => true,
-        Node::Member { .. } | Node::Name(_) => !matches!(x.eval(node), Val::This(_) | Val::Lambda(..) | Val::Method(..) | Val::New(_) | Val::Type(_)),
+        Node::Member { .. } | Node::Name(_) => match x.eval(node) {
+            Val::Str(_) | Val::Static(_) | Val::Param(..) | Val::Local(_) => true,
+            Val::Outside(of, _) => matches!(*of, Val::Global(_) | Val::Outside(..) | Val::Type(_)),
+            Val::Member(_, m) => x.flow.program.decl(m).modifiers.is_readonly,
+            _ => false,
+        },
         Node::Cast { operand, .. } => is_key(x, operand),
         _ => false,
     }

@@ -62,7 +62,7 @@ impl Lives<'_, '_> {
             Val::Param(m, None, index) => self.of_param(*m, *index, budget),
             Val::New(new) => self.of_creation(*new, site),
             Val::Call(call) => self.of_call(*call, site),
-            Val::Local(local) if local.member == site.member => Judged::unknown(),
+            Val::Local(local) => self.of_local(*local, site, budget),
             _ => Judged::unknown(),
         }
     }
@@ -108,6 +108,20 @@ impl Lives<'_, '_> {
         Judged::unknown()
     }
 
+    /// A local lives as its one value does.
+    fn of_local(&self, local: Site, site: Site, budget: u32) -> Judged {
+        let Some(body) = self.flow.program.body(local.member) else { return Judged::unknown() };
+        let init = match body.node(local.node) {
+            Node::Local { init: Some(init), .. } => init,
+            Node::Cast { operand, .. } => operand,
+            _ => return Judged::unknown(),
+        };
+        match self.flow.eval_in(local.member, init) {
+            Val::Local(other) if other == local => Judged::unknown(),
+            value => self.of(&value, site, budget),
+        }
+    }
+
     /// A field lives as what it is given does.
     fn of_field(&self, m: MemberId, site: Site, budget: u32) -> Judged {
         let definitions = self.flow.definitions(m);
@@ -116,6 +130,11 @@ impl Lives<'_, '_> {
             return Judged { lifetime: Lifetime::Unknown, shown: false };
         }
         let mut all = Vec::new();
+        // what the same body stores before is what is meant
+        let near: Vec<Site> = definitions.iter().copied().filter(|d| d.member == site.member).collect();
+        let scope = self.flow.program.scope(site.member);
+        let before = near.iter().copied().filter(|d| scope.is_before(d.node, site.node)).next_back();
+        let definitions = before.as_ref().map_or(definitions, std::slice::from_ref);
         for &d in definitions {
             let Some(body) = self.flow.program.body(d.member) else { continue };
             match body.node(d.node) {
@@ -293,7 +312,7 @@ fn process_lived(flow: &Flow<'_>, ty: TypeId, budget: u32) -> bool {
         let heirs: Vec<TypeId> = program.heirs(ty).into_iter().skip(1).collect();
         return !heirs.is_empty() && heirs.iter().all(|h| process_lived(flow, *h, budget));
     }
-    sites.iter().all(|s| made_once(flow, *s, budget)) && sites.len() <= 2
+    sites.iter().all(|s| made_once(flow, *s, budget))
 }
 
 /// Where objects of a type are created.

@@ -15,6 +15,7 @@ pub mod handles;
 mod idiom;
 pub mod lifetime;
 mod order;
+mod pairs;
 pub mod release;
 mod spread;
 pub mod subscriber;
@@ -62,7 +63,8 @@ impl<'p> Wiring<'p> {
         let signals = channels::signal_classes(&flow, &own);
         let (mut effects, complete) = spread::spread(&flow, own, &signals);
         handles::mark(&flow, &mut effects);
-        let channels = channels::group(&flow, &effects, &signals);
+        let mut channels = channels::group(&flow, &effects, &signals);
+        pairs::add(&flow, &mut effects, &mut channels);
         let owner_releases = effects.iter().enumerate().filter(|(_, e)| e.act == Act::LeaveOwner).map(|(i, _)| i).collect();
         let is_application = has_entry_point(program);
         let mut by_site: FxHashMap<Site, Vec<usize>> = FxHashMap::default();
