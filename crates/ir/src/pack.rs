@@ -44,6 +44,9 @@ pub struct Idiom {
     /// Whether the subject is the member before the method (`gauge.rose.connect(f)`).
     #[serde(default)]
     pub member_is_channel: bool,
+    /// Names of the member before the method, one of which must fit; for receivers of unknown type.
+    #[serde(default)]
+    pub member: Vec<String>,
     /// Whether the handler is an object whose annotated methods are told.
     #[serde(default)]
     pub by_annotation: bool,

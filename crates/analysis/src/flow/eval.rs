@@ -21,7 +21,7 @@ impl Flow<'_> {
             Node::MethodRef { object, name } => {
                 let sym = self.program.sym_in(member, name);
                 let object = inner(object);
-                self.member_of(member, object, sym, budget)
+                self.member_of(object, sym, true, budget)
             }
             Node::This => self.this_at(body, site),
             Node::Super => Val::This(self.program.member(member).owner),
@@ -136,18 +136,26 @@ impl Flow<'_> {
         }
         let info = program.member(site.member);
         let sym = program.sym(info.unit, name);
-        self.name_outside_body(info.owner, info.unit, sym, name, budget)
+        let called = self.is_callee(site);
+        self.name_outside_body(info.owner, info.unit, sym, name, called, budget)
+    }
+
+    /// Whether a node is what a call calls.
+    fn is_callee(&self, site: Site) -> bool {
+        let Some(body) = self.program.body(site.member) else { return false };
+        let parent = self.program.scope(site.member).parent(site.node);
+        matches!(parent.map(|p| body.node(p)), Some(Node::Call { callee, .. }) if callee == site.node)
     }
 
     /// A name that the body itself does not declare.
-    fn name_outside_body(&self, owner: TypeId, unit: crate::program::UnitId, sym: Sym, name: Name, budget: u32) -> Val {
+    fn name_outside_body(&self, owner: TypeId, unit: crate::program::UnitId, sym: Sym, name: Name, called: bool, budget: u32) -> Val {
         let program = self.program;
         let bare = program.kit(unit).traits.bare_members;
         let mut around = Some(owner);
         while let Some(t) = around {
             let ty = program.ty(t);
             if (bare || ty.is_module || ty.kind == TypeKind::Namespace)
-                && let Some(m) = program.find_member(t, sym)
+                && let Some(m) = program.find_member_as(t, sym, called)
             {
                 return self.member_value(m, Val::This(t), budget);
             }
@@ -222,7 +230,8 @@ impl Flow<'_> {
         {
             return Val::Type(t);
         }
-        self.member_of(site.member, object, sym, budget)
+        let called = self.is_callee(site);
+        self.member_of(object, sym, called, budget)
     }
 
     /// The text of a chain of plain names.
@@ -252,10 +261,10 @@ impl Flow<'_> {
     }
 
     /// A member of an object, by name.
-    pub(super) fn member_of(&self, from: MemberId, object: Val, name: Sym, budget: u32) -> Val {
+    pub(super) fn member_of(&self, object: Val, name: Sym, called: bool, budget: u32) -> Val {
         let program = self.program;
         if let Val::Type(t) = object {
-            if let Some(m) = program.find_member(t, name) {
+            if let Some(m) = program.find_member_as(t, name, called) {
                 return self.member_value(m, object, budget);
             }
             if let Some(nested) = program.nested_type(t, name) {
@@ -269,14 +278,11 @@ impl Flow<'_> {
             return self.eval_at(value.member, value.node, budget);
         }
         match self.type_of_val(&object, budget) {
-            Ty::Own(t, _) | Ty::Static(t) => match program.find_member(t, name) {
+            Ty::Own(t, _) | Ty::Static(t) => match program.find_member_as(t, name, called) {
                 Some(m) => self.member_value(m, object, budget),
                 None => Val::Outside(Arc::new(object), name),
             },
-            _ => {
-                let _ = from;
-                Val::Outside(Arc::new(object), name)
-            }
+            _ => Val::Outside(Arc::new(object), name),
         }
     }
 
@@ -323,19 +329,16 @@ impl Flow<'_> {
         }
         let value = self.eval_at(member, object, budget);
         let keyed = index == 1;
-        if keyed && !self.is_map(member, &value, budget) {
+        if keyed && !self.is_map(&value, budget) {
             return None;
         }
         Some(value)
     }
 
-    fn is_map(&self, member: MemberId, value: &Val, budget: u32) -> bool {
+    fn is_map(&self, value: &Val, budget: u32) -> bool {
         match self.type_of_val(value, budget) {
             Ty::Outside(name, args) => args.len() == 2 || self.program.text(name).contains("Map"),
-            _ => {
-                let _ = member;
-                false
-            }
+            _ => false,
         }
     }
 
@@ -433,7 +436,7 @@ impl Flow<'_> {
         let (Node::Pattern { init, .. }, Node::Str(key)) = (body.node(pattern), body.node(key)) else { return Val::Local(local) };
         let sym = program.sym_in(local.member, key);
         match self.pattern_source(local.member, pattern, init, budget) {
-            Some(source) => match self.member_of(local.member, source, sym, budget) {
+            Some(source) => match self.member_of(source, sym, false, budget) {
                 Val::Outside(..) => Val::Local(local),
                 known => known,
             },

@@ -4,7 +4,7 @@ use yarrowgraph_ir::{MemberKind, TypeKind};
 use yarrowgraph_model::{Certainty, ChannelKind, Level, Lifetime};
 
 use super::{Draft, Page, Rule, related, short};
-use crate::flow::{Val, contains};
+use crate::flow::{Val, contains, is_override};
 use crate::program::{MemberId, TypeId};
 use crate::wire::channels::{Channel, ChannelKey};
 use crate::wire::effect::{Effect, Event};
@@ -134,7 +134,9 @@ fn teardown_is_run(wiring: &Wiring<'_>, ty: TypeId) -> bool {
     let Some(teardown) = teardown_of(wiring, ty) else { return false };
     let program = wiring.program();
     let name = program.member(teardown).name;
-    program.index.calls(name).iter().any(|site| wiring.flow.callee(*site).is_some_and(|c| c.member == teardown))
+    program.index.calls(name).iter().any(|site| {
+        wiring.flow.callee(*site).is_some_and(|c| c.member == teardown || is_override(&wiring.flow, teardown, c.member))
+    })
 }
 
 fn is_fresh_listener(handler: &Val) -> bool {

@@ -240,6 +240,25 @@ impl Program {
         self.find_members(ty, name).into_iter().find(|m| !matches!(self.member(*m).kind, MemberKind::Accessor(_)))
     }
 
+    /// The member that an access means: where methods and fields have names of their own, a
+    /// call means a method and anything else a field.
+    pub fn find_member_as(&self, ty: TypeId, name: Sym, called: bool) -> Option<MemberId> {
+        let separate = self.kit(self.ty(ty).unit).traits.method_value == yarrowgraph_ir::traits::MethodValue::Fresh;
+        if !separate {
+            return self.find_member(ty, name);
+        }
+        let mut found = None;
+        self.for_each_base(ty, &mut |t| {
+            let fits = |m: &&MemberId| {
+                let kind = self.member(**m).kind;
+                (kind == MemberKind::Method) == called && !matches!(kind, MemberKind::Accessor(_))
+            };
+            found = self.own_members(t, name).iter().find(fits).copied();
+            found.is_none()
+        });
+        found
+    }
+
     /// Visits a type and its own bases, nearest first, until the visitor says false.
     pub fn for_each_base(&self, ty: TypeId, visit: &mut dyn FnMut(TypeId) -> bool) {
         let mut seen = vec![ty];

@@ -359,9 +359,10 @@ impl Holders {
                 Act::Join => {
                     let open = spread::open_in(flow, effect, signals).is_some() && matches!(effect.handler, Some(Val::Param(..)));
                     let inside = program.is_a(within.owner, owner) || within.owner == owner || encloses(flow, owner, within.owner);
+                    let innermost = program.member(effect.inner.first().unwrap_or(&effect.site).member);
                     u.open_join |= open && within.kind != MemberKind::Constructor;
                     u.outside_join |= !inside && effect.inner.is_empty();
-                    u.constructor_only &= within.kind == MemberKind::Constructor && inside;
+                    u.constructor_only &= innermost.kind == MemberKind::Constructor && program.is_a(innermost.owner, owner);
                     u.hands_itself |= matches!(effect.handler, Some(Val::This(_) | Val::Lambda(..) | Val::Method(..) | Val::Bound(..)));
                     u.combined |= !effect.replaces;
                     u.idiom |= is_library_call(flow, effect);
@@ -456,7 +457,8 @@ fn is_channel(flow: &Flow<'_>, m: MemberId, u: &Use) -> bool {
             Ty::Param(_) | Ty::Unknown => u.raises > 0,
             _ => false,
         };
-        return u.open_join && u.raises > 0 && (callable || listener);
+        let filled_by_others = u.open_join || (u.outside_join && callable);
+        return filled_by_others && u.raises > 0 && (callable || listener);
     }
     if program.is_callable(info.unit, &ty) {
         let public = program.decl(m).modifiers.visibility > Visibility::Private;

@@ -99,6 +99,13 @@ fn fits(x: &Extractor<'_, '_>, idiom: &Idiom, object: Option<NodeId>, subject: &
     if idiom.typed_only {
         return None;
     }
+    if !idiom.member.is_empty() {
+        let member = match subject {
+            Val::Outside(_, name) => program.text(*name),
+            _ => return None,
+        };
+        return idiom.member.iter().any(|m| matches(m, member).is_some()).then_some(Certainty::Possible);
+    }
     match receiver {
         Ty::Own(id, _) | Ty::Static(id) => {
             // own types that inherit nothing from outside have no such member
@@ -276,7 +283,7 @@ fn is_key(x: &Extractor<'_, '_>, node: NodeId) -> bool {
     match x.body.node(node) {
         Node::Str(_) | Node::Template(_) => true,
         Node::Member { .. } | Node::Name(_) => match x.eval(node) {
-            Val::Str(_) | Val::Static(_) | Val::Param(..) | Val::Local(_) => true,
+            Val::Str(_) | Val::Static(_) | Val::Param(..) | Val::Local(_) | Val::Element(..) => true,
             Val::Outside(of, _) => matches!(*of, Val::Global(_) | Val::Outside(..) | Val::Type(_)),
             Val::Member(_, m) => x.flow.program.decl(m).modifiers.is_readonly,
             _ => false,

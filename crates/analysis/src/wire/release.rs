@@ -44,6 +44,12 @@ pub fn same_handler(flow: &Flow<'_>, join: &Effect, leave: &Effect) -> Same {
         (Val::Member(_, m), Val::Member(_, n)) => {
             if m == n || one_holds_the_other(flow, *m, *n) { Same::Yes } else { Same::Never }
         }
+        // a local and a field, or two locals: the same only where one is given to the other
+        (Val::Member(_, m) | Val::Static(m), Val::Local(l)) | (Val::Local(l), Val::Member(_, m) | Val::Static(m)) => {
+            let given = flow.definitions(*m).iter().any(|d| flow.eval(*d) == Val::Local(*l));
+            if given || is_value_of(flow, *l, *m) { Same::Yes } else { distinct_functions(flow, a, b) }
+        }
+        (Val::Local(_), Val::Local(_)) | (Val::Local(_), Val::Method(..)) | (Val::Method(..), Val::Local(_)) => distinct_functions(flow, a, b),
         // a field that a method was bound into: `this.h = this.h.bind(this)`
         (Val::Member(_, m), Val::Method(n, _)) | (Val::Method(n, _), Val::Member(_, m)) => {
             let (m, n) = (flow.program.member(*m), flow.program.member(*n));
@@ -60,6 +66,25 @@ pub fn same_handler(flow: &Flow<'_>, join: &Effect, leave: &Effect) -> Same {
                 _ => Same::Open,
             }
         }
+    }
+}
+
+/// Whether a local's one value is what a member holds.
+fn is_value_of(flow: &Flow<'_>, local: Site, m: MemberId) -> bool {
+    let Some(body) = flow.program.body(local.member) else { return false };
+    let Node::Local { init: Some(init), .. } = body.node(local.node) else { return false };
+    matches!(flow.eval_in(local.member, init), Val::Member(_, x) | Val::Static(x) if x == m)
+}
+
+/// Two holders of functions: the same when the functions are equal by value.
+fn distinct_functions(flow: &Flow<'_>, a: &Val, b: &Val) -> Same {
+    match (flow.function_of(a), flow.function_of(b)) {
+        (Some(Val::Method(m, _)), Some(Val::Method(n, _))) => {
+            let by_value = flow.program.kit_of(m).traits.method_value != MethodValue::Fresh;
+            if by_value { same_method(flow, m, n) } else { Same::Never }
+        }
+        (Some(_), Some(_)) => Same::Never,
+        _ => Same::Open,
     }
 }
 
