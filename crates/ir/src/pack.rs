@@ -152,6 +152,9 @@ pub struct Pack {
     /// Methods that call the delegate that is their argument (`control.Invoke(evt, …)`).
     #[serde(default)]
     pub dispatchers: Vec<String>,
+    /// Methods that load code of other trees: who calls them is a host of plug-ins.
+    #[serde(default)]
+    pub loaders: Vec<String>,
     /// Events that a platform hears by convention.
     #[serde(default)]
     pub heard_by_platform: Vec<String>,

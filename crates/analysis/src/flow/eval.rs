@@ -373,7 +373,9 @@ impl Flow<'_> {
             [] => {}
             [one] => {
                 let value = self.eval_at(local.member, one, budget);
+                let refers = matches!(body.node(one), Node::MethodRef { .. });
                 return match value {
+                    Val::Outside(..) if refers => Val::Local(local),
                     // which function it is may matter less than that it is the same one
                     Val::Lambda(..) | Val::Method(..) | Val::Bound(..) | Val::Unknown | Val::Data | Val::Call(_) => Val::Local(local),
                     known => known,

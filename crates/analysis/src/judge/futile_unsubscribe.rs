@@ -85,7 +85,7 @@ fn never_subscribed(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> 
     // an event that other trees can subscribe to says nothing
     let program = wiring.program();
     let public = program.decl(*m).modifiers.visibility == yarrowgraph_ir::Visibility::Public;
-    if public && !wiring.is_application && on_this.is_empty() {
+    if public && wiring.is_open && on_this.is_empty() {
         return None;
     }
     // the method may be put on under the name of the event by an heir or by markup

@@ -49,7 +49,7 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> Option<Draf
     let program = wiring.program();
     let what = short(&channel.id);
     // in a library somebody else may subscribe
-    let open = !wiring.is_application && program.decl(m).modifiers.visibility == Visibility::Public;
+    let open = wiring.is_open && program.decl(m).modifiers.visibility == Visibility::Public;
     let nobody = channel.joins.is_empty();
     let level = if nobody && !open { Level::Error } else { Level::Warning };
     let message = if nobody {

@@ -50,7 +50,7 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel) -> Option<Draft> {
             if !others_heard || raises.iter().any(|e| e.certainty == Certainty::Possible) {
                 return None;
             }
-            (wiring.place(first), !wiring.is_application, Certainty::Likely)
+            (wiring.place(first), wiring.is_open, Certainty::Likely)
         }
         _ => return None,
     };
@@ -129,7 +129,7 @@ fn own_member_counts(wiring: &Wiring<'_>, channel: &Channel, m: MemberId) -> boo
 
 /// Whether code of other trees can reach a member.
 fn is_public(wiring: &Wiring<'_>, m: MemberId) -> bool {
-    if wiring.is_application {
+    if !wiring.is_open {
         return false;
     }
     let program = wiring.program();

@@ -342,6 +342,7 @@ struct Use {
     messages: bool,
     walks: u32,
     open_leave: bool,
+    drained: bool,
     hands_itself: bool,
     idiom: bool,
 }
@@ -377,6 +378,7 @@ impl Holders {
                     u.idiom |= is_library_call(flow, effect);
                 }
                 Act::Leave | Act::LeaveAll | Act::LeaveOwner => {
+                    u.drained |= effect.takes_out;
                     u.open_leave |= effect.act == Act::Leave && matches!(effect.handler, Some(Val::Param(..)));
                     u.idiom |= is_library_call(flow, effect);
                 }
@@ -431,6 +433,9 @@ fn is_channel(flow: &Flow<'_>, m: MemberId, u: &Use) -> bool {
     let value = if info.is_static { Val::Static(m) } else { Val::Member(std::sync::Arc::new(Val::This(info.owner)), m) };
     let ty = flow.type_of(&value);
     // queues of work, chains that stop, and factories are other patterns
+    if u.drained && !u.open_leave {
+        return false;
+    }
     if u.raises > 0 && (u.taking == u.raises || u.stopping == u.raises || u.answering == u.raises) {
         return false;
     }

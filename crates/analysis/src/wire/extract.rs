@@ -471,6 +471,14 @@ impl Extractor<'_, '_> {
             if (adds || removes || clears) && self.collection_call(node, object, text, args, found) {
                 return;
             }
+            if self.is_taking(callee)
+                && let Some(holder) = holder_of(self.flow, &self.eval(object))
+            {
+                let mut effect = Effect::new(Act::Leave, holder, self.site(node));
+                effect.handler = Some(Val::Unknown);
+                effect.takes_out = true;
+                found.push(effect);
+            }
         }
         self.invocation(node, callee, args, found);
         if idiom::effects(self, node, callee, args, found) {

@@ -354,7 +354,7 @@ fn made_once(flow: &Flow<'_>, site: Site, budget: u32) -> bool {
         return true;
     }
     // a helper that only an entry point calls, once
-    if matches!(info.kind, MemberKind::Method) {
+    if matches!(info.kind, MemberKind::Method) && (info.is_static || process_lived(flow, info.owner, budget)) {
         let callers = flow.callers((site.member, None));
         if let [(caller, _)] = callers {
             return made_once_call(flow, *caller, budget);
@@ -378,6 +378,9 @@ fn made_once_call(flow: &Flow<'_>, call: Site, budget: u32) -> bool {
     }
     if matches!(info.kind, MemberKind::Constructor) {
         return process_lived(flow, info.owner, budget);
+    }
+    if !info.is_static && !process_lived(flow, info.owner, budget) {
+        return false;
     }
     let callers = flow.callers((call.member, None));
     match callers {

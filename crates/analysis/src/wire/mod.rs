@@ -49,6 +49,8 @@ pub struct Wiring<'p> {
     pub signals: FxHashSet<TypeId>,
     /// Whether the tree has an entry point outside of tests.
     pub is_application: bool,
+    /// Whether public members can be reached by other trees: a library, or a host of plug-ins.
+    pub is_open: bool,
     /// Whether every budget was kept.
     pub complete: bool,
 }
@@ -67,11 +69,12 @@ impl<'p> Wiring<'p> {
         pairs::add(&flow, &mut effects, &mut channels);
         let owner_releases = effects.iter().enumerate().filter(|(_, e)| e.act == Act::LeaveOwner).map(|(i, _)| i).collect();
         let is_application = has_entry_point(program);
+        let is_open = !is_application || loads_plug_ins(program);
         let mut by_site: FxHashMap<Site, Vec<usize>> = FxHashMap::default();
         for (index, effect) in effects.iter().enumerate() {
             by_site.entry(effect.site).or_default().push(index);
         }
-        Self { flow, effects, channels, owner_releases, by_site, signals, is_application, complete }
+        Self { flow, effects, channels, owner_releases, by_site, signals, is_application, is_open, complete }
     }
 
     /// The program.
@@ -154,6 +157,14 @@ pub(crate) fn is_test_path(path: &str) -> bool {
             || part.ends_with("Tests.java")
             || lower.contains(".test.")
             || lower.contains(".spec.")
+    })
+}
+
+fn loads_plug_ins(program: &Program) -> bool {
+    program.units.iter().map(|f| f.unit.language).collect::<std::collections::BTreeSet<_>>().into_iter().any(|language| {
+        let Some(unit) = program.units.iter().position(|f| f.unit.language == language) else { return false };
+        let pack = program.kit(crate::program::UnitId(unit as u32)).pack;
+        pack.loaders.iter().filter_map(|l| program.symbols.get(l)).any(|name| !program.index.calls(name).is_empty())
     })
 }
 

@@ -32,7 +32,7 @@ pub fn same_handler(flow: &Flow<'_>, join: &Effect, leave: &Effect) -> Same {
     }
     if is_fresh(flow, join, a) && !names_itself(a, b) {
         return match b {
-            Val::Lambda(..) | Val::Method(..) | Val::This(_) => if leaves_itself(flow, a, b) { Same::Yes } else { Same::Never },
+            Val::Lambda(..) | Val::Method(..) | Val::This(_) | Val::Member(..) | Val::Local(_) => if leaves_itself(flow, a, b) { Same::Yes } else { Same::Never },
             _ => Same::Open,
         };
     }
@@ -54,6 +54,12 @@ pub fn same_handler(flow: &Flow<'_>, join: &Effect, leave: &Effect) -> Same {
         (Val::Member(_, m), Val::Method(n, _)) | (Val::Method(n, _), Val::Member(_, m)) => {
             let (m, n) = (flow.program.member(*m), flow.program.member(*n));
             if m.name == n.name { Same::Yes } else { Same::Open }
+        }
+        // a field that holds a function is no object
+        (Val::Member(..) | Val::Static(_), Val::This(_)) | (Val::This(_), Val::Member(..) | Val::Static(_))
+            if [a, b].iter().any(|v| flow.function_of(v).is_some()) =>
+        {
+            Same::Never
         }
         _ => {
             if leaves_itself(flow, a, b) || leaves_itself(flow, b, a) {
@@ -84,12 +90,23 @@ fn distinct_functions(flow: &Flow<'_>, a: &Val, b: &Val) -> Same {
             if by_value { same_method(flow, m, n) } else { Same::Never }
         }
         (Some(_), Some(_)) => Same::Never,
+        // what a body makes is nobody else's
+        _ if [a, b].iter().any(|v| matches!(v, Val::Local(l) if is_made_here(flow, *l))) => Same::Never,
         _ => Same::Open,
     }
 }
 
+/// Whether a local's value is a function or object that its body makes.
+fn is_made_here(flow: &Flow<'_>, local: Site) -> bool {
+    let Some(body) = flow.program.body(local.member) else { return false };
+    match body.node(local.node) {
+        Node::Local { init: Some(init), .. } => matches!(body.node(init), Node::Lambda(_) | Node::MethodRef { .. } | Node::New { .. }),
+        _ => false,
+    }
+}
+
 fn names_itself(a: &Val, b: &Val) -> bool {
-    matches!((a, b), (Val::New(x), Val::This(_)) if x.node.index() < usize::MAX) || matches!(b, Val::Local(_) | Val::Member(..) | Val::Static(_))
+    matches!((a, b), (Val::New(_), Val::This(_)))
 }
 
 /// A listener of a class of its own that takes `this` off.
@@ -116,6 +133,13 @@ fn one_holds_the_other(flow: &Flow<'_>, m: MemberId, n: MemberId) -> bool {
 /// Whether a handler is made anew at each evaluation and nothing holds it.
 pub fn is_fresh(flow: &Flow<'_>, effect: &Effect, handler: &Val) -> bool {
     let written = effect.handler_node.unwrap_or(effect.site);
+    let fresh_references = flow.program.kit_of(written.member).traits.method_value == MethodValue::Fresh;
+    if fresh_references
+        && let Some(body) = flow.program.body(written.member)
+        && matches!(body.node(unwrapped(body, written.node)), Node::MethodRef { .. })
+    {
+        return true;
+    }
     match handler {
         Val::Lambda(member, function) => {
             // handed over by name it is held by something
@@ -128,12 +152,6 @@ pub fn is_fresh(flow: &Flow<'_>, effect: &Effect, handler: &Val) -> bool {
             let body = flow.program.body(written.member);
             let node = body.map(|b| unwrapped(b, written.node));
             matches!(body.zip(node).map(|(b, n)| b.node(n)), Some(Node::Call { .. }))
-        }
-        Val::Method(..) => {
-            let body = flow.program.body(written.member);
-            let node = body.map(|b| unwrapped(b, written.node));
-            let on_the_spot = matches!(body.zip(node).map(|(b, n)| b.node(n)), Some(Node::MethodRef { .. }));
-            on_the_spot && flow.program.kit_of(written.member).traits.method_value == MethodValue::Fresh
         }
         _ => false,
     }
