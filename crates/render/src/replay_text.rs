@@ -1,1 +1,98 @@
-//! Placeholder.
+//! The result of a replay as text: the verdict, the first difference first, both orders
+//! side by side.
+
+use std::io::{self, Write};
+
+use crate::escape;
+use crate::style::Role;
+use crate::text::{TextOptions, count, fit};
+
+/// A line of one of the two orders.
+#[derive(Clone, Debug)]
+pub struct SideLine {
+    /// How deep it stands.
+    pub depth: usize,
+    /// The record's number.
+    pub n: u64,
+    /// What it says.
+    pub text: String,
+    /// Whether it differs.
+    pub differs: bool,
+}
+
+/// A stimulus that changed.
+#[derive(Clone, Debug)]
+pub struct Changed {
+    /// What became of it, in a word.
+    pub verdict: String,
+    /// What differs, in sentences.
+    pub differences: Vec<String>,
+    /// The order before.
+    pub before: Vec<SideLine>,
+    /// The order after.
+    pub after: Vec<SideLine>,
+}
+
+/// What is said of a comparison.
+#[derive(Clone, Debug)]
+pub struct Report {
+    /// `unchanged`, `changed` or `undecided`.
+    pub verdict: String,
+    /// Verdicts with the number of stimuli that have them.
+    pub counts: Vec<(String, u64)>,
+    /// The stimuli that changed, in order.
+    pub changed: Vec<Changed>,
+}
+
+/// How many changed stimuli are shown in full.
+const SHOWN: usize = 20;
+
+/// Writes the report.
+pub fn write(out: &mut dyn Write, report: &Report, o: &TextOptions) -> io::Result<()> {
+    let p = o.palette;
+    let role = match report.verdict.as_str() {
+        "unchanged" => Role::Good,
+        "undecided" => Role::Note,
+        _ => Role::Error,
+    };
+    let counts: Vec<String> = report.counts.iter().filter(|(_, n)| *n > 0).map(|(word, n)| format!("{n} {word}")).collect();
+    writeln!(out, "dispatch {}  {}", p.paint(role, &report.verdict), p.paint(Role::Quiet, &counts.join(", ")))?;
+    for changed in report.changed.iter().take(SHOWN) {
+        writeln!(out)?;
+        stimulus(out, changed, o)?;
+    }
+    if report.changed.len() > SHOWN {
+        let more = count(report.changed.len() - SHOWN, "more stimulus changed", "more stimuli changed");
+        writeln!(out, "\n{}", p.paint(Role::Quiet, &format!("{more}; --format json lists them all")))?;
+    }
+    Ok(())
+}
+
+fn stimulus(out: &mut dyn Write, c: &Changed, o: &TextOptions) -> io::Result<()> {
+    let p = o.palette;
+    let title = c.before.first().or(c.after.first()).map_or_else(String::new, |l| l.text.clone());
+    writeln!(out, "{} · {}", p.paint(Role::Heading, &escape::terminal(&title)), p.paint(Role::Warning, &c.verdict))?;
+    for difference in &c.differences {
+        writeln!(out, "  {}", escape::terminal(difference))?;
+    }
+    let column = (o.width.saturating_sub(7) / 2).max(20);
+    writeln!(out, "  {}", p.paint(Role::Quiet, &format!("{:column$}   {}", "before", "after")))?;
+    for row in 0..c.before.len().max(c.after.len()) {
+        let left = cell(c.before.get(row), column);
+        let right = cell(c.after.get(row), column);
+        let paint = |side: Option<&SideLine>, text: &str| match side {
+            Some(l) if l.differs => p.paint(Role::Warning, text),
+            _ => text.to_owned(),
+        };
+        let padding = " ".repeat(column.saturating_sub(unicode_width::UnicodeWidthStr::width(left.as_str())));
+        writeln!(out, "  {}{padding} {} {}", paint(c.before.get(row), &left), p.paint(Role::Quiet, "│"), paint(c.after.get(row), &right))?;
+    }
+    Ok(())
+}
+
+fn cell(line: Option<&SideLine>, width: usize) -> String {
+    line.map_or_else(String::new, |l| {
+        let mark = if l.differs { "≠" } else { " " };
+        fit(&format!("{mark} {}{} {}", "  ".repeat(l.depth), l.n, escape::terminal(&l.text)), width)
+    })
+}

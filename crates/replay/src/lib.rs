@@ -1,14 +1,18 @@
-pub fn add(left: u64, right: u64) -> u64 {
-    left + right
-}
+//! Recordings: reading them, and saying whether two of them dispatch alike.
+//!
+//! [`read`] turns a file into checked records, [`tree`] into dispatch trees, [`align`] pairs
+//! stimuli, [`compare`] compares the trees of a pair. No interface code: results are values.
 
-#[cfg(test)]
-mod tests {
-    use super::*;
+mod align;
+mod canon;
+mod compare;
+mod content;
+mod objects;
+mod read;
+mod result;
+mod tree;
 
-    #[test]
-    fn it_works() {
-        let result = add(2, 2);
-        assert_eq!(result, 4);
-    }
-}
+pub use compare::{Options, against, sides};
+pub use read::{ReadError, Recording, read};
+pub use result::{Counts, Difference, DifferenceKind, Replay, Stimulus, StimulusVerdict, Verdict};
+pub use tree::{Forest, NodeId};

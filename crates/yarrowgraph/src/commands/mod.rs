@@ -6,6 +6,7 @@ mod debug;
 mod explain;
 mod man;
 mod map;
+mod replay;
 mod schemas;
 
 use std::process::ExitCode;
@@ -55,7 +56,8 @@ fn run(command: Command, ui: &Ui) -> Result<Status, Failure> {
         Command::Man => man::run(),
         Command::Schemas(args) => schemas::run(&args),
         Command::Debug(args) => debug::run(&args, ui),
-        Command::Replay(_) | Command::Demo(_) => Err(Failure::new("not yet")),
+        Command::Replay(args) => replay::run(&args, ui),
+        Command::Demo(_) => Err(Failure::new("not yet")),
     }
 }
 
