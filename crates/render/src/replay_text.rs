@@ -45,7 +45,9 @@ pub struct Report {
 }
 
 /// How many changed stimuli are shown in full.
-const SHOWN: usize = 20;
+const SHOWN: usize = 3;
+/// How many more are named in a line each.
+const NAMED: usize = 20;
 
 /// Writes the report.
 pub fn write(out: &mut dyn Write, report: &Report, o: &TextOptions) -> io::Result<()> {
@@ -62,7 +64,15 @@ pub fn write(out: &mut dyn Write, report: &Report, o: &TextOptions) -> io::Resul
         stimulus(out, changed, o)?;
     }
     if report.changed.len() > SHOWN {
-        let more = count(report.changed.len() - SHOWN, "more stimulus changed", "more stimuli changed");
+        writeln!(out)?;
+    }
+    for changed in report.changed.iter().skip(SHOWN).take(NAMED) {
+        let what = changed.differences.first().map_or("", String::as_str);
+        let line = fit(&escape::terminal(&format!("{}: {what}", title(changed))), o.width.saturating_sub(14));
+        writeln!(out, "{} {line}", p.paint(Role::Warning, &format!("{:10}", changed.verdict)))?;
+    }
+    if report.changed.len() > SHOWN + NAMED {
+        let more = count(report.changed.len() - SHOWN - NAMED, "more stimulus changed", "more stimuli changed");
         writeln!(out, "\n{}", p.paint(Role::Quiet, &format!("{more}; --format json lists them all")))?;
     }
     Ok(())
@@ -70,8 +80,7 @@ pub fn write(out: &mut dyn Write, report: &Report, o: &TextOptions) -> io::Resul
 
 fn stimulus(out: &mut dyn Write, c: &Changed, o: &TextOptions) -> io::Result<()> {
     let p = o.palette;
-    let title = c.before.first().or(c.after.first()).map_or_else(String::new, |l| l.text.clone());
-    writeln!(out, "{} · {}", p.paint(Role::Heading, &escape::terminal(&title)), p.paint(Role::Warning, &c.verdict))?;
+    writeln!(out, "{} · {}", p.paint(Role::Heading, &escape::terminal(&title(c))), p.paint(Role::Warning, &c.verdict))?;
     for difference in &c.differences {
         writeln!(out, "  {}", escape::terminal(difference))?;
     }
@@ -88,6 +97,11 @@ fn stimulus(out: &mut dyn Write, c: &Changed, o: &TextOptions) -> io::Result<()>
         writeln!(out, "  {}{padding} {} {}", paint(c.before.get(row), &left), p.paint(Role::Quiet, "│"), paint(c.after.get(row), &right))?;
     }
     Ok(())
+}
+
+/// What a stimulus is, in its own words.
+fn title(c: &Changed) -> String {
+    c.before.first().or(c.after.first()).map_or_else(String::new, |l| l.text.clone())
 }
 
 fn cell(line: Option<&SideLine>, width: usize) -> String {

@@ -36,10 +36,6 @@ impl Ui {
         Self { global, stdout_colour: colour(out), stderr_colour: colour(err), stderr_terminal: err, width: width.clamp(40, 200) }
     }
 
-    pub(crate) fn quiet(&self) -> bool {
-        self.global.quiet
-    }
-
     pub(crate) fn verbose(&self) -> bool {
         self.global.verbose
     }

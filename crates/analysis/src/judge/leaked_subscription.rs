@@ -11,7 +11,7 @@ use crate::wire::effect::{Effect, Event};
 use crate::wire::handles::{self, Fate};
 use crate::wire::lifetime::{self, Judged};
 use crate::wire::subscriber::{self, Subscriber};
-use crate::wire::Wiring;
+use crate::wire::{Wiring, release};
 
 pub(super) const RULE: Rule = Rule {
     name: "leaked-subscription",
@@ -71,7 +71,7 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> Option<Draft> {
     if is_platform_owned(wiring, channel, effect, ty) || bound_by_base(wiring, effect, ty) {
         return None;
     }
-    if is_released(wiring, channel, join) {
+    if is_released(wiring, channel, join) || is_left_by_futile_release(wiring, channel, effect) {
         return None;
     }
     let teardown = teardown_of(wiring, ty);
@@ -208,6 +208,23 @@ fn is_released(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> bool {
         return true;
     }
     false
+}
+
+/// A release of the same function that can never match is the slip, and is reported by its
+/// own rule.
+fn is_left_by_futile_release(wiring: &Wiring<'_>, channel: &Channel, join: &Effect) -> bool {
+    let function = |e: &Effect| e.handler.as_ref().and_then(|h| wiring.flow.function_of(h));
+    let joined = function(join);
+    channel.leaves.iter().map(|l| &wiring.effects[*l]).any(|leave| {
+        let fresh = leave.handler.as_ref().is_some_and(|h| release::is_fresh(&wiring.flow, leave, h));
+        fresh && match (&joined, function(leave)) {
+            (Some(Val::Method(a, _)), Some(Val::Method(b, _))) => *a == b,
+            (Some(Val::Lambda(..)), Some(Val::Lambda(..))) => {
+                wiring.program().member(join.site.member).owner == wiring.program().member(leave.site.member).owner
+            }
+            _ => false,
+        }
+    })
 }
 
 fn is_call(wiring: &Wiring<'_>, site: crate::program::Site) -> bool {

@@ -3,6 +3,7 @@
 mod check;
 mod completions;
 mod debug;
+mod demo;
 mod explain;
 mod man;
 mod map;
@@ -57,7 +58,7 @@ fn run(command: Command, ui: &Ui) -> Result<Status, Failure> {
         Command::Schemas(args) => schemas::run(&args),
         Command::Debug(args) => debug::run(&args, ui),
         Command::Replay(args) => replay::run(&args, ui),
-        Command::Demo(_) => Err(Failure::new("not yet")),
+        Command::Demo(args) => demo::run(&args, ui),
     }
 }
 

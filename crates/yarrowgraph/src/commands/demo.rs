@@ -1,0 +1,113 @@
+//! `demo`: writes the demo data and walks through map, check and replay on it.
+
+use std::io::Write;
+use std::path::{Path, PathBuf};
+
+use include_dir::{Dir, include_dir};
+use yarrowgraph_render::demo::{self, Step};
+
+use crate::args::{Cli, Command, DemoArgs};
+use crate::failure::{Failure, Status};
+use crate::ui::{Output, Ui};
+
+static DATA: Dir<'static> = include_dir!("$CARGO_MANIFEST_DIR/demo");
+
+/// What the demo runs: heading, arguments (`DIR` stands for the folder), what to look at.
+const STEPS: &[(&str, &[&str], &str)] = &[
+    (
+        "The wiring of the Marlwend locks",
+        &["map", "DIR/java/as-it-was"],
+        "A staircase of canal locks. Each channel with who raises it, who hears it, and how each subscription ends.",
+    ),
+    (
+        "The same program with planted faults",
+        &["check", "DIR/java/faulty"],
+        "Four slips: a board that never leaves the gate, a method reference that is never the one that was added, a list nobody is on, an empty slot.",
+    ),
+    (
+        "Faults of the same kind in another language",
+        &["check", "DIR/typescript/faulty", "--rule", "leaked-subscription", "--rule", "futile-unsubscribe"],
+        "A convoy's watch that stays on the gauge, and a function that is bound anew each time.",
+    ),
+    (
+        "After a faithful refactoring",
+        &["replay", "DIR/recordings/as-it-was.jsonl", "--against", "DIR/recordings/refactored.jsonl"],
+        "The subscriptions moved to one place; two recorded runs show the same dispatch.",
+    ),
+    (
+        "After one that swaps two subscriptions",
+        &["replay", "DIR/recordings/as-it-was.jsonl", "--against", "DIR/recordings/reordered.jsonl"],
+        "The gate now looks before the weir has let water out: it no longer swings, and a toll is lost.",
+    ),
+];
+
+pub(super) fn run(args: &DemoArgs, ui: &Ui) -> Result<Status, Failure> {
+    let dir = folder(args)?;
+    std::fs::create_dir_all(&dir).map_err(|e| Failure::new(format!("{}: cannot be made: {e}", dir.display())))?;
+    DATA.extract(&dir).map_err(|e| Failure::new(format!("{}: the demo data cannot be written: {e}", dir.display())))?;
+    let shown = dir.display().to_string();
+    let mut out = Output::open(None)?;
+    let options = ui.text(false);
+    writeln!(out, "The demo data is in {shown}\n")?;
+    for (number, (heading, words, look)) in STEPS.iter().enumerate() {
+        let words: Vec<String> = words.iter().map(|w| w.replace("DIR", &shown)).collect();
+        let command = format!("yarrowgraph {}", words.join(" "));
+        demo::step(&mut out, number + 1, &Step { heading, command: &command, look }, &options)?;
+        out.flush()?;
+        step(&words, ui)?;
+        writeln!(out)?;
+    }
+    let next = [
+        ("yarrowgraph explain leaked-subscription".to_owned(), "what a finding means, and how to accept it on purpose"),
+        (format!("yarrowgraph map {shown}/csharp --format json"), "the whole map, for other programs"),
+        ("yarrowgraph check .".to_owned(), "the tree that you stand in"),
+    ];
+    let next: Vec<(&str, &str)> = next.iter().map(|(c, w)| (c.as_str(), *w)).collect();
+    demo::next(&mut out, "To try next", &next, &options)?;
+    out.finish()?;
+    Ok(Status::Fine)
+}
+
+/// Runs a command of the demo as if it had been typed; findings are what it is about, so
+/// its status does not count.
+fn step(words: &[String], ui: &Ui) -> Result<(), Failure> {
+    let typed = std::iter::once("yarrowgraph".to_owned()).chain(words.iter().cloned());
+    let cli = <Cli as clap::Parser>::try_parse_from(typed).map_err(Failure::new)?;
+    match cli.command {
+        Command::Map(args) => super::map::run(&args, ui)?,
+        Command::Check(args) => super::check::run(&args, ui)?,
+        Command::Replay(args) => super::replay::run(&args, ui)?,
+        _ => Status::Fine,
+    };
+    Ok(())
+}
+
+/// The folder that was named, or a temporary one that stays.
+fn folder(args: &DemoArgs) -> Result<PathBuf, Failure> {
+    match &args.dir {
+        Some(dir) => {
+            let used = std::fs::read_dir(dir).is_ok_and(|mut d| d.next().is_some());
+            if used && !Path::new(dir).join("recordings/as-it-was.jsonl").exists() {
+                return Err(Failure::with_hint(format!("{}: not empty", dir.display()), "name a new folder, or none for a temporary one"));
+            }
+            Ok(dir.clone())
+        }
+        None => {
+            let made = tempfile::Builder::new().prefix("marlwend-").tempdir().map_err(|e| Failure::new(format!("no temporary folder: {e}")))?;
+            Ok(made.keep())
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn every_step_can_be_typed() {
+        for (_, words, _) in STEPS {
+            let typed = std::iter::once("yarrowgraph").chain(words.iter().copied());
+            assert!(<Cli as clap::Parser>::try_parse_from(typed).is_ok(), "{words:?}");
+        }
+    }
+}
