@@ -1,7 +1,7 @@
 //! Facts: a file, slimmed to what can carry a function, an object, a constant key or
 //! control flow. This is the layer that linking starts from, and what a cache would keep.
 
-use crate::{BinaryOp, Body, Function, List, Node, NodeId, UnaryOp, Unit};
+use crate::{BinaryOp, Body, List, Node, NodeId, Param, UnaryOp, Unit};
 
 /// The distilled form of one file.
 #[derive(Clone, Debug)]
@@ -17,7 +17,7 @@ pub fn distill(mut unit: Unit) -> Facts {
         if let Some(body) = &mut member.body {
             // a body this small has nothing to lose
             if body.nodes.len() > 4 {
-                slim(body);
+                slim(body, &mut member.params);
             }
             body.nodes.shrink_to_fit();
             body.spans.shrink_to_fit();
@@ -32,17 +32,17 @@ pub fn distill(mut unit: Unit) -> Facts {
     Facts { unit }
 }
 
-fn slim(body: &mut Body) {
+fn slim(body: &mut Body, params: &mut [Param]) {
     for index in 0..body.nodes.len() {
         if is_data(body, body.nodes[index]) {
             body.nodes[index] = Node::Plain;
         }
     }
-    let keep = reachable(body);
+    let keep = reachable(body, params);
     if keep.iter().all(|k| *k) {
         return;
     }
-    compact(body, &keep);
+    compact(body, params, &keep);
 }
 
 /// Whether a node is an operation on plain data only. Children come before parents in the
@@ -60,10 +60,12 @@ fn is_data(body: &Body, node: Node) -> bool {
     }
 }
 
-fn reachable(body: &Body) -> Vec<bool> {
+/// What hangs from the body's root or from a parameter of the member.
+fn reachable(body: &Body, params: &[Param]) -> Vec<bool> {
     let mut keep = vec![false; body.nodes.len()];
     let mut stack: Vec<NodeId> = body.root.into_iter().collect();
     stack.extend(body.types.iter().map(|&(_, node)| node));
+    stack.extend(params.iter().flat_map(|p| [p.default, p.pattern]).flatten());
     while let Some(id) = stack.pop() {
         if std::mem::replace(&mut keep[id.index()], true) {
             continue;
@@ -73,7 +75,7 @@ fn reachable(body: &Body) -> Vec<bool> {
     keep
 }
 
-fn compact(body: &mut Body, keep: &[bool]) {
+fn compact(body: &mut Body, params: &mut [Param], keep: &[bool]) {
     let mut ids: Vec<NodeId> = Vec::with_capacity(keep.len());
     let mut next = 0;
     for &kept in keep {
@@ -96,14 +98,13 @@ fn compact(body: &mut Body, keep: &[bool]) {
             spans.push(body.spans[index]);
         }
     }
-    let function = |f: &mut Function| {
+    for f in &mut body.functions {
         f.body = f.body.map(to);
-        for p in &mut f.params {
-            p.default = p.default.map(to);
-            p.pattern = p.pattern.map(to);
-        }
-    };
-    body.functions.iter_mut().for_each(function);
+    }
+    for p in params.iter_mut().chain(body.functions.iter_mut().flat_map(|f| &mut f.params)) {
+        p.default = p.default.map(to);
+        p.pattern = p.pattern.map(to);
+    }
     body.nodes = nodes;
     body.spans = spans;
     body.lists = lists;

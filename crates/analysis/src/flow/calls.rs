@@ -22,9 +22,19 @@ pub struct Callee {
 impl Flow<'_> {
     /// The method that a call reaches.
     pub fn callee(&self, site: Site) -> Option<Callee> {
+        let known = &self.callees[site.member.0 as usize];
+        if let Ok(known) = known.lock()
+            && let Some(found) = known.get(&site.node)
+        {
+            return found.clone();
+        }
         let body = self.program.body(site.member)?;
         let Node::Call { callee, args, .. } = body.node(site.node) else { return None };
-        self.method_called(site, callee, args.len as usize, BUDGET)
+        let found = self.method_called(site, callee, args.len as usize, BUDGET);
+        if let Ok(mut known) = known.lock() {
+            known.insert(site.node, found.clone());
+        }
+        found
     }
 
     pub(super) fn method_called(&self, site: Site, callee: NodeId, arg_count: usize, budget: u32) -> Option<Callee> {

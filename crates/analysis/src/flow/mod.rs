@@ -12,9 +12,10 @@ mod show;
 mod typing;
 mod value;
 
-use std::sync::OnceLock;
+use std::sync::{Mutex, OnceLock};
 
 use rayon::prelude::*;
+use rustc_hash::FxHashMap;
 use yarrowgraph_ir::{AssignOp, FunctionId, Node, NodeId};
 
 use crate::program::{MemberId, Program, Site, Ty};
@@ -40,6 +41,8 @@ pub struct Flow<'p> {
     /// For members without a written type what their values say, found in rounds.
     inferred: Vec<Ty>,
     callers: Vec<OnceLock<Vec<(Site, Binding)>>>,
+    /// For each member the methods that its calls reach, as far as it was asked for.
+    callees: Vec<Mutex<FxHashMap<NodeId, Option<Callee>>>>,
 }
 
 impl<'p> Flow<'p> {
@@ -50,7 +53,8 @@ impl<'p> Flow<'p> {
         let definitions = (0..program.members.len()).map(|i| first_value(program, MemberId(i as u32)).into_iter().collect()).collect();
         let inferred = vec![Ty::Unknown; program.members.len()];
         let callers = (0..program.members.len()).map(|_| OnceLock::new()).collect();
-        let mut flow = Self { program, definitions, inferred, callers };
+        let callees = (0..program.members.len()).map(|_| Mutex::default()).collect();
+        let mut flow = Self { program, definitions, inferred, callers, callees };
         for through_objects in [false, true] {
             let found: Vec<Vec<(MemberId, Site)>> =
                 (0..program.members.len()).into_par_iter().map(|i| flow.stores(MemberId(i as u32), through_objects)).collect();
@@ -61,6 +65,8 @@ impl<'p> Flow<'p> {
                 flow.inferred = (0..program.members.len()).into_par_iter().map(|i| flow.inferred_type(MemberId(i as u32))).collect();
             }
         }
+        // what was asked for on the way knew less
+        flow.callees = (0..program.members.len()).map(|_| Mutex::default()).collect();
         flow
     }
 

@@ -42,11 +42,15 @@ pub(super) fn link(mut units: Vec<Facts>, kit: &dyn Fn(Language) -> Kit) -> Prog
         members_by_name: FxHashMap::default(),
         types_of_unit: Vec::new(),
         units_by_path: FxHashMap::default(),
+        known_types: Vec::new(),
+        declared: Vec::new(),
     };
+    program.known_types = program.units.iter().map(|_| Default::default()).collect();
     let numbers = number_types(&mut program, empty);
     number_members(&mut program, &numbers, empty);
     place_nested(&mut program, &numbers);
     find_bases(&mut program);
+    program.declared = program.members.iter().map(|_| Default::default()).collect();
     scan_bodies(&mut program, empty);
     program
 }
@@ -88,8 +92,12 @@ fn number_types(p: &mut Program, empty: Sym) -> Numbers {
                 merged.insert(key, TypeId(p.types.len() as u32));
             }
             let id = TypeId(p.types.len() as u32);
+            let prefix = parent.map_or_else(|| p.symbols.text(namespace).to_owned(), |t| p.types[t.0 as usize].full.to_string());
+            let simple = p.symbols.text(name);
+            let full = if prefix.is_empty() { simple.to_owned() } else { format!("{prefix}.{simple}") };
             p.types.push(Type {
                 name,
+                full: full.into(),
                 namespace,
                 decls: vec![decl_id],
                 unit: unit_id,
@@ -115,6 +123,7 @@ fn number_types(p: &mut Program, empty: Sym) -> Numbers {
             let id = TypeId(p.types.len() as u32);
             p.types.push(Type {
                 name: empty,
+                full: module_name.clone().into(),
                 namespace: module_sym,
                 decls: Vec::new(),
                 unit: unit_id,
@@ -221,6 +230,8 @@ fn find_bases(p: &mut Program) {
         for (ty, bases) in p.types.iter_mut().zip(bases) {
             ty.bases = bases;
         }
+        // what names mean depends on the bases
+        p.known_types.iter_mut().for_each(|known| *known = Default::default());
     }
     for index in 0..p.types.len() {
         let id = TypeId(index as u32);

@@ -11,11 +11,12 @@ mod symbols;
 mod types;
 
 use std::collections::BTreeMap;
+use std::sync::{Mutex, OnceLock};
 
 use rustc_hash::FxHashMap;
 use yarrowgraph_ir::pack::Pack;
 use yarrowgraph_ir::traits::Traits;
-use yarrowgraph_ir::{Body, Facts, Language, Member, MemberKind, Modifiers, Name, NodeId, Span, TypeDecl, TypeDeclId, TypeKind, Unit};
+use yarrowgraph_ir::{Body, Facts, Language, Member, MemberKind, Modifiers, Name, NodeId, Span, TypeDecl, TypeDeclId, TypeKind, TypeRefId, Unit};
 use yarrowgraph_model::Place;
 
 pub use dump::dump;
@@ -51,6 +52,8 @@ pub struct Site {
 pub struct Type {
     /// Its simple name.
     pub name: Sym,
+    /// Its dotted name with namespace; empty for a type declared in a body.
+    pub full: Box<str>,
     /// Its namespace or package, dotted; for the types of a module the module's path with dots.
     pub namespace: Sym,
     /// Its declarations.
@@ -130,6 +133,9 @@ pub struct Program {
     members_by_name: FxHashMap<Sym, Vec<MemberId>>,
     types_of_unit: Vec<Vec<TypeId>>,
     units_by_path: FxHashMap<String, UnitId>,
+    /// For each file what its type references mean, as far as it was asked for.
+    known_types: Vec<Mutex<FxHashMap<(TypeRefId, Option<TypeId>), Ty>>>,
+    declared: Vec<OnceLock<Ty>>,
 }
 
 impl Program {
@@ -352,15 +358,18 @@ impl Program {
             let host = self.member_id(site.member);
             return if ty.anonymous { format!("{host}~{}", self.anonymous_ordinal(id)) } else { format!("{host}.{name}") };
         }
-        let prefix = match ty.parent {
-            Some(parent) => self.type_id(parent),
-            None => self.text(ty.namespace).to_owned(),
-        };
-        match (prefix.is_empty(), name.is_empty()) {
-            (true, _) => name.to_owned(),
-            (false, true) => prefix,
-            (false, false) => format!("{prefix}.{name}"),
+        if let Some(parent) = ty.parent
+            && self.is_in_body(parent)
+        {
+            return format!("{}.{name}", self.type_id(parent));
         }
+        ty.full.to_string()
+    }
+
+    /// Whether a type, or one around it, is declared in a body.
+    fn is_in_body(&self, ty: TypeId) -> bool {
+        let t = self.ty(ty);
+        t.within.is_some() || t.parent.is_some_and(|p| self.is_in_body(p))
     }
 
     /// The place of an anonymous class among the lambdas and anonymous classes of its member.

@@ -111,7 +111,7 @@ impl Program {
                     None => u.text(i.from).to_owned(),
                 };
                 let full = full.trim_start_matches("global::").to_owned();
-                return candidates.iter().copied().find(|t| self.type_id(*t) == full);
+                return candidates.iter().copied().find(|t| *self.ty(*t).full == full);
             }
         }
         // the own namespace and those around it
@@ -148,7 +148,7 @@ impl Program {
             let name = i.name.map_or("", |n| u.text(n));
             if name == wanted || name == "*" {
                 let full = format!("{}.{wanted}", u.text(i.from));
-                if let Some(t) = nested.iter().copied().find(|t| self.type_id(*t) == full) {
+                if let Some(t) = nested.iter().copied().find(|t| *self.ty(*t).full == full) {
                     return Some(t);
                 }
             }
@@ -163,14 +163,14 @@ impl Program {
         }
         let sym = self.symbols.get(simple)?;
         let candidates = self.types_named(sym);
-        let exact = candidates.iter().copied().find(|t| self.type_id(*t) == text);
+        let exact = candidates.iter().copied().find(|t| &*self.ty(*t).full == text);
         // a name may leave out the namespaces that are around
         let partial = || {
             let u = self.unit(unit);
             let here = u.text(u.namespace);
             let suffix = format!(".{text}");
             candidates.iter().copied().find(|t| {
-                let id = self.type_id(*t);
+                let id = &self.ty(*t).full;
                 id.strip_suffix(&suffix).is_some_and(|outer| here == outer || here.starts_with(&format!("{outer}.")))
             })
         };
@@ -317,7 +317,7 @@ impl Program {
             if name == wanted || name == "*" {
                 let from = u.text(i.from);
                 let simple = self.symbols.get(from.rsplit('.').next()?)?;
-                let Some(ty) = self.types_named(simple).iter().copied().find(|t| self.type_id(*t) == from) else { continue };
+                let Some(ty) = self.types_named(simple).iter().copied().find(|t| &*self.ty(*t).full == from) else { continue };
                 if let Some(m) = self.find_member(ty, sym) {
                     return Some(m);
                 }

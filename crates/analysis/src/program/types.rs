@@ -95,7 +95,20 @@ pub(super) struct Here<'s> {
 impl Program {
     /// The type that a reference means.
     pub(super) fn type_at(&self, here: Here<'_>, id: TypeRefId) -> Ty {
-        self.type_at_depth(here, id, 0)
+        if !here.params.is_empty() {
+            return self.type_at_depth(here, id, 0);
+        }
+        let known = &self.known_types[here.unit.0 as usize];
+        if let Ok(known) = known.lock()
+            && let Some(ty) = known.get(&(id, here.owner))
+        {
+            return ty.clone();
+        }
+        let found = self.type_at_depth(here, id, 0);
+        if let Ok(mut known) = known.lock() {
+            known.insert((id, here.owner), found.clone());
+        }
+        found
     }
 
     fn type_at_depth(&self, here: Here<'_>, id: TypeRefId, depth: u32) -> Ty {
@@ -157,10 +170,11 @@ impl Program {
 
     /// The declared type of a field or property, or of a method's result.
     pub fn declared_type(&self, member: super::MemberId) -> Ty {
-        match self.decl(member).ty {
+        let find = || match self.decl(member).ty {
             Some(id) => self.type_in(member, id),
             None => Ty::Unknown,
-        }
+        };
+        self.declared[member.0 as usize].get_or_init(find).clone()
     }
 
     /// The simple name of a type.

@@ -228,6 +228,7 @@ impl<'t> Script<'t> {
         if members.iter().find(known).is_none() {
             prototype.ty = ty;
             prototype.body = None;
+            prototype.params = Vec::new();
             self.l.add_member(prototype);
         }
     }
