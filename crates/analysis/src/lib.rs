@@ -31,6 +31,17 @@ pub struct Analysis {
     pub accepted: Accepted,
 }
 
+/// How to analyse.
+#[derive(Clone, Copy, Debug)]
+pub struct Options<'a> {
+    /// The path of the tree, as the map names it.
+    pub root: &'a str,
+    /// Which results are wanted.
+    pub want: Want,
+    /// Whether the tree says of itself that other trees use it, as a package's manifest does.
+    pub library: bool,
+}
+
 /// Which results are wanted.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Want {
@@ -41,11 +52,11 @@ pub enum Want {
 }
 
 /// Analyses the facts of a tree. The same facts give the same result at any number of threads.
-pub fn analyse(facts: Vec<Facts>, kit: &dyn Fn(Language) -> Kit, root: &str, want: Want) -> Analysis {
+pub fn analyse(facts: Vec<Facts>, kit: &dyn Fn(Language) -> Kit, options: Options<'_>) -> Analysis {
     let program = Program::link(facts, kit);
-    let wiring = Wiring::find(&program);
-    let map = wire::map(&wiring, root);
-    let (findings, accepted) = match want {
+    let wiring = Wiring::find(&program, options.library);
+    let map = wire::map(&wiring, options.root);
+    let (findings, accepted) = match options.want {
         Want::Map => (Vec::new(), Accepted::default()),
         Want::Findings => judge::judge(&wiring),
     };

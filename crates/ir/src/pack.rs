@@ -155,6 +155,9 @@ pub struct Pack {
     /// Methods that load code of other trees: who calls them is a host of plug-ins.
     #[serde(default)]
     pub loaders: Vec<String>,
+    /// Members of an emitter that hand out the function by which one subscribes to it.
+    #[serde(default)]
+    pub views_of_emitters: Vec<String>,
     /// Events that a platform hears by convention.
     #[serde(default)]
     pub heard_by_platform: Vec<String>,

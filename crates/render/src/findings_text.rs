@@ -68,7 +68,8 @@ fn excerpt(out: &mut dyn Write, at: &Place, role: Role, sources: &dyn Sources, o
     // a stretch over several lines is marked to the end of its first one
     let bytes = (at.end - at.start) as usize;
     let rest: String = line.chars().skip(at.column.saturating_sub(1) as usize).collect();
-    let marked = if bytes >= rest.len() { rest.trim_end().chars().count() } else { rest.char_indices().take_while(|(i, _)| *i < bytes).count() };
+    let marked =
+        if bytes >= rest.len() { rest.trim_end().chars().count() } else { rest.char_indices().take_while(|(i, _)| *i < bytes).count() };
     let (shown, start, len) = shown_line(&line, at.column, marked);
     let number = at.line.to_string();
     let p = o.palette;
@@ -100,7 +101,11 @@ fn summary(out: &mut dyn Write, findings: &[Finding], t: Totals, o: &TextOptions
     }
     if t.unresolved > 0 {
         let what = count(t.unresolved, "piece of wiring was", "pieces of wiring were");
-        writeln!(out, "{}", p.paint(Role::Quiet, &format!("{what} not resolved; `yarrowgraph map --format json` lists them under \"unresolved\"")))?;
+        writeln!(
+            out,
+            "{}",
+            p.paint(Role::Quiet, &format!("{what} not resolved; `yarrowgraph map --format json` lists them under \"unresolved\""))
+        )?;
     }
     Ok(())
 }

@@ -51,7 +51,10 @@ pub fn write(out: &mut dyn Write, map: &Map, all: bool, o: &TextOptions) -> io::
         writeln!(out, "{}", p.paint(Role::Quiet, &text))?;
     }
     if !map.unresolved.is_empty() {
-        let text = format!("{} not resolved; --format json lists them under \"unresolved\"", count(map.unresolved.len(), "piece of wiring", "pieces of wiring"));
+        let text = format!(
+            "{} not resolved; --format json lists them under \"unresolved\"",
+            count(map.unresolved.len(), "piece of wiring", "pieces of wiring")
+        );
         writeln!(out, "{}", p.paint(Role::Quiet, &text))?;
     }
     for left in &map.files.left_out {

@@ -93,7 +93,12 @@ impl Key {
     fn of(forest: &Forest<'_>, s: NodeId, options: &Options) -> Self {
         let record = forest.record(s);
         let label = |l: &str| crate::objects::type_of(l).to_owned();
-        let tree = forest.walk(s).into_iter().map(|n| format!("{}@{}", content::full(forest, n, &label, options), forest.lane(n))).collect::<Vec<_>>().join("\n");
+        let tree = forest
+            .walk(s)
+            .into_iter()
+            .map(|n| format!("{}@{}", content::full(forest, n, &label, options), forest.lane(n)))
+            .collect::<Vec<_>>()
+            .join("\n");
         let arguments = if options.ignore_args { String::new() } else { content::arguments(record) };
         Self { identity: content::loose_identity(record), arguments, tree }
     }

@@ -67,7 +67,8 @@ pub(crate) fn agree_but_for_digests(a: &Value, b: &Value, label: &dyn Fn(&str) -
     match (a, b) {
         (Value::Array(x), Value::Array(y)) => x.len() == y.len() && x.iter().zip(y).all(|(a, b)| agree_but_for_digests(a, b, label)),
         (Value::Object(x), Value::Object(y)) => {
-            let keys = |m: &serde_json::Map<String, Value>| m.iter().filter(|(_, v)| !v.is_null()).map(|(k, _)| k.clone()).collect::<Vec<_>>();
+            let keys =
+                |m: &serde_json::Map<String, Value>| m.iter().filter(|(_, v)| !v.is_null()).map(|(k, _)| k.clone()).collect::<Vec<_>>();
             let (mut kx, mut ky) = (keys(x), keys(y));
             kx.sort_unstable();
             ky.sort_unstable();

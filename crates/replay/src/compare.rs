@@ -49,7 +49,14 @@ pub fn against(before: &Recording, after: &Recording, options: &Options) -> Repl
             stimuli.push(stimulus);
         }
     }
-    Replay { format: "yarrowgraph-replay", version: REPLAY_VERSION, verdict: counts.verdict(), counts, stimuli, assumed_renames: Vec::new() }
+    Replay {
+        format: "yarrowgraph-replay",
+        version: REPLAY_VERSION,
+        verdict: counts.verdict(),
+        counts,
+        stimuli,
+        assumed_renames: Vec::new(),
+    }
 }
 
 fn lone(before: Option<u64>, after: Option<u64>, verdict: StimulusVerdict, text: String) -> Stimulus {
@@ -359,7 +366,10 @@ mod tests {
     fn rose(order: [&str; 3]) -> Recording {
         let mut text = String::from("{\"n\":1,\"kind\":\"raise\",\"channel\":\"Gauge.rose\",\"subject\":\"Gauge#1\"}\n");
         for (i, handler) in order.iter().enumerate() {
-            text.push_str(&format!("{{\"n\":{},\"by\":1,\"kind\":\"deliver\",\"channel\":\"Gauge.rose\",\"handler\":\"{handler}\"}}\n", i + 2));
+            text.push_str(&format!(
+                "{{\"n\":{},\"by\":1,\"kind\":\"deliver\",\"channel\":\"Gauge.rose\",\"handler\":\"{handler}\"}}\n",
+                i + 2
+            ));
         }
         recording(&text)
     }

@@ -91,8 +91,13 @@ impl Reader<'_> {
 
     fn all(mut self, mut source: Box<dyn BufRead + '_>) -> Result<Recording, ReadError> {
         let mut header = None;
-        let mut recording =
-            Recording { name: self.name.to_owned(), header: Header { recording: 1, program: None, made_by: None }, records: Vec::new(), lines: Vec::new(), cut: None };
+        let mut recording = Recording {
+            name: self.name.to_owned(),
+            header: Header { recording: 1, program: None, made_by: None },
+            records: Vec::new(),
+            lines: Vec::new(),
+            cut: None,
+        };
         let mut bytes = Vec::new();
         loop {
             bytes.clear();
@@ -142,8 +147,8 @@ impl Reader<'_> {
     }
 
     fn header(&self, text: &str) -> Result<Header, ReadError> {
-        let header: Header =
-            serde_json::from_str(text).map_err(|e| self.wrong(format!("the first line must be the header, like {{\"recording\":1}}: {}", plain(&e))))?;
+        let header: Header = serde_json::from_str(text)
+            .map_err(|e| self.wrong(format!("the first line must be the header, like {{\"recording\":1}}: {}", plain(&e))))?;
         if header.recording != 1 {
             return Err(self.wrong(format!("recordings of version {} are not known; expected 1", header.recording)));
         }

@@ -48,7 +48,7 @@ mod tests {
     use super::*;
 
     fn text(bytes: &[u8]) -> (String, Encoding) {
-        let d = decode(bytes).ok().expect("text");
+        let d = decode(bytes).expect("text");
         (d.text.into_owned(), d.encoding)
     }
 

@@ -10,8 +10,24 @@ use crate::failure::Failure;
 
 /// Folders that hold no code of the tree's own: build output and other people's code.
 const LEFT_OUT: &[&str] = &[
-    ".git", ".hg", ".svn", ".gradle", ".idea", ".vs", "__pycache__", "bin", "bower_components", "build", "dist", "node_modules", "obj",
-    "out", "packages", "target", "third_party", "vendor",
+    ".git",
+    ".hg",
+    ".svn",
+    ".gradle",
+    ".idea",
+    ".vs",
+    "__pycache__",
+    "bin",
+    "bower_components",
+    "build",
+    "dist",
+    "node_modules",
+    "obj",
+    "out",
+    "packages",
+    "target",
+    "third_party",
+    "vendor",
 ];
 
 /// A file to read.
@@ -36,6 +52,8 @@ pub(crate) struct Found {
     pub(crate) sources: Vec<Source>,
     /// Folders left out, each with the number of files of a known language in it.
     pub(crate) left_out: Vec<String>,
+    /// Whether a manifest at the root says that other trees use this one.
+    pub(crate) is_library: bool,
     /// Entries that could not be looked at.
     pub(crate) errors: Vec<String>,
 }
@@ -62,7 +80,20 @@ pub(crate) fn discover(paths: &[PathBuf], no_ignore: bool) -> Result<Found, Fail
     found.sources.dedup_by(|a, b| a.name == b.name);
     found.left_out = left_out.into_iter().filter(|(_, n)| *n > 0).map(|(name, n)| format!("{name} ({n} files)")).collect();
     found.errors.sort();
+    found.is_library = is_library(&found.root);
     Ok(found)
+}
+
+/// Whether a `package.json` here or just above a source folder names what importers get.
+fn is_library(root: &Path) -> bool {
+    let folders = [Some(root), root.parent().filter(|_| root.ends_with("src"))];
+    folders.into_iter().flatten().any(|folder| {
+        let manifest = std::fs::read(folder.join("package.json")).ok().and_then(|b| serde_json::from_slice::<serde_json::Value>(&b).ok());
+        manifest.is_some_and(|m| {
+            let private = m.get("private").and_then(serde_json::Value::as_bool) == Some(true);
+            !private && ["main", "module", "exports", "types", "typings", "publishConfig"].iter().any(|k| m.get(k).is_some())
+        })
+    })
 }
 
 fn walk(found: &mut Found, path: &Path, no_ignore: bool, left_out: &mut BTreeMap<String, usize>) {
@@ -95,7 +126,9 @@ fn walk(found: &mut Found, path: &Path, no_ignore: bool, left_out: &mut BTreeMap
     for folder in folders {
         let name = name_of(&found.root, &folder);
         let files = WalkBuilder::new(&folder).standard_filters(false).follow_links(false).build().flatten();
-        let known = files.filter(|e| e.file_type().is_some_and(|t| t.is_file()) && yarrowgraph_syntax::language_of(&e.path().to_string_lossy()).is_some());
+        let known = files.filter(|e| {
+            e.file_type().is_some_and(|t| t.is_file()) && yarrowgraph_syntax::language_of(&e.path().to_string_lossy()).is_some()
+        });
         left_out.insert(name, known.take(100_000).count());
     }
 }
@@ -142,6 +175,19 @@ mod tests {
         let paths = |list: &[&str]| list.iter().map(PathBuf::from).collect::<Vec<_>>();
         assert_eq!(root_of(&paths(&["a/b", "a/c"])), PathBuf::from("a"));
         assert_eq!(root_of(&paths(&["a", "b"])), PathBuf::from("."));
+    }
+
+    #[test]
+    fn a_manifest_with_an_entry_for_importers_makes_a_library() {
+        let folder = tempfile::tempdir().expect("a temporary folder");
+        let manifest = |text: &str| std::fs::write(folder.path().join("package.json"), text).expect("writable");
+        assert!(!is_library(folder.path()));
+        manifest(r#"{"name": "gauges", "main": "lib/index.js"}"#);
+        assert!(is_library(folder.path()));
+        manifest(r#"{"name": "gauges", "main": "lib/index.js", "private": true}"#);
+        assert!(!is_library(folder.path()));
+        manifest("{ not json");
+        assert!(!is_library(folder.path()));
     }
 
     #[test]

@@ -7,7 +7,7 @@ use std::time::{Duration, Instant};
 
 use rayon::prelude::*;
 use yarrowgraph_analysis::program::Kit;
-use yarrowgraph_analysis::{Analysis, Want};
+use yarrowgraph_analysis::{Analysis, Options, Want};
 use yarrowgraph_ir::{Facts, Language, Unit, facts};
 use yarrowgraph_model::{FileCount, FileReport, Files};
 use yarrowgraph_render::Sources;
@@ -124,7 +124,8 @@ fn report_partial(files: &Files, ui: &Ui) {
 pub(crate) fn analyse(args: &TreeArgs, want: Want, ui: &Ui) -> Result<(Analysis, SourceFiles), Failure> {
     let tree = read(args, ui)?;
     let root = tree.found.root.to_string_lossy().replace('\\', "/");
-    let mut analysis = yarrowgraph_analysis::analyse(tree.facts, &kit, &root, want);
+    let options = Options { root: &root, want, library: tree.found.is_library };
+    let mut analysis = yarrowgraph_analysis::analyse(tree.facts, &kit, options);
     analysis.map.files = tree.files;
     let paths = tree.found.sources.into_iter().map(|s| (s.name, s.path)).collect();
     Ok((analysis, SourceFiles { paths, lines: Mutex::default() }))

@@ -90,7 +90,10 @@ fn accessor_uses(flow: &Flow<'_>, member: MemberId, kind: AccessorKind, found: &
 pub(crate) fn is_override(flow: &Flow<'_>, member: MemberId, base: MemberId) -> bool {
     let program = flow.program;
     let (m, b) = (program.member(member), program.member(base));
-    m.owner != b.owner && m.name == b.name && program.decl(member).params.len() == program.decl(base).params.len() && program.is_a(m.owner, b.owner)
+    m.owner != b.owner
+        && m.name == b.name
+        && program.decl(member).params.len() == program.decl(base).params.len()
+        && program.is_a(m.owner, b.owner)
 }
 
 /// Calls of a field that holds a function, and of every alias of it.
@@ -149,4 +152,3 @@ fn function_with_this(flow: &Flow<'_>, value: &Val) -> Option<(FunctionKey, Val)
     }
     None
 }
-

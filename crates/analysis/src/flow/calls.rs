@@ -212,7 +212,8 @@ impl Flow<'_> {
     fn through_call(&self, site: Site, target: &Callee, budget: u32) -> Option<Val> {
         let budget = budget.checked_sub(4)?;
         let value = self.returned(target.member, budget)?;
-        let path = matches!(value, Val::Member(..) | Val::Static(_) | Val::Element(..) | Val::Param(_, None, _) | Val::This(_) | Val::Outside(..));
+        let path =
+            matches!(value, Val::Member(..) | Val::Static(_) | Val::Element(..) | Val::Param(_, None, _) | Val::This(_) | Val::Outside(..));
         if !path || matches!(value.root(), Val::Unknown | Val::Global(_) | Val::Call(_)) {
             return None;
         }

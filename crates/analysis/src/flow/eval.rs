@@ -56,7 +56,9 @@ impl Flow<'_> {
                 Val::Call(_) | Val::Unknown | Val::Data | Val::Element(..) => Val::Local(site),
                 known => known,
             },
-            Node::Unary { op: UnaryOp::NonNull | UnaryOp::Await | UnaryOp::Spread | UnaryOp::ByRef | UnaryOp::Indirect, operand } => inner(operand),
+            Node::Unary { op: UnaryOp::NonNull | UnaryOp::Await | UnaryOp::Spread | UnaryOp::ByRef | UnaryOp::Indirect, operand } => {
+                inner(operand)
+            }
             Node::Binary { op: BinaryOp::Coalesce | BinaryOp::Or, left, right } => match inner(left) {
                 Val::Unknown | Val::Data => inner(right),
                 known => known,
@@ -352,7 +354,8 @@ impl Flow<'_> {
             if site.member != local.member {
                 continue;
             }
-            if let Node::Assign { target, value, op: yarrowgraph_ir::AssignOp::Set | yarrowgraph_ir::AssignOp::IfUnset } = body.node(site.node)
+            if let Node::Assign { target, value, op: yarrowgraph_ir::AssignOp::Set | yarrowgraph_ir::AssignOp::IfUnset } =
+                body.node(site.node)
                 && body.node(target) == Node::Name(name)
                 && scope.lookup(name, target) == Some(Declared::Local(local.node))
                 && !matches!(body.node(value), Node::Null)
@@ -397,7 +400,9 @@ impl Flow<'_> {
             Node::Unary { op: UnaryOp::ByRef, .. } => self.out_argument(local, parent, budget),
             Node::Entry { key, .. } => self.part_by_key(local, parent, key, budget),
             Node::Pattern { .. } => self.part_by_position(local, parent, budget),
-            Node::Call { callee, args, .. } if body.list(args).contains(&local.node) => self.out_of_call(local, callee, body.list(args), budget),
+            Node::Call { callee, args, .. } if body.list(args).contains(&local.node) => {
+                self.out_of_call(local, callee, body.list(args), budget)
+            }
             _ => Val::Local(local),
         }
     }

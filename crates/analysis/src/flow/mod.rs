@@ -116,7 +116,7 @@ impl<'p> Flow<'p> {
                 Val::Bound(of, _) => (**of).clone(),
                 Val::Local(site) => self.local_function(*site)?,
                 Val::Member(base, m) => {
-                    let Some(only) = self.only_definition(*m) else { return None };
+                    let only = self.only_definition(*m)?;
                     let binding = Binding { callee: (only.member, None), this: Some((**base).clone()), args: Vec::new() };
                     self.eval(only).substitute_this(&binding)
                 }

@@ -24,11 +24,11 @@ impl Flow<'_> {
             }
             Val::Type(t) => Ty::Static(*t),
             Val::Member(object, m) => {
-                let declared = self.member_type(*m, budget);
+                let declared = self.member_type(*m);
                 self.seen_through(object, *m, declared, budget)
             }
-            Val::Static(m) => self.member_type(*m, budget),
-            Val::Param(member, function, index) => self.param_type(*member, *function, *index, budget),
+            Val::Static(m) => self.member_type(*m),
+            Val::Param(member, function, index) => self.param_type(*member, *function, *index),
             Val::Local(site) => self.node_type(site.member, site.node, budget),
             Val::Element(of, _) => {
                 let ty = self.type_of_val(of, budget);
@@ -79,14 +79,13 @@ impl Flow<'_> {
     }
 
     /// The type of a member: the declared one, else that of what it holds.
-    pub(super) fn member_type(&self, member: MemberId, budget: u32) -> Ty {
+    pub(super) fn member_type(&self, member: MemberId) -> Ty {
         let declared = self.program.declared_type(member);
         let info = self.program.member(member);
         let is_value = matches!(info.kind, MemberKind::Field | MemberKind::Property | MemberKind::Event | MemberKind::EnumConstant);
         if !is_value || !matches!(declared, Ty::Unknown) {
             return declared;
         }
-        let _ = budget;
         self.inferred[member.0 as usize].clone()
     }
 
@@ -106,16 +105,19 @@ impl Flow<'_> {
             }
         }
         // a property without a type of its own has that of its getter
-        let getter = self.program.own_members(info.owner, info.name).iter().copied().find(|m| {
-            *m != member && matches!(self.program.member(*m).kind, MemberKind::Accessor(yarrowgraph_ir::AccessorKind::Get))
-        });
+        let getter = self
+            .program
+            .own_members(info.owner, info.name)
+            .iter()
+            .copied()
+            .find(|m| *m != member && matches!(self.program.member(*m).kind, MemberKind::Accessor(yarrowgraph_ir::AccessorKind::Get)));
         match getter.and_then(|g| self.returned(g, budget)) {
             Some(value) => self.type_of_val(&value, budget),
             None => Ty::Unknown,
         }
     }
 
-    fn param_type(&self, member: MemberId, function: Option<yarrowgraph_ir::FunctionId>, index: u16, budget: u32) -> Ty {
+    fn param_type(&self, member: MemberId, function: Option<yarrowgraph_ir::FunctionId>, index: u16) -> Ty {
         let program = self.program;
         let param = match function {
             None => program.decl(member).params.get(index as usize),
@@ -125,7 +127,6 @@ impl Flow<'_> {
         if let Some(ty) = param.ty {
             return program.type_in(member, ty);
         }
-        let _ = budget;
         Ty::Unknown
     }
 
@@ -230,15 +231,7 @@ impl Flow<'_> {
         }
     }
 
-    fn call_type(
-        &self,
-        member: MemberId,
-        node: NodeId,
-        callee: NodeId,
-        args: &[NodeId],
-        type_args: Option<u16>,
-        budget: u32,
-    ) -> Ty {
+    fn call_type(&self, member: MemberId, node: NodeId, callee: NodeId, args: &[NodeId], type_args: Option<u16>, budget: u32) -> Ty {
         let program = self.program;
         let Some(body) = program.body(member) else { return Ty::Unknown };
         let written: Vec<Ty> = type_args

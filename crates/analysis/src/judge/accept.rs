@@ -35,7 +35,9 @@ pub(super) fn split(wiring: &Wiring<'_>, findings: Vec<Finding>) -> (Vec<Finding
     let mut left = Vec::new();
     for finding in findings {
         let fits = |(rule, place, _): &&mut (String, Place, bool)| {
-            *rule == finding.rule && place.file == finding.place.file && (place.line == finding.place.line || place.line + 1 == finding.place.line)
+            *rule == finding.rule
+                && place.file == finding.place.file
+                && (place.line == finding.place.line || place.line + 1 == finding.place.line)
         };
         match comments.iter_mut().find(fits) {
             Some((_, _, used)) => {

@@ -40,7 +40,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
 /// A handler that is made on the spot.
 fn fresh(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> Option<Draft> {
     let handler = effect.handler.as_ref()?;
-    if !release::is_fresh(&wiring.flow, effect, handler) || effect.certainty == Certainty::Possible && !has_counterpart(wiring, channel) {
+    if !release::is_fresh(&wiring.flow, effect, handler) || effect.certainty == Certainty::Possible && channel.joins.is_empty() {
         return None;
     }
     let what = short(&channel.id);
@@ -51,11 +51,6 @@ fn fresh(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> Option<Draf
     };
     let message = format!("this takes {made} off `{what}`, which no subscription can have put on");
     Some(draft(wiring, channel, effect, message, Certainty::Certain))
-}
-
-fn has_counterpart(wiring: &Wiring<'_>, channel: &Channel) -> bool {
-    let _ = wiring;
-    !channel.joins.is_empty()
 }
 
 /// A handler that nothing ever puts on this channel.
@@ -92,7 +87,11 @@ fn never_subscribed(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> 
     if on_this.is_empty() && program.member(*m).kind != MemberKind::Event {
         return None;
     }
-    let message = format!("this takes `{}` off `{}`, and nothing ever puts it on", short(&crate::wire::handler_name(wiring, effect)), short(&channel.id));
+    let message = format!(
+        "this takes `{}` off `{}`, and nothing ever puts it on",
+        short(&crate::wire::handler_name(wiring, effect)),
+        short(&channel.id)
+    );
     Some(draft(wiring, channel, effect, message, Certainty::Likely))
 }
 

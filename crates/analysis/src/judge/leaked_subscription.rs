@@ -1,11 +1,11 @@
 //! Rule `leaked-subscription`: a subscription outlives its subscriber.
 
-use yarrowgraph_ir::{MemberKind, TypeKind};
+use yarrowgraph_ir::{MemberKind, Node, TypeKind};
 use yarrowgraph_model::{Certainty, ChannelKind, Level, Lifetime};
 
 use super::{Draft, Page, Rule, related, short};
 use crate::flow::{Val, contains, is_override};
-use crate::program::{MemberId, TypeId};
+use crate::program::{MemberId, Site, TypeId};
 use crate::wire::channels::{Channel, ChannelKey};
 use crate::wire::effect::{Effect, Event};
 use crate::wire::handles::{self, Fate};
@@ -68,10 +68,13 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> Option<Draft> {
         Lifetime::Outer => Level::Warning,
         _ => return None,
     };
-    if is_platform_owned(wiring, channel, effect, ty) || bound_by_base(wiring, effect, ty) {
+    if is_platform_owned(wiring, channel, effect) || bound_by_base(wiring, effect, ty) {
         return None;
     }
     if is_released(wiring, channel, join) || is_left_by_futile_release(wiring, channel, effect) {
+        return None;
+    }
+    if judged.lifetime == Lifetime::Outer && is_kept_by_subject(wiring, ty, handler) {
         return None;
     }
     let teardown = teardown_of(wiring, ty);
@@ -98,6 +101,38 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> Option<Draft> {
         related: related_places,
         parties: vec![channel.id.clone(), handler_id(wiring, effect), program.member_id(effect.site.member)],
     })
+}
+
+/// Whether the subject alone holds the subscriber, so that both end together: every object of
+/// the type is made and let go at once, or handed over fresh and knows nothing of its maker.
+fn is_kept_by_subject(wiring: &Wiring<'_>, ty: TypeId, handler: &Val) -> bool {
+    let program = wiring.program();
+    let dropped = |site: &Site| {
+        let Some(body) = program.body(site.member) else { return false };
+        matches!(program.scope(site.member).parent(site.node).map(|p| body.node(p)), Some(Node::Block(_)))
+    };
+    let made: Vec<Site> = lifetime::creations(&wiring.flow, ty).into_iter().filter(|s| !wiring.in_test(s.member)).collect();
+    // whoever gives it a teardown, also by way of a base of a library, means it to end before its subject
+    if teardown_of(wiring, ty).is_some() || !program.outside_bases(ty).is_empty() {
+        return false;
+    }
+    if !made.is_empty() && made.iter().all(dropped) {
+        return true;
+    }
+    let Val::New(site) = handler else { return false };
+    let Some(created) = wiring.flow.type_of(handler).own() else { return false };
+    let t = program.ty(created);
+    if t.anonymous {
+        return false;
+    }
+    let knows_its_maker = t.parent.is_some() && !t.modifiers.is_static && program.kit(t.unit).traits.inner_types_capture;
+    !knows_its_maker
+        && program.body(site.member).is_some_and(|body| match body.node(site.node) {
+            Node::New { args, .. } => {
+                body.list(args).iter().all(|a| !matches!(wiring.flow.eval_in(site.member, *a), Val::This(_) | Val::Member(..)))
+            }
+            _ => false,
+        })
 }
 
 /// How sure a leak is, and whether it is worth saying at all.
@@ -135,7 +170,12 @@ fn teardown_is_run(wiring: &Wiring<'_>, ty: TypeId) -> bool {
     let program = wiring.program();
     let name = program.member(teardown).name;
     program.index.calls(name).iter().any(|site| {
-        wiring.flow.callee(*site).is_some_and(|c| c.member == teardown || is_override(&wiring.flow, teardown, c.member))
+        // calling up from the override of it ends nobody's life, and a test's object is its own
+        let around = program.member(site.member);
+        let calls_up = around.name == name && program.is_a(ty, around.owner);
+        !calls_up
+            && !wiring.in_test(site.member)
+            && wiring.flow.callee(*site).is_some_and(|c| c.member == teardown || is_override(&wiring.flow, teardown, c.member))
     })
 }
 
@@ -159,6 +199,7 @@ fn teardown_of(wiring: &Wiring<'_>, ty: TypeId) -> Option<MemberId> {
             matches!(info.kind, MemberKind::Method | MemberKind::Destructor)
                 && !info.is_static
                 && contains(&pack.teardowns, program.text(info.name))
+                && (program.decl(**m).params.is_empty() || !takes_one_off(program.text(info.name)))
                 && program.body(**m).is_some_and(|b| b.root.is_some())
                 // a designer's is not where one takes handlers off
                 && !program.unit_of(**m).generated
@@ -171,9 +212,13 @@ fn teardown_of(wiring: &Wiring<'_>, ty: TypeId) -> Option<MemberId> {
     found
 }
 
+/// Whether a method of this name takes off what it is given, rather than ending a life.
+fn takes_one_off(name: &str) -> bool {
+    ["unregister", "remove", "release", "clear", "unbind", "Unregister", "Remove", "Release", "Clear", "Unbind"].contains(&name)
+}
+
 /// Widgets and library objects that came with the subscriber are looked after by their platform.
-fn is_platform_owned(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect, ty: TypeId) -> bool {
-    let _ = ty;
+fn is_platform_owned(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> bool {
     let program = wiring.program();
     // an annotated or platform channel of an object of the subscriber's own kind
     matches!(channel.kind, ChannelKind::Platform) && matches!(effect.holder.subject, Val::This(_)) || {
@@ -217,18 +262,19 @@ fn is_left_by_futile_release(wiring: &Wiring<'_>, channel: &Channel, join: &Effe
     let joined = function(join);
     channel.leaves.iter().map(|l| &wiring.effects[*l]).any(|leave| {
         let fresh = leave.handler.as_ref().is_some_and(|h| release::is_fresh(&wiring.flow, leave, h));
-        fresh && match (&joined, function(leave)) {
-            (Some(Val::Method(a, _)), Some(Val::Method(b, _))) => *a == b,
-            (Some(Val::Lambda(..)), Some(Val::Lambda(..))) => {
-                wiring.program().member(join.site.member).owner == wiring.program().member(leave.site.member).owner
+        fresh
+            && match (&joined, function(leave)) {
+                (Some(Val::Method(a, _)), Some(Val::Method(b, _))) => *a == b,
+                (Some(Val::Lambda(..)), Some(Val::Lambda(..))) => {
+                    wiring.program().member(join.site.member).owner == wiring.program().member(leave.site.member).owner
+                }
+                _ => false,
             }
-            _ => false,
-        }
     })
 }
 
 fn is_call(wiring: &Wiring<'_>, site: crate::program::Site) -> bool {
-    wiring.program().body(site.member).is_some_and(|b| matches!(b.node(site.node), yarrowgraph_ir::Node::Call { .. }))
+    wiring.program().body(site.member).is_some_and(|b| matches!(b.node(site.node), Node::Call { .. }))
 }
 
 fn handler_id(wiring: &Wiring<'_>, effect: &Effect) -> String {

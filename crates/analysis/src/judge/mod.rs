@@ -52,8 +52,7 @@ impl std::fmt::Debug for Rule {
 }
 
 /// All rules, by name.
-pub static RULES: &[Rule] =
-    &[futile_unsubscribe::RULE, leaked_subscription::RULE, unguarded_raise::RULE, unheard_event::RULE];
+pub static RULES: &[Rule] = &[futile_unsubscribe::RULE, leaked_subscription::RULE, unguarded_raise::RULE, unheard_event::RULE];
 
 /// The rule of a name.
 pub fn rule(name: &str) -> Option<&'static Rule> {
@@ -127,7 +126,11 @@ fn related(message: impl Into<String>, place: Place) -> Related {
 /// The last two parts of an id, which is how people say it.
 fn short(id: &str) -> String {
     if let Some(topic) = id.strip_prefix("topic:") {
-        return format!("topic {}", topic.rsplit(':').next().unwrap_or(topic));
+        return match topic.rsplit_once(':') {
+            Some((bus, "*")) => format!("{} (any topic)", short(bus)),
+            Some((_, name)) => format!("topic {name}"),
+            None => format!("topic {topic}"),
+        };
     }
     let mut depth = 0_i32;
     let mut dots = 0;
@@ -171,6 +174,7 @@ mod tests {
         assert_eq!(short("lock.Gauge.rose"), "Gauge.rose");
         assert_eq!(short("lock.Gauge.rise(java.lang.String)"), "Gauge.rise(java.lang.String)");
         assert_eq!(short("topic:lock.Bus:full"), "topic full");
+        assert_eq!(short("topic:marlwend.lock.Bus:*"), "lock.Bus (any topic)");
         assert_eq!(short("Gauge.rose"), "Gauge.rose");
     }
 }

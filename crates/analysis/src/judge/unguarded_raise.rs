@@ -4,9 +4,9 @@ use yarrowgraph_ir::{MemberKind, Visibility};
 use yarrowgraph_model::{Certainty, ChannelKind, Level};
 
 use super::{Draft, Page, Rule, related, short};
+use crate::wire::Wiring;
 use crate::wire::channels::{Channel, ChannelKey};
 use crate::wire::effect::{Effect, Guard};
-use crate::wire::Wiring;
 
 pub(super) const RULE: Rule = Rule {
     name: "unguarded-raise",
@@ -47,10 +47,18 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> Option<Draf
         return None;
     }
     let program = wiring.program();
+    let nobody = channel.joins.is_empty();
+    // it is filled, by something that is no subscription as far as can be seen
+    if nobody && channel.kind == ChannelKind::Slot && !wiring.flow.definitions(m).is_empty() {
+        return None;
+    }
+    // the value was handed on: whoever calls it was told that it is there
+    if !effect.inner.is_empty() {
+        return None;
+    }
     let what = short(&channel.id);
     // in a library somebody else may subscribe
     let open = wiring.is_open && program.decl(m).modifiers.visibility == Visibility::Public;
-    let nobody = channel.joins.is_empty();
     let level = if nobody && !open { Level::Error } else { Level::Warning };
     let message = if nobody {
         format!("`{what}` is raised without a guard, and nothing ever subscribes to it")

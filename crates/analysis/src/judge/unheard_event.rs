@@ -6,9 +6,9 @@ use yarrowgraph_model::{Certainty, ChannelKind, Level};
 use super::{Draft, Page, Rule, related, short};
 use crate::flow::contains;
 use crate::program::MemberId;
+use crate::wire::Wiring;
 use crate::wire::channels::{Channel, ChannelKey, Topic};
 use crate::wire::effect::{Act, Guard};
-use crate::wire::Wiring;
 
 pub(super) const RULE: Rule = Rule {
     name: "unheard-event",
@@ -60,9 +60,12 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel) -> Option<Draft> {
     }
     // the same call reaches somebody by way of another holder
     let also_heard = |e: &&crate::wire::effect::Effect| {
-        wiring.channels.iter().any(|c| c.key != channel.key && !c.joins.is_empty() && c.raises.iter().any(|r| wiring.effects[*r].site == e.site))
+        wiring
+            .channels
+            .iter()
+            .any(|c| c.key != channel.key && !c.joins.is_empty() && c.raises.iter().any(|r| wiring.effects[*r].site == e.site))
     };
-    if matches!(channel.key, ChannelKey::Own(_, Some(_))) && raises.iter().all(|e| also_heard(e)) {
+    if matches!(channel.key, ChannelKey::Own(_, Some(_))) && raises.iter().all(also_heard) {
         return None;
     }
     let level = if public { Level::Note } else { Level::Warning };
@@ -84,6 +87,8 @@ fn is_heard(wiring: &Wiring<'_>, channel: &Channel) -> bool {
     let any = |c: &Channel| match (&c.key, &channel.key) {
         (ChannelKey::Bus(a, Topic::Any), ChannelKey::Bus(b, _)) => a == b,
         (ChannelKey::Own(a, Some(Topic::Any) | None), ChannelKey::Own(b, Some(_))) => a == b,
+        // raised as a whole, joined by key
+        (ChannelKey::Own(a, Some(_)), ChannelKey::Own(b, None)) => a == b,
         _ => false,
     };
     wiring.channels.iter().any(|c| any(c) && !c.joins.is_empty())
@@ -108,9 +113,11 @@ fn own_member_counts(wiring: &Wiring<'_>, channel: &Channel, m: MemberId) -> boo
     let first_handler = wiring.flow.definitions(m).iter().any(|d| {
         let value = wiring.flow.eval(*d);
         match value {
-            crate::flow::Val::Lambda(member, f) => wiring.flow.lambda(member, f).and_then(|l| l.body).is_some_and(|b| {
-                program.body(member).is_some_and(|body| !body.children(b).is_empty())
-            }),
+            crate::flow::Val::Lambda(member, f) => wiring
+                .flow
+                .lambda(member, f)
+                .and_then(|l| l.body)
+                .is_some_and(|b| program.body(member).is_some_and(|body| !body.children(b).is_empty())),
             other => other.is_function(),
         }
     });
@@ -123,7 +130,10 @@ fn own_member_counts(wiring: &Wiring<'_>, channel: &Channel, m: MemberId) -> boo
         return false;
     }
     // handlers may be put on by something that no caller shows
-    let unresolved_join = wiring.effects.iter().any(|e| e.act == Act::Join && matches!(e.holder.event, crate::wire::effect::Event::Own(x) if x == m) && !channel.joins.is_empty());
+    let unresolved_join = wiring
+        .effects
+        .iter()
+        .any(|e| e.act == Act::Join && matches!(e.holder.event, crate::wire::effect::Event::Own(x) if x == m) && !channel.joins.is_empty());
     !(unresolved_join || owner.kind == TypeKind::Interface && channel.raises.is_empty())
 }
 

@@ -47,7 +47,7 @@ pub(super) fn link(mut units: Vec<Facts>, kit: &dyn Fn(Language) -> Kit) -> Prog
     };
     program.known_types = program.units.iter().map(|_| Default::default()).collect();
     let numbers = number_types(&mut program, empty);
-    number_members(&mut program, &numbers, empty);
+    number_members(&mut program, &numbers);
     place_nested(&mut program, &numbers);
     find_bases(&mut program);
     program.declared = program.members.iter().map(|_| Default::default()).collect();
@@ -148,12 +148,12 @@ fn number_types(p: &mut Program, empty: Sym) -> Numbers {
     numbers
 }
 
-fn number_members(p: &mut Program, numbers: &Numbers, _empty: Sym) {
-    for index in 0..p.units.len() {
+fn number_members(p: &mut Program, numbers: &Numbers) {
+    for (index, types) in numbers.iter().enumerate() {
         let unit = &p.units[index].unit;
         for (decl_index, decl) in unit.members.iter().enumerate() {
             let owner = match decl.owner {
-                Some(t) => numbers[index][t.0 as usize],
+                Some(t) => types[t.0 as usize],
                 None => match p.modules[index] {
                     Some(module) => module,
                     None => continue,
@@ -183,12 +183,13 @@ fn place_nested(p: &mut Program, numbers: &Numbers) {
     for (index, m) in p.members.iter().enumerate() {
         by_decl.insert((m.unit, m.decl), MemberId(index as u32));
     }
-    for index in 0..p.units.len() {
+    for (index, types) in numbers.iter().enumerate() {
         let unit_id = UnitId(index as u32);
         for (decl_index, decl) in p.units[index].unit.types.iter().enumerate() {
-            let id = numbers[index][decl_index];
+            let id = types[decl_index];
             if let Some(host) = decl.within {
-                let node = p.units[index].unit.member(host).body.as_ref().and_then(|b| b.types.iter().find(|(t, _)| t.0 == decl_index as u32));
+                let node =
+                    p.units[index].unit.member(host).body.as_ref().and_then(|b| b.types.iter().find(|(t, _)| t.0 == decl_index as u32));
                 // an enum constant's body has no node of its own
                 let root = || p.units[index].unit.member(host).body.as_ref().and_then(|b| b.root);
                 if let (Some(&member), Some(node)) = (by_decl.get(&(unit_id, host)), node.map(|(_, n)| *n).or_else(root)) {

@@ -66,7 +66,15 @@ impl Index {
 }
 
 /// The uses in one body.
-pub(super) fn uses(unit: &Unit, names: &[Sym], empty: Sym, id: MemberId, member: &Member, simple: &dyn Fn(UnitId, &str) -> Option<Sym>, unit_id: UnitId) -> Uses {
+pub(super) fn uses(
+    unit: &Unit,
+    names: &[Sym],
+    empty: Sym,
+    id: MemberId,
+    member: &Member,
+    simple: &dyn Fn(UnitId, &str) -> Option<Sym>,
+    unit_id: UnitId,
+) -> Uses {
     let mut uses = Uses::default();
     let Some(body) = &member.body else { return uses };
     let sym = |name: yarrowgraph_ir::Name| names[name.0 as usize];

@@ -16,7 +16,9 @@ use std::sync::{Mutex, OnceLock};
 use rustc_hash::FxHashMap;
 use yarrowgraph_ir::pack::Pack;
 use yarrowgraph_ir::traits::Traits;
-use yarrowgraph_ir::{Body, Facts, Language, Member, MemberKind, Modifiers, Name, NodeId, Span, TypeDecl, TypeDeclId, TypeKind, TypeRefId, Unit};
+use yarrowgraph_ir::{
+    Body, Facts, Language, Member, MemberKind, Modifiers, Name, NodeId, Span, TypeDecl, TypeDeclId, TypeKind, TypeRefId, Unit,
+};
 use yarrowgraph_model::Place;
 
 pub use dump::dump;
@@ -111,6 +113,9 @@ pub struct Kit {
     pub pack: &'static Pack,
 }
 
+/// What a type reference means where it stands: in a type, or at the top of its file.
+type KnownTypes = FxHashMap<(TypeRefId, Option<TypeId>), Ty>;
+
 /// The linked program.
 #[derive(Debug)]
 pub struct Program {
@@ -134,7 +139,7 @@ pub struct Program {
     types_of_unit: Vec<Vec<TypeId>>,
     units_by_path: FxHashMap<String, UnitId>,
     /// For each file what its type references mean, as far as it was asked for.
-    known_types: Vec<Mutex<FxHashMap<(TypeRefId, Option<TypeId>), Ty>>>,
+    known_types: Vec<Mutex<KnownTypes>>,
     declared: Vec<OnceLock<Ty>>,
 }
 

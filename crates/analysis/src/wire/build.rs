@@ -85,7 +85,8 @@ fn order(wiring: &Wiring<'_>, c: &Channel) -> Order {
 fn keeps(wiring: &Wiring<'_>, c: &Channel) -> Keeps {
     let ChannelKey::Own(m, None) = c.key else { return Keeps::none() };
     let program = wiring.program();
-    let value = if program.member(m).is_static { Val::Static(m) } else { Val::Member(std::sync::Arc::new(Val::This(program.member(m).owner)), m) };
+    let value =
+        if program.member(m).is_static { Val::Static(m) } else { Val::Member(std::sync::Arc::new(Val::This(program.member(m).owner)), m) };
     match program.type_name(&wiring.flow.type_of(&value)) {
         Some("BehaviorSubject" | "ReactiveProperty") => Keeps::Word("latest".into()),
         Some("ReplaySubject") => Keeps::Word("all".into()),
@@ -223,7 +224,6 @@ fn release(wiring: &Wiring<'_>, effect: &Effect) -> model::Release {
 
 /// What looks like wiring and could not be resolved.
 fn unresolved(wiring: &Wiring<'_>) -> Vec<Unresolved> {
-    let program = wiring.program();
     let mut found = Vec::new();
     for effect in &wiring.effects {
         let inside = channels::is_wrapper_inside(&wiring.flow, effect, &wiring.signals);
@@ -235,13 +235,14 @@ fn unresolved(wiring: &Wiring<'_>) -> Vec<Unresolved> {
         let reason = match (&effect.holder.event, &effect.handler) {
             (Event::Given, _) if !inside => "the channel is handed over and no caller shows which it is",
             (Event::Own(_) | Event::Bus | Event::Outside(_), _) if inside => continue,
-            (Event::Bus, _) if matches!(effect.holder.key, Some(Val::Data | Val::Unknown | Val::Call(_) | Val::Local(_))) => "the topic is computed",
+            (Event::Bus, _) if matches!(effect.holder.key, Some(Val::Data | Val::Unknown | Val::Call(_) | Val::Local(_))) => {
+                "the topic is computed"
+            }
             _ => continue,
         };
         let text = text_of(wiring, effect);
         found.push(Unresolved { place: wiring.place(effect), kind, text, reason: reason.to_owned() });
     }
-    let _ = program;
     found.sort();
     found.dedup();
     found
@@ -254,4 +255,3 @@ fn text_of(wiring: &Wiring<'_>, effect: &Effect) -> String {
         None => subject,
     }
 }
-

@@ -52,8 +52,13 @@ pub struct Channel {
 /// in from outside. Which channel it is, only the one who holds the object can say.
 pub(super) fn signal_classes(flow: &Flow<'_>, effects: &[Effect]) -> FxHashSet<TypeId> {
     let mut found = FxHashSet::default();
+    let holders = Holders::of(flow, effects, &found);
     for effect in effects {
         let (Act::Join, Event::Own(m)) = (effect.act, &effect.holder.event) else { continue };
+        // a part that is merely kept, such as a node's parent, makes no signal of its owner
+        if !holders.is_channel(*m) {
+            continue;
+        }
         let owner = flow.program.member(*m).owner;
         let open = matches!(effect.handler, Some(Val::Param(..)));
         let own = matches!(effect.holder.subject, Val::This(t) if t == owner);
@@ -109,7 +114,10 @@ pub(super) fn group(flow: &Flow<'_>, effects: &[Effect], signals: &FxHashSet<Typ
             by_key.entry(key.clone()).or_insert_with(|| namer.channel(key));
         }
     }
-    by_key.into_values().filter(|c| !(c.joins.is_empty() && c.leaves.is_empty() && c.raises.is_empty()) || c.kind == ChannelKind::Event).collect()
+    by_key
+        .into_values()
+        .filter(|c| !(c.joins.is_empty() && c.leaves.is_empty() && c.raises.is_empty()) || c.kind == ChannelKind::Event)
+        .collect()
 }
 
 /// What stands inside a wrapper is the caller's: the open side is said there.
@@ -194,9 +202,11 @@ impl Namer<'_, '_> {
     /// Whether an event has accessors that hand on to something else.
     pub(super) fn forwards(&self, m: MemberId) -> bool {
         let info = self.flow.program.member(m);
-        self.flow.program.own_members(info.owner, info.name).iter().any(|x| {
-            matches!(self.flow.program.member(*x).kind, MemberKind::Accessor(yarrowgraph_ir::AccessorKind::Add))
-        })
+        self.flow
+            .program
+            .own_members(info.owner, info.name)
+            .iter()
+            .any(|x| matches!(self.flow.program.member(*x).kind, MemberKind::Accessor(yarrowgraph_ir::AccessorKind::Add)))
     }
 
     /// A key as a topic.
@@ -215,13 +225,13 @@ impl Namer<'_, '_> {
                 let constant = program.member(*m).kind == MemberKind::EnumConstant || program.decl(*m).modifiers.is_readonly;
                 if constant { Topic::Named(program.member_id(*m)) } else { Topic::Any }
             }
-            Val::Member(_, m) if program.decl(*m).modifiers.is_readonly => {
-                match self.flow.only_definition(*m).map(|d| self.flow.eval(d)) {
-                    Some(Val::Str(s)) => Topic::Named(program.text(s).to_owned()),
-                    _ => Topic::Any,
-                }
+            Val::Member(_, m) if program.decl(*m).modifiers.is_readonly => match self.flow.only_definition(*m).map(|d| self.flow.eval(d)) {
+                Some(Val::Str(s)) => Topic::Named(program.text(s).to_owned()),
+                _ => Topic::Any,
+            },
+            Val::Outside(of, name) if matches!(**of, Val::Global(_)) => {
+                Topic::Named(format!("{}.{}", self.flow.show(of), program.text(*name)))
             }
-            Val::Outside(of, name) if matches!(**of, Val::Global(_)) => Topic::Named(format!("{}.{}", self.flow.show(of), program.text(*name))),
             _ => Topic::Any,
         }
     }
@@ -309,14 +319,19 @@ impl Namer<'_, '_> {
         if info.kind == MemberKind::Event {
             return ChannelKind::Event;
         }
-        let ty = self.flow.type_of(&if info.is_static { Val::Static(m) } else { Val::Member(std::sync::Arc::new(Val::This(info.owner)), m) });
+        let ty =
+            self.flow.type_of(&if info.is_static { Val::Static(m) } else { Val::Member(std::sync::Arc::new(Val::This(info.owner)), m) });
         if program.element_type(info.unit, &ty).is_some() {
             return ChannelKind::List;
         }
         match &ty {
             Ty::Own(t, _) if self.signals.contains(t) => ChannelKind::Signal,
             _ if program.is_callable(info.unit, &ty) => {
-                if program.kit(info.unit).traits.combines_callables { ChannelKind::Delegate } else { ChannelKind::Slot }
+                if program.kit(info.unit).traits.combines_callables {
+                    ChannelKind::Delegate
+                } else {
+                    ChannelKind::Slot
+                }
             }
             Ty::Outside(..) => ChannelKind::Signal,
             _ => ChannelKind::Slot,
@@ -424,14 +439,19 @@ fn is_called_listener(name: &str) -> bool {
 fn is_channel(flow: &Flow<'_>, m: MemberId, u: &Use) -> bool {
     let program = flow.program;
     let info = program.member(m);
-    if info.kind == MemberKind::Event || u.idiom {
+    if info.kind == MemberKind::Event {
+        return true;
+    }
+    let value = if info.is_static { Val::Static(m) } else { Val::Member(std::sync::Arc::new(Val::This(info.owner)), m) };
+    let ty = flow.type_of(&value);
+    // a function that only constructors take is a strategy, also where it is called by name
+    let strategy = u.constructor_only && !u.combined && program.is_callable(info.unit, &ty);
+    if u.idiom && !strategy {
         return true;
     }
     if !matches!(info.kind, MemberKind::Field | MemberKind::Property) {
         return false;
     }
-    let value = if info.is_static { Val::Static(m) } else { Val::Member(std::sync::Arc::new(Val::This(info.owner)), m) };
-    let ty = flow.type_of(&value);
     // queues of work, chains that stop, and factories are other patterns
     if u.drained && !u.open_leave {
         return false;
@@ -459,7 +479,9 @@ fn is_channel(flow: &Flow<'_>, m: MemberId, u: &Use) -> bool {
                 let text = program.text(*name);
                 !contains(&program.kit(info.unit).pack.collections, text) && is_called_listener(text)
             }
-            Ty::Param(_) | Ty::Unknown => u.raises > 0,
+            // what has messages of its own is an item, not a handler
+            Ty::Param(_) => u.raises > 0 && !u.messages,
+            Ty::Unknown => u.raises > 0,
             _ => false,
         };
         let filled_by_others = u.open_join || (u.outside_join && callable);

@@ -26,7 +26,15 @@ pub fn dump(wiring: &Wiring<'_>) -> String {
         if let Some(handler) = &effect.handler {
             let _ = write!(out, " handler {}", wiring.flow.show(handler));
         }
-        let _ = writeln!(out, " at {}:{} in {} inner {} {:?}", place.file, place.line, program.member_id(effect.site.member), effect.inner.len(), effect.guard);
+        let _ = writeln!(
+            out,
+            " at {}:{} in {} inner {} {:?}",
+            place.file,
+            place.line,
+            program.member_id(effect.site.member),
+            effect.inner.len(),
+            effect.guard
+        );
     }
     out
 }

@@ -4,7 +4,7 @@ use yarrowgraph_ir::{AssignOp, BinaryOp, Body, MemberKind, Node, NodeId, TypeKin
 use yarrowgraph_model::Certainty;
 
 use super::effect::{Act, Effect, Event, Guard, Holder};
-use super::{guards, idiom};
+use super::{guards, idiom, views};
 use crate::flow::{Flow, Val, contains};
 use crate::program::{MemberId, Site, Ty};
 
@@ -80,7 +80,8 @@ impl Extractor<'_, '_> {
         let function_like = |v: &Val| {
             v.is_function() || {
                 let ty = flow.type_of(v);
-                program.is_callable(program.member(self.member).unit, &ty) || matches!(v, Val::Local(s) if flow.function_of(&Val::Local(*s)).is_some())
+                program.is_callable(program.member(self.member).unit, &ty)
+                    || matches!(v, Val::Local(s) if flow.function_of(&Val::Local(*s)).is_some())
             }
         };
         match holder_of(flow, target) {
@@ -221,7 +222,10 @@ impl Extractor<'_, '_> {
                 let text = self.text(name);
                 let args = self.body.list(args);
                 let same = self.eval(object) == self.eval(target);
-                let filters = matches!(text, "filter" | "Where" | "FindAll" | "Except" | "RemoveAll" | "Remove" | "ToArray" | "toList" | "collect" | "ToList");
+                let filters = matches!(
+                    text,
+                    "filter" | "Where" | "FindAll" | "Except" | "RemoveAll" | "Remove" | "ToArray" | "toList" | "collect" | "ToList"
+                );
                 if same && contains(&pack.adds, text) {
                     if let Some(&arg) = args.last() {
                         self.put(node, holder, arg, false, found);
@@ -246,7 +250,11 @@ impl Extractor<'_, '_> {
             let other = NodeId::new(index);
             let stored = match self.body.node(other) {
                 Node::Assign { op: AssignOp::Set, target, value } => match self.body.node(target) {
-                    Node::Index { object, .. } if self.body.node(object) == Node::Name(name) && scope.lookup(name, object) == Some(local) => Some(value),
+                    Node::Index { object, .. }
+                        if self.body.node(object) == Node::Name(name) && scope.lookup(name, object) == Some(local) =>
+                    {
+                        Some(value)
+                    }
                     _ => None,
                 },
                 Node::Call { callee, args, .. } => match self.body.node(callee) {
@@ -407,7 +415,11 @@ impl Extractor<'_, '_> {
             if let Node::Call { callee, .. } = self.body.node(id) {
                 let called = match self.body.node(callee) {
                     Node::Name(_) => Some(callee),
-                    Node::Member { object, name, .. } if contains(&self.flow.program.kit_of(self.member).pack.invokers, self.text(name)) => Some(object),
+                    Node::Member { object, name, .. }
+                        if contains(&self.flow.program.kit_of(self.member).pack.invokers, self.text(name)) =>
+                    {
+                        Some(object)
+                    }
                     _ => None,
                 };
                 if let Some(called) = called
@@ -480,6 +492,10 @@ impl Extractor<'_, '_> {
                 found.push(effect);
             }
         }
+        if let Some(effect) = views::effect(self, node, callee, args) {
+            found.push(effect);
+            return;
+        }
         self.invocation(node, callee, args, found);
         if idiom::effects(self, node, callee, args, found) {
             return;
@@ -499,7 +515,8 @@ impl Extractor<'_, '_> {
             return false;
         }
         let pack = program.kit_of(self.member).pack;
-        let is_map = matches!(&ty, Ty::Outside(n, a) if a.len() == 2 || program.text(*n).contains("Map") || program.text(*n).contains("Dictionary"));
+        let is_map =
+            matches!(&ty, Ty::Outside(n, a) if a.len() == 2 || program.text(*n).contains("Map") || program.text(*n).contains("Dictionary"));
         if contains(&pack.adds, text)
             && let Some(&last) = args.last()
         {
@@ -589,7 +606,8 @@ impl Extractor<'_, '_> {
                     let value = self.eval(object);
                     let unit = program.member(self.member).unit;
                     let ty = self.flow.type_of(&value);
-                    let delegate = program.is_callable(unit, &ty) || matches!(holder_of(self.flow, &value), Some(Holder { event: Event::Own(m), .. }) if program.member(m).kind == MemberKind::Event);
+                    let delegate = program.is_callable(unit, &ty)
+                        || matches!(holder_of(self.flow, &value), Some(Holder { event: Event::Own(m), .. }) if program.member(m).kind == MemberKind::Event);
                     if delegate {
                         self.raise_at(node, object, &value, None, optional, found);
                         return;
@@ -629,7 +647,9 @@ impl Extractor<'_, '_> {
     fn raise_value(&self, node: NodeId, callee: NodeId, value: &Val, found: &mut Vec<Effect>) {
         let optional = matches!(self.body.node(node), Node::Call { optional: true, .. });
         match value {
-            Val::Member(..) | Val::Static(_) | Val::Element(..) | Val::Param(..) => self.raise_at(node, callee, value, None, optional, found),
+            Val::Member(..) | Val::Static(_) | Val::Element(..) | Val::Param(..) => {
+                self.raise_at(node, callee, value, None, optional, found)
+            }
             Val::Local(site) => {
                 // a local copy of the channel that several values reach
                 if let Some(inner) = self.channel_in_local(*site) {
@@ -647,7 +667,15 @@ impl Extractor<'_, '_> {
         matches!(value, Val::Member(..) | Val::Static(_) | Val::Element(..)).then_some(value)
     }
 
-    fn raise_at(&self, node: NodeId, called: NodeId, value: &Val, message: Option<crate::program::Sym>, optional: bool, found: &mut Vec<Effect>) {
+    fn raise_at(
+        &self,
+        node: NodeId,
+        called: NodeId,
+        value: &Val,
+        message: Option<crate::program::Sym>,
+        optional: bool,
+        found: &mut Vec<Effect>,
+    ) {
         // a field of a record in a roster: the roster is told as well
         if let Val::Member(of, _) = value
             && matches!(**of, Val::Element(..))
@@ -670,7 +698,18 @@ impl Extractor<'_, '_> {
         let parent = scope.parent(node);
         effect.result_used = !matches!(
             parent.map(|p| self.body.node(p)),
-            None | Some(Node::Block(_) | Node::If { .. } | Node::ForEach { .. } | Node::Loop { .. } | Node::Lambda(_) | Node::Case { .. } | Node::Try { .. } | Node::Lock { .. } | Node::Unary { .. } | Node::Using { .. })
+            None | Some(
+                Node::Block(_)
+                    | Node::If { .. }
+                    | Node::ForEach { .. }
+                    | Node::Loop { .. }
+                    | Node::Lambda(_)
+                    | Node::Case { .. }
+                    | Node::Try { .. }
+                    | Node::Lock { .. }
+                    | Node::Unary { .. }
+                    | Node::Using { .. }
+            )
         ) || matches!(parent.map(|p| self.body.node(p)), Some(Node::If { cond, .. }) if cond == node);
         effect.stops = self.stops_on(node);
         effect.takes_out = self.takes_out(called);
@@ -736,7 +775,20 @@ impl Extractor<'_, '_> {
         let Node::Member { name, .. } = self.body.node(callee) else { return false };
         matches!(
             self.text(name),
-            "poll" | "pop" | "take" | "Dequeue" | "Pop" | "TryDequeue" | "TryPop" | "TryTake" | "Take" | "shift" | "removeFirst" | "removeLast" | "pollFirst" | "pollLast"
+            "poll"
+                | "pop"
+                | "take"
+                | "Dequeue"
+                | "Pop"
+                | "TryDequeue"
+                | "TryPop"
+                | "TryTake"
+                | "Take"
+                | "shift"
+                | "removeFirst"
+                | "removeLast"
+                | "pollFirst"
+                | "pollLast"
         )
     }
 
@@ -829,9 +881,7 @@ impl Extractor<'_, '_> {
 /// The member that a path ends in, with the object before it and the key behind it.
 pub(super) fn holder_of(flow: &Flow<'_>, value: &Val) -> Option<Holder> {
     match value {
-        Val::Member(of, m) => match &**of {
-            of => Some(Holder { subject: of.clone(), event: Event::Own(*m), key: None }),
-        },
+        Val::Member(of, m) => Some(Holder { subject: (**of).clone(), event: Event::Own(*m), key: None }),
         Val::Static(m) => {
             let owner = flow.program.member(*m).owner;
             Some(Holder { subject: Val::Type(owner), event: Event::Own(*m), key: None })
@@ -849,4 +899,3 @@ pub(super) fn holder_of(flow: &Flow<'_>, value: &Val) -> Option<Holder> {
         _ => None,
     }
 }
-

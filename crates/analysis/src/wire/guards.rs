@@ -34,9 +34,17 @@ impl Guards<'_, '_> {
     fn chain_is_optional(&self, mut node: NodeId) -> bool {
         loop {
             node = match self.body.node(node) {
-                Node::Member { optional: true, .. } | Node::Index { optional: true, .. } | Node::Call { optional: true, .. } => return true,
+                Node::Member { optional: true, .. } | Node::Index { optional: true, .. } | Node::Call { optional: true, .. } => {
+                    return true;
+                }
                 Node::Member { object, .. } | Node::Index { object, .. } => object,
                 Node::Call { callee, .. } => callee,
+                // a field of another object that the author vouches for
+                Node::Unary { op: UnaryOp::NonNull, operand } => {
+                    let of_another =
+                        matches!(self.body.node(operand), Node::Member { object, .. } if !matches!(self.body.node(object), Node::This));
+                    return of_another;
+                }
                 _ => return false,
             };
         }
@@ -53,21 +61,28 @@ impl Guards<'_, '_> {
         if matches!(info.kind, MemberKind::Event | MemberKind::Field | MemberKind::Property) {
             let has_first = self.flow.definitions(*m).iter().any(|s| s.member == *m && !self.is_null(*s));
             let in_constructor = self.flow.definitions(*m).iter().any(|s| {
-                program.member(s.member).kind == MemberKind::Constructor && program.member(s.member).owner == info.owner && !self.is_null(*s)
+                program.member(s.member).kind == MemberKind::Constructor
+                    && program.member(s.member).owner == info.owner
+                    && !self.is_null(*s)
             });
             let cleared = program.index.writes(info.name).iter().any(|w| {
                 let Some(body) = program.body(w.member) else { return false };
                 let Node::Assign { target, value, .. } = body.node(w.node) else { return false };
-                matches!(body.node(value), Node::Null) && matches!(self.flow.eval_in(w.member, target), Val::Member(_, x) | Val::Static(x) if x == *m)
+                matches!(body.node(value), Node::Null)
+                    && matches!(self.flow.eval_in(w.member, target), Val::Member(_, x) | Val::Static(x) if x == *m)
             });
-            let constructors = program.ty(info.owner).members.iter().filter(|c| program.member(**c).kind == MemberKind::Constructor).count();
+            let constructors =
+                program.ty(info.owner).members.iter().filter(|c| program.member(**c).kind == MemberKind::Constructor).count();
             return !cleared && (has_first || (in_constructor && constructors == 1));
         }
         false
     }
 
     fn is_null(&self, site: Site) -> bool {
-        self.flow.program.body(site.member).is_none_or(|b| matches!(b.node(site.node), Node::Null | Node::Unary { op: UnaryOp::NonNull, .. }))
+        self.flow
+            .program
+            .body(site.member)
+            .is_none_or(|b| matches!(b.node(site.node), Node::Null | Node::Unary { op: UnaryOp::NonNull, .. }))
     }
 
     /// Whether the element comes from a look-up by key, which may find nothing.
@@ -95,20 +110,16 @@ impl Guards<'_, '_> {
                         return true;
                     }
                 }
-                Node::Conditional { cond, then, other } => {
-                    if (then == below && self.asks(cond, true)) || (other == below && self.asks(cond, false)) {
-                        return true;
-                    }
+                Node::Conditional { cond, then, other }
+                    if ((then == below && self.asks(cond, true)) || (other == below && self.asks(cond, false))) =>
+                {
+                    return true;
                 }
-                Node::Binary { op: BinaryOp::And, left, right } if right == below => {
-                    if self.asks(left, true) {
-                        return true;
-                    }
+                Node::Binary { op: BinaryOp::And, left, right } if right == below && self.asks(left, true) => {
+                    return true;
                 }
-                Node::Binary { op: BinaryOp::Or, left, right } if right == below => {
-                    if self.asks(left, false) {
-                        return true;
-                    }
+                Node::Binary { op: BinaryOp::Or, left, right } if right == below && self.asks(left, false) => {
+                    return true;
                 }
                 Node::Block(list) | Node::Opaque(list) => {
                     for &earlier in self.body.list(list).iter().take_while(|n| **n != below) {
@@ -117,11 +128,12 @@ impl Guards<'_, '_> {
                         }
                     }
                 }
-                Node::Try { body, catches, .. } if body == below && catches.len > 0 => {
+                Node::Try { body, catches, .. }
+                    if body == below && catches.len > 0
                     // whoever catches everything has seen to it; a narrow handler has not
-                    if self.body.list(catches).iter().any(|c| matches!(self.body.node(*c), Node::Catch { var: None, .. })) {
-                        return true;
-                    }
+                    && self.body.list(catches).iter().any(|c| matches!(self.body.node(*c), Node::Catch { var: None, .. })) =>
+                {
+                    return true;
                 }
                 _ => {}
             }
@@ -164,9 +176,7 @@ impl Guards<'_, '_> {
             Node::Binary { op: BinaryOp::Ne, left, right } if holds => self.against_null(left, right),
             Node::Binary { op: BinaryOp::Eq, left, right } if !holds => self.against_null(left, right),
             Node::Unary { op: UnaryOp::Not, operand } => self.asks(operand, !holds),
-            Node::TypeTest { object, binding, .. } if holds => {
-                self.is_same(object) || binding.is_some_and(|b| self.binds_called(b))
-            }
+            Node::TypeTest { object, binding, .. } if holds => self.is_same(object) || binding.is_some_and(|b| self.binds_called(b)),
             Node::Call { callee, args, .. } if holds => self.asks_by_call(callee, self.body.list(args)),
             Node::Assign { value, target, .. } if holds => self.is_same(value) || self.is_same(target),
             Node::Name(_) | Node::Member { .. } | Node::Index { .. } | Node::Local { .. } if holds => self.is_same(cond),
@@ -208,7 +218,10 @@ impl Guards<'_, '_> {
             Node::Unary { op: UnaryOp::TypeOf, operand } => self.is_same(operand),
             _ => false,
         };
-        (null(right) && self.is_same_or_assigned(left)) || (null(left) && self.is_same_or_assigned(right)) || type_of(left) || type_of(right)
+        (null(right) && self.is_same_or_assigned(left))
+            || (null(left) && self.is_same_or_assigned(right))
+            || type_of(left)
+            || type_of(right)
     }
 
     fn is_same_or_assigned(&self, node: NodeId) -> bool {

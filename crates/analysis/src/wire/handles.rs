@@ -82,18 +82,28 @@ pub fn fate(flow: &Flow<'_>, site: Site) -> Fate {
             return if body.returns_root && (holds || returns_something(flow, site.member)) { Fate::Kept } else { Fate::Dropped };
         };
         match body.node(parent) {
-            Node::Block(_) | Node::If { .. } | Node::Case { .. } | Node::Loop { .. } | Node::Try { .. } | Node::Lock { .. } => return Fate::Dropped,
+            Node::Block(_) | Node::If { .. } | Node::Case { .. } | Node::Loop { .. } | Node::Try { .. } | Node::Lock { .. } => {
+                return Fate::Dropped;
+            }
             Node::ForEach { body: inner, .. } if inner == node => return Fate::Dropped,
             Node::Unary { op: yarrowgraph_ir::UnaryOp::Void, .. } => return Fate::Dropped,
             Node::Opaque(_) | Node::Unary { .. } | Node::Cast { .. } => node = parent,
-            Node::Lambda(f) => return if body.function(f).returns_body && !is_void_lambda(flow, site.member, parent) { Fate::Kept } else { Fate::Dropped },
+            Node::Lambda(f) => {
+                return if body.function(f).returns_body && !is_void_lambda(flow, site.member, parent) {
+                    Fate::Kept
+                } else {
+                    Fate::Dropped
+                };
+            }
             Node::Assign { target, .. } => {
                 return match flow.eval_in(site.member, target) {
                     Val::Member(_, m) | Val::Static(m) if is_forgotten(flow, m) => Fate::Forgotten(m),
                     _ => Fate::Kept,
                 };
             }
-            Node::Local { .. } => return if local_is_used(flow, Site { member: site.member, node: parent }) { Fate::Kept } else { Fate::Dropped },
+            Node::Local { .. } => {
+                return if local_is_used(flow, Site { member: site.member, node: parent }) { Fate::Kept } else { Fate::Dropped };
+            }
             _ => return Fate::Kept,
         }
     }
@@ -109,7 +119,9 @@ fn is_void_lambda(flow: &Flow<'_>, member: MemberId, lambda: NodeId) -> bool {
 
 fn returns_something(flow: &Flow<'_>, member: MemberId) -> bool {
     match flow.program.decl(member).ty {
-        Some(_) => !matches!(flow.program.declared_type(member), Ty::Outside(name, _) if matches!(flow.program.text(name), "void" | "Void")),
+        Some(_) => {
+            !matches!(flow.program.declared_type(member), Ty::Outside(name, _) if matches!(flow.program.text(name), "void" | "Void"))
+        }
         None => !matches!(flow.program.member(member).kind, MemberKind::Constructor),
     }
 }
@@ -141,7 +153,7 @@ fn local_is_used(flow: &Flow<'_>, local: Site) -> bool {
     let Some(body) = flow.program.body(local.member) else { return true };
     let Node::Local { name, .. } = body.node(local.node) else { return true };
     let scope = flow.program.scope(local.member);
-    (0..body.nodes.len()).map(NodeId::new).any(|n| {
-        body.node(n) == Node::Name(name) && scope.lookup(name, n) == Some(crate::program::Declared::Local(local.node))
-    })
+    (0..body.nodes.len())
+        .map(NodeId::new)
+        .any(|n| body.node(n) == Node::Name(name) && scope.lookup(name, n) == Some(crate::program::Declared::Local(local.node)))
 }

@@ -68,9 +68,11 @@ fn concrete_type(x: &Extractor<'_, '_>, subject: &Val) -> Option<Ty> {
 fn has_implementation(x: &Extractor<'_, '_>, member: crate::program::MemberId) -> bool {
     let program = x.flow.program;
     let info = program.member(member);
-    program.heirs(info.owner).into_iter().skip(1).any(|heir| {
-        program.own_members(heir, info.name).iter().any(|m| program.body(*m).is_some_and(|b| b.root.is_some()))
-    })
+    program
+        .heirs(info.owner)
+        .into_iter()
+        .skip(1)
+        .any(|heir| program.own_members(heir, info.name).iter().any(|m| program.body(*m).is_some_and(|b| b.root.is_some())))
 }
 
 /// Whether a receiver can be what an idiom is about, and how sure that is.
@@ -110,7 +112,11 @@ fn fits(x: &Extractor<'_, '_>, idiom: &Idiom, object: Option<NodeId>, subject: &
         Ty::Own(id, _) | Ty::Static(id) => {
             // own types that inherit nothing from outside have no such member
             let open = !program.outside_bases(*id).is_empty() || program.ty(*id).kind == TypeKind::Interface;
-            open.then_some(if object.is_none() || matches!(x.body.node(object?), Node::This | Node::Super) { Certainty::Certain } else { Certainty::Likely })
+            open.then_some(if object.is_none() || matches!(x.body.node(object?), Node::This | Node::Super) {
+                Certainty::Certain
+            } else {
+                Certainty::Likely
+            })
         }
         Ty::Outside(name, _) => {
             let pack = program.kit_of(x.member).pack;
@@ -175,7 +181,11 @@ fn apply(
     let star = matches(&idiom.name, text).unwrap_or("");
     let event = if let Some((_, tail)) = idiom.name.split_once('*') {
         // named by the noun, so that all verbs about it meet
-        program.symbols.get(&format!("{star}{tail}")).map(Event::Outside).or_else(|| Some(Event::Outside(program.sym_in(x.member, name))))?
+        program
+            .symbols
+            .get(&format!("{star}{tail}"))
+            .map(Event::Outside)
+            .or_else(|| Some(Event::Outside(program.sym_in(x.member, name))))?
     } else if idiom.member_is_channel {
         return member_channel(x, idiom, act, node, subject, handler, handler_node, args, certainty);
     } else if idiom.topic.is_some() || idiom.by_annotation || act == Act::LeaveOwner {
@@ -298,13 +308,23 @@ fn can_be_handler(x: &Extractor<'_, '_>, node: NodeId, value: &Val, certainty: C
     if x.flow.function_of(value).is_some() {
         return true;
     }
-    let written_out = matches!(x.body.node(node), Node::Str(_) | Node::Num(_) | Node::Bool(_) | Node::Template(_) | Node::Plain | Node::Null);
+    let written_out =
+        matches!(x.body.node(node), Node::Str(_) | Node::Num(_) | Node::Bool(_) | Node::Template(_) | Node::Plain | Node::Null);
     if written_out {
         return false;
     }
     match value {
-        Val::Param(..) | Val::Local(_) | Val::This(_) | Val::New(_) | Val::Member(..) | Val::Static(_) | Val::Element(..) | Val::Bound(..) => true,
-        Val::Outside(..) | Val::Call(_) | Val::Literal(_) | Val::Global(_) => certainty >= Certainty::Likely || matches!(value, Val::Outside(..)),
+        Val::Param(..)
+        | Val::Local(_)
+        | Val::This(_)
+        | Val::New(_)
+        | Val::Member(..)
+        | Val::Static(_)
+        | Val::Element(..)
+        | Val::Bound(..) => true,
+        Val::Outside(..) | Val::Call(_) | Val::Literal(_) | Val::Global(_) => {
+            certainty >= Certainty::Likely || matches!(value, Val::Outside(..))
+        }
         _ => false,
     }
 }

@@ -99,7 +99,9 @@ impl Lives<'_, '_> {
         if let Some(target) = self.flow.callee(call) {
             // a factory of the tree: what it makes is the caller's
             let makes = program.body(target.member).is_some_and(|b| {
-                (0..b.nodes.len()).map(NodeId::new).any(|n| matches!(b.node(n), Node::Return(Some(v)) if matches!(b.node(v), Node::New { .. })))
+                (0..b.nodes.len())
+                    .map(NodeId::new)
+                    .any(|n| matches!(b.node(n), Node::Return(Some(v)) if matches!(b.node(v), Node::New { .. })))
             });
             if makes {
                 return Judged::new(Lifetime::Local);
@@ -133,7 +135,7 @@ impl Lives<'_, '_> {
         // what the same body stores before is what is meant
         let near: Vec<Site> = definitions.iter().copied().filter(|d| d.member == site.member).collect();
         let scope = self.flow.program.scope(site.member);
-        let before = near.iter().copied().filter(|d| scope.is_before(d.node, site.node)).next_back();
+        let before = near.iter().copied().rfind(|d| scope.is_before(d.node, site.node));
         let definitions = before.as_ref().map_or(definitions, std::slice::from_ref);
         for &d in definitions {
             let Some(body) = self.flow.program.body(d.member) else { continue };
@@ -181,7 +183,7 @@ impl Lives<'_, '_> {
             return self.of(arg, call, budget);
         }
         let is_creation = program.member(m).kind == MemberKind::Constructor;
-        let fate = if is_creation { self.fate_of_creation(call) } else { self.fate_of_receiver(binding, call) };
+        let fate = if is_creation { self.fate_of_creation(call) } else { self.fate_of_receiver(binding) };
         match arg.root() {
             Val::Static(_) | Val::Type(_) | Val::Global(_) => self.of(arg, call, budget),
             Val::This(_) | Val::New(_) | Val::Literal(_) => match fate {
@@ -193,7 +195,9 @@ impl Lives<'_, '_> {
             Val::Param(p, None, i) => {
                 let outer = self.of_param(*p, *i, budget);
                 match (outer.lifetime, fate) {
-                    (Lifetime::SameFate | Lifetime::Owned | Lifetime::Local, Fate::Short) => Judged { lifetime: Lifetime::Outer, shown: outer.shown },
+                    (Lifetime::SameFate | Lifetime::Owned | Lifetime::Local, Fate::Short) => {
+                        Judged { lifetime: Lifetime::Outer, shown: outer.shown }
+                    }
                     _ => outer,
                 }
             }
@@ -239,7 +243,11 @@ impl Lives<'_, '_> {
                     // kept for good, unless another one takes its place
                     let lazy = op == yarrowgraph_ir::AssignOp::IfUnset;
                     let in_set_up = matches!(kind, MemberKind::Constructor | MemberKind::Initializer);
-                    if in_set_up || lazy || self.flow.only_definition(m).is_some() && !self.is_emptied(m) { Fate::Kept } else { Fate::Short }
+                    if in_set_up || lazy || self.flow.only_definition(m).is_some() && !self.is_emptied(m) {
+                        Fate::Kept
+                    } else {
+                        Fate::Short
+                    }
                 }
                 _ => Fate::Short,
             },
@@ -252,8 +260,7 @@ impl Lives<'_, '_> {
     }
 
     /// What becomes of the object that a method is called on.
-    fn fate_of_receiver(&self, binding: &Binding, call: Site) -> Fate {
-        let _ = call;
+    fn fate_of_receiver(&self, binding: &Binding) -> Fate {
         match &binding.this {
             Some(Val::Member(of, _)) if matches!(**of, Val::This(_)) => Fate::Kept,
             Some(Val::New(_) | Val::Local(_)) => Fate::Short,
@@ -293,8 +300,11 @@ fn longest(all: &[Judged]) -> Judged {
 /// Whether all instances of a type live as long as the process: made once, by an entry
 /// point, by static or module-level code, or as part of such an object.
 pub fn lives_for_process(flow: &Flow<'_>, ty: TypeId) -> bool {
-    process_lived(flow, ty, 4)
+    process_lived(flow, ty, PARTS_DEEP)
 }
+
+/// How deep parts of parts are followed up to the object that an entry point makes.
+const PARTS_DEEP: u32 = 8;
 
 fn process_lived(flow: &Flow<'_>, ty: TypeId, budget: u32) -> bool {
     let Some(budget) = budget.checked_sub(1) else { return false };
@@ -306,7 +316,9 @@ fn process_lived(flow: &Flow<'_>, ty: TypeId, budget: u32) -> bool {
     if t.kind == yarrowgraph_ir::TypeKind::Enum {
         return true;
     }
-    let sites = creations(flow, ty);
+    let mut sites = creations(flow, ty);
+    // what tests make says nothing about the program
+    sites.retain(|s| !super::is_test_path(&program.unit_of(s.member).path));
     if sites.is_empty() {
         // an heir may be what is made
         let heirs: Vec<TypeId> = program.heirs(ty).into_iter().skip(1).collect();
@@ -345,7 +357,10 @@ fn made_once(flow: &Flow<'_>, site: Site, budget: u32) -> bool {
     }
     let pack = program.kit_of(site.member).pack;
     let entry = info.is_static && contains(&pack.entry_points, program.text(info.name));
-    if entry || (info.is_static && matches!(info.kind, MemberKind::Field | MemberKind::Initializer | MemberKind::EnumConstant | MemberKind::Property)) {
+    if entry
+        || (info.is_static
+            && matches!(info.kind, MemberKind::Field | MemberKind::Initializer | MemberKind::EnumConstant | MemberKind::Property))
+    {
         return true;
     }
     // part of an object that lives for the process
@@ -391,6 +406,9 @@ fn made_once_call(flow: &Flow<'_>, call: Site, budget: u32) -> bool {
 
 /// A static field that is filled once and for all: never emptied while the program runs.
 fn singleton_slot(flow: &Flow<'_>, m: MemberId) -> bool {
-    let emptied = flow.definitions(m).iter().any(|d| flow.program.body(d.member).is_some_and(|b| matches!(b.node(d.node), Node::Null)) && d.member != m);
+    let emptied = flow
+        .definitions(m)
+        .iter()
+        .any(|d| flow.program.body(d.member).is_some_and(|b| matches!(b.node(d.node), Node::Null)) && d.member != m);
     !emptied
 }

@@ -19,6 +19,7 @@ mod pairs;
 pub mod release;
 mod spread;
 pub mod subscriber;
+mod views;
 
 use rayon::prelude::*;
 use rustc_hash::{FxHashMap, FxHashSet};
@@ -56,8 +57,8 @@ pub struct Wiring<'p> {
 }
 
 impl<'p> Wiring<'p> {
-    /// Finds the wiring of a program.
-    pub fn find(program: &'p Program) -> Self {
+    /// Finds the wiring of a program; `library` says that other trees are known to use it.
+    pub fn find(program: &'p Program, library: bool) -> Self {
         let flow = Flow::new(program);
         let per_member: Vec<Vec<Effect>> =
             (0..program.members.len()).into_par_iter().map(|i| extract::effects(&flow, MemberId(i as u32))).collect();
@@ -69,7 +70,7 @@ impl<'p> Wiring<'p> {
         pairs::add(&flow, &mut effects, &mut channels);
         let owner_releases = effects.iter().enumerate().filter(|(_, e)| e.act == Act::LeaveOwner).map(|(i, _)| i).collect();
         let is_application = has_entry_point(program);
-        let is_open = !is_application || loads_plug_ins(program);
+        let is_open = library || !is_application || loads_plug_ins(program);
         let mut by_site: FxHashMap<Site, Vec<usize>> = FxHashMap::default();
         for (index, effect) in effects.iter().enumerate() {
             by_site.entry(effect.site).or_default().push(index);

@@ -11,7 +11,8 @@ impl Wiring<'_> {
     pub(super) fn after(&self, joins: &[usize]) -> Vec<Vec<u32>> {
         let mut after: Vec<Vec<u32>> = vec![Vec::new(); joins.len()];
         for later in 0..joins.len() {
-            let mut before: Vec<usize> = (0..joins.len()).filter(|earlier| *earlier != later && self.precedes(joins[*earlier], joins[later])).collect();
+            let mut before: Vec<usize> =
+                (0..joins.len()).filter(|earlier| *earlier != later && self.precedes(joins[*earlier], joins[later])).collect();
             // what comes before another one that comes before is implied
             let all = before.clone();
             before.retain(|b| !all.iter().any(|other| other != b && self.precedes(joins[*b], joins[*other])));
@@ -43,7 +44,13 @@ fn dominates(wiring: &Wiring<'_>, a: Site, b: Site) -> bool {
         match body.node(around) {
             Node::Block(_) | Node::Opaque(_) if holds_both => return true,
             Node::If { cond, .. } if !scope.is_within(a.node, cond) => return false,
-            Node::Loop { .. } | Node::ForEach { .. } | Node::Lambda(_) | Node::Case { .. } | Node::Catch { .. } | Node::Variants(_) | Node::Conditional { .. } => {
+            Node::Loop { .. }
+            | Node::ForEach { .. }
+            | Node::Lambda(_)
+            | Node::Case { .. }
+            | Node::Catch { .. }
+            | Node::Variants(_)
+            | Node::Conditional { .. } => {
                 return false;
             }
             _ => {}

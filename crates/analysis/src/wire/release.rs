@@ -32,7 +32,13 @@ pub fn same_handler(flow: &Flow<'_>, join: &Effect, leave: &Effect) -> Same {
     }
     if is_fresh(flow, join, a) && !names_itself(a, b) {
         return match b {
-            Val::Lambda(..) | Val::Method(..) | Val::This(_) | Val::Member(..) | Val::Local(_) => if leaves_itself(flow, a, b) { Same::Yes } else { Same::Never },
+            Val::Lambda(..) | Val::Method(..) | Val::This(_) | Val::Member(..) | Val::Local(_) => {
+                if leaves_itself(flow, a, b) {
+                    Same::Yes
+                } else {
+                    Same::Never
+                }
+            }
             _ => Same::Open,
         };
     }
@@ -42,14 +48,20 @@ pub fn same_handler(flow: &Flow<'_>, join: &Effect, leave: &Effect) -> Same {
     match (a, b) {
         (Val::Method(m, _), Val::Method(n, _)) => same_method(flow, *m, *n),
         (Val::Member(_, m), Val::Member(_, n)) => {
-            if m == n || one_holds_the_other(flow, *m, *n) { Same::Yes } else { Same::Never }
+            if m == n || one_holds_the_other(flow, *m, *n) {
+                Same::Yes
+            } else {
+                Same::Never
+            }
         }
         // a local and a field, or two locals: the same only where one is given to the other
         (Val::Member(_, m) | Val::Static(m), Val::Local(l)) | (Val::Local(l), Val::Member(_, m) | Val::Static(m)) => {
             let given = flow.definitions(*m).iter().any(|d| flow.eval(*d) == Val::Local(*l));
             if given || is_value_of(flow, *l, *m) { Same::Yes } else { distinct_functions(flow, a, b) }
         }
-        (Val::Local(_), Val::Local(_)) | (Val::Local(_), Val::Method(..)) | (Val::Method(..), Val::Local(_)) => distinct_functions(flow, a, b),
+        (Val::Local(_), Val::Local(_)) | (Val::Local(_), Val::Method(..)) | (Val::Method(..), Val::Local(_)) => {
+            distinct_functions(flow, a, b)
+        }
         // a field that a method was bound into: `this.h = this.h.bind(this)`
         (Val::Member(_, m), Val::Method(n, _)) | (Val::Method(n, _), Val::Member(_, m)) => {
             let (m, n) = (flow.program.member(*m), flow.program.member(*n));

@@ -82,7 +82,7 @@ pub(super) fn open_in(flow: &Flow<'_>, effect: &Effect, signals: &FxHashSet<Type
         Val::Param(m, f, _) => callable_key(flow, *m, *f),
         _ => None,
     };
-    let open_key = effect.holder.key.as_ref().and_then(|k| param(k));
+    let open_key = effect.holder.key.as_ref().and_then(&param);
     let given = match effect.holder.event {
         Event::Given => Some(param(&effect.holder.subject)?),
         _ => None,
@@ -96,12 +96,13 @@ pub(super) fn open_in(flow: &Flow<'_>, effect: &Effect, signals: &FxHashSet<Type
             if let Some(key) = open_key.or(given) {
                 return Some(key);
             }
-            let handed = effect.handler.as_ref().and_then(|h| param(h));
+            let handed = effect.handler.as_ref().and_then(param);
             if handed.is_some() {
                 return handed;
             }
             // in a signal class only the caller says which signal it is
-            let of_signal = matches!(effect.holder.subject, Val::This(t) if signals.contains(&t)) && matches!(effect.holder.event, Event::Own(_));
+            let of_signal =
+                matches!(effect.holder.subject, Val::This(t) if signals.contains(&t)) && matches!(effect.holder.event, Event::Own(_));
             of_signal.then(|| enclosing_key(flow, effect.site)).flatten()
         }
     }

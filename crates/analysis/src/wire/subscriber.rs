@@ -57,7 +57,7 @@ fn resolve(flow: &Flow<'_>, handler: &Val, site: Site, budget: u32) -> Subscribe
         Val::Local(_) => match flow.function_of(handler) {
             Some(function) => resolve(flow, &function, site, budget),
             None => match flow.type_of(handler) {
-                Ty::Own(t, _) => object(flow, t, site),
+                Ty::Own(t, _) => Subscriber::Other(t),
                 _ => Subscriber::Unknown,
             },
         },
@@ -100,11 +100,6 @@ fn owner_of_listener(flow: &Flow<'_>, ty: TypeId, site: Site) -> Subscriber {
     if ty == here || flow.program.is_a(here, ty) || flow.program.is_a(ty, here) {
         return Subscriber::This(ty);
     }
-    Subscriber::Other(ty)
-}
-
-fn object(flow: &Flow<'_>, ty: TypeId, site: Site) -> Subscriber {
-    let _ = (flow, site);
     Subscriber::Other(ty)
 }
 
@@ -193,7 +188,8 @@ fn captured_instance(flow: &Flow<'_>, member: MemberId, function: yarrowgraph_ir
                         // a bare name of something inherited from outside of the tree
                         Val::Global(_) => {
                             let bare = program.kit_of(member).traits.bare_members;
-                            let called = scope.parent(id).is_some_and(|p| matches!(body.node(p), Node::Call { callee, .. } if callee == id));
+                            let called =
+                                scope.parent(id).is_some_and(|p| matches!(body.node(p), Node::Call { callee, .. } if callee == id));
                             bare && called && !program.outside_bases(program.member(member).owner).is_empty()
                         }
                         _ => false,

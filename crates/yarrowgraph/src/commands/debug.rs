@@ -39,10 +39,10 @@ pub(super) fn run(args: &DebugArgs, ui: &Ui) -> Result<Status, Failure> {
     let linked = started.elapsed();
     match args.stage {
         Stage::Program => out.write_all(program::dump(&program).as_bytes())?,
-        Stage::Effects => out.write_all(wire::dump(&Wiring::find(&program)).as_bytes())?,
+        Stage::Effects => out.write_all(wire::dump(&Wiring::find(&program, false)).as_bytes())?,
         _ => {
             let started = Instant::now();
-            let wiring = Wiring::find(&program);
+            let wiring = Wiring::find(&program, false);
             let wired = started.elapsed();
             let started = Instant::now();
             let map = wire::map(&wiring, ".");
@@ -50,7 +50,14 @@ pub(super) fn run(args: &DebugArgs, ui: &Ui) -> Result<Status, Failure> {
             let started = Instant::now();
             let (findings, _) = yarrowgraph_analysis::judge::judge(&wiring);
             let judged = started.elapsed();
-            writeln!(out, "read {read:?}\nlink {linked:?}\nwire {wired:?} ({} effects, complete {})\nmap {mapped:?} ({} channels)\njudge {judged:?} ({} findings)", wiring.effects.len(), wiring.complete, map.channels.len(), findings.len())?;
+            writeln!(
+                out,
+                "read {read:?}\nlink {linked:?}\nwire {wired:?} ({} effects, complete {})\nmap {mapped:?} ({} channels)\njudge {judged:?} ({} findings)",
+                wiring.effects.len(),
+                wiring.complete,
+                map.channels.len(),
+                findings.len()
+            )?;
         }
     }
     out.finish()?;

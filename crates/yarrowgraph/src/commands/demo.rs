@@ -93,7 +93,8 @@ fn folder(args: &DemoArgs) -> Result<PathBuf, Failure> {
             Ok(dir.clone())
         }
         None => {
-            let made = tempfile::Builder::new().prefix("marlwend-").tempdir().map_err(|e| Failure::new(format!("no temporary folder: {e}")))?;
+            let made =
+                tempfile::Builder::new().prefix("marlwend-").tempdir().map_err(|e| Failure::new(format!("no temporary folder: {e}")))?;
             Ok(made.keep())
         }
     }

@@ -16,11 +16,8 @@ pub(super) fn run(args: &ReplayArgs, ui: &Ui) -> Result<Status, Failure> {
     };
     let mut out = Output::open(args.output.as_deref())?;
     let (before, after) = (recording(&args.recording, ui)?, recording(other, ui)?);
-    let options = Options {
-        ignore_args: args.ignore.contains(&Ignore::Args),
-        ignore_value: args.ignore.contains(&Ignore::Value),
-        all: args.all,
-    };
+    let options =
+        Options { ignore_args: args.ignore.contains(&Ignore::Args), ignore_value: args.ignore.contains(&Ignore::Value), all: args.all };
     let result = against(&before, &after, &options);
     match args.format {
         ReplayFormat::Json => json::write(&mut out, &result)?,

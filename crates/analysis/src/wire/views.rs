@@ -1,0 +1,42 @@
+//! Subscribing through a view: `readonly onRise = this.rise.event`, and somewhere else
+//! `gauge.onRise(handler)`. The view is a function of the emitter's; calling it with a
+//! handler subscribes to the emitter behind it.
+
+use yarrowgraph_ir::NodeId;
+
+use super::effect::{Act, Effect};
+use super::extract::{Extractor, holder_of};
+use crate::flow::{Val, contains};
+
+/// The subscription that a call of a view makes.
+pub(super) fn effect(x: &Extractor<'_, '_>, node: NodeId, callee: NodeId, args: &[NodeId]) -> Option<Effect> {
+    let &first = args.first()?;
+    let handler = x.eval(first);
+    x.flow.function_of(&handler)?;
+    let emitter = emitter_of(x, &x.eval(callee))?;
+    let mut effect = Effect::new(Act::Join, holder_of(x.flow, &emitter)?, x.site(node));
+    effect.handler = Some(handler);
+    effect.handler_node = Some(x.site(first));
+    effect.handle = true;
+    Some(effect)
+}
+
+/// The emitter behind a view, seen from whoever names the view.
+fn emitter_of(x: &Extractor<'_, '_>, view: &Val) -> Option<Val> {
+    let program = x.flow.program;
+    let views = &program.kit_of(x.member).pack.views_of_emitters;
+    match view {
+        Val::Outside(of, name) if contains(views, program.text(*name)) => Some((**of).clone()),
+        Val::Member(owner, m) => {
+            let only = x.flow.only_definition(*m)?;
+            match x.flow.eval(only) {
+                Val::Outside(of, name) if contains(views, program.text(name)) => match &*of {
+                    Val::Member(inner, f) if matches!(**inner, Val::This(_)) => Some(Val::Member(owner.clone(), *f)),
+                    other => Some(other.clone()),
+                },
+                _ => None,
+            }
+        }
+        _ => None,
+    }
+}
