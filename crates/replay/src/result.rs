@@ -1,10 +1,11 @@
 //! The result of a comparison.
 
+use schemars::JsonSchema;
 use serde::Serialize;
 use yarrowgraph_model::Place;
 
 /// Whether dispatch changed.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, JsonSchema)]
 #[serde(rename_all = "lowercase")]
 pub enum Verdict {
     /// No stimulus changed.
@@ -16,7 +17,7 @@ pub enum Verdict {
 }
 
 /// What became of one stimulus.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, JsonSchema)]
 #[serde(rename_all = "lowercase")]
 pub enum StimulusVerdict {
     /// The same dispatch.
@@ -34,7 +35,7 @@ pub enum StimulusVerdict {
 }
 
 /// What differs.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, JsonSchema)]
 #[serde(rename_all = "lowercase")]
 pub enum DifferenceKind {
     /// A record stands elsewhere.
@@ -48,7 +49,7 @@ pub enum DifferenceKind {
 }
 
 /// One difference within a stimulus.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, JsonSchema)]
 pub struct Difference {
     /// What differs.
     pub kind: DifferenceKind,
@@ -63,7 +64,7 @@ pub struct Difference {
 }
 
 /// A stimulus of the result.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, JsonSchema)]
 pub struct Stimulus {
     /// Its number before.
     pub before: Option<u64>,
@@ -79,7 +80,7 @@ pub struct Stimulus {
 }
 
 /// How many stimuli have each verdict.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, JsonSchema)]
 #[expect(missing_docs, reason = "named like the verdicts that they count")]
 pub struct Counts {
     pub unchanged: u64,
@@ -116,7 +117,7 @@ impl Counts {
 }
 
 /// The result of a comparison, as it is written.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, JsonSchema)]
 pub struct Replay {
     /// Always `yarrowgraph-replay`.
     pub format: &'static str,
@@ -133,7 +134,7 @@ pub struct Replay {
 }
 
 /// A rename that was inferred.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, JsonSchema)]
 pub struct Rename {
     /// The name before.
     pub from: String,

@@ -113,10 +113,8 @@ fn is_kept_by_subject(wiring: &Wiring<'_>, ty: TypeId, handler: &Val) -> bool {
     };
     let made: Vec<Site> = lifetime::creations(&wiring.flow, ty).into_iter().filter(|s| !wiring.in_test(s.member)).collect();
     // whoever gives it a teardown, also by way of a base of a library, means it to end before its subject
-    if teardown_of(wiring, ty).is_some() || !program.outside_bases(ty).is_empty() {
-        return false;
-    }
-    if !made.is_empty() && made.iter().all(dropped) {
+    let has_teardown = teardown_of(wiring, ty).is_some() || !program.outside_bases(ty).is_empty();
+    if !has_teardown && !made.is_empty() && made.iter().all(dropped) {
         return true;
     }
     let Val::New(site) = handler else { return false };

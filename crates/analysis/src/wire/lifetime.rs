@@ -310,7 +310,9 @@ fn process_lived(flow: &Flow<'_>, ty: TypeId, budget: u32) -> bool {
     let Some(budget) = budget.checked_sub(1) else { return false };
     let program = flow.program;
     let t = program.ty(ty);
-    if t.modifiers.is_static || t.is_module {
+    // a nested class can be marked static and still have instances
+    let only_static = t.modifiers.is_static && t.members.iter().all(|m| program.member(*m).is_static);
+    if only_static || t.is_module {
         return true;
     }
     if t.kind == yarrowgraph_ir::TypeKind::Enum {
