@@ -13,6 +13,9 @@ pub mod judge;
 pub mod program;
 pub mod wire;
 
+#[cfg(test)]
+mod testing;
+
 use yarrowgraph_ir::{Facts, Language};
 use yarrowgraph_model::{Finding, Map};
 

@@ -338,6 +338,16 @@ pub mod sides {
         pub text: String,
     }
 
+    /// Ids down to their last two parts, which is how people say them.
+    fn shortened(text: &str) -> String {
+        let word = |w: &str| {
+            let head = w.find(['(', '#', ':', '"']).unwrap_or(w.len());
+            let cut = w[..head].rmatch_indices('.').nth(1).map_or(0, |(at, _)| at + 1);
+            w[cut..].to_owned()
+        };
+        text.split(' ').map(word).collect::<Vec<_>>().join(" ")
+    }
+
     /// The lines of the tree whose root has a number.
     pub fn lines(forest: &Forest<'_>, root: u64) -> Vec<Line> {
         let Some(root) = forest.stimuli.iter().copied().find(|s| forest.record(*s).n == root) else { return Vec::new() };
@@ -349,7 +359,11 @@ pub mod sides {
             }
             depth
         };
-        forest.walk(root).into_iter().map(|id| Line { depth: depth(id), n: forest.record(id).n, text: say(forest.record(id)) }).collect()
+        forest
+            .walk(root)
+            .into_iter()
+            .map(|id| Line { depth: depth(id), n: forest.record(id).n, text: shortened(&say(forest.record(id))) })
+            .collect()
     }
 }
 

@@ -114,3 +114,125 @@ fn draft(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect, message: Strin
         parties: vec![channel.id.clone(), crate::wire::handler_name(wiring, effect), program.member_id(effect.site.member)],
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use crate::testing::expect;
+
+    #[test]
+    fn a_fresh_lambda_never_matches() {
+        expect(
+            "futile-unsubscribe",
+            r#"
+//// Kiln.cs
+using System;
+public class Kiln { public event Action Fired; public void Fire() { Fired?.Invoke(); } }
+public class Log {
+    readonly Kiln kiln;
+    public Log(Kiln kiln) { this.kiln = kiln; kiln.Fired += () => Note(); }
+    public void Close() {
+        kiln.Fired -= () => Note(); //! futile-unsubscribe error
+    }
+    void Note() { }
+}
+"#,
+        );
+    }
+
+    #[test]
+    fn a_method_of_the_same_object_matches_in_this_language() {
+        expect(
+            "futile-unsubscribe",
+            r#"
+//// Kiln.cs
+using System;
+public class Kiln { public event Action Fired; public void Fire() { Fired?.Invoke(); } }
+public class Log {
+    readonly Kiln kiln;
+    public Log(Kiln kiln) { this.kiln = kiln; kiln.Fired += Note; }
+    public void Close() { kiln.Fired -= new Action(Note); }
+    void Note() { }
+}
+"#,
+        );
+    }
+
+    #[test]
+    fn a_method_reference_is_a_new_object_in_this_one() {
+        expect(
+            "futile-unsubscribe",
+            r#"
+//// Kiln.java
+package pottery;
+import java.util.ArrayList;
+import java.util.List;
+class Kiln {
+    private final List<Runnable> listeners = new ArrayList<>();
+    void addListener(Runnable l) { listeners.add(l); }
+    void removeListener(Runnable l) { listeners.remove(l); }
+    void fire() { listeners.forEach(Runnable::run); }
+}
+class Log {
+    private final Kiln kiln;
+    Log(Kiln kiln) { this.kiln = kiln; kiln.addListener(this::note); }
+    void close() {
+        kiln.removeListener(this::note); //! futile-unsubscribe error
+    }
+    void note() { }
+}
+"#,
+        );
+    }
+
+    #[test]
+    fn the_same_reference_in_a_field_matches() {
+        expect(
+            "futile-unsubscribe",
+            r#"
+//// Kiln.java
+package pottery;
+import java.util.ArrayList;
+import java.util.List;
+class Kiln {
+    private final List<Runnable> listeners = new ArrayList<>();
+    void addListener(Runnable l) { listeners.add(l); }
+    void removeListener(Runnable l) { listeners.remove(l); }
+    void fire() { listeners.forEach(Runnable::run); }
+}
+class Log {
+    private final Kiln kiln;
+    private final Runnable noting = this::note;
+    Log(Kiln kiln) { this.kiln = kiln; kiln.addListener(noting); }
+    void close() { kiln.removeListener(noting); }
+    void note() { }
+}
+"#,
+        );
+    }
+
+    #[test]
+    fn binding_anew_makes_a_new_function() {
+        expect(
+            "futile-unsubscribe",
+            r#"
+//// gauge.ts
+export class Gauge {
+  private readonly listeners: Array<() => void> = [];
+  add(listener: () => void): void { this.listeners.push(listener); }
+  remove(listener: () => void): void {
+    const at = this.listeners.indexOf(listener);
+    if (at >= 0) this.listeners.splice(at, 1);
+  }
+  rise(): void { for (const l of [...this.listeners]) l(); }
+}
+export class Board {
+  constructor(private readonly gauge: Gauge) { gauge.add(this.note.bind(this)); }
+  close(): void {
+    this.gauge.remove(this.note.bind(this)); //! futile-unsubscribe error
+  }
+  private note(): void {}
+}
+"#,
+        );
+    }
+}

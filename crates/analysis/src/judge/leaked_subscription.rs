@@ -278,3 +278,216 @@ fn is_call(wiring: &Wiring<'_>, site: crate::program::Site) -> bool {
 fn handler_id(wiring: &Wiring<'_>, effect: &Effect) -> String {
     crate::wire::handler_name(wiring, effect)
 }
+
+#[cfg(test)]
+mod tests {
+    use crate::testing::expect;
+
+    #[test]
+    fn an_instance_left_on_a_process_wide_event() {
+        expect(
+            "leaked-subscription",
+            r#"
+//// Tide.cs
+using System;
+public static class Tide { public static event Action Turned; public static void Turn() { Turned?.Invoke(); } }
+public class Buoy {
+    public Buoy() {
+        Tide.Turned += Sway; //! leaked-subscription error
+    }
+    void Sway() { }
+}
+public class Harbour {
+    public void Dredge() { for (int i = 0; i < 3; i++) new Buoy(); Tide.Turn(); }
+    public static void Main() { new Harbour().Dredge(); }
+}
+"#,
+        );
+    }
+
+    #[test]
+    fn a_release_in_the_teardown_is_enough() {
+        expect(
+            "leaked-subscription",
+            r#"
+//// Tide.cs
+using System;
+public static class Tide { public static event Action Turned; public static void Turn() { Turned?.Invoke(); } }
+public class Buoy : IDisposable {
+    public Buoy() { Tide.Turned += Sway; }
+    public void Dispose() { Tide.Turned -= Sway; }
+    void Sway() { }
+}
+public class Harbour {
+    public static void Main() { for (int i = 0; i < 3; i++) using (new Buoy()) Tide.Turn(); }
+}
+"#,
+        );
+    }
+
+    #[test]
+    fn a_teardown_that_forgets_one_of_two() {
+        expect(
+            "leaked-subscription",
+            r#"
+//// Oven.java
+package bakery;
+import java.util.ArrayList;
+import java.util.List;
+interface OvenListener { void hot(int degrees); }
+class Oven {
+    private final List<OvenListener> listeners = new ArrayList<>();
+    void addListener(OvenListener l) { listeners.add(l); }
+    void removeListener(OvenListener l) { listeners.remove(l); }
+    void heat() { for (OvenListener l : listeners) l.hot(220); }
+}
+class Door {
+    private final List<OvenListener> listeners = new ArrayList<>();
+    void addListener(OvenListener l) { listeners.add(l); }
+    void removeListener(OvenListener l) { listeners.remove(l); }
+    void open() { for (OvenListener l : listeners) l.hot(40); }
+}
+class Timer implements OvenListener, AutoCloseable {
+    private final Oven oven;
+    private final Door door;
+    Timer(Oven oven, Door door) {
+        this.oven = oven;
+        this.door = door;
+        oven.addListener(this);
+        door.addListener(this); //! leaked-subscription warning
+    }
+    public void hot(int degrees) { }
+    public void close() { oven.removeListener(this); }
+}
+class Bakery {
+    private final Oven oven = new Oven();
+    private final Door door = new Door();
+    void bake() {
+        for (int i = 0; i < 3; i++) { try (Timer t = new Timer(oven, door)) { oven.heat(); door.open(); } }
+    }
+    public static void main(String[] args) { new Bakery().bake(); }
+}
+"#,
+        );
+    }
+
+    #[test]
+    fn parts_of_one_owner_end_together() {
+        expect(
+            "leaked-subscription",
+            r#"
+//// Greenhouse.java
+package greenhouse;
+import java.util.ArrayList;
+import java.util.List;
+interface FrostListener { void frost(); }
+class Thermometer {
+    private final List<FrostListener> listeners = new ArrayList<>();
+    void addFrostListener(FrostListener l) { listeners.add(l); }
+    void read(int degrees) { if (degrees < 0) for (FrostListener l : listeners) l.frost(); }
+}
+class Heater implements FrostListener {
+    public void frost() { }
+}
+class Greenhouse {
+    private final Thermometer thermometer = new Thermometer();
+    private final Heater heater = new Heater();
+    Greenhouse() { thermometer.addFrostListener(heater); }
+    void night() { thermometer.read(-2); }
+}
+"#,
+        );
+    }
+
+    #[test]
+    fn a_lambda_on_an_emitter_that_came_in_from_outside() {
+        expect(
+            "leaked-subscription",
+            r#"
+//// dome.ts
+import { EventEmitter } from "events";
+export class Sky extends EventEmitter {
+  clear(): void { this.emit("clear"); }
+}
+//// telescope.ts
+import { Sky } from "./dome";
+class Telescope {
+  private open = false;
+  constructor(private readonly sky: Sky) {
+    sky.on("clear", () => { this.open = true; }); //! leaked-subscription warning
+  }
+  dispose(): void { this.open = false; }
+}
+export function night(): void {
+  const sky = new Sky();
+  for (let i = 0; i < 3; i++) { const t = new Telescope(sky); sky.clear(); t.dispose(); }
+}
+"#,
+        );
+    }
+
+    #[test]
+    fn a_kept_handle_that_the_teardown_calls() {
+        expect(
+            "leaked-subscription",
+            r#"
+//// dome.ts
+export class Sky {
+  private readonly listeners = new Set<() => void>();
+  onClear(listener: () => void): () => void {
+    this.listeners.add(listener);
+    return () => { this.listeners.delete(listener); };
+  }
+  clear(): void { for (const l of this.listeners) l(); }
+}
+//// telescope.ts
+import { Sky } from "./dome";
+export class Telescope {
+  private readonly stop: () => void;
+  private open = false;
+  constructor(sky: Sky) { this.stop = sky.onClear(() => { this.open = true; }); }
+  dispose(): void { this.stop(); }
+}
+export function night(sky: Sky): void {
+  for (let i = 0; i < 3; i++) { const t = new Telescope(sky); sky.clear(); t.dispose(); }
+}
+"#,
+        );
+    }
+
+    #[test]
+    fn a_static_handler_keeps_nothing_alive() {
+        expect(
+            "leaked-subscription",
+            r#"
+//// Tide.cs
+using System;
+public static class Tide { public static event Action Turned; public static void Turn() { Turned?.Invoke(); } }
+public class Buoy {
+    static int sways;
+    public Buoy() { Tide.Turned += Count; }
+    static void Count() { sways++; }
+}
+"#,
+        );
+    }
+
+    #[test]
+    fn an_object_made_for_its_subject_and_let_go() {
+        expect(
+            "leaked-subscription",
+            r#"
+//// Editor.cs
+using System;
+public class View { public event Action Saved; public void Save() { Saved?.Invoke(); } }
+public class Presenter {
+    public Presenter(View view) { view.Saved += Store; }
+    void Store() { }
+}
+public class Shell {
+    public void Open() { var view = new View(); new Presenter(view); view.Save(); }
+}
+"#,
+        );
+    }
+}

@@ -84,3 +84,103 @@ fn guarded_by_callers(wiring: &Wiring<'_>, effect: &Effect) -> bool {
     }
     wiring.callers_ask(effect)
 }
+
+#[cfg(test)]
+mod tests {
+    use crate::testing::expect;
+
+    #[test]
+    fn an_event_called_without_asking() {
+        expect(
+            "unguarded-raise",
+            r#"
+//// Lamp.cs
+using System;
+public class Lamp {
+    public event Action Lit;
+    public void Light() {
+        Lit(); //! unguarded-raise warning
+    }
+}
+public class Keeper { public Keeper(Lamp l) { l.Lit += Note; } void Note() { } }
+public class House { public static void Main() { var l = new Lamp(); l.Light(); new Keeper(l); } }
+"#,
+        );
+    }
+
+    #[test]
+    fn what_nobody_is_ever_on_is_an_error() {
+        expect(
+            "unguarded-raise",
+            r#"
+//// Lamp.cs
+using System;
+public class Lamp {
+    public event Action Lit;
+    public void Light() {
+        Lit(); //! unguarded-raise error
+    }
+}
+public class House { public static void Main() { new Lamp().Light(); } }
+"#,
+        );
+    }
+
+    #[test]
+    fn guards_of_all_kinds() {
+        expect(
+            "unguarded-raise",
+            r#"
+//// Lamp.cs
+using System;
+public class Lamp {
+    public event Action A;
+    public event Action B;
+    public event Action C;
+    public event Action D = delegate { };
+    public event Action E;
+    public void Light() {
+        A?.Invoke();
+        if (B != null) B();
+        var copy = C;
+        if (copy == null) return;
+        copy();
+        D();
+    }
+    public void Dim() {
+        if (A != null) E(); //! unguarded-raise warning
+    }
+}
+public class Keeper {
+    public Keeper(Lamp l) { l.A += Note; l.B += Note; l.C += Note; l.D += Note; l.E += Note; }
+    void Note() { }
+}
+public class House { public static void Main() { var l = new Lamp(); l.Light(); l.Dim(); new Keeper(l); } }
+"#,
+        );
+    }
+
+    #[test]
+    fn a_list_that_is_walked_needs_no_guard() {
+        expect(
+            "unguarded-raise",
+            r#"
+//// Lamp.java
+package observatory;
+import java.util.ArrayList;
+import java.util.List;
+class Lamp {
+    private final List<Runnable> lit = new ArrayList<>();
+    private Runnable dimmed;
+    void onLit(Runnable r) { lit.add(r); }
+    void onDimmed(Runnable r) { dimmed = r; }
+    void light() { for (Runnable r : lit) r.run(); }
+    void dim() {
+        dimmed.run(); //! unguarded-raise warning
+    }
+    public static void main(String[] args) { Lamp l = new Lamp(); l.onLit(() -> { }); l.dim(); l.onDimmed(() -> { }); }
+}
+"#,
+        );
+    }
+}

@@ -163,3 +163,92 @@ fn has_public_adder(wiring: &Wiring<'_>, m: MemberId) -> bool {
             && program.decl(e.site.member).modifiers.visibility == Visibility::Public
     })
 }
+
+#[cfg(test)]
+mod tests {
+    use crate::testing::{expect, expect_in_library};
+
+    #[test]
+    fn raised_and_never_heard() {
+        expect(
+            "unheard-event",
+            r#"
+//// Sieve.cs
+using System;
+public class Sieve {
+    public event Action Shaken; //! unheard-event warning
+    public event Action Emptied;
+    public void Shake() { Shaken?.Invoke(); Emptied?.Invoke(); }
+}
+public class Sack { public Sack(Sieve s) { s.Emptied += Fill; } void Fill() { } }
+
+public class Mill {
+    public static void Main() { new Sieve().Shake(); }
+}
+"#,
+        );
+    }
+
+    #[test]
+    fn in_a_library_others_may_listen() {
+        expect_in_library(
+            "unheard-event",
+            r#"
+//// Sieve.cs
+using System;
+public class Sieve {
+    public event Action Shaken; //! unheard-event note
+    public void Shake() { Shaken?.Invoke(); }
+}
+"#,
+        );
+    }
+
+    #[test]
+    fn a_view_of_an_emitter_is_a_way_in() {
+        expect(
+            "unheard-event",
+            r#"
+//// emitter.ts
+export class Emitter<T> {
+  private readonly listeners: Array<(value: T) => void> = [];
+  readonly event = (listener: (value: T) => void): void => { this.listeners.push(listener); };
+  fire(value: T): void { for (const l of this.listeners) l(value); }
+}
+//// loaf.ts
+import { Emitter } from "./emitter";
+class Loaf {
+  private readonly baked = new Emitter<number>();
+  private readonly cooled = new Emitter<number>(); //! unheard-event warning
+  readonly onBaked = this.baked.event;
+  readonly onCooled = this.cooled.event;
+  bake(): void { this.baked.fire(1); this.cooled.fire(2); }
+}
+const loaf = new Loaf();
+loaf.onBaked(n => console.log(n));
+loaf.bake();
+"#,
+        );
+    }
+
+    #[test]
+    fn a_tree_of_nodes_is_no_channel() {
+        expect(
+            "unheard-event",
+            r#"
+//// Plot.java
+package greenhouse;
+import java.util.ArrayList;
+import java.util.List;
+class Plot<T extends Comparable<T>> {
+    private final Plot<T> parent;
+    private Plot<T> left;
+    private final List<T> plants = new ArrayList<>();
+    Plot(Plot<T> parent) { this.parent = parent; }
+    void plant(T t) { if (left == null) left = new Plot<>(this); left.plants.add(t); for (T p : plants) p.compareTo(t); }
+    public static void main(String[] args) { new Plot<String>(null).plant("fern"); }
+}
+"#,
+        );
+    }
+}
