@@ -89,10 +89,12 @@ fn summary(out: &mut dyn Write, findings: &[Finding], t: Totals, o: &TextOptions
     if findings.is_empty() {
         writeln!(out, "{} in {}", p.paint(Role::Good, "nothing to report"), count(t.files, "file", "files"))?;
     } else {
+        // what there is none of stays in the background
+        let part = |role: Role, n: usize, one: &str, many: &str| p.paint(if n == 0 { Role::Quiet } else { role }, &count(n, one, many));
         let parts = [
-            p.paint(Role::Error, &count(errors, "error", "errors")),
-            p.paint(Role::Warning, &count(warnings, "warning", "warnings")),
-            p.paint(Role::Note, &count(notes, "note", "notes")),
+            part(Role::Error, errors, "error", "errors"),
+            part(Role::Warning, warnings, "warning", "warnings"),
+            part(Role::Note, notes, "note", "notes"),
         ];
         writeln!(out, "{} in {}", parts.join(", "), count(t.files, "file", "files"))?;
     }

@@ -54,7 +54,7 @@ impl Palette {
             Role::Rule => Style::new().effects(Effects::BOLD | Effects::UNDERLINE),
             Role::Error => fg(AnsiColor::Magenta).effects(Effects::BOLD),
             Role::Warning => fg(AnsiColor::Yellow).effects(Effects::BOLD),
-            Role::Note => fg(AnsiColor::Blue),
+            Role::Note => fg(AnsiColor::Cyan).effects(Effects::BOLD),
             Role::Quiet => Style::new().effects(Effects::DIMMED),
             Role::Marked => Style::new().effects(Effects::BOLD),
             Role::Command => fg(AnsiColor::Green),

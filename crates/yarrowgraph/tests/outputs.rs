@@ -1,0 +1,138 @@
+//! What the commands print on the demo's data, and that it is the same at any number of threads.
+
+mod common;
+
+use common::{LEAK, demo, folder, run_in};
+
+#[test]
+fn map_as_text() {
+    insta::assert_snapshot!(run_in(&demo(), &["map", "java/as-it-was"]).out);
+}
+
+#[test]
+fn findings_as_text() {
+    for language in ["java", "csharp", "typescript"] {
+        let said = run_in(&demo(), &["check", &format!("{language}/faulty")]);
+        assert_eq!(said.status, 1);
+        insta::assert_snapshot!(format!("findings_{language}"), said.out);
+    }
+}
+
+#[test]
+fn findings_as_json_and_sarif() {
+    for format in ["json", "sarif"] {
+        let said = run_in(&demo(), &["check", "csharp/faulty", "--format", format]);
+        assert_eq!(said.status, 1);
+        insta::assert_snapshot!(format!("findings_{format}"), said.out);
+    }
+}
+
+#[test]
+fn replay_as_text() {
+    let said = run_in(&demo(), &["replay", "recordings/as-it-was.jsonl", "--against", "recordings/reordered.jsonl"]);
+    assert_eq!(said.status, 1);
+    insta::assert_snapshot!(said.out);
+    let said = run_in(&demo(), &["replay", "recordings/as-it-was.jsonl", "--against", "recordings/refactored.jsonl"]);
+    assert_eq!((said.status, said.err.as_str()), (0, ""));
+}
+
+#[test]
+fn every_rule_has_a_page() {
+    let list = run_in(&demo(), &["explain"]);
+    assert_eq!(list.status, 0);
+    for rule in ["futile-unsubscribe", "leaked-subscription", "unguarded-raise", "unheard-event"] {
+        assert!(list.out.contains(rule));
+        let page = run_in(&demo(), &["explain", rule]);
+        assert_eq!(page.status, 0);
+        assert!(page.out.lines().count() > 8, "{}", page.out);
+    }
+    insta::assert_snapshot!(run_in(&demo(), &["explain", "leaked-subscription"]).out);
+}
+
+#[test]
+fn the_demo_walks_through_its_data() {
+    let dir = folder(&[]);
+    let said = run_in(dir.path(), &["demo", "locks"]);
+    assert_eq!(said.status, 0, "{}", said.err);
+    for expected in ["dispatch unchanged", "dispatch changed", "leaked-subscription", "To try next"] {
+        assert!(said.out.contains(expected), "{expected}");
+    }
+    assert!(dir.path().join("locks/recordings/as-it-was.jsonl").exists());
+    let used = folder(&[("mine.txt", b"mine")]);
+    assert_eq!(run_in(used.path(), &["demo", "."]).status, 2);
+}
+
+#[test]
+fn the_same_bytes_at_any_number_of_threads() {
+    for args in [&["map", ".", "--format", "json"][..], &["check", ".", "--format", "json"]] {
+        let with = |threads: &str| run_in(&demo(), &[args, &["--threads", threads]].concat()).out;
+        let one = with("1");
+        for threads in ["2", "5"] {
+            assert!(one == with(threads), "{args:?} with {threads}");
+        }
+    }
+}
+
+#[test]
+fn statuses_follow_the_level_asked_for() {
+    let dir = folder(&[("Tide.cs", LEAK.as_bytes())]);
+    let status = |level: &str| run_in(dir.path(), &["check", ".", "--fail-at", level]).status;
+    assert_eq!([status("error"), status("warning"), status("note"), status("never")], [1, 1, 1, 0]);
+    let fine = folder(&[("A.cs", b"class A { }")]);
+    assert_eq!(run_in(fine.path(), &["check", "."]).status, 0);
+    assert_eq!(run_in(dir.path(), &["check", ".", "--rule", "unheard-event"]).status, 0);
+}
+
+#[test]
+fn an_accepted_finding_is_counted_and_not_reported() {
+    let accepted =
+        LEAK.replace("public class Buoy", "// yarrowgraph: accept leaked-subscription because buoys are never taken in\npublic class Buoy");
+    let dir = folder(&[("Tide.cs", accepted.as_bytes())]);
+    let said = run_in(dir.path(), &["check", "."]);
+    assert_eq!(said.status, 0, "{}", said.out);
+    assert!(said.out.contains("1 finding is accepted on purpose"), "{}", said.out);
+}
+
+#[test]
+fn colour_only_where_it_is_asked_for() {
+    let coloured = |args: &[&str]| run_in(&demo(), args).out.contains('\x1b');
+    assert!(!coloured(&["check", "java/faulty"]), "a pipe is no terminal");
+    assert!(coloured(&["check", "java/faulty", "--color", "always"]));
+    assert!(!coloured(&["check", "java/faulty", "--color", "never"]));
+    assert!(!coloured(&["check", "java/faulty", "--color", "always", "--format", "json"]));
+}
+
+#[test]
+fn quiet_leaves_results_alone() {
+    let broken = format!("{LEAK}class Broken {{ void M( {{ }} }} ]]\n");
+    let dir = folder(&[("Tide.cs", broken.as_bytes())]);
+    let said = run_in(dir.path(), &["check", ".", "--quiet"]);
+    assert_eq!(said.err, "");
+    assert!(said.out.contains("leaked-subscription"));
+}
+
+#[cfg(unix)]
+#[test]
+fn a_closed_pipe_is_no_error() {
+    use std::process::{Command, Stdio};
+    let program = assert_cmd::cargo::cargo_bin("yarrowgraph");
+    let mut child = Command::new(program)
+        .args(["map", ".", "--format", "json"])
+        .current_dir(demo())
+        .stdout(Stdio::piped())
+        .stderr(Stdio::piped())
+        .spawn()
+        .expect("it runs");
+    drop(child.stdout.take());
+    let output = child.wait_with_output().expect("it ends");
+    assert_eq!(output.status.code(), Some(0));
+    assert!(output.stderr.is_empty());
+}
+
+#[test]
+fn completions_and_manual_page() {
+    for shell in ["bash", "zsh", "fish"] {
+        assert!(run_in(&demo(), &["completions", shell]).out.contains("yarrowgraph"));
+    }
+    assert!(run_in(&demo(), &["man"]).out.contains(".TH"));
+}
