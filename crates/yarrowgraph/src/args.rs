@@ -78,6 +78,8 @@ pub(crate) struct TreeArgs {
     #[arg(long)]
     pub(crate) no_ignore: bool,
     /// Keep no cache of this run
+    #[arg(long, hide = true)]
+    pub(crate) no_cache: bool,
 }
 
 #[derive(Debug, Args)]

@@ -1,5 +1,5 @@
 //! Drives the built program on files in temporary folders.
-#![allow(dead_code)]
+#![allow(dead_code, unreachable_pub)]
 
 use std::path::{Path, PathBuf};
 
