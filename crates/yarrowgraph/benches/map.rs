@@ -1,3 +1,4 @@
+#![allow(clippy::print_stdout)]
 //! How long a map takes from nothing, against reading and bare parsing of the same files with
 //! the same grammars on the same threads. The figure that counts is the ratio.
 //!

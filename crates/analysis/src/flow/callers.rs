@@ -1,9 +1,17 @@
 //! Who calls a function, with what each call hands over.
 
+use std::sync::Arc;
+
+use rustc_hash::FxHashMap;
 use yarrowgraph_ir::{AccessorKind, AssignOp, FunctionId, MemberKind, Node, ParamMode};
 
 use super::{Binding, Callee, Flow, Val};
-use crate::program::{MemberId, Site};
+use crate::program::{MemberId, Site, Sym, TypeId};
+
+/// Calls by what they reach, each with its place in the index's order.
+pub(super) type CallsByTarget = FxHashMap<MemberId, Vec<(u32, Site)>>;
+/// Creations by the type of the object.
+pub(super) type CreationsByType = FxHashMap<TypeId, Vec<Site>>;
 
 /// A function that can be called: a member, or a function that is all that a field holds.
 pub type FunctionKey = (MemberId, Option<FunctionId>);
@@ -18,6 +26,58 @@ impl Flow<'_> {
     }
 }
 
+impl Flow<'_> {
+    /// The calls by a name, grouped by what they reach; each with its number among them.
+    fn calls_named(&self, name: Sym) -> Arc<CallsByTarget> {
+        if let Some(known) = self.calls_by_target.lock().ok().and_then(|k| k.get(&name).cloned()) {
+            return known;
+        }
+        let mut grouped = CallsByTarget::default();
+        for (number, &site) in self.program.index.calls(name).iter().enumerate() {
+            if let Some(callee) = self.callee(site) {
+                grouped.entry(callee.member).or_default().push((number as u32, site));
+            }
+        }
+        let grouped = Arc::new(grouped);
+        if let Ok(mut known) = self.calls_by_target.lock() {
+            known.insert(name, grouped.clone());
+        }
+        grouped
+    }
+
+    /// Where objects of a named type are created.
+    pub fn creations(&self, ty: TypeId) -> Vec<Site> {
+        let program = self.program;
+        let name = program.ty(ty).name;
+        let empty = program.symbols.get("").unwrap_or(name);
+        let mut sites = Vec::new();
+        for name in [name, empty] {
+            sites.extend(self.creations_named(name).get(&ty).into_iter().flatten().copied());
+            if name == empty {
+                break;
+            }
+        }
+        sites
+    }
+
+    fn creations_named(&self, name: Sym) -> Arc<CreationsByType> {
+        if let Some(known) = self.creations_by_type.lock().ok().and_then(|k| k.get(&name).cloned()) {
+            return known;
+        }
+        let mut grouped = CreationsByType::default();
+        for &site in self.program.index.creations(name) {
+            if let Some(ty) = self.type_of_node(site.member, site.node).own() {
+                grouped.entry(ty).or_default().push(site);
+            }
+        }
+        let grouped = Arc::new(grouped);
+        if let Ok(mut known) = self.creations_by_type.lock() {
+            known.insert(name, grouped.clone());
+        }
+        grouped
+    }
+}
+
 fn callers_of_member(flow: &Flow<'_>, member: MemberId) -> Vec<(Site, Binding)> {
     let program = flow.program;
     let info = program.member(member);
@@ -26,33 +86,39 @@ fn callers_of_member(flow: &Flow<'_>, member: MemberId) -> Vec<(Site, Binding)> 
         MemberKind::Constructor => {
             let name = program.ty(info.owner).name;
             let empty = program.symbols.get("").unwrap_or(name);
-            for &site in program.index.creations(name).iter().chain(program.index.creations(empty)) {
+            for site in flow.creations(info.owner) {
                 let Some(body) = program.body(site.member) else { continue };
                 let Node::New { args, .. } = body.node(site.node) else { continue };
-                let ty = flow.type_of_node(site.member, site.node);
-                if ty.own() == Some(info.owner) && flow.constructor(info.owner, args.len as usize) == Some(member) {
+                if flow.constructor(info.owner, args.len as usize) == Some(member) {
                     let callee = Callee { member, receiver: Some(Val::New(site)), extension: false };
                     found.extend(flow.binding(site, &callee).map(|b| (site, b)));
                 }
             }
-            for &site in program.index.calls(empty) {
-                if let Some(callee) = flow.callee(site)
-                    && callee.member == member
-                {
-                    found.extend(flow.binding(site, &callee).map(|b| (site, b)));
-                }
+            for &(_, site) in flow.calls_named(empty).get(&member).into_iter().flatten() {
+                let Some(callee) = flow.callee(site) else { continue };
+                found.extend(flow.binding(site, &callee).map(|b| (site, b)));
             }
         }
         MemberKind::Accessor(kind) => accessor_uses(flow, member, kind, &mut found),
         _ => {
             let receiver_first = program.decl(member).params.first().is_some_and(|p| p.mode == ParamMode::Receiver);
-            for &site in program.index.calls(info.name) {
+            let by_target = flow.calls_named(info.name);
+            let mut sites: Vec<(u32, Site)> = by_target.get(&member).cloned().unwrap_or_default();
+            if !receiver_first {
+                // a call of what it overrides reaches it too
+                program.for_each_base(info.owner, &mut |base| {
+                    for b in program.own_members(base, info.name).iter().filter(|b| is_override(flow, member, **b)) {
+                        sites.extend(by_target.get(b).into_iter().flatten());
+                    }
+                    true
+                });
+            }
+            sites.sort_unstable();
+            sites.dedup();
+            for (_, site) in sites {
                 let Some(callee) = flow.callee(site) else { continue };
-                let reaches = callee.member == member || (!receiver_first && is_override(flow, member, callee.member));
-                if reaches {
-                    let callee = Callee { member, ..callee };
-                    found.extend(flow.binding(site, &callee).map(|b| (site, b)));
-                }
+                let callee = Callee { member, ..callee };
+                found.extend(flow.binding(site, &callee).map(|b| (site, b)));
             }
         }
     }

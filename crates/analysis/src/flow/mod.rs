@@ -12,13 +12,13 @@ mod show;
 mod typing;
 mod value;
 
-use std::sync::{Mutex, OnceLock};
+use std::sync::{Arc, Mutex, OnceLock};
 
 use rayon::prelude::*;
 use rustc_hash::FxHashMap;
 use yarrowgraph_ir::{AssignOp, FunctionId, Node, NodeId};
 
-use crate::program::{MemberId, Program, Site, Ty};
+use crate::program::{MemberId, Program, Site, Sym, Ty};
 
 pub use callers::FunctionKey;
 pub(crate) use callers::is_override;
@@ -43,6 +43,8 @@ pub struct Flow<'p> {
     callers: Vec<OnceLock<Vec<(Site, Binding)>>>,
     /// For each member the methods that its calls reach, as far as it was asked for.
     callees: Vec<Mutex<FxHashMap<NodeId, Option<Callee>>>>,
+    calls_by_target: Mutex<FxHashMap<Sym, Arc<callers::CallsByTarget>>>,
+    creations_by_type: Mutex<FxHashMap<Sym, Arc<callers::CreationsByType>>>,
 }
 
 impl<'p> Flow<'p> {
@@ -54,7 +56,15 @@ impl<'p> Flow<'p> {
         let inferred = vec![Ty::Unknown; program.members.len()];
         let callers = (0..program.members.len()).map(|_| OnceLock::new()).collect();
         let callees = (0..program.members.len()).map(|_| Mutex::default()).collect();
-        let mut flow = Self { program, definitions, inferred, callers, callees };
+        let mut flow = Self {
+            program,
+            definitions,
+            inferred,
+            callers,
+            callees,
+            calls_by_target: Mutex::default(),
+            creations_by_type: Mutex::default(),
+        };
         for through_objects in [false, true] {
             let found: Vec<Vec<(MemberId, Site)>> =
                 (0..program.members.len()).into_par_iter().map(|i| flow.stores(MemberId(i as u32), through_objects)).collect();
@@ -66,6 +76,8 @@ impl<'p> Flow<'p> {
             }
         }
         // what was asked for on the way knew less
+        flow.calls_by_target = Mutex::default();
+        flow.creations_by_type = Mutex::default();
         flow.callees = (0..program.members.len()).map(|_| Mutex::default()).collect();
         flow
     }

@@ -333,12 +333,10 @@ fn process_lived(flow: &Flow<'_>, ty: TypeId, budget: u32) -> bool {
 pub fn creations(flow: &Flow<'_>, ty: TypeId) -> Vec<Site> {
     let program = flow.program;
     let t = program.ty(ty);
-    let empty = program.symbols.get("").unwrap_or(t.name);
     if t.anonymous {
         return t.within.into_iter().collect();
     }
-    let candidates = program.index.creations(t.name).iter().chain(program.index.creations(empty));
-    candidates.copied().filter(|s| flow.type_of_node(s.member, s.node).own() == Some(ty)).collect()
+    flow.creations(ty)
 }
 
 fn made_once(flow: &Flow<'_>, site: Site, budget: u32) -> bool {
