@@ -1,6 +1,7 @@
 //! The map of a wiring.
 
 use rayon::prelude::*;
+use rustc_hash::FxHashSet;
 use yarrowgraph_ir::MemberKind;
 use yarrowgraph_model as model;
 use yarrowgraph_model::{Certainty, ChannelKind, Delivery, Files, Keeps, Lifetime, Order, Place, Unresolved, UnresolvedKind};
@@ -10,7 +11,7 @@ use super::effect::{Act, Effect, Event, Guard};
 use super::subscriber::{self, Subscriber};
 use super::{Wiring, lifetime};
 use crate::flow::{Val, contains};
-use crate::program::Ty;
+use crate::program::{Site, Ty};
 
 /// Builds the map; the files part is the caller's to fill.
 pub fn map(wiring: &Wiring<'_>, root: &str) -> model::Map {
@@ -225,6 +226,8 @@ fn release(wiring: &Wiring<'_>, effect: &Effect) -> model::Release {
 /// What looks like wiring and could not be resolved.
 fn unresolved(wiring: &Wiring<'_>) -> Vec<Unresolved> {
     let mut found = Vec::new();
+    // what is open at these statements is said by some caller
+    let carried: FxHashSet<Site> = wiring.effects.iter().flat_map(|e| e.inner.iter().copied()).collect();
     for effect in &wiring.effects {
         let inside = channels::is_wrapper_inside(&wiring.flow, effect, &wiring.signals);
         let kind = match effect.act {
@@ -234,6 +237,7 @@ fn unresolved(wiring: &Wiring<'_>) -> Vec<Unresolved> {
         };
         let reason = match (&effect.holder.event, &effect.handler) {
             (Event::Given, _) if !inside => "the channel is handed over and no caller shows which it is",
+            (Event::Bus, _) if inside && !carried.contains(&effect.site) => "the topic is handed over and no caller shows which it is",
             (Event::Own(_) | Event::Bus | Event::Outside(_), _) if inside => continue,
             (Event::Bus, _) if matches!(effect.holder.key, Some(Val::Data | Val::Unknown | Val::Call(_) | Val::Local(_))) => {
                 "the topic is computed"

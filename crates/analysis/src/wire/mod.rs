@@ -19,6 +19,8 @@ mod pairs;
 pub mod release;
 mod spread;
 pub mod subscriber;
+#[cfg(test)]
+mod tests;
 mod views;
 
 use rayon::prelude::*;

@@ -1,0 +1,163 @@
+//! The wiring that practitioners' ways of writing have, as lines of a map.
+
+use std::fmt::Write;
+
+use crate::testing::map;
+
+/// A channel a line, and below it who joins, leaves and raises.
+fn wiring(text: &str) -> String {
+    let mut out = String::new();
+    for c in map(text).channels {
+        writeln!(out, "{} {:?}", c.id, c.kind).expect("a string");
+        for s in &c.subscriptions {
+            writeln!(out, "  + {} @{} by {}", s.handler, s.place.line, s.within).expect("a string");
+        }
+        for u in &c.releases {
+            writeln!(out, "  - {} @{}", u.handler, u.place.line).expect("a string");
+        }
+        for r in &c.raises {
+            writeln!(out, "  ! @{} in {}", r.place.line, r.within).expect("a string");
+        }
+    }
+    out
+}
+
+#[test]
+fn events_with_accessors_and_an_interface() {
+    insta::assert_snapshot!(wiring(
+        r#"
+//// Gauge.cs
+using System;
+namespace Tide {
+    public interface IGauge { event EventHandler Rose; }
+    public class Gauge : IGauge {
+        private EventHandler rose;
+        public event EventHandler Rose { add { rose += value; } remove { rose -= value; } }
+        protected virtual void OnRose(EventArgs e) { rose?.Invoke(this, e); }
+        public void Read() { OnRose(EventArgs.Empty); }
+    }
+    public class Board {
+        public Board(IGauge gauge) { gauge.Rose += Show; gauge.Rose += (s, e) => Ring(); }
+        public void Close(IGauge gauge) { gauge.Rose -= Show; }
+        void Show(object sender, EventArgs e) { }
+        void Ring() { }
+    }
+}
+"#
+    ));
+}
+
+#[test]
+fn a_partial_class_and_a_static_event() {
+    insta::assert_snapshot!(wiring(
+        r#"
+//// Lock.Events.cs
+namespace Canal { public partial class Lock { public static event System.Action Filled; } }
+//// Lock.cs
+namespace Canal { public partial class Lock { public void Fill() { if (Filled != null) Filled(); } } }
+//// Keeper.cs
+using Canal;
+class Keeper { Keeper() { Lock.Filled += Open; } void Open() { } }
+"#
+    ));
+}
+
+#[test]
+fn listener_lists_anonymous_classes_and_supports() {
+    insta::assert_snapshot!(wiring(
+        r#"
+//// Oven.java
+package bakery;
+import java.beans.PropertyChangeSupport;
+import java.beans.PropertyChangeListener;
+import java.util.List;
+import java.util.concurrent.CopyOnWriteArrayList;
+public class Oven {
+    public interface Listener { void hot(); default void cold() { } }
+    private final List<Listener> listeners = new CopyOnWriteArrayList<>();
+    private final PropertyChangeSupport support = new PropertyChangeSupport(this);
+    public void addListener(Listener l) { listeners.add(l); }
+    public void removeListener(Listener l) { listeners.remove(l); }
+    public void addPropertyChangeListener(PropertyChangeListener l) { support.addPropertyChangeListener(l); }
+    public void heat() { listeners.forEach(l -> l.hot()); support.firePropertyChange("heat", 0, 1); }
+}
+//// Baker.java
+package bakery;
+class Baker {
+    Baker(Oven oven) {
+        oven.addListener(new Oven.Listener() { public void hot() { bake(); } });
+        oven.addPropertyChangeListener(e -> bake());
+        oven.addListener(this::bake);
+    }
+    void bake() { }
+}
+"#
+    ));
+}
+
+#[test]
+fn emitters_topics_and_closures() {
+    insta::assert_snapshot!(wiring(
+        r#"
+//// dome.ts
+import { EventEmitter } from "node:events";
+export const enum Sky { Clear = "clear", Cloudy = "cloudy" }
+export class Dome extends EventEmitter {
+  turn(): void { this.emit(Sky.Clear, 3); }
+  close(): void { this.emit("cloudy"); }
+}
+//// night.ts
+import { Dome, Sky } from "./dome";
+export class Night {
+  private readonly onClear = (n: number): void => { this.count += n; };
+  private count = 0;
+  constructor(private readonly dome: Dome) {
+    dome.on(Sky.Clear, this.onClear);
+    dome.once("cloudy", () => this.end());
+  }
+  end(): void { this.dome.off(Sky.Clear, this.onClear); }
+}
+"#
+    ));
+}
+
+#[test]
+fn a_generic_signal_is_named_by_who_holds_it() {
+    insta::assert_snapshot!(wiring(
+        r#"
+//// signal.ts
+export class Signal<T> {
+  private readonly slots: Set<(value: T) => void> = new Set();
+  connect(slot: (value: T) => void): () => void { this.slots.add(slot); return () => this.slots.delete(slot); }
+  send(value: T): void { for (const slot of this.slots) slot(value); }
+}
+//// greenhouse.ts
+import { Signal } from "./signal";
+export class Greenhouse {
+  readonly frost = new Signal<number>();
+  readonly watered = new Signal<void>();
+  night(): void { this.frost.send(-1); }
+}
+export class Heater {
+  constructor(house: Greenhouse) { house.frost.connect(t => this.heat(t)); house.watered.connect(this.dry); }
+  heat(t: number): void {}
+  dry = (): void => {};
+}
+"#
+    ));
+}
+
+#[test]
+fn what_cannot_be_resolved_is_said() {
+    let map = map(r#"
+//// bus.ts
+import { EventEmitter } from "events";
+export class Relay {
+  constructor(private readonly bus: EventEmitter) {}
+  join(topic: string): void { this.bus.on(topic, () => this.note()); }
+  note(): void {}
+}
+"#);
+    let [one] = &map.unresolved[..] else { panic!("{map:#?}") };
+    assert_eq!((one.reason.as_str(), one.place.line), ("the topic is handed over and no caller shows which it is", 4));
+}
