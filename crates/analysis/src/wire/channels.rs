@@ -55,8 +55,9 @@ pub(super) fn signal_classes(flow: &Flow<'_>, effects: &[Effect]) -> FxHashSet<T
     let holders = Holders::of(flow, effects, &found);
     for effect in effects {
         let (Act::Join, Event::Own(m)) = (effect.act, &effect.holder.event) else { continue };
-        // a part that is merely kept, such as a node's parent, makes no signal of its owner
-        if !holders.is_channel(*m) {
+        // a part that is merely kept, such as a node's parent, makes no signal of its owner,
+        // and a collection of items only where they are told something
+        if holders.kept.contains(m) || (!holders.is_channel(*m) && (holds_items(flow, *m) || is_mere_part(flow, &holders, *m))) {
             continue;
         }
         let owner = flow.program.member(*m).owner;
@@ -67,6 +68,32 @@ pub(super) fn signal_classes(flow: &Flow<'_>, effects: &[Effect]) -> FxHashSet<T
         }
     }
     found
+}
+
+/// Whether a member is a collection of whatever its generic class is used with.
+fn holds_items(flow: &Flow<'_>, m: MemberId) -> bool {
+    let info = flow.program.member(m);
+    let mut ty = flow.type_of(&Val::Member(std::sync::Arc::new(Val::This(info.owner)), m));
+    while let Some(element) = flow.program.element_type(info.unit, &ty) {
+        if matches!(element, Ty::Param(_)) {
+            return true;
+        }
+        ty = element;
+    }
+    false
+}
+
+/// Whether a member holds an object of the tree that keeps no handlers itself.
+fn is_mere_part(flow: &Flow<'_>, holders: &Holders, m: MemberId) -> bool {
+    let program = flow.program;
+    let info = program.member(m);
+    let Ty::Own(part, _) = flow.type_of(&Val::Member(std::sync::Arc::new(Val::This(info.owner)), m)) else { return false };
+    let mut keeps = false;
+    program.for_each_base(part, &mut |t| {
+        keeps |= program.ty(t).members.iter().any(|x| holders.is_channel(*x));
+        !keeps
+    });
+    !keeps
 }
 
 /// Groups effects into channels; holders that are no channels are left out.
@@ -342,6 +369,8 @@ impl Namer<'_, '_> {
 /// What is known of each member that holds something.
 struct Holders {
     channels: FxHashSet<MemberId>,
+    /// Those that only constructors give a value.
+    kept: FxHashSet<MemberId>,
 }
 
 #[derive(Default)]
@@ -400,7 +429,8 @@ impl Holders {
             }
         }
         let channels = uses.iter().filter(|(m, u)| is_channel(flow, **m, u)).map(|(m, _)| *m).collect();
-        Self { channels }
+        let kept = uses.iter().filter(|(_, u)| u.constructor_only && !u.combined).map(|(m, _)| *m).collect();
+        Self { channels, kept }
     }
 
     fn is_channel(&self, m: MemberId) -> bool {

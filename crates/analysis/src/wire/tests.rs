@@ -148,6 +148,33 @@ export class Heater {
 }
 
 #[test]
+fn an_emitter_that_leaves_its_handlers_to_a_list_class() {
+    insta::assert_snapshot!(wiring(
+        r#"
+//// emitter.ts
+class Callbacks {
+  private callbacks: Function[] | undefined;
+  add(callback: Function): void { (this.callbacks ??= []).push(callback); }
+  remove(callback: Function): void { const at = this.callbacks!.indexOf(callback); if (at >= 0) this.callbacks!.splice(at, 1); }
+  invoke(...args: unknown[]): void { for (const c of this.callbacks ?? []) c(...args); }
+}
+export class Emitter<T> {
+  protected callbacks: Callbacks | undefined;
+  subscribe(listener: (e: T) => void): void { if (!this.callbacks) this.callbacks = new Callbacks(); this.callbacks.add(listener); }
+  fire(event: T): void { if (this.callbacks) this.callbacks.invoke(event); }
+}
+//// tide.ts
+import { Emitter } from "./emitter";
+export class Tide {
+  readonly turned = new Emitter<number>();
+  turn(): void { this.turned.fire(1); }
+}
+export class Buoy { constructor(tide: Tide) { tide.turned.subscribe(n => this.sway(n)); } sway(n: number): void {} }
+"#
+    ));
+}
+
+#[test]
 fn what_cannot_be_resolved_is_said() {
     let map = map(r#"
 //// bus.ts
