@@ -7,6 +7,7 @@ use yarrowgraph_ir::NodeId;
 use super::effect::{Act, Effect};
 use super::extract::{Extractor, holder_of};
 use crate::flow::{Val, contains};
+use crate::program::MemberId;
 
 /// The subscription that a call of a view makes.
 pub(super) fn effect(x: &Extractor<'_, '_>, node: NodeId, callee: NodeId, args: &[NodeId]) -> Option<Effect> {
@@ -27,6 +28,8 @@ fn emitter_of(x: &Extractor<'_, '_>, view: &Val) -> Option<Val> {
     let views = &program.kit_of(x.member).pack.views_of_emitters;
     match view {
         Val::Outside(of, name) if contains(views, program.text(*name)) => Some((**of).clone()),
+        // an emitter of the tree that makes its view when it is first asked for
+        Val::Member(of, m) if is_view_of_own(x, *m, views) => Some((**of).clone()),
         Val::Member(owner, m) => {
             let only = x.flow.only_definition(*m)?;
             match x.flow.eval(only) {
@@ -39,4 +42,13 @@ fn emitter_of(x: &Extractor<'_, '_>, view: &Val) -> Option<Val> {
         }
         _ => None,
     }
+}
+
+/// Whether a member is the view of an emitter class of the tree, or the field that the view is kept in.
+fn is_view_of_own(x: &Extractor<'_, '_>, m: MemberId, views: &[String]) -> bool {
+    let program = x.flow.program;
+    let info = program.member(m);
+    let name = program.text(info.name).trim_start_matches('_');
+    let raises = program.symbols.get("fire").is_some_and(|fire| !program.own_members(info.owner, fire).is_empty());
+    contains(views, name) && raises && !info.is_static
 }
