@@ -128,6 +128,9 @@ pub(super) fn group(flow: &Flow<'_>, effects: &[Effect], signals: &FxHashSet<Typ
         }
         let channel = by_key.entry(key.clone()).or_insert_with(|| namer.channel(key));
         match effect.act {
+            // told by the emitter's own method and by what that does inside
+            Act::Raise if channel.raises.iter().any(|r| effects[*r].site == effect.site) => {}
+            Act::Join if channel.joins.iter().any(|j| effects[*j].site == effect.site && effects[*j].handler == effect.handler) => {}
             Act::Join => channel.joins.push(index),
             Act::Leave | Act::LeaveAll | Act::LeaveOwner => channel.leaves.push(index),
             Act::Raise => channel.raises.push(index),
@@ -477,6 +480,9 @@ fn is_channel(flow: &Flow<'_>, m: MemberId, u: &Use) -> bool {
     // a function that only constructors take is a strategy, also where it is called by name
     let strategy = u.constructor_only && !u.combined && program.is_callable(info.unit, &ty);
     if u.idiom && !strategy {
+        return true;
+    }
+    if ty.own().is_some_and(|class| super::views::has_view(flow, class)) {
         return true;
     }
     if !matches!(info.kind, MemberKind::Field | MemberKind::Property) {

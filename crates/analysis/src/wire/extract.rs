@@ -496,6 +496,9 @@ impl Extractor<'_, '_> {
             found.push(effect);
             return;
         }
+        if let Some(effect) = views::raise(self, node, callee) {
+            found.push(effect);
+        }
         self.invocation(node, callee, args, found);
         if idiom::effects(self, node, callee, args, found) {
             return;

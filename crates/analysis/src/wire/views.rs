@@ -2,12 +2,15 @@
 //! `gauge.onRise(handler)`. The view is a function of the emitter's; calling it with a
 //! handler subscribes to the emitter behind it.
 
-use yarrowgraph_ir::NodeId;
+use yarrowgraph_ir::{Node, NodeId};
 
 use super::effect::{Act, Effect};
 use super::extract::{Extractor, holder_of};
-use crate::flow::{Val, contains};
-use crate::program::MemberId;
+use crate::flow::{Flow, Val, contains};
+use crate::program::{MemberId, TypeId};
+
+/// What an emitter with a view is raised by.
+const RAISES: &str = "fire";
 
 /// The subscription that a call of a view makes.
 pub(super) fn effect(x: &Extractor<'_, '_>, node: NodeId, callee: NodeId, args: &[NodeId]) -> Option<Effect> {
@@ -20,6 +23,29 @@ pub(super) fn effect(x: &Extractor<'_, '_>, node: NodeId, callee: NodeId, args: 
     effect.handler_node = Some(x.site(first));
     effect.handle = true;
     Some(effect)
+}
+
+/// The raise that a call of an emitter's `fire` is, where the emitter is of the tree.
+pub(super) fn raise(x: &Extractor<'_, '_>, node: NodeId, callee: NodeId) -> Option<Effect> {
+    let Node::Member { object, name, .. } = x.body.node(callee) else { return None };
+    let program = x.flow.program;
+    if program.unit_of(x.member).text(name) != RAISES {
+        return None;
+    }
+    let emitter = x.eval(object);
+    let class = x.flow.type_of(&emitter).own()?;
+    if !has_view(x.flow, class) {
+        return None;
+    }
+    Some(Effect::new(Act::Raise, holder_of(x.flow, &emitter)?, x.site(node)))
+}
+
+/// Whether a class raises by `fire` and hands out a view.
+pub(super) fn has_view(flow: &Flow<'_>, class: TypeId) -> bool {
+    let program = flow.program;
+    let views = &program.kit(program.ty(class).unit).pack.views_of_emitters;
+    let has = |name: &str| program.symbols.get(name).is_some_and(|n| !program.own_members(class, n).is_empty());
+    has(RAISES) && views.iter().any(|v| has(v))
 }
 
 /// The emitter behind a view, seen from whoever names the view.
@@ -49,6 +75,5 @@ fn is_view_of_own(x: &Extractor<'_, '_>, m: MemberId, views: &[String]) -> bool 
     let program = x.flow.program;
     let info = program.member(m);
     let name = program.text(info.name).trim_start_matches('_');
-    let raises = program.symbols.get("fire").is_some_and(|fire| !program.own_members(info.owner, fire).is_empty());
-    contains(views, name) && raises && !info.is_static
+    contains(views, name) && has_view(x.flow, info.owner) && !info.is_static
 }
