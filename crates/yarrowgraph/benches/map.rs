@@ -71,7 +71,7 @@ fn files(tree: &Path) -> Vec<PathBuf> {
     files
 }
 
-/// Copies of the demo's C# and Java programs, each in a package of its own.
+/// Copies of the demo's Java program, each in a package of its own.
 fn multiply(dir: &Path, wanted: usize) {
     let demo = Path::new(env!("CARGO_MANIFEST_DIR")).join("demo");
     let sources: Vec<(String, String)> = files(&demo.join("java/as-it-was"))

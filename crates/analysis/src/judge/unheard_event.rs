@@ -1,6 +1,6 @@
 //! Rule `unheard-event`: a channel is raised and nothing subscribes to it.
 
-use yarrowgraph_ir::{TypeKind, Visibility};
+use yarrowgraph_ir::Visibility;
 use yarrowgraph_model::{Certainty, ChannelKind, Level};
 
 use super::{Draft, Page, Rule, related, short};
@@ -125,16 +125,7 @@ fn own_member_counts(wiring: &Wiring<'_>, channel: &Channel, m: MemberId) -> boo
         return false;
     }
     // an interface of a platform brings its own listeners
-    let owner = program.ty(info.owner);
-    if channel.kind != ChannelKind::Event && !program.outside_bases(info.owner).is_empty() {
-        return false;
-    }
-    // handlers may be put on by something that no caller shows
-    let unresolved_join = wiring
-        .effects
-        .iter()
-        .any(|e| e.act == Act::Join && matches!(e.holder.event, crate::wire::effect::Event::Own(x) if x == m) && !channel.joins.is_empty());
-    !(unresolved_join || owner.kind == TypeKind::Interface && channel.raises.is_empty())
+    channel.kind == ChannelKind::Event || program.outside_bases(info.owner).is_empty()
 }
 
 /// Whether code of other trees can reach a member.

@@ -128,13 +128,17 @@ pub(super) fn group(flow: &Flow<'_>, effects: &[Effect], signals: &FxHashSet<Typ
         }
         let channel = by_key.entry(key.clone()).or_insert_with(|| namer.channel(key));
         match effect.act {
-            // told by the emitter's own method and by what that does inside
-            Act::Raise if channel.raises.iter().any(|r| effects[*r].site == effect.site) => {}
-            Act::Join if channel.joins.iter().any(|j| effects[*j].site == effect.site && effects[*j].handler == effect.handler) => {}
             Act::Join => channel.joins.push(index),
             Act::Leave | Act::LeaveAll | Act::LeaveOwner => channel.leaves.push(index),
             Act::Raise => channel.raises.push(index),
         }
+    }
+    // an emitter's own method says it, and so does what that does inside
+    for channel in by_key.values_mut() {
+        let mut seen = FxHashSet::default();
+        channel.raises.retain(|r| seen.insert(effects[*r].site));
+        let mut seen = FxHashSet::default();
+        channel.joins.retain(|j| seen.insert((effects[*j].site, &effects[*j].handler)));
     }
     // declared events count although nothing is done to them
     for index in 0..flow.program.members.len() {
