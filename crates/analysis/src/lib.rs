@@ -63,5 +63,8 @@ pub fn analyse(facts: Vec<Facts>, kit: &dyn Fn(Language) -> Kit, options: Option
         Want::Map => (Vec::new(), Accepted::default()),
         Want::Findings => judge::judge(&wiring),
     };
+    drop(wiring);
+    // freeing a large program takes a while; nobody needs to wait for it
+    rayon::spawn(move || drop(program));
     Analysis { map, findings, accepted }
 }

@@ -18,6 +18,7 @@
 mod body;
 mod dump;
 pub mod facts;
+mod interner;
 mod lines;
 mod name;
 pub mod pack;
@@ -31,6 +32,7 @@ pub use body::{
 };
 pub use dump::dump;
 pub use facts::Facts;
+pub use interner::Interner;
 pub use lines::{Encoding, LineIndex};
 pub use name::{Name, Names};
 pub use types::{TypeRef, TypeRefId};

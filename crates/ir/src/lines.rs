@@ -33,21 +33,13 @@ pub struct LineIndex {
 impl LineIndex {
     /// Scans a decoded text once.
     pub fn new(text: &str, encoding: Encoding) -> Self {
-        let mut starts = vec![0];
-        let mut wide = Vec::new();
         let bytes = text.as_bytes();
-        for (at, &byte) in bytes.iter().enumerate() {
-            if byte == b'\n' {
-                starts.push(at as u32 + 1);
-            } else if byte >= 0xC0 {
-                let len = if byte >= 0xF0 {
-                    4
-                } else if byte >= 0xE0 {
-                    3
-                } else {
-                    2
-                };
-                wide.push((at as u32, len));
+        let mut starts = vec![0];
+        starts.extend(memchr::memchr_iter(b'\n', bytes).map(|at| at as u32 + 1));
+        let mut wide = Vec::new();
+        if !text.is_ascii() {
+            for (at, c) in text.char_indices().filter(|(_, c)| !c.is_ascii()) {
+                wide.push((at as u32, c.len_utf8() as u8));
             }
         }
         starts.shrink_to_fit();

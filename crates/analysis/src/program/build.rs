@@ -4,29 +4,19 @@ use std::collections::BTreeMap;
 
 use rayon::prelude::*;
 use rustc_hash::FxHashMap;
-use yarrowgraph_ir::{Facts, Language, TypeDeclId, TypeKind};
+use yarrowgraph_ir::{Facts, Language, Name, TypeDeclId, TypeKind};
 
+use super::index::FileNames;
 use super::types::Here;
 use super::{Index, Kit, MemberId, MemberInfo, Program, Scope, Site, Sym, Symbols, Ty, Type, TypeId, UnitId, index};
 
+/// Texts beyond this length, in bytes, name no type.
+const LONGEST_NAME: usize = 200;
+
 pub(super) fn link(mut units: Vec<Facts>, kit: &dyn Fn(Language) -> Kit) -> Program {
     units.sort_by(|a, b| a.unit.path.cmp(&b.unit.path));
-    let mut symbols = Symbols::default();
-    let empty = symbols.intern("");
-    let mut names: Vec<Box<[Sym]>> = Vec::with_capacity(units.len());
-    for facts in &units {
-        names.push(facts.unit.names.texts().map(|t| symbols.intern(t)).collect());
-    }
-    // simple names of dotted type references
-    for facts in &units {
-        for text in facts.unit.names.texts() {
-            if text.len() < 200
-                && let Some((_, last)) = text.rsplit_once('.')
-            {
-                symbols.intern(last);
-            }
-        }
-    }
+    // numbering the names takes one thread about as long as scanning the bodies takes the others
+    let ((symbols, empty, file_names), scanned) = rayon::join(|| intern(&units), || units.par_iter().map(scan).collect::<Vec<_>>());
     let kits: BTreeMap<Language, Kit> = units.iter().map(|f| f.unit.language).map(|l| (l, kit(l))).collect();
     let mut program = Program {
         units,
@@ -36,7 +26,7 @@ pub(super) fn link(mut units: Vec<Facts>, kit: &dyn Fn(Language) -> Kit) -> Prog
         modules: Vec::new(),
         index: Index::default(),
         kits,
-        names,
+        names: Vec::new(),
         scopes: Vec::new(),
         types_by_name: FxHashMap::default(),
         members_by_name: FxHashMap::default(),
@@ -46,19 +36,49 @@ pub(super) fn link(mut units: Vec<Facts>, kit: &dyn Fn(Language) -> Kit) -> Prog
         declared: Vec::new(),
     };
     program.known_types = program.units.iter().map(|_| Default::default()).collect();
-    let numbers = number_types(&mut program, empty);
-    number_members(&mut program, &numbers);
+    let numbers = number_types(&mut program, &file_names, empty);
+    let bodies = number_members(&mut program, &numbers, &file_names, scanned);
+    program.index = Index::new(&program.symbols, empty, &bodies);
+    drop(bodies);
+    program.names = file_names.into_iter().map(|n| n.whole).collect();
     place_nested(&mut program, &numbers);
     find_bases(&mut program);
     program.declared = program.members.iter().map(|_| Default::default()).collect();
-    scan_bodies(&mut program, empty);
     program
+}
+
+/// Numbers the names of all files, and the last parts of the dotted ones.
+fn intern(units: &[Facts]) -> (Symbols, Sym, Vec<FileNames>) {
+    let mut symbols = Symbols::default();
+    let empty = symbols.intern("");
+    let names = units
+        .iter()
+        .map(|facts| {
+            let mut last = Vec::new();
+            let name = |(number, text): (usize, &str)| {
+                if text.len() < LONGEST_NAME
+                    && let Some((_, simple)) = text.rsplit_once('.')
+                {
+                    last.push((Name(number as u32), symbols.intern(simple)));
+                }
+                symbols.intern(text)
+            };
+            let whole = facts.unit.names.texts().enumerate().map(name).collect();
+            FileNames { whole, last }
+        })
+        .collect();
+    (symbols, empty, names)
+}
+
+/// The scopes and uses of the bodies of a file.
+fn scan(facts: &Facts) -> Vec<(Scope, index::Uses)> {
+    facts.unit.members.iter().map(|member| (Scope::new(member), index::uses(&facts.unit, member))).collect()
 }
 
 /// For each file its types' numbers in the tree.
 type Numbers = Vec<Vec<TypeId>>;
 
-fn number_types(p: &mut Program, empty: Sym) -> Numbers {
+fn number_types(p: &mut Program, file_names: &[FileNames], empty: Sym) -> Numbers {
     let mut numbers: Numbers = Vec::with_capacity(p.units.len());
     let mut merged: FxHashMap<(Sym, Option<TypeId>, Sym, usize), TypeId> = FxHashMap::default();
     for index in 0..p.units.len() {
@@ -70,7 +90,7 @@ fn number_types(p: &mut Program, empty: Sym) -> Numbers {
         p.units_by_path.insert(unit.path.clone(), unit_id);
         let mut of_unit = Vec::with_capacity(unit.types.len());
         for (decl_index, decl) in unit.types.iter().enumerate() {
-            let sym = |n: yarrowgraph_ir::Name| p.names[index][n.0 as usize];
+            let sym = |n: Name| file_names[index].whole[n.0 as usize];
             let namespace = if file_modules { module_sym } else { sym(decl.namespace) };
             let parent = decl.parent.filter(|_| decl.within.is_none()).map(|t| of_unit[t.0 as usize]);
             let name = sym(decl.name);
@@ -148,10 +168,17 @@ fn number_types(p: &mut Program, empty: Sym) -> Numbers {
     numbers
 }
 
-fn number_members(p: &mut Program, numbers: &Numbers) {
-    for (index, types) in numbers.iter().enumerate() {
+/// Numbers the members and keeps their scopes; returns what their bodies use.
+fn number_members<'n>(
+    p: &mut Program,
+    numbers: &Numbers,
+    file_names: &'n [FileNames],
+    scanned: Vec<Vec<(Scope, index::Uses)>>,
+) -> Vec<(MemberId, &'n FileNames, index::Uses)> {
+    let mut bodies = Vec::new();
+    for (index, (types, scanned)) in numbers.iter().zip(scanned).enumerate() {
         let unit = &p.units[index].unit;
-        for (decl_index, decl) in unit.members.iter().enumerate() {
+        for (decl_index, (decl, (scope, uses))) in unit.members.iter().zip(scanned).enumerate() {
             let owner = match decl.owner {
                 Some(t) => types[t.0 as usize],
                 None => match p.modules[index] {
@@ -159,7 +186,7 @@ fn number_members(p: &mut Program, numbers: &Numbers) {
                     None => continue,
                 },
             };
-            let name = p.names[index][decl.name.0 as usize];
+            let name = file_names[index].whole[decl.name.0 as usize];
             let id = MemberId(p.members.len() as u32);
             p.members.push(MemberInfo {
                 name,
@@ -169,12 +196,15 @@ fn number_members(p: &mut Program, numbers: &Numbers) {
                 kind: decl.kind,
                 is_static: decl.modifiers.is_static,
             });
+            p.scopes.push(scope);
+            bodies.push((id, &file_names[index], uses));
             let ty = &mut p.types[owner.0 as usize];
             ty.members.push(id);
             ty.by_name.entry(name).or_default().push(id);
             p.members_by_name.entry(name).or_default().push(id);
         }
     }
+    bodies
 }
 
 /// Types nested in types, and types declared in bodies.
@@ -241,23 +271,5 @@ fn find_bases(p: &mut Program) {
                 p.types[b.0 as usize].heirs.push(id);
             }
         }
-    }
-}
-
-fn scan_bodies(p: &mut Program, empty: Sym) {
-    let simple = |_: UnitId, text: &str| p.symbols.get(text);
-    let scanned: Vec<(Scope, index::Uses)> = (0..p.members.len())
-        .into_par_iter()
-        .map(|i| {
-            let id = MemberId(i as u32);
-            let info = p.member(id);
-            let decl = p.decl(id);
-            let uses = index::uses(p.unit(info.unit), &p.names[info.unit.0 as usize], empty, id, decl, &simple, info.unit);
-            (Scope::new(decl), uses)
-        })
-        .collect();
-    for (scope, uses) in scanned {
-        p.scopes.push(scope);
-        p.index.add(uses);
     }
 }

@@ -1,118 +1,183 @@
 //! Where names are used: calls, member reads, assignments and creations, by name.
 
-use rustc_hash::{FxHashMap, FxHashSet};
-use yarrowgraph_ir::{Member, Node, NodeId, TypeRef, Unit};
+use rayon::prelude::*;
+use yarrowgraph_ir::{Member, Name, Node, NodeId, TypeRef, Unit};
 
-use super::{MemberId, Site, Sym, UnitId};
+use super::{MemberId, Site, Sym, Symbols};
 
 /// Uses of names over the whole tree, each list in the order of files and positions.
 #[derive(Debug, Default)]
 pub struct Index {
-    calls: FxHashMap<Sym, Vec<Site>>,
-    reads: FxHashMap<Sym, Vec<Site>>,
-    writes: FxHashMap<Sym, Vec<Site>>,
-    creations: FxHashMap<Sym, Vec<Site>>,
-    texts: FxHashSet<Sym>,
+    calls: Sites,
+    reads: Sites,
+    writes: Sites,
+    creations: Sites,
+    /// For each name whether it stands as a literal.
+    texts: Vec<bool>,
 }
 
-/// What one body adds to the index.
+/// Places by name: those of the name with number `n` are `sites[starts[n]..starts[n + 1]]`.
+#[derive(Debug, Default)]
+struct Sites {
+    starts: Vec<u32>,
+    sites: Vec<Site>,
+}
+
+impl Sites {
+    fn of(&self, name: Sym) -> &[Site] {
+        match self.starts.get(name.0 as usize..name.0 as usize + 2) {
+            Some(&[start, end]) => &self.sites[start as usize..end as usize],
+            _ => &[],
+        }
+    }
+
+    /// Sorts uses by name, by counting.
+    fn sorted<'u>(names: usize, uses: impl Iterator<Item = (Sym, Site)> + Clone + 'u) -> Self {
+        let mut starts = vec![0_u32; names + 1];
+        for (name, _) in uses.clone() {
+            starts[name.0 as usize + 1] += 1;
+        }
+        for n in 0..names {
+            starts[n + 1] += starts[n];
+        }
+        let nowhere = Site { member: MemberId(0), node: NodeId::new(0) };
+        let mut sites = vec![nowhere; starts[names] as usize];
+        let mut next = starts.clone();
+        for (name, site) in uses {
+            let at = &mut next[name.0 as usize];
+            sites[*at as usize] = site;
+            *at += 1;
+        }
+        Self { starts, sites }
+    }
+}
+
+/// What one body adds to the index, by the names of its file.
 #[derive(Debug, Default)]
 pub(super) struct Uses {
-    pub(super) calls: Vec<(Sym, Site)>,
-    pub(super) reads: Vec<(Sym, Site)>,
-    pub(super) writes: Vec<(Sym, Site)>,
-    pub(super) creations: Vec<(Sym, Site)>,
-    pub(super) texts: Vec<Sym>,
+    calls: Vec<(Use, NodeId)>,
+    reads: Vec<(Use, NodeId)>,
+    writes: Vec<(Use, NodeId)>,
+    creations: Vec<(Use, NodeId)>,
+    texts: Vec<Name>,
+}
+
+/// What is used.
+#[derive(Clone, Copy, Debug)]
+enum Use {
+    /// Something of a name.
+    Name(Name),
+    /// Something of the last part of a dotted name.
+    Last(Name),
+    /// Something without a name: another constructor, or a type that is inferred.
+    Nameless,
+}
+
+/// The names of a file as symbols.
+#[derive(Debug)]
+pub(super) struct FileNames {
+    /// For each name its symbol.
+    pub(super) whole: Box<[Sym]>,
+    /// For each dotted name, by number, the symbol of its last part.
+    pub(super) last: Vec<(Name, Sym)>,
+}
+
+impl FileNames {
+    fn sym(&self, used: Use, empty: Sym) -> Sym {
+        match used {
+            Use::Name(name) => self.whole[name.0 as usize],
+            Use::Last(name) => match self.last.binary_search_by_key(&name, |(n, _)| *n) {
+                Ok(at) => self.last[at].1,
+                Err(_) => self.whole[name.0 as usize],
+            },
+            Use::Nameless => empty,
+        }
+    }
 }
 
 impl Index {
-    pub(super) fn add(&mut self, uses: Uses) {
-        let put = |to: &mut FxHashMap<Sym, Vec<Site>>, from: Vec<(Sym, Site)>| {
-            for (sym, site) in from {
-                to.entry(sym).or_default().push(site);
+    /// Puts the uses of all bodies together; each comes with the names of its file.
+    pub(super) fn new(symbols: &Symbols, empty: Sym, bodies: &[(MemberId, &FileNames, Uses)]) -> Self {
+        type List = fn(&Uses) -> &[(Use, NodeId)];
+        let lists: [List; 4] = [|u| &u.calls, |u| &u.reads, |u| &u.writes, |u| &u.creations];
+        let mut sorted: Vec<Sites> = lists
+            .into_par_iter()
+            .map(|list| {
+                let uses = bodies.iter().flat_map(move |(member, names, uses)| {
+                    list(uses).iter().map(move |&(used, node)| (names.sym(used, empty), Site { member: *member, node }))
+                });
+                Sites::sorted(symbols.len(), uses)
+            })
+            .collect();
+        let mut next = || sorted.pop().unwrap_or_default();
+        let (creations, writes, reads, calls) = (next(), next(), next(), next());
+        let mut texts = vec![false; symbols.len()];
+        for (_, names, uses) in bodies {
+            for text in &uses.texts {
+                texts[names.whole[text.0 as usize].0 as usize] = true;
             }
-        };
-        put(&mut self.calls, uses.calls);
-        put(&mut self.reads, uses.reads);
-        put(&mut self.writes, uses.writes);
-        put(&mut self.creations, uses.creations);
-        self.texts.extend(uses.texts);
+        }
+        Self { calls, reads, writes, creations, texts }
     }
 
     /// Whether a text stands as a literal anywhere in the tree.
-    pub fn is_text(&self, text: &str, symbols: &super::Symbols) -> bool {
-        symbols.get(text).is_some_and(|s| self.texts.contains(&s))
+    pub fn is_text(&self, text: &str, symbols: &Symbols) -> bool {
+        symbols.get(text).is_some_and(|s| self.texts.get(s.0 as usize).copied().unwrap_or(false))
     }
 
     /// Calls of something of a name.
     pub fn calls(&self, name: Sym) -> &[Site] {
-        self.calls.get(&name).map_or(&[], |v| v)
+        self.calls.of(name)
     }
 
     /// Names, member accesses and member references of a name that are not what is called.
     pub fn reads(&self, name: Sym) -> &[Site] {
-        self.reads.get(&name).map_or(&[], |v| v)
+        self.reads.of(name)
     }
 
     /// Assignments to something of a name (the assignment nodes).
     pub fn writes(&self, name: Sym) -> &[Site] {
-        self.writes.get(&name).map_or(&[], |v| v)
+        self.writes.of(name)
     }
 
     /// Creations of a type of a simple name.
     pub fn creations(&self, name: Sym) -> &[Site] {
-        self.creations.get(&name).map_or(&[], |v| v)
+        self.creations.of(name)
     }
 }
 
 /// The uses in one body.
-pub(super) fn uses(
-    unit: &Unit,
-    names: &[Sym],
-    empty: Sym,
-    id: MemberId,
-    member: &Member,
-    simple: &dyn Fn(UnitId, &str) -> Option<Sym>,
-    unit_id: UnitId,
-) -> Uses {
+pub(super) fn uses(unit: &Unit, member: &Member) -> Uses {
     let mut uses = Uses::default();
     let Some(body) = &member.body else { return uses };
-    let sym = |name: yarrowgraph_ir::Name| names[name.0 as usize];
     let mut callees: Vec<NodeId> = Vec::new();
     for index in 0..body.nodes.len() {
         let node = NodeId::new(index);
-        let site = Site { member: id, node };
         match body.node(node) {
             Node::Call { callee, .. } => {
                 callees.push(callee);
                 if let Node::Name(name) | Node::Member { name, .. } = body.node(callee) {
-                    uses.calls.push((sym(name), site));
+                    uses.calls.push((Use::Name(name), node));
                 } else if matches!(body.node(callee), Node::Super | Node::This) {
-                    // a call of another constructor
-                    uses.calls.push((empty, site));
+                    uses.calls.push((Use::Nameless, node));
                 }
             }
-            Node::Name(name) | Node::Member { name, .. } | Node::MethodRef { name, .. } => uses.reads.push((sym(name), site)),
-            Node::Str(text) => uses.texts.push(sym(text)),
+            Node::Name(name) | Node::Member { name, .. } | Node::MethodRef { name, .. } => uses.reads.push((Use::Name(name), node)),
+            Node::Str(text) => uses.texts.push(text),
             Node::Assign { target, .. } => {
                 if let Node::Name(name) | Node::Member { name, .. } = body.node(target) {
-                    uses.writes.push((sym(name), site));
+                    uses.writes.push((Use::Name(name), node));
                 }
             }
-            Node::New { ty, .. } => {
-                if let TypeRef::Named { name, .. } = unit.type_ref(ty) {
-                    let text = unit.text(*name);
-                    let last = text.rsplit('.').next().unwrap_or(text);
-                    uses.creations.extend(simple(unit_id, last).map(|s| (s, site)));
-                } else {
-                    // the type is that of what the object is given to
-                    uses.creations.push((empty, site));
-                }
-            }
+            Node::New { ty, .. } => uses.creations.push(match unit.type_ref(ty) {
+                TypeRef::Named { name, .. } => (Use::Last(*name), node),
+                // the type is that of what the object is given to
+                _ => (Use::Nameless, node),
+            }),
             _ => {}
         }
     }
     callees.sort_unstable();
-    uses.reads.retain(|(_, site)| callees.binary_search(&site.node).is_err());
+    uses.reads.retain(|(_, node)| callees.binary_search(node).is_err());
     uses
 }

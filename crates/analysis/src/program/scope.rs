@@ -1,6 +1,5 @@
 //! The names that are in scope in a body.
 
-use rustc_hash::FxHashMap;
 use yarrowgraph_ir::{Body, FunctionId, Member, Name, Node, NodeId};
 
 /// What a name in a body means.
@@ -25,7 +24,8 @@ pub struct Scope {
     parents: Vec<Option<NodeId>>,
     /// For each node when a walk enters it and the last entry below it.
     spans: Vec<(u32, u32)>,
-    entries: FxHashMap<Name, Vec<Entry>>,
+    /// Declarations by name, those of one name in the order of the walk.
+    entries: Vec<(Name, Entry)>,
     root: Option<NodeId>,
     member_params: Vec<Name>,
     /// For each function of the body the node that makes it.
@@ -42,6 +42,7 @@ impl Scope {
         scope.spans = vec![(0, 0); body.nodes.len()];
         scope.function_nodes = vec![None; body.functions.len()];
         scope.walk(body, member);
+        scope.entries.sort_by_key(|(name, _)| *name);
         scope
     }
 
@@ -69,13 +70,13 @@ impl Scope {
                 match node {
                     Node::Local { name, .. } => {
                         // a name bound by a test lives on behind it, so it belongs to the scope around
-                        self.entries.entry(name).or_default().push(Entry { what: Declared::Local(id), scope: around });
+                        self.entries.push((name, Entry { what: Declared::Local(id), scope: around }));
                     }
                     Node::Lambda(f) => {
                         self.function_nodes[f.0 as usize] = Some(id);
                         for (i, p) in body.function(f).params.iter().enumerate() {
                             let what = Declared::Param(Some(f), i as u16);
-                            self.entries.entry(p.name).or_default().push(Entry { what, scope: id });
+                            self.entries.push((p.name, Entry { what, scope: id }));
                         }
                     }
                     _ => {}
@@ -112,7 +113,8 @@ impl Scope {
     /// What a name means at a node.
     pub fn lookup(&self, name: Name, at: NodeId) -> Option<Declared> {
         let mut best: Option<Entry> = None;
-        for &entry in self.entries.get(&name).map_or(&[][..], |v| v) {
+        let first = self.entries.partition_point(|(n, _)| *n < name);
+        for &(_, entry) in self.entries[first..].iter().take_while(|(n, _)| *n == name) {
             if !self.is_within(at, entry.scope) {
                 continue;
             }

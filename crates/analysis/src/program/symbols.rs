@@ -1,6 +1,6 @@
 //! Names of the whole tree.
 
-use rustc_hash::FxHashMap;
+use yarrowgraph_ir::Interner;
 
 /// A name of the tree; an index into [`Symbols`].
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -8,30 +8,26 @@ pub struct Sym(pub u32);
 
 /// The names of the tree, each stored once.
 #[derive(Debug, Default)]
-pub struct Symbols {
-    texts: Vec<Box<str>>,
-    by_text: FxHashMap<Box<str>, Sym>,
-}
+pub struct Symbols(Interner);
 
 impl Symbols {
     /// Returns the symbol of a text, adding it when it is new.
     pub fn intern(&mut self, text: &str) -> Sym {
-        if let Some(&sym) = self.by_text.get(text) {
-            return sym;
-        }
-        let sym = Sym(self.texts.len() as u32);
-        self.texts.push(text.into());
-        self.by_text.insert(text.into(), sym);
-        sym
+        Sym(self.0.intern(text))
     }
 
     /// Returns the symbol of a text that occurs in the tree.
     pub fn get(&self, text: &str) -> Option<Sym> {
-        self.by_text.get(text).copied()
+        self.0.get(text).map(Sym)
     }
 
     /// Returns the text of a symbol.
     pub fn text(&self, sym: Sym) -> &str {
-        &self.texts[sym.0 as usize]
+        self.0.text(sym.0)
+    }
+
+    /// How many symbols there are.
+    pub(super) fn len(&self) -> usize {
+        self.0.len()
     }
 }

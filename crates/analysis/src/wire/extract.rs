@@ -1,5 +1,9 @@
 //! Effects that a body has by itself: what its statements do to holders of handlers.
 
+use std::cell::RefCell;
+
+use rustc_hash::FxHashMap;
+use yarrowgraph_ir::traits::MethodValue;
 use yarrowgraph_ir::{AssignOp, BinaryOp, Body, MemberKind, Node, NodeId, TypeKind, UnaryOp};
 use yarrowgraph_model::Certainty;
 
@@ -12,7 +16,7 @@ use crate::program::{MemberId, Site, Ty};
 pub(super) fn effects(flow: &Flow<'_>, member: MemberId) -> Vec<Effect> {
     let Some(body) = flow.program.body(member) else { return Vec::new() };
     let mut found = Vec::new();
-    let extractor = Extractor { flow, member, body };
+    let extractor = Extractor { flow, member, body, known: RefCell::default() };
     for index in 0..body.nodes.len() {
         let node = NodeId::new(index);
         match body.node(node) {
@@ -30,6 +34,8 @@ pub(super) struct Extractor<'f, 'p> {
     pub(super) flow: &'f Flow<'p>,
     pub(super) member: MemberId,
     pub(super) body: &'p Body,
+    /// Values of nodes that were asked for: most are asked for several times.
+    known: RefCell<FxHashMap<NodeId, Val>>,
 }
 
 impl Extractor<'_, '_> {
@@ -38,7 +44,12 @@ impl Extractor<'_, '_> {
     }
 
     pub(super) fn eval(&self, node: NodeId) -> Val {
-        self.flow.eval_in(self.member, node)
+        if let Some(known) = self.known.borrow().get(&node) {
+            return known.clone();
+        }
+        let value = self.flow.eval_in(self.member, node);
+        self.known.borrow_mut().insert(node, value.clone());
+        value
     }
 
     fn text(&self, name: yarrowgraph_ir::Name) -> &str {
@@ -621,6 +632,14 @@ impl Extractor<'_, '_> {
                 {
                     self.walk_with_function(node, object, function, found);
                     return;
+                }
+                // where fields cannot be called, only what is told by a method matters
+                let fields_are_called = program.kit_of(self.member).traits.method_value != MethodValue::Fresh;
+                if !fields_are_called {
+                    let told = self.eval(object);
+                    if !matches!(told, Val::Element(..) | Val::Param(..)) && !self.is_slot_object(&told) {
+                        return;
+                    }
                 }
                 // a callable member, or a method of an element
                 let value = self.eval(callee);

@@ -15,9 +15,12 @@ const RAISES: &str = "fire";
 /// The subscription that a call of a view makes.
 pub(super) fn effect(x: &Extractor<'_, '_>, node: NodeId, callee: NodeId, args: &[NodeId]) -> Option<Effect> {
     let &first = args.first()?;
+    if x.flow.program.kit_of(x.member).pack.views_of_emitters.is_empty() {
+        return None;
+    }
+    let emitter = emitter_of(x, &x.eval(callee))?;
     let handler = x.eval(first);
     x.flow.function_of(&handler)?;
-    let emitter = emitter_of(x, &x.eval(callee))?;
     let mut effect = Effect::new(Act::Join, holder_of(x.flow, &emitter)?, x.site(node));
     effect.handler = Some(handler);
     effect.handler_node = Some(x.site(first));
