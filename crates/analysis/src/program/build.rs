@@ -81,7 +81,7 @@ type Numbers = Vec<Vec<TypeId>>;
 fn number_types(p: &mut Program, file_names: &[FileNames], empty: Sym) -> Numbers {
     let mut numbers: Numbers = Vec::with_capacity(p.units.len());
     let mut merged: FxHashMap<(Sym, Option<TypeId>, Sym, usize), TypeId> = FxHashMap::default();
-    for index in 0..p.units.len() {
+    for (index, names) in file_names.iter().enumerate() {
         let unit_id = UnitId(index as u32);
         let unit = &p.units[index].unit;
         let file_modules = p.kits[&unit.language].traits.file_modules;
@@ -90,7 +90,7 @@ fn number_types(p: &mut Program, file_names: &[FileNames], empty: Sym) -> Number
         p.units_by_path.insert(unit.path.clone(), unit_id);
         let mut of_unit = Vec::with_capacity(unit.types.len());
         for (decl_index, decl) in unit.types.iter().enumerate() {
-            let sym = |n: Name| file_names[index].whole[n.0 as usize];
+            let sym = |n: Name| names.whole[n.0 as usize];
             let namespace = if file_modules { module_sym } else { sym(decl.namespace) };
             let parent = decl.parent.filter(|_| decl.within.is_none()).map(|t| of_unit[t.0 as usize]);
             let name = sym(decl.name);
