@@ -14,6 +14,8 @@ pub mod program;
 pub mod wire;
 
 #[cfg(test)]
+mod fixtures;
+#[cfg(test)]
 mod testing;
 
 use yarrowgraph_ir::{Facts, Language};

@@ -9,7 +9,8 @@ use yarrowgraph_model::{Finding, Map};
 use crate::program::Kit;
 use crate::{Analysis, Options, Want};
 
-fn files(text: &str) -> Vec<(String, String)> {
+/// The files of a text.
+pub(crate) fn files(text: &str) -> Vec<(String, String)> {
     let mut files: Vec<(String, String)> = Vec::new();
     for line in text.lines() {
         match line.trim_start().strip_prefix("//// ") {

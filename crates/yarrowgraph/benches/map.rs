@@ -75,20 +75,32 @@ fn files(tree: &Path) -> Vec<PathBuf> {
     files
 }
 
-/// Copies of the demo's Java program, each in a package of its own.
+/// Copies of the demo's Java program, each in a package of its own and with types of its own
+/// names, as in a real tree; the names of members recur in every copy.
 fn multiply(dir: &Path, wanted: usize) {
     let demo = Path::new(env!("CARGO_MANIFEST_DIR")).join("demo");
     let sources: Vec<(String, String)> = files(&demo.join("java/as-it-was"))
         .into_iter()
-        .map(|p| (p.file_name().expect("a name").to_string_lossy().into_owned(), std::fs::read_to_string(&p).expect("readable")))
+        .map(|p| (p.file_stem().expect("a name").to_string_lossy().into_owned(), std::fs::read_to_string(&p).expect("readable")))
         .collect();
     let each: usize = sources.iter().map(|(_, t)| t.lines().count()).sum();
     for copy in 0..wanted.div_ceil(each) {
-        let package = format!("locks{copy}");
-        let folder = dir.join(&package);
+        let folder = dir.join(format!("locks{copy}"));
         std::fs::create_dir_all(&folder).expect("writable");
         for (name, text) in &sources {
-            std::fs::write(folder.join(name), text.replace("package marlwend;", &format!("package {package};"))).expect("writable");
+            std::fs::write(folder.join(format!("{name}{copy}.java")), numbered(text, &sources, copy)).expect("writable");
         }
     }
+}
+
+/// A text with the number of its copy behind the names of its types and of its package.
+fn numbered(text: &str, sources: &[(String, String)], copy: usize) -> String {
+    let ends_word = |c: char| !c.is_alphanumeric() && c != '_';
+    text.split_inclusive(ends_word)
+        .map(|word| {
+            let (name, end) = word.split_at(word.trim_end_matches(ends_word).len());
+            let ours = name == "marlwend" || sources.iter().any(|(stem, _)| stem == name);
+            if ours { format!("{name}{copy}{end}") } else { word.to_owned() }
+        })
+        .collect()
 }

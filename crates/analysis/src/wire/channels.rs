@@ -22,6 +22,17 @@ pub enum ChannelKey {
     Bus(String, Topic),
 }
 
+impl ChannelKey {
+    /// The key without its topic; ordered as keys are.
+    pub(super) fn holder(&self) -> (u8, Option<MemberId>, &str, Option<Sym>) {
+        match self {
+            ChannelKey::Own(m, _) => (0, Some(*m), "", None),
+            ChannelKey::Outside(owner, name) => (1, None, owner, Some(*name)),
+            ChannelKey::Bus(bus, _) => (2, None, bus, None),
+        }
+    }
+}
+
 /// A topic.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub enum Topic {

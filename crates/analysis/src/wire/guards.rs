@@ -65,12 +65,7 @@ impl Guards<'_, '_> {
                     && program.member(s.member).owner == info.owner
                     && !self.is_null(*s)
             });
-            let cleared = program.index.writes(info.name).iter().any(|w| {
-                let Some(body) = program.body(w.member) else { return false };
-                let Node::Assign { target, value, .. } = body.node(w.node) else { return false };
-                matches!(body.node(value), Node::Null)
-                    && matches!(self.flow.eval_in(w.member, target), Val::Member(_, x) | Val::Static(x) if x == *m)
-            });
+            let cleared = self.flow.definitions(*m).iter().any(|s| s.member != *m && self.is_null(*s));
             let constructors =
                 program.ty(info.owner).members.iter().filter(|c| program.member(**c).kind == MemberKind::Constructor).count();
             return !cleared && (has_first || (in_constructor && constructors == 1));

@@ -1,5 +1,6 @@
 //! Handles: what a subscribing call gives back, and what becomes of it.
 
+use rustc_hash::FxHashMap;
 use yarrowgraph_ir::{MemberKind, Node, NodeId};
 
 use super::effect::{Act, Effect, Event};
@@ -20,13 +21,14 @@ pub enum Fate {
 /// Marks subscriptions whose call gives back something that releases: what the subscribing
 /// function returns takes the handler off the same holder.
 pub(super) fn mark(flow: &Flow<'_>, effects: &mut [Effect]) {
-    let leaving: Vec<(Event, Site)> =
-        effects.iter().filter(|e| matches!(e.act, Act::Leave)).map(|e| (e.holder.event.clone(), e.site)).collect();
+    let mut leaving: FxHashMap<MemberId, Vec<(Event, Site)>> = FxHashMap::default();
+    for leave in effects.iter().filter(|e| e.act == Act::Leave) {
+        leaving.entry(leave.site.member).or_default().push((leave.holder.event.clone(), leave.site));
+    }
     for effect in effects.iter_mut().filter(|e| e.act == Act::Join && !e.handle) {
         let Some(&innermost) = effect.inner.first() else { continue };
-        let releases = leaving.iter().any(|(event, site)| {
-            *event == effect.holder.event && site.member == innermost.member && in_nested_function(flow, *site, innermost)
-        });
+        let beside = leaving.get(&innermost.member).map_or(&[][..], |v| v);
+        let releases = beside.iter().any(|(event, site)| *event == effect.holder.event && in_nested_function(flow, *site, innermost));
         let gives_back = releases || returns_disposable(flow, innermost);
         // each wrapper must hand the handle on
         effect.handle = gives_back && effect.inner.iter().skip(1).all(|s| is_returned(flow, *s));

@@ -3,6 +3,7 @@
 //! the same kind of object, which objects use to put themselves on. Names alone make no
 //! channel: some object must hand over itself.
 
+use rustc_hash::FxHashSet;
 use yarrowgraph_ir::{MemberKind, TypeKind};
 use yarrowgraph_model::{Certainty, ChannelKind};
 
@@ -26,10 +27,13 @@ const VERBS: &[(&str, &str)] = &[
 
 /// Adds what is put on and taken off through such pairs.
 pub(super) fn add(flow: &Flow<'_>, effects: &mut Vec<Effect>, channels: &mut Vec<Channel>) {
+    let lead_in: FxHashSet<MemberId> =
+        channels.iter().flat_map(|c| &c.joins).flat_map(|j| &effects[*j].inner).map(|site| site.member).collect();
     for index in 0..flow.program.types.len() {
         let ty = TypeId(index as u32);
         for (adder, remover) in pairs_of(flow, ty) {
-            if !is_seen_through(effects, channels, &adder) {
+            // what already leads to a channel is seen through
+            if !adder.iter().any(|m| lead_in.contains(m)) {
                 pair(flow, ty, &adder, &remover, effects, channels);
             }
         }
@@ -96,11 +100,6 @@ fn takes_one(flow: &Flow<'_>, m: MemberId) -> bool {
         Some(Ty::Outside(name, _)) => matches!(program.text(name), "Object" | "object" | "any" | "unknown"),
         _ => false,
     }
-}
-
-/// Whether the way in already leads to a channel.
-fn is_seen_through(effects: &[Effect], channels: &[Channel], adders: &[MemberId]) -> bool {
-    channels.iter().flat_map(|c| c.joins.iter()).any(|j| effects[*j].inner.iter().any(|s| adders.contains(&s.member)))
 }
 
 fn pair(flow: &Flow<'_>, ty: TypeId, adders: &[MemberId], removers: &[MemberId], effects: &mut Vec<Effect>, channels: &mut Vec<Channel>) {

@@ -186,7 +186,10 @@ impl Wiring<'_> {
     pub fn releases_of(&self, channel: &Channel, join: usize) -> Vec<usize> {
         let effect = &self.effects[join];
         let mut found = Vec::new();
-        let related = self.channels.iter().filter(|c| covers(&c.key, &channel.key));
+        // channels are sorted, so the topics of one holder stand together
+        let first = self.channels.partition_point(|c| c.key.holder() < channel.key.holder());
+        let of_holder = self.channels[first..].iter().take_while(|c| c.key.holder() == channel.key.holder());
+        let related = of_holder.filter(|c| covers(&c.key, &channel.key));
         for other in related {
             for &leave in &other.leaves {
                 let release = &self.effects[leave];

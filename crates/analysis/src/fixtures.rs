@@ -1,0 +1,103 @@
+//! Code as practitioners write it, with all that the map and the rules must say of it.
+//!
+//! The files below `fixtures/` are texts as `testing` reads them. A line on which something
+//! joins, leaves or raises a channel, is reported, or stays unresolved ends in `//: ` and all
+//! of that, in the order of [`said`]; what is not written there must not be found.
+//!
+//! `YARROWGRAPH_MARK=1 cargo test` writes the marks anew, to be read before they are kept.
+
+use std::collections::BTreeMap;
+use std::path::{Path, PathBuf};
+
+use crate::testing::{analyse, files};
+
+const MARK: &str = " //: ";
+
+/// What is said of each line of each file.
+fn said(text: &str) -> BTreeMap<(String, u32), Vec<String>> {
+    let analysis = analyse(text, false);
+    let mut said: BTreeMap<(String, u32), Vec<String>> = BTreeMap::new();
+    let mut say = |place: &yarrowgraph_model::Place, what: String| {
+        said.entry((place.file.clone(), place.line)).or_default().push(what);
+    };
+    for c in &analysis.map.channels {
+        for s in &c.subscriptions {
+            say(&s.place, format!("{} joins {} ({})", s.handler, c.id, format!("{:?}", s.lifetime).to_lowercase()));
+        }
+        for r in &c.releases {
+            say(&r.place, format!("{} leaves {}", r.handler, c.id));
+        }
+        for r in &c.raises {
+            say(&r.place, format!("raises {}", c.id));
+        }
+    }
+    for u in &analysis.map.unresolved {
+        say(&u.place, "unresolved".to_owned());
+    }
+    for f in &analysis.findings {
+        say(&f.place, format!("{} {}", f.rule, format!("{:?}", f.level).to_lowercase()));
+    }
+    said.values_mut().for_each(|said| said.sort());
+    said
+}
+
+/// The text without its marks.
+fn plain(text: &str) -> String {
+    text.lines().map(|line| line.split_once(MARK).map_or(line, |(code, _)| code).to_owned() + "\n").collect()
+}
+
+/// The text with the marks that belong to it.
+fn marked(text: &str) -> String {
+    let plain = plain(text);
+    let said = said(&plain);
+    let (mut path, mut number) = (String::new(), 0);
+    let mut out = String::new();
+    for line in plain.lines() {
+        out.push_str(line);
+        match line.trim_start().strip_prefix("//// ") {
+            Some(next) => (path, number) = (next.trim().to_owned(), 0),
+            None => {
+                number += 1;
+                if let Some(said) = said.get(&(path.clone(), number)) {
+                    out.push_str(MARK);
+                    out.push_str(&said.join(", "));
+                }
+            }
+        }
+        out.push('\n');
+    }
+    out
+}
+
+fn fixtures() -> Vec<PathBuf> {
+    let root = Path::new(env!("CARGO_MANIFEST_DIR")).join("fixtures");
+    let entries = |dir: &Path| {
+        let read = std::fs::read_dir(dir).expect("a folder");
+        let mut paths: Vec<PathBuf> = read.map(|e| e.expect("an entry").path()).collect();
+        paths.sort();
+        paths
+    };
+    entries(&root).iter().flat_map(|language| entries(language)).collect()
+}
+
+#[test]
+fn fixtures_say_what_is_found_in_them() {
+    let mark = std::env::var_os("YARROWGRAPH_MARK").is_some();
+    let mut wrong = Vec::new();
+    for path in fixtures() {
+        let text = std::fs::read_to_string(&path).expect("readable");
+        assert!(!files(&text).is_empty(), "{}: no file in it", path.display());
+        let found = marked(&text);
+        if mark {
+            std::fs::write(&path, found).expect("writable");
+            continue;
+        }
+        let name = path.file_name().map(|n| n.to_string_lossy().into_owned()).unwrap_or_default();
+        for (number, (expected, found)) in text.lines().zip(found.lines()).enumerate() {
+            if expected != found {
+                wrong.push(format!("{name}:{}\n  expected {expected}\n  found    {found}", number + 1));
+            }
+        }
+    }
+    assert!(wrong.is_empty(), "{}", wrong.join("\n"));
+}
