@@ -158,6 +158,12 @@ pub struct Pack {
     /// Members of an emitter that hand out the function by which one subscribes to it.
     #[serde(default)]
     pub views_of_emitters: Vec<String>,
+    /// Members that hold the handlers of several events under key objects.
+    #[serde(default)]
+    pub event_lists: Vec<String>,
+    /// Members by which any object gives its class.
+    #[serde(default)]
+    pub class_getters: Vec<String>,
     /// Events that a platform hears by convention.
     #[serde(default)]
     pub heard_by_platform: Vec<String>,

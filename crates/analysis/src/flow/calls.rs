@@ -6,7 +6,7 @@ use yarrowgraph_ir::{MemberKind, Node, NodeId, ParamMode};
 
 use super::eval::contains;
 use super::{BUDGET, Binding, Flow, Val};
-use crate::program::{MemberId, Site, Ty};
+use crate::program::{MemberId, Site, Sym, Ty};
 
 /// The target of a call.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -151,6 +151,14 @@ impl Flow<'_> {
         Some(Binding { callee: (callee.member, None), this, args: values })
     }
 
+    /// The object that a call's method is asked of, and the method's name.
+    pub fn receiver(&self, call: Site) -> Option<(Val, Sym)> {
+        let body = self.program.body(call.member)?;
+        let Node::Call { callee, .. } = body.node(call.node) else { return None };
+        let Node::Member { object, name, .. } = body.node(callee) else { return None };
+        Some((self.eval_in(call.member, object), self.program.sym_in(call.member, name)))
+    }
+
     /// The value of a call: seen through where the callee merely hands something on.
     pub(super) fn eval_call(&self, site: Site, callee: NodeId, args: &[NodeId], budget: u32) -> Val {
         let program = self.program;
@@ -162,6 +170,10 @@ impl Flow<'_> {
             let text = unit.text(name);
             if contains(&pack.binders, text) {
                 return Val::Bound(Arc::new(inner(object)), site);
+            }
+            // who calls may know the object better
+            if args.is_empty() && contains(&pack.class_getters, text) {
+                return Val::Outside(Arc::new(inner(object)), program.sym_in(site.member, name));
             }
             // `Volatile.Read(ref E)`, `Interlocked.CompareExchange(ref E, …)`
             if matches!(text, "CompareExchange" | "Read" | "Exchange")

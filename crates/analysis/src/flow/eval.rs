@@ -338,10 +338,17 @@ impl Flow<'_> {
     }
 
     fn is_map(&self, value: &Val, budget: u32) -> bool {
-        match self.type_of_val(value, budget) {
-            Ty::Outside(name, args) => args.len() == 2 || self.program.text(name).contains("Map"),
-            _ => false,
-        }
+        self.program.is_map(&self.type_of_val(value, budget))
+    }
+
+    /// Whether a value is a collection whose elements have places rather than keys.
+    pub fn is_sequence(&self, value: &Val) -> bool {
+        let unit = match value {
+            Val::Member(_, m) | Val::Static(m) => self.program.member(*m).unit,
+            _ => return false,
+        };
+        let ty = self.type_of(value);
+        self.program.element_type(unit, &ty).is_some() && !self.program.is_map(&ty)
     }
 
     /// The nodes whose values reach a local.
@@ -350,10 +357,9 @@ impl Flow<'_> {
         let Node::Local { name, init, .. } = body.node(local.node) else { return Vec::new() };
         let mut values: Vec<NodeId> = init.into_iter().filter(|n| !matches!(body.node(*n), Node::Null)).collect();
         let scope = self.program.scope(local.member);
-        for &site in self.program.index.writes(self.program.sym_in(local.member, name)) {
-            if site.member != local.member {
-                continue;
-            }
+        let writes = self.program.index.writes(self.program.sym_in(local.member, name));
+        let first = writes.partition_point(|site| site.member < local.member);
+        for &site in writes[first..].iter().take_while(|site| site.member == local.member) {
             if let Node::Assign { target, value, op: yarrowgraph_ir::AssignOp::Set | yarrowgraph_ir::AssignOp::IfUnset } =
                 body.node(site.node)
                 && body.node(target) == Node::Name(name)

@@ -40,7 +40,11 @@ impl Flow<'_> {
             Val::Bound(of, _) => self.show(of),
             Val::Call(site) => {
                 let callee = self.callee(*site).map(|c| p.member_id(c.member));
-                callee.map_or_else(|| "call".into(), |c| format!("{c}()"))
+                let written = || match p.body(site.member).map(|b| b.node(site.node)) {
+                    Some(yarrowgraph_ir::Node::Call { callee, .. }) => self.show(&self.eval_in(site.member, callee)),
+                    _ => "?".into(),
+                };
+                format!("{}()", callee.unwrap_or_else(written))
             }
             Val::Literal(_) => "literal".into(),
             Val::Str(s) => p.text(*s).to_owned(),

@@ -201,6 +201,11 @@ impl Program {
         self.kit(self.member(id).unit)
     }
 
+    /// The packs of the languages of the tree.
+    pub fn packs(&self) -> impl Iterator<Item = &'static Pack> {
+        self.kits.values().map(|kit| kit.pack)
+    }
+
     /// A file's name as a symbol of the tree.
     pub fn sym(&self, unit: UnitId, name: Name) -> Sym {
         self.names[unit.0 as usize][name.0 as usize]

@@ -218,4 +218,10 @@ impl Program {
             _ => None,
         }
     }
+
+    /// Whether a type is one of collections that are asked by key.
+    pub fn is_map(&self, ty: &Ty) -> bool {
+        matches!(ty, Ty::Outside(name, args)
+            if args.len() == 2 || ["Map", "Dictionary", "Hashtable"].iter().any(|part| self.text(*name).contains(part)))
+    }
 }

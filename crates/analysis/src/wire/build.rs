@@ -10,8 +10,8 @@ use super::channels::{self, Channel, ChannelKey, Topic};
 use super::effect::{Act, Effect, Event, Guard};
 use super::subscriber::{self, Subscriber};
 use super::{Wiring, lifetime};
-use crate::flow::{Val, contains};
-use crate::program::{Site, Ty};
+use crate::flow::{Flow, Val, contains};
+use crate::program::{Site, Ty, TypeId};
 
 /// Builds the map; the files part is the caller's to fill.
 pub fn map(wiring: &Wiring<'_>, root: &str) -> model::Map {
@@ -165,11 +165,18 @@ pub(super) fn handler(wiring: &Wiring<'_>, effect: &Effect) -> (String, Option<P
             (program.lambda_id(*m, *f), place)
         }
         Val::This(t) => (program.type_id(*t), program.type_place(*t)),
-        other => match flow.type_of(other).own() {
+        other => match made_type(flow, other).or_else(|| flow.type_of(other).own()) {
             Some(t) => (program.type_id(t), program.type_place(t)),
             None => (written(wiring, effect), None),
         },
     }
+}
+
+/// The type of the one object that a member ever holds, which says more than its declared type.
+fn made_type(flow: &Flow<'_>, value: &Val) -> Option<TypeId> {
+    let (Val::Member(_, m) | Val::Static(m)) = value else { return None };
+    let only = flow.only_definition(*m)?;
+    matches!(flow.eval(only), Val::New(_)).then(|| flow.type_of_node(only.member, only.node).own()).flatten()
 }
 
 /// The handler as it is written, where it has no id.

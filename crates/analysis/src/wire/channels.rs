@@ -3,13 +3,13 @@
 use std::collections::BTreeMap;
 
 use rustc_hash::FxHashSet;
-use yarrowgraph_ir::{MemberKind, Node, TypeKind, Visibility};
+use yarrowgraph_ir::{AccessorKind, MemberKind, Node, TypeKind, Visibility};
 use yarrowgraph_model::ChannelKind;
 
 use super::effect::{Act, Effect, Event, Holder};
 use super::spread;
 use crate::flow::{Flow, Val, contains};
-use crate::program::{MemberId, Sym, Ty, TypeId};
+use crate::program::{MemberId, Site, Sym, Ty, TypeId};
 
 /// What tells one channel from another.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -120,9 +120,17 @@ pub(super) fn group(flow: &Flow<'_>, effects: &[Effect], signals: &FxHashSet<Typ
             _ => None,
         })
         .collect();
+    let forwarded = forwarded(flow, effects);
     let mut by_key: BTreeMap<ChannelKey, Channel> = BTreeMap::new();
     for (index, effect) in effects.iter().enumerate() {
         if is_wrapper_inside(flow, effect, signals) {
+            continue;
+        }
+        // what the accessors of an event pass on is done to what holds the handlers
+        if let Event::Own(m) = effect.holder.event
+            && flow.program.member(m).kind == MemberKind::Event
+            && forwarded.contains(&(effect.site, effect.act, flow.program.member(m).name))
+        {
             continue;
         }
         if let Event::Own(m) = effect.holder.event
@@ -163,6 +171,15 @@ pub(super) fn group(flow: &Flow<'_>, effects: &[Effect], signals: &FxHashSet<Typ
         .into_values()
         .filter(|c| !(c.joins.is_empty() && c.leaves.is_empty() && c.raises.is_empty()) || c.kind == ChannelKind::Event)
         .collect()
+}
+
+/// Where something is done to an event whose accessors pass it on to what holds the handlers.
+fn forwarded(flow: &Flow<'_>, effects: &[Effect]) -> FxHashSet<(Site, Act, Sym)> {
+    let accessor = |site: &Site| {
+        let info = flow.program.member(site.member);
+        matches!(info.kind, MemberKind::Accessor(AccessorKind::Add | AccessorKind::Remove)).then_some(info.name)
+    };
+    effects.iter().filter_map(|e| Some((e.site, e.act, e.inner.iter().find_map(accessor)?))).collect()
 }
 
 /// What stands inside a wrapper is the caller's: the open side is said there.
@@ -251,7 +268,7 @@ impl Namer<'_, '_> {
             .program
             .own_members(info.owner, info.name)
             .iter()
-            .any(|x| matches!(self.flow.program.member(*x).kind, MemberKind::Accessor(yarrowgraph_ir::AccessorKind::Add)))
+            .any(|x| matches!(self.flow.program.member(*x).kind, MemberKind::Accessor(AccessorKind::Add)))
     }
 
     /// A key as a topic.
@@ -274,11 +291,22 @@ impl Namer<'_, '_> {
                 Some(Val::Str(s)) => Topic::Named(program.text(s).to_owned()),
                 _ => Topic::Any,
             },
+            Val::Outside(of, name) if self.asks_class(*name) => match self.flow.type_of(of) {
+                Ty::Own(t, _) => Topic::Named(program.type_id(t)),
+                _ => Topic::Any,
+            },
             Val::Outside(of, name) if matches!(**of, Val::Global(_)) => {
                 Topic::Named(format!("{}.{}", self.flow.show(of), program.text(*name)))
             }
             _ => Topic::Any,
         }
+    }
+
+    /// Whether a member of any object gives its class.
+    fn asks_class(&self, name: Sym) -> bool {
+        let program = self.flow.program;
+        let text = program.text(name);
+        program.packs().any(|pack| contains(&pack.class_getters, text))
     }
 
     /// The owner of an event that is not of the tree, by the type of the subject.
@@ -290,6 +318,11 @@ impl Namer<'_, '_> {
             _ => match subject {
                 Val::Global(name) => program.text(*name).to_owned(),
                 Val::This(t) => program.type_id(*t),
+                // what a getter of a library's object hands out
+                Val::Call(site) => match self.flow.receiver(*site) {
+                    Some((object, name)) => format!("{}.{}", self.outside_owner(&object), program.text(name)),
+                    None => self.flow.show(subject),
+                },
                 other => self.flow.show(other),
             },
         }
@@ -305,15 +338,7 @@ impl Namer<'_, '_> {
             Val::Member(_, m) | Val::Static(m) => program.member_id(*m),
             Val::Call(site) => {
                 // `EventBus.getDefault()`
-                let body = program.body(site.member);
-                let receiver = body.and_then(|b| match b.node(site.node) {
-                    Node::Call { callee, .. } => match b.node(callee) {
-                        Node::Member { object, .. } => Some(self.flow.show(&self.flow.eval_in(site.member, object))),
-                        _ => None,
-                    },
-                    _ => None,
-                });
-                receiver.unwrap_or_else(|| "?".into())
+                self.flow.receiver(*site).map_or_else(|| "?".into(), |(object, _)| self.flow.show(&object))
             }
             other => match self.flow.type_of(other) {
                 Ty::Outside(name, _) => program.text(name).to_owned(),
@@ -436,7 +461,7 @@ impl Holders {
                     u.stopping += u32::from(effect.stops);
                     u.answering += u32::from(effect.result_used && effect.holder.key.is_some());
                     u.messages |= effect.message.is_some();
-                    u.walks += u32::from(effect.holder.key.is_none());
+                    u.walks += u32::from(effect.walks || effect.holder.key.is_none());
                     u.idiom |= is_library_call(flow, effect);
                 }
                 Act::Leave | Act::LeaveAll | Act::LeaveOwner => {

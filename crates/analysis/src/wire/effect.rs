@@ -90,6 +90,8 @@ pub struct Effect {
     pub stops: bool,
     /// Whether a snapshot is walked.
     pub snapshot: bool,
+    /// Whether a raise tells all that the holder, or one of its topics, holds.
+    pub walks: bool,
     /// Whether the one who joins replaces whoever was there.
     pub replaces: bool,
     /// How sure it is.
@@ -116,6 +118,7 @@ impl Effect {
             takes_out: false,
             stops: false,
             snapshot: false,
+            walks: false,
             replaces: false,
             certainty: Certainty::Certain,
         }

@@ -8,7 +8,7 @@ use yarrowgraph_ir::{AssignOp, BinaryOp, Body, MemberKind, Node, NodeId, TypeKin
 use yarrowgraph_model::Certainty;
 
 use super::effect::{Act, Effect, Event, Guard, Holder};
-use super::{guards, idiom, views};
+use super::{guards, idiom, keyed, views};
 use crate::flow::{Flow, Val, contains};
 use crate::program::{MemberId, Site, Ty};
 
@@ -529,8 +529,7 @@ impl Extractor<'_, '_> {
             return false;
         }
         let pack = program.kit_of(self.member).pack;
-        let is_map =
-            matches!(&ty, Ty::Outside(n, a) if a.len() == 2 || program.text(*n).contains("Map") || program.text(*n).contains("Dictionary"));
+        let is_map = program.is_map(&ty);
         if contains(&pack.adds, text)
             && let Some(&last) = args.last()
         {
@@ -636,7 +635,7 @@ impl Extractor<'_, '_> {
                 // where fields cannot be called, only what is told by a method matters
                 let fields_are_called = program.kit_of(self.member).traits.method_value != MethodValue::Fresh;
                 if !fields_are_called {
-                    let told = self.eval(object);
+                    let told = self.told(object);
                     if !matches!(told, Val::Element(..) | Val::Param(..)) && !self.is_slot_object(&told) {
                         return;
                     }
@@ -647,8 +646,9 @@ impl Extractor<'_, '_> {
                     Val::Member(of, _) if !matches!(**of, Val::Element(..)) => self.raise_value(node, callee, &value, found),
                     Val::Static(_) => self.raise_value(node, callee, &value, found),
                     Val::Method(..) | Val::Outside(..) | Val::Member(..) => {
-                        let object_value = self.eval(object);
-                        if matches!(object_value, Val::Element(..)) || self.is_slot_object(&object_value) {
+                        let object_value = self.told(object);
+                        let asks_weak = contains(&pack.elements, text) && self.is_weak_reference(&object_value);
+                        if !asks_weak && (matches!(object_value, Val::Element(..)) || self.is_slot_object(&object_value)) {
                             let message = program.sym_in(self.member, name);
                             self.raise_at(node, object, &object_value, Some(message), optional, found);
                         }
@@ -659,6 +659,25 @@ impl Extractor<'_, '_> {
             }
             _ => {}
         }
+    }
+
+    /// The object that a message goes to; an element counts as one whatever it is cast to.
+    fn told(&self, object: NodeId) -> Val {
+        let mut inner = object;
+        while let Node::Cast { operand, .. } = self.body.node(inner) {
+            inner = operand;
+        }
+        match self.eval(inner) {
+            element @ Val::Element(..) => element,
+            _ => self.eval(object),
+        }
+    }
+
+    /// Whether a value is a reference that keeps nothing alive, to be asked for what it refers to.
+    fn is_weak_reference(&self, value: &Val) -> bool {
+        let program = self.flow.program;
+        let pack = program.kit_of(self.member).pack;
+        matches!(self.flow.type_of(value), Ty::Outside(name, _) if contains(&pack.weak_types, program.text(name)))
     }
 
     /// Whether a value is a field of a listener interface: a slot for one observer.
@@ -673,8 +692,10 @@ impl Extractor<'_, '_> {
                 self.raise_at(node, callee, value, None, optional, found)
             }
             Val::Local(site) => {
-                // a local copy of the channel that several values reach
-                if let Some(inner) = self.channel_in_local(*site) {
+                if let Some(event) = keyed::event_in(self, *site) {
+                    self.raise_at(node, callee, &event, None, optional, found);
+                } else if let Some(inner) = self.channel_in_local(*site) {
+                    // a local copy of the channel that several values reach
                     self.raise_at(node, callee, &inner, None, optional, found);
                 }
             }
@@ -712,10 +733,11 @@ impl Extractor<'_, '_> {
             },
         };
         let program = self.flow.program;
-        let element = matches!(value, Val::Element(..)) && holder.key.is_none();
+        let walks = matches!(value, Val::Element(_, key) if key.is_none() || holder.key.is_none());
         let mut effect = Effect::new(Act::Raise, holder, self.site(node));
         effect.message = message;
-        effect.guard = if element { Guard::Safe } else { guards::of_raise(self.flow, self.site(node), called, value, optional) };
+        effect.walks = walks;
+        effect.guard = if walks { Guard::Safe } else { guards::of_raise(self.flow, self.site(node), called, value, optional) };
         let scope = program.scope(self.member);
         let parent = scope.parent(node);
         effect.result_used = !matches!(
@@ -910,8 +932,11 @@ pub(super) fn holder_of(flow: &Flow<'_>, value: &Val) -> Option<Holder> {
         }
         Val::Element(of, key) => {
             let mut holder = holder_of(flow, of)?;
+            // the place in a list is no topic, nor is that within what a key leads to
             if let Some(key) = key
+                && holder.key.is_none()
                 && !matches!(**key, Val::Data)
+                && !flow.is_sequence(of)
             {
                 holder.key = Some((**key).clone());
             }

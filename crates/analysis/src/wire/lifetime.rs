@@ -61,7 +61,7 @@ impl Lives<'_, '_> {
             },
             Val::Param(m, None, index) => self.of_param(*m, *index, budget),
             Val::New(new) => self.of_creation(*new, site),
-            Val::Call(call) => self.of_call(*call, site),
+            Val::Call(call) => self.of_call(*call, site, budget),
             Val::Local(local) => self.of_local(*local, site, budget),
             _ => Judged::unknown(),
         }
@@ -77,11 +77,11 @@ impl Lives<'_, '_> {
         }
     }
 
-    fn of_call(&self, call: Site, site: Site) -> Judged {
+    fn of_call(&self, call: Site, site: Site, budget: u32) -> Judged {
         let program = self.flow.program;
         let pack = program.kit_of(site.member).pack;
         let Some(body) = program.body(call.member) else { return Judged::unknown() };
-        let Node::Call { callee, .. } = body.node(call.node) else { return Judged::unknown() };
+        let Node::Call { callee, args, .. } = body.node(call.node) else { return Judged::unknown() };
         let (object, name) = match body.node(callee) {
             Node::Member { object, name, .. } => (Some(object), program.unit_of(call.member).text(name)),
             Node::Name(name) => (None, program.unit_of(call.member).text(name)),
@@ -106,8 +106,16 @@ impl Lives<'_, '_> {
             if makes {
                 return Judged::new(Lifetime::Local);
             }
+            return Judged::unknown();
         }
-        Judged::unknown()
+        // a library's object hands out its parts (`field.getDocument()`)
+        let part = args.len == 0 && ["get", "Get"].iter().any(|verb| name.starts_with(verb));
+        match on_type {
+            Some(whole @ (Val::Member(..) | Val::Static(_) | Val::New(_) | Val::Local(_) | Val::This(_) | Val::Param(..))) if part => {
+                self.of(&whole, site, budget)
+            }
+            _ => Judged::unknown(),
+        }
     }
 
     /// A local lives as its one value does.

@@ -13,6 +13,7 @@ mod extract;
 mod guards;
 pub mod handles;
 mod idiom;
+mod keyed;
 pub mod lifetime;
 mod order;
 mod pairs;

@@ -6,7 +6,7 @@ use yarrowgraph_ir::{FunctionId, MemberKind, Node};
 
 use super::effect::{Act, Effect, Event, Holder};
 use super::extract::holder_of;
-use crate::flow::{Binding, Flow, FunctionKey, Val, is_override};
+use crate::flow::{Binding, Flow, FunctionKey, Val, contains, is_override};
 use crate::program::{MemberId, Site, TypeId};
 
 /// How many wrappers are seen through.
@@ -82,7 +82,14 @@ pub(super) fn open_in(flow: &Flow<'_>, effect: &Effect, signals: &FxHashSet<Type
         Val::Param(m, f, _) => callable_key(flow, *m, *f),
         _ => None,
     };
-    let open_key = effect.holder.key.as_ref().and_then(&param);
+    // a class as key is that of what the caller hands over
+    let object = |key: &Val| match key {
+        Val::Outside(of, name) if contains(&flow.program.kit_of(effect.site.member).pack.class_getters, flow.program.text(*name)) => {
+            (**of).clone()
+        }
+        _ => key.clone(),
+    };
+    let open_key = effect.holder.key.as_ref().map(object).as_ref().and_then(&param);
     let given = match effect.holder.event {
         Event::Given => Some(param(&effect.holder.subject)?),
         _ => None,

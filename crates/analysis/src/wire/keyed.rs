@@ -1,0 +1,48 @@
+//! Events whose handlers are kept in one list of the object by key objects: the event's way in
+//! puts a handler under a key (`Events.AddHandler(RoseKey, value)`), and whoever raises it looks
+//! the key up again (`(EventHandler)Events[RoseKey]`).
+
+use std::sync::Arc;
+
+use yarrowgraph_ir::{AccessorKind, MemberKind, Node};
+
+use super::extract::Extractor;
+use crate::flow::{Val, contains};
+use crate::program::{MemberId, Site};
+
+/// The event whose handlers a local or a cast holds.
+pub(super) fn event_in(x: &Extractor<'_, '_>, site: Site) -> Option<Val> {
+    let program = x.flow.program;
+    let body = program.body(site.member)?;
+    let mut node = match body.node(site.node) {
+        Node::Local { init, .. } => init?,
+        _ => site.node,
+    };
+    while let Node::Cast { operand, .. } = body.node(node) {
+        node = operand;
+    }
+    let Val::Element(list, Some(key)) = x.flow.eval_in(site.member, node) else { return None };
+    let (owner, name) = match &*list {
+        Val::Outside(of, name) => ((**of).clone(), *name),
+        Val::Global(name) => (Val::This(program.member(site.member).owner), *name),
+        _ => return None,
+    };
+    if !contains(&program.kit_of(site.member).pack.event_lists, program.text(name)) {
+        return None;
+    }
+    let Val::Static(key) = *key else { return None };
+    Some(Val::Member(Arc::new(owner), event_under(x, key)?))
+}
+
+/// The event whose way in uses a key.
+fn event_under(x: &Extractor<'_, '_>, key: MemberId) -> Option<MemberId> {
+    let program = x.flow.program;
+    let uses = program.index.reads(program.member(key).name).iter();
+    uses.filter(|site| program.member(site.member).kind == MemberKind::Accessor(AccessorKind::Add))
+        .filter(|site| matches!(x.flow.eval(**site), Val::Static(m) if m == key))
+        .find_map(|site| {
+            let accessor = program.member(site.member);
+            let of_name = program.own_members(accessor.owner, accessor.name).iter().copied();
+            of_name.into_iter().find(|m| program.member(*m).kind == MemberKind::Event)
+        })
+}
