@@ -164,6 +164,15 @@ pub struct Pack {
     /// Members by which any object gives its class.
     #[serde(default)]
     pub class_getters: Vec<String>,
+    /// Types of libraries' streams, whose objects are subscribed to directly or through steps.
+    #[serde(default)]
+    pub stream_types: Vec<String>,
+    /// Methods of streams that give another stream of the same subject.
+    #[serde(default)]
+    pub stream_steps: Vec<String>,
+    /// Steps that end a subscription by themselves.
+    #[serde(default)]
+    pub bounding_steps: Vec<String>,
     /// Events that a platform hears by convention.
     #[serde(default)]
     pub heard_by_platform: Vec<String>,

@@ -182,6 +182,13 @@ impl Flow<'_> {
             {
                 return inner(first);
             }
+            // a step of a stream is about the same subject
+            if contains(&pack.stream_steps, text) {
+                let of = inner(object);
+                if matches!(self.type_of_val(&of, budget), Ty::Outside(name, _) if contains(&pack.stream_types, program.text(name))) {
+                    return of;
+                }
+            }
             let known = contains(&pack.elements, text) || contains(&pack.copies, text);
             if known && self.method_called(site, callee, args.len(), budget.min(6)).is_none() {
                 return self.eval_library_call(site, object, text, args, budget);

@@ -1,14 +1,15 @@
 //! Rule `unheard-event`: a channel is raised and nothing subscribes to it.
 
+use rustc_hash::FxHashSet;
 use yarrowgraph_ir::Visibility;
 use yarrowgraph_model::{Certainty, ChannelKind, Level};
 
 use super::{Draft, Page, Rule, related, short};
-use crate::flow::contains;
-use crate::program::MemberId;
-use crate::wire::Wiring;
+use crate::flow::{Val, contains};
+use crate::program::{MemberId, Site};
 use crate::wire::channels::{Channel, ChannelKey, Topic};
 use crate::wire::effect::{Act, Guard};
+use crate::wire::{Wiring, streams};
 
 pub(super) const RULE: Rule = Rule {
     name: "unheard-event",
@@ -113,7 +114,7 @@ fn own_member_counts(wiring: &Wiring<'_>, channel: &Channel, m: MemberId) -> boo
     let first_handler = wiring.flow.definitions(m).iter().any(|d| {
         let value = wiring.flow.eval(*d);
         match value {
-            crate::flow::Val::Lambda(member, f) => wiring
+            Val::Lambda(member, f) => wiring
                 .flow
                 .lambda(member, f)
                 .and_then(|l| l.body)
@@ -121,11 +122,23 @@ fn own_member_counts(wiring: &Wiring<'_>, channel: &Channel, m: MemberId) -> boo
             other => other.is_function(),
         }
     });
-    if first_handler {
+    if first_handler || (streams::holds_stream(&wiring.flow, m) && is_handed_on(wiring, channel, m)) {
         return false;
     }
     // an interface of a platform brings its own listeners
     channel.kind == ChannelKind::Event || program.outside_bases(info.owner).is_empty()
+}
+
+/// Whether a stream is used for more than what is known to be done to it: as the argument of a
+/// step (`takeUntil(this.gone)`), say.
+fn is_handed_on(wiring: &Wiring<'_>, channel: &Channel, m: MemberId) -> bool {
+    let program = wiring.program();
+    let known: FxHashSet<Site> = channel.raises.iter().chain(&channel.leaves).map(|e| wiring.effects[*e].site).collect();
+    program.index.reads(program.member(m).name).iter().any(|read| {
+        let is_it = matches!(wiring.flow.eval(*read), Val::Member(_, x) | Val::Static(x) if x == m);
+        let scope = program.scope(read.member);
+        is_it && !scope.ancestors(read.node).any(|node| known.contains(&Site { member: read.member, node }))
+    })
 }
 
 /// Whether code of other trees can reach a member.

@@ -135,7 +135,7 @@ fn subscription(wiring: &Wiring<'_>, c: &Channel, index: usize, after: Vec<u32>)
         lifetime: judged.lifetime,
         weak: effect.weak || who == Subscriber::Weak,
         once: effect.once,
-        scoped: judged.lifetime == Lifetime::Local,
+        scoped: judged.lifetime == Lifetime::Local || effect.bounded,
         released_by,
         after,
         certainty,

@@ -90,6 +90,8 @@ pub struct Effect {
     pub stops: bool,
     /// Whether a snapshot is walked.
     pub snapshot: bool,
+    /// Whether something else ends the subscription by itself.
+    pub bounded: bool,
     /// Whether a raise tells all that the holder, or one of its topics, holds.
     pub walks: bool,
     /// Whether the one who joins replaces whoever was there.
@@ -119,6 +121,7 @@ impl Effect {
             stops: false,
             snapshot: false,
             walks: false,
+            bounded: false,
             replaces: false,
             certainty: Certainty::Certain,
         }

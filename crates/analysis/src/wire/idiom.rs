@@ -6,6 +6,7 @@ use yarrowgraph_model::Certainty;
 
 use super::effect::{Act, Effect, Event, Holder};
 use super::extract::{Extractor, holder_of};
+use super::streams;
 use crate::flow::Val;
 use crate::program::{Sym, Ty};
 
@@ -267,6 +268,7 @@ fn member_channel(
     args: &[NodeId],
     certainty: Certainty,
 ) -> Option<Vec<Effect>> {
+    let subject = streams::source(x.flow, subject);
     let holder = match holder_of(x.flow, &subject) {
         Some(holder) => holder,
         None => match &subject {
@@ -285,6 +287,9 @@ fn member_channel(
     effect.once = idiom.once;
     effect.handle = idiom.handle;
     effect.certainty = certainty;
+    if let Node::Call { callee, .. } = x.body.node(node) {
+        effect.bounded = streams::is_bounded(x, callee);
+    }
     Some(vec![effect])
 }
 

@@ -19,6 +19,7 @@ mod order;
 mod pairs;
 pub mod release;
 mod spread;
+pub(crate) mod streams;
 pub mod subscriber;
 #[cfg(test)]
 mod tests;
