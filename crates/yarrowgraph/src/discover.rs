@@ -24,7 +24,6 @@ const LEFT_OUT: &[&str] = &[
     "node_modules",
     "obj",
     "out",
-    "packages",
     "target",
     "third_party",
     "vendor",
@@ -52,7 +51,7 @@ pub(crate) struct Found {
     pub(crate) sources: Vec<Source>,
     /// Folders left out, each with the number of files of a known language in it.
     pub(crate) left_out: Vec<String>,
-    /// Whether a manifest at the root says that other trees use this one.
+    /// Whether most of it is in packages whose manifests say that other trees use them.
     pub(crate) is_library: bool,
     /// Entries that could not be looked at.
     pub(crate) errors: Vec<String>,
@@ -80,20 +79,38 @@ pub(crate) fn discover(paths: &[PathBuf], no_ignore: bool) -> Result<Found, Fail
     found.sources.dedup_by(|a, b| a.name == b.name);
     found.left_out = left_out.into_iter().filter(|(_, n)| *n > 0).map(|(name, n)| format!("{name} ({n} files)")).collect();
     found.errors.sort();
-    found.is_library = is_library(&found.root);
+    found.is_library = is_library(&found);
     Ok(found)
 }
 
-/// Whether a `package.json` here or just above a source folder names what importers get.
-fn is_library(root: &Path) -> bool {
-    let folders = [Some(root), root.parent().filter(|_| root.ends_with("src"))];
-    folders.into_iter().flatten().any(|folder| {
-        let manifest = std::fs::read(folder.join("package.json")).ok().and_then(|b| serde_json::from_slice::<serde_json::Value>(&b).ok());
-        manifest.is_some_and(|m| {
-            let private = m.get("private").and_then(serde_json::Value::as_bool) == Some(true);
-            !private && ["main", "module", "exports", "types", "typings", "publishConfig"].iter().any(|k| m.get(k).is_some())
-        })
+/// Whether most files belong to packages whose manifests name what importers get.
+fn is_library(found: &Found) -> bool {
+    let above = found.root.parent().filter(|_| found.root.ends_with("src"));
+    let mut known: BTreeMap<PathBuf, bool> = BTreeMap::new();
+    let mut of_library = 0;
+    for source in &found.sources {
+        let inside = source.path.ancestors().skip(1).take_while(|folder| folder.starts_with(&found.root));
+        let folders = inside.chain(above).filter(|folder| folder.join("package.json").is_file());
+        if let Some(folder) = folders.take(1).next() {
+            of_library += usize::from(*known.entry(folder.to_owned()).or_insert_with(|| is_library_package(folder)));
+        }
+    }
+    of_library * 2 > found.sources.len()
+}
+
+/// Whether a folder's `package.json` names what importers get.
+fn is_library_package(folder: &Path) -> bool {
+    let manifest = std::fs::read(folder.join("package.json")).ok().and_then(|b| serde_json::from_slice::<serde_json::Value>(&b).ok());
+    manifest.is_some_and(|m| {
+        let private = m.get("private").and_then(serde_json::Value::as_bool) == Some(true);
+        !private && ["main", "module", "exports", "types", "typings", "publishConfig"].iter().any(|k| m.get(k).is_some())
     })
+}
+
+/// Whether a folder that could be a workspace's own holds packages of a package manager.
+fn is_package_store(folder: &Path) -> bool {
+    let entries = |folder: &Path| std::fs::read_dir(folder).into_iter().flatten().flatten();
+    entries(folder).flat_map(|e| entries(&e.path())).any(|e| e.path().extension().is_some_and(|x| x == "nupkg" || x == "nuspec"))
 }
 
 fn walk(found: &mut Found, path: &Path, no_ignore: bool, left_out: &mut BTreeMap<String, usize>) {
@@ -105,7 +122,8 @@ fn walk(found: &mut Found, path: &Path, no_ignore: bool, left_out: &mut BTreeMap
         builder.filter_entry(move |entry| {
             let is_folder = entry.file_type().is_some_and(|t| t.is_dir());
             let name = entry.file_name().to_string_lossy();
-            let skip = entry.depth() > 0 && is_folder && LEFT_OUT.contains(&name.as_ref());
+            let named = LEFT_OUT.contains(&name.as_ref()) || (name == "packages" && is_package_store(entry.path()));
+            let skip = entry.depth() > 0 && is_folder && named;
             if skip && let Ok(mut list) = skipped.lock() {
                 list.push(entry.path().to_owned());
             }
@@ -180,14 +198,28 @@ mod tests {
     #[test]
     fn a_manifest_with_an_entry_for_importers_makes_a_library() {
         let folder = tempfile::tempdir().expect("a temporary folder");
-        let manifest = |text: &str| std::fs::write(folder.path().join("package.json"), text).expect("writable");
-        assert!(!is_library(folder.path()));
-        manifest(r#"{"name": "gauges", "main": "lib/index.js"}"#);
-        assert!(is_library(folder.path()));
-        manifest(r#"{"name": "gauges", "main": "lib/index.js", "private": true}"#);
-        assert!(!is_library(folder.path()));
-        manifest("{ not json");
-        assert!(!is_library(folder.path()));
+        let package = folder.path().join("packages/gauges");
+        std::fs::create_dir_all(package.join("src")).expect("writable");
+        std::fs::write(package.join("src/gauge.ts"), "export class Gauge {}").expect("writable");
+        let is_library = |manifest: &str| {
+            std::fs::write(package.join("package.json"), manifest).expect("writable");
+            discover(&[folder.path().to_owned()], false).expect("readable").is_library
+        };
+        assert!(is_library(r#"{"name": "gauges", "main": "lib/index.js"}"#));
+        assert!(!is_library(r#"{"name": "gauges", "main": "lib/index.js", "private": true}"#));
+        assert!(!is_library("{ not json"));
+    }
+
+    #[test]
+    fn a_store_of_packages_is_left_out_and_a_workspace_is_not() {
+        let folder = tempfile::tempdir().expect("a temporary folder");
+        let package = folder.path().join("packages/Gauges.1.0");
+        std::fs::create_dir_all(&package).expect("writable");
+        std::fs::write(package.join("Gauge.cs"), "class Gauge {}").expect("writable");
+        let found = || discover(&[folder.path().to_owned()], false).expect("readable");
+        assert_eq!(found().sources.len(), 1);
+        std::fs::write(package.join("Gauges.1.0.nupkg"), "").expect("writable");
+        assert_eq!(found().left_out, ["packages (1 files)"]);
     }
 
     #[test]

@@ -4,7 +4,7 @@
 
 use yarrowgraph_ir::{Node, NodeId};
 
-use super::effect::{Act, Effect};
+use super::effect::{Act, Effect, Event, Holder};
 use super::extract::{Extractor, holder_of};
 use crate::flow::{Flow, Val, contains};
 use crate::program::{MemberId, TypeId};
@@ -40,7 +40,12 @@ pub(super) fn raise(x: &Extractor<'_, '_>, node: NodeId, callee: NodeId) -> Opti
     if !has_view(x.flow, class) {
         return None;
     }
-    Some(Effect::new(Act::Raise, holder_of(x.flow, &emitter)?, x.site(node)))
+    let holder = match &emitter {
+        // whoever calls says which emitter
+        Val::Param(..) => Holder { subject: emitter, event: Event::Given, key: None },
+        _ => holder_of(x.flow, &emitter)?,
+    };
+    Some(Effect::new(Act::Raise, holder, x.site(node)))
 }
 
 /// Whether a class raises by `fire` and hands out a view.
