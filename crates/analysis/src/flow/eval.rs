@@ -188,6 +188,10 @@ impl Flow<'_> {
     }
 
     /// What reading a member of an object gives.
+    pub fn value_of_member(&self, member: MemberId, object: Val) -> Val {
+        self.member_value(member, object, BUDGET)
+    }
+
     fn member_value(&self, member: MemberId, object: Val, budget: u32) -> Val {
         let info = self.program.member(member);
         match info.kind {

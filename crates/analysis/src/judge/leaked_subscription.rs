@@ -1,6 +1,6 @@
 //! Rule `leaked-subscription`: a subscription outlives its subscriber.
 
-use yarrowgraph_ir::{MemberKind, Node, TypeKind};
+use yarrowgraph_ir::{MemberKind, Node, NodeId, TypeKind};
 use yarrowgraph_model::{Certainty, ChannelKind, Level, Lifetime};
 
 use super::{Draft, Page, Rule, related, short};
@@ -10,6 +10,7 @@ use crate::wire::channels::{Channel, ChannelKey};
 use crate::wire::effect::{Effect, Event};
 use crate::wire::handles::{self, Fate};
 use crate::wire::lifetime::{self, Judged};
+use crate::wire::once::{self, Lives};
 use crate::wire::subscriber::{self, Subscriber};
 use crate::wire::{Wiring, release};
 
@@ -52,7 +53,8 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> Option<Draft> {
         (known, _) => known,
     };
     let ty = subscriber.type_id()?;
-    if matches!(program.ty(ty).kind, TypeKind::Enum) || lives_on(wiring, ty) {
+    let lives = lives_on(wiring, ty);
+    if matches!(program.ty(ty).kind, TypeKind::Enum) || lives == Lives::Yes {
         return None;
     }
     // another object's handler: its life is its owner's to look after, unless it is only made to be handed over
@@ -71,14 +73,17 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> Option<Draft> {
     if is_platform_owned(wiring, channel, effect) || bound_by_base(wiring, effect, ty) {
         return None;
     }
-    if is_released(wiring, channel, join) || is_left_by_futile_release(wiring, channel, effect) {
+    if is_released(wiring, channel, join) || is_left_by_futile_release(wiring, channel, effect) || ends_its_subject(wiring, ty, effect) {
         return None;
     }
     if judged.lifetime == Lifetime::Outer && is_kept_by_subject(wiring, ty, handler) {
         return None;
     }
     let teardown = teardown_of(wiring, ty);
-    let certainty = certainty(channel, effect, judged, teardown.is_some())?;
+    let certainty = match certainty(channel, effect, judged, teardown.is_some())? {
+        _ if lives == Lives::Unsaid && teardown.is_none() => Certainty::Possible,
+        known => known,
+    };
     let who = short(&program.type_id(ty));
     let what = short(&channel.id);
     let handler_name = short(&handler_id(wiring, effect));
@@ -151,7 +156,7 @@ fn certainty(channel: &Channel, effect: &Effect, judged: Judged, has_teardown: b
 
 /// Whether instances of a type need no release: they live for the process, and no teardown
 /// of theirs is run by the code.
-fn lives_on(wiring: &Wiring<'_>, ty: TypeId) -> bool {
+fn lives_on(wiring: &Wiring<'_>, ty: TypeId) -> Lives {
     let mut outer = ty;
     // a class written on the spot, or an inner one, lives as the object around it
     while wiring.program().ty(outer).anonymous {
@@ -160,7 +165,10 @@ fn lives_on(wiring: &Wiring<'_>, ty: TypeId) -> bool {
             None => break,
         }
     }
-    lifetime::lives_for_process(&wiring.flow, outer) && !teardown_is_run(wiring, outer)
+    match once::lives_for_process(wiring, outer) {
+        Lives::Yes if teardown_is_run(wiring, outer) => Lives::No,
+        lives => lives,
+    }
 }
 
 fn teardown_is_run(wiring: &Wiring<'_>, ty: TypeId) -> bool {
@@ -253,6 +261,30 @@ fn is_released(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> bool {
     false
 }
 
+/// Whether the subscriber ends the subject's life in its own teardown (`this.oven.stop()`).
+fn ends_its_subject(wiring: &Wiring<'_>, ty: TypeId, join: &Effect) -> bool {
+    let (program, flow) = (wiring.program(), &wiring.flow);
+    let Some(teardown) = teardown_of(wiring, ty) else { return false };
+    let Some(body) = program.body(teardown) else { return false };
+    let pack = program.kit_of(teardown).pack;
+    let is_subject = |value: &Val| match (value, &join.holder.subject) {
+        (value, subject) if value == subject => true,
+        (Val::Member(of, m), subject @ Val::Param(..)) if matches!(**of, Val::This(_)) => {
+            flow.only_definition(*m).is_some_and(|only| flow.eval(only) == *subject)
+        }
+        _ => false,
+    };
+    (0..body.nodes.len()).map(NodeId::new).any(|node| {
+        let Node::Call { callee, args, .. } = body.node(node) else { return false };
+        let Node::Member { object, name, .. } = body.node(callee) else { return false };
+        if args.len > 0 {
+            return false;
+        }
+        let name = program.unit_of(teardown).text(name);
+        (contains(&pack.teardowns, name) || contains(&pack.handle_releases, name)) && is_subject(&flow.eval_in(teardown, object))
+    })
+}
+
 /// A release of the same function that can never match is the slip, and is reported by its
 /// own rule.
 fn is_left_by_futile_release(wiring: &Wiring<'_>, channel: &Channel, join: &Effect) -> bool {
@@ -282,6 +314,74 @@ fn handler_id(wiring: &Wiring<'_>, effect: &Effect) -> String {
 #[cfg(test)]
 mod tests {
     use crate::testing::expect;
+
+    #[test]
+    fn what_ends_its_subject_needs_no_release() {
+        expect(
+            "leaked-subscription",
+            r#"
+//// Shelf.java
+interface Heat { void hot(); }
+class Oven {
+    private final java.util.List<Heat> listeners = new java.util.ArrayList<>();
+    void addListener(Heat l) { listeners.add(l); }
+    void heat() { for (Heat l : listeners) l.hot(); }
+    void stop() { }
+}
+class Shelf implements Heat {
+    private final Oven oven;
+    Shelf(Oven oven) { this.oven = oven; oven.addListener(this); }
+    public void hot() { }
+    void close() { oven.stop(); }
+}
+class Rack implements Heat {
+    private final Oven oven;
+    Rack(Oven oven) { this.oven = oven; oven.addListener(this); } //! leaked-subscription warning
+    public void hot() { }
+    void close() { oven.heat(); }
+}
+class Bakery {
+    private final Oven oven = new Oven();
+    void day() {
+        for (int i = 0; i < 3; i++) { new Shelf(oven).close(); new Rack(oven).close(); }
+        oven.heat();
+    }
+    public static void main(String[] args) { new Bakery().day(); }
+}
+"#,
+        );
+    }
+
+    #[test]
+    fn what_is_made_where_nobody_is_shown_to_come_by_is_possible() {
+        expect(
+            "leaked-subscription",
+            r#"
+//// Main.java
+class Settings {
+    private static final java.util.List<Runnable> listeners = new java.util.ArrayList<>();
+    static void addListener(Runnable l) { listeners.add(l); }
+    static void change() { listeners.forEach(Runnable::run); }
+}
+class Menu {
+    Menu() { Settings.addListener(this::redraw); } //! leaked-subscription note
+    void redraw() { }
+}
+class Window {
+    private Menu menu;
+    void build() { menu = new Menu(); }
+}
+class Main {
+    static void later(Runnable step) { new Thread(step).start(); }
+    public static void main(String[] args) {
+        Window window = new Window();
+        later(window::build);
+        Settings.change();
+    }
+}
+"#,
+        );
+    }
 
     #[test]
     fn an_instance_left_on_a_process_wide_event() {

@@ -503,8 +503,9 @@ impl Extractor<'_, '_> {
                 found.push(effect);
             }
         }
-        if let Some(effect) = views::effect(self, node, callee, args) {
-            found.push(effect);
+        let through_view = views::effects(self, node, callee, args);
+        if !through_view.is_empty() {
+            found.extend(through_view);
             return;
         }
         if let Some(effect) = views::raise(self, node, callee) {

@@ -305,38 +305,6 @@ fn longest(all: &[Judged]) -> Judged {
     }
 }
 
-/// Whether all instances of a type live as long as the process: made once, by an entry
-/// point, by static or module-level code, or as part of such an object.
-pub fn lives_for_process(flow: &Flow<'_>, ty: TypeId) -> bool {
-    process_lived(flow, ty, PARTS_DEEP)
-}
-
-/// How deep parts of parts are followed up to the object that an entry point makes.
-const PARTS_DEEP: u32 = 8;
-
-fn process_lived(flow: &Flow<'_>, ty: TypeId, budget: u32) -> bool {
-    let Some(budget) = budget.checked_sub(1) else { return false };
-    let program = flow.program;
-    let t = program.ty(ty);
-    // a nested class can be marked static and still have instances
-    let only_static = t.modifiers.is_static && t.members.iter().all(|m| program.member(*m).is_static);
-    if only_static || t.is_module {
-        return true;
-    }
-    if t.kind == yarrowgraph_ir::TypeKind::Enum {
-        return true;
-    }
-    let mut sites = creations(flow, ty);
-    // what tests make says nothing about the program
-    sites.retain(|s| !super::is_test_path(&program.unit_of(s.member).path));
-    if sites.is_empty() {
-        // an heir may be what is made
-        let heirs: Vec<TypeId> = program.heirs(ty).into_iter().skip(1).collect();
-        return !heirs.is_empty() && heirs.iter().all(|h| process_lived(flow, *h, budget));
-    }
-    sites.iter().all(|s| made_once(flow, *s, budget))
-}
-
 /// Where objects of a type are created.
 pub fn creations(flow: &Flow<'_>, ty: TypeId) -> Vec<Site> {
     let program = flow.program;
@@ -345,78 +313,4 @@ pub fn creations(flow: &Flow<'_>, ty: TypeId) -> Vec<Site> {
         return t.within.into_iter().collect();
     }
     flow.creations(ty)
-}
-
-fn made_once(flow: &Flow<'_>, site: Site, budget: u32) -> bool {
-    let program = flow.program;
-    let info = program.member(site.member);
-    let Some(body) = program.body(site.member) else { return false };
-    let scope = program.scope(site.member);
-    let repeated = scope.ancestors(site.node).any(|n| matches!(body.node(n), Node::Loop { .. } | Node::ForEach { .. } | Node::Lambda(_)));
-    // `instance = new T()` into a static field, as lazy singletons do
-    if let Some(parent) = scope.parent(site.node)
-        && let Node::Assign { target, .. } = body.node(parent)
-        && matches!(flow.eval_in(site.member, target), Val::Static(m) if singleton_slot(flow, m))
-    {
-        return true;
-    }
-    if repeated {
-        return false;
-    }
-    let pack = program.kit_of(site.member).pack;
-    let entry = info.is_static && contains(&pack.entry_points, program.text(info.name));
-    if entry
-        || (info.is_static
-            && matches!(info.kind, MemberKind::Field | MemberKind::Initializer | MemberKind::EnumConstant | MemberKind::Property))
-    {
-        return true;
-    }
-    // part of an object that lives for the process
-    let part = matches!(info.kind, MemberKind::Field | MemberKind::Constructor | MemberKind::Initializer | MemberKind::Property);
-    if part && process_lived(flow, info.owner, budget) {
-        return true;
-    }
-    // a helper that only an entry point calls, once
-    if matches!(info.kind, MemberKind::Method) && (info.is_static || process_lived(flow, info.owner, budget)) {
-        let callers = flow.callers((site.member, None));
-        if let [(caller, _)] = callers {
-            return made_once_call(flow, *caller, budget);
-        }
-    }
-    false
-}
-
-fn made_once_call(flow: &Flow<'_>, call: Site, budget: u32) -> bool {
-    let Some(budget) = budget.checked_sub(1) else { return false };
-    let program = flow.program;
-    let info = program.member(call.member);
-    let Some(body) = program.body(call.member) else { return false };
-    let scope = program.scope(call.member);
-    if scope.ancestors(call.node).any(|n| matches!(body.node(n), Node::Loop { .. } | Node::ForEach { .. } | Node::Lambda(_))) {
-        return false;
-    }
-    let pack = program.kit_of(call.member).pack;
-    if info.is_static && (contains(&pack.entry_points, program.text(info.name)) || info.kind == MemberKind::Initializer) {
-        return true;
-    }
-    if matches!(info.kind, MemberKind::Constructor) {
-        return process_lived(flow, info.owner, budget);
-    }
-    if !info.is_static && !process_lived(flow, info.owner, budget) {
-        return false;
-    }
-    let callers = flow.callers((call.member, None));
-    match callers {
-        [(caller, _)] => made_once_call(flow, *caller, budget),
-        _ => false,
-    }
-}
-
-/// A static field that is filled once and for all: never emptied while the program runs.
-fn singleton_slot(flow: &Flow<'_>, m: MemberId) -> bool {
-    let emptied = flow
-        .definitions(m)
-        .iter()
-        .any(|d| flow.program.body(d.member).is_some_and(|b| matches!(b.node(d.node), Node::Null)) && d.member != m);
-    !emptied
 }

@@ -15,6 +15,7 @@ pub mod handles;
 mod idiom;
 mod keyed;
 pub mod lifetime;
+pub mod once;
 mod order;
 mod pairs;
 pub mod release;

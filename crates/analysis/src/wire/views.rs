@@ -2,7 +2,7 @@
 //! `gauge.onRise(handler)`. The view is a function of the emitter's; calling it with a
 //! handler subscribes to the emitter behind it.
 
-use yarrowgraph_ir::{Node, NodeId};
+use yarrowgraph_ir::{MemberKind, Node, NodeId, TypeKind};
 
 use super::effect::{Act, Effect, Event, Holder};
 use super::extract::{Extractor, holder_of};
@@ -12,20 +12,49 @@ use crate::program::{MemberId, TypeId};
 /// What an emitter with a view is raised by.
 const RAISES: &str = "fire";
 
-/// The subscription that a call of a view makes.
-pub(super) fn effect(x: &Extractor<'_, '_>, node: NodeId, callee: NodeId, args: &[NodeId]) -> Option<Effect> {
-    let &first = args.first()?;
+/// The subscriptions that a call of a view makes: one, or one for each class that implements
+/// the interface which declares the view.
+pub(super) fn effects(x: &Extractor<'_, '_>, node: NodeId, callee: NodeId, args: &[NodeId]) -> Vec<Effect> {
+    let Some(&first) = args.first() else { return Vec::new() };
     if x.flow.program.kit_of(x.member).pack.views_of_emitters.is_empty() {
-        return None;
+        return Vec::new();
     }
-    let emitter = emitter_of(x, &x.eval(callee))?;
+    let emitters = emitters_of(x, &x.eval(callee));
+    if emitters.is_empty() {
+        return Vec::new();
+    }
     let handler = x.eval(first);
-    x.flow.function_of(&handler)?;
-    let mut effect = Effect::new(Act::Join, holder_of(x.flow, &emitter)?, x.site(node));
-    effect.handler = Some(handler);
-    effect.handler_node = Some(x.site(first));
-    effect.handle = true;
-    Some(effect)
+    if x.flow.function_of(&handler).is_none() {
+        return Vec::new();
+    }
+    let join = |emitter: Val| {
+        let mut effect = Effect::new(Act::Join, holder_of(x.flow, &emitter)?, x.site(node));
+        effect.handler = Some(handler.clone());
+        effect.handler_node = Some(x.site(first));
+        effect.handle = true;
+        Some(effect)
+    };
+    emitters.into_iter().filter_map(join).collect()
+}
+
+/// How many implementations of a view's interface are followed.
+const IMPLEMENTATIONS: usize = 8;
+
+/// The emitters behind a view, by the classes that implement it where it is an interface's.
+fn emitters_of(x: &Extractor<'_, '_>, view: &Val) -> Vec<Val> {
+    if let Some(one) = emitter_of(x, view) {
+        return vec![one];
+    }
+    let Val::Member(owner, m) = view else { return Vec::new() };
+    let program = x.flow.program;
+    let info = program.member(*m);
+    if program.ty(info.owner).kind != TypeKind::Interface {
+        return Vec::new();
+    }
+    let heirs = program.heirs(info.owner).into_iter().skip(1);
+    let is_value = |m: &MemberId| matches!(program.member(*m).kind, MemberKind::Property | MemberKind::Field);
+    let views = heirs.filter_map(|heir| program.own_members(heir, info.name).iter().copied().find(is_value));
+    views.take(IMPLEMENTATIONS).filter_map(|v| emitter_of(x, &x.flow.value_of_member(v, (**owner).clone()))).collect()
 }
 
 /// The raise that a call of an emitter's `fire` is, where the emitter is of the tree.

@@ -1,0 +1,176 @@
+//! What is made once and lives as long as the process.
+
+use rustc_hash::FxHashMap;
+use yarrowgraph_ir::{Body, MemberKind, Node, NodeId, TypeKind};
+
+use super::Wiring;
+use super::effect::Act;
+use super::lifetime::creations;
+use crate::flow::{Flow, Val, contains};
+use crate::program::{MemberId, Program, Scope, Site, TypeId};
+
+/// Whether the instances of a type live as long as the process; the least of several counts.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Lives {
+    /// The tree shows that more than one is made, or may be.
+    No,
+    /// Each place makes one, and how often it is gone through is not shown: its method is
+    /// handed on as a value to something that is no channel.
+    Unsaid,
+    /// Made once, by an entry point, by static or module-level code, or as part of such an object.
+    Yes,
+}
+
+/// Whether all instances of a type live as long as the process.
+pub fn lives_for_process(wiring: &Wiring<'_>, ty: TypeId) -> Lives {
+    Once { wiring, types: FxHashMap::default(), members: FxHashMap::default() }.lives(ty)
+}
+
+/// What was found out on the way; what is being asked for counts as made several times.
+struct Once<'w, 'p> {
+    wiring: &'w Wiring<'p>,
+    types: FxHashMap<TypeId, Lives>,
+    members: FxHashMap<MemberId, Lives>,
+}
+
+impl Once<'_, '_> {
+    fn lives(&mut self, ty: TypeId) -> Lives {
+        if let Some(known) = self.types.get(&ty) {
+            return *known;
+        }
+        self.types.insert(ty, Lives::No);
+        let found = self.instances(ty);
+        self.types.insert(ty, found);
+        found
+    }
+
+    fn instances(&mut self, ty: TypeId) -> Lives {
+        let program = self.wiring.program();
+        let t = program.ty(ty);
+        // a nested class can be marked static and still have instances
+        let only_static = t.modifiers.is_static && t.members.iter().all(|m| program.member(*m).is_static);
+        if only_static || t.is_module || t.kind == TypeKind::Enum {
+            return Lives::Yes;
+        }
+        let mut sites = creations(&self.wiring.flow, ty);
+        // what tests make says nothing about the program
+        sites.retain(|s| !super::is_test_path(&program.unit_of(s.member).path));
+        if sites.is_empty() {
+            // an heir may be what is made
+            let heirs = program.heirs(ty).into_iter().skip(1);
+            return heirs.map(|h| self.lives(h)).min().unwrap_or(Lives::No);
+        }
+        sites.iter().map(|s| self.made(*s)).min().unwrap_or(Lives::No)
+    }
+
+    /// How often a creation is gone through.
+    fn made(&mut self, site: Site) -> Lives {
+        let (flow, program) = (&self.wiring.flow, self.wiring.program());
+        let info = program.member(site.member);
+        let Some(body) = program.body(site.member) else { return Lives::No };
+        let scope = program.scope(site.member);
+        // `instance = new T()` into a static field, as lazy singletons do
+        if let Some(parent) = scope.parent(site.node)
+            && let Node::Assign { target, .. } = body.node(parent)
+            && matches!(flow.eval_in(site.member, target), Val::Static(m) if singleton_slot(flow, m))
+        {
+            return Lives::Yes;
+        }
+        if recurs(scope, body, site.node) {
+            return Lives::No;
+        }
+        let fixed = matches!(info.kind, MemberKind::Field | MemberKind::Initializer | MemberKind::EnumConstant | MemberKind::Property);
+        if info.is_static && fixed {
+            return Lives::Yes;
+        }
+        self.runs(site.member)
+    }
+
+    /// How often a member runs.
+    fn runs(&mut self, member: MemberId) -> Lives {
+        if let Some(known) = self.members.get(&member) {
+            return *known;
+        }
+        self.members.insert(member, Lives::No);
+        let found = self.run_count(member);
+        self.members.insert(member, found);
+        found
+    }
+
+    fn run_count(&mut self, member: MemberId) -> Lives {
+        let wiring = self.wiring;
+        let info = wiring.program().member(member);
+        if is_entry(wiring.program(), member) {
+            return Lives::Yes;
+        }
+        // part of an object runs as often as objects are made
+        match info.kind {
+            MemberKind::Field | MemberKind::Constructor | MemberKind::Initializer | MemberKind::Property => return self.lives(info.owner),
+            MemberKind::Method => {}
+            _ => return Lives::No,
+        }
+        let owner = if info.is_static { Lives::Yes } else { self.lives(info.owner) };
+        if owner == Lives::No {
+            return owner;
+        }
+        let called = match wiring.flow.callers((member, None)) {
+            [] if is_handed_on(wiring, member) => Lives::Unsaid,
+            [] => Lives::No,
+            [(caller, _)] => self.called(*caller),
+            // each may be gone through once, and perhaps only one of them
+            several => several.iter().map(|(caller, _)| self.called(*caller)).min().unwrap_or(Lives::No).min(Lives::Unsaid),
+        };
+        owner.min(called)
+    }
+
+    fn called(&mut self, call: Site) -> Lives {
+        let program = self.wiring.program();
+        let Some(body) = program.body(call.member) else { return Lives::No };
+        if recurs(program.scope(call.member), body, call.node) {
+            return Lives::No;
+        }
+        self.runs(call.member)
+    }
+}
+
+/// Whether a method is given to somebody as a value, and to no channel.
+fn is_handed_on(wiring: &Wiring<'_>, member: MemberId) -> bool {
+    let is_it = |value: &Val| matches!(value, Val::Method(m, _) if *m == member);
+    let is_handler = wiring.effects.iter().any(|e| e.act == Act::Join && e.handler.as_ref().is_some_and(is_it));
+    let name = wiring.program().member(member).name;
+    !is_handler && wiring.program().index.reads(name).iter().any(|read| is_it(&wiring.flow.eval(*read)))
+}
+
+fn is_entry(program: &Program, member: MemberId) -> bool {
+    let info = program.member(member);
+    let entry_points = &program.kit_of(member).pack.entry_points;
+    info.is_static && (info.kind == MemberKind::Initializer || contains(entry_points, program.text(info.name)))
+}
+
+/// Whether a node stands where it may be gone through several times in one run of its body, or
+/// later. A loop that is left right behind it does not count.
+fn recurs(scope: &Scope, body: &Body, node: NodeId) -> bool {
+    let mut left = false;
+    for around in scope.ancestors(node) {
+        match body.node(around) {
+            Node::Block(list) => {
+                left |=
+                    body.list(list).last().is_some_and(|last| matches!(body.node(*last), Node::Return(_) | Node::Break | Node::Throw(_)))
+            }
+            Node::Loop { .. } | Node::ForEach { .. } if !left => return true,
+            Node::Loop { .. } | Node::ForEach { .. } => left = false,
+            Node::Lambda(_) => return true,
+            _ => {}
+        }
+    }
+    false
+}
+
+/// A static field that is filled once and for all: never emptied while the program runs.
+fn singleton_slot(flow: &Flow<'_>, m: MemberId) -> bool {
+    let emptied = flow
+        .definitions(m)
+        .iter()
+        .any(|d| flow.program.body(d.member).is_some_and(|b| matches!(b.node(d.node), Node::Null)) && d.member != m);
+    !emptied
+}
