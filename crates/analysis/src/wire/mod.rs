@@ -51,6 +51,8 @@ pub struct Wiring<'p> {
     /// Effects that take off all handlers of one object.
     pub owner_releases: Vec<usize>,
     by_site: FxHashMap<Site, Vec<usize>>,
+    /// Methods that are tied to channels.
+    handlers: FxHashSet<MemberId>,
     /// Classes whose objects are channels.
     pub signals: FxHashSet<TypeId>,
     /// Whether the tree has an entry point outside of tests.
@@ -80,7 +82,9 @@ impl<'p> Wiring<'p> {
         for (index, effect) in effects.iter().enumerate() {
             by_site.entry(effect.site).or_default().push(index);
         }
-        Self { flow, effects, channels, owner_releases, by_site, signals, is_application, is_open, complete }
+        let joined = effects.iter().filter(|e| e.act == Act::Join);
+        let handlers = joined.filter_map(|e| if let Some(Val::Method(m, _)) = e.handler { Some(m) } else { None }).collect();
+        Self { flow, effects, channels, owner_releases, by_site, handlers, signals, is_application, is_open, complete }
     }
 
     /// The program.

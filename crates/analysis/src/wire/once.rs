@@ -4,7 +4,6 @@ use rustc_hash::FxHashMap;
 use yarrowgraph_ir::{Body, MemberKind, Node, NodeId, TypeKind};
 
 use super::Wiring;
-use super::effect::Act;
 use super::lifetime::creations;
 use crate::flow::{Flow, Val, contains};
 use crate::program::{MemberId, Program, Scope, Site, TypeId};
@@ -136,9 +135,8 @@ impl Once<'_, '_> {
 /// Whether a method is given to somebody as a value, and to no channel.
 fn is_handed_on(wiring: &Wiring<'_>, member: MemberId) -> bool {
     let is_it = |value: &Val| matches!(value, Val::Method(m, _) if *m == member);
-    let is_handler = wiring.effects.iter().any(|e| e.act == Act::Join && e.handler.as_ref().is_some_and(is_it));
     let name = wiring.program().member(member).name;
-    !is_handler && wiring.program().index.reads(name).iter().any(|read| is_it(&wiring.flow.eval(*read)))
+    !wiring.handlers.contains(&member) && wiring.program().index.reads(name).iter().any(|read| is_it(&wiring.flow.eval(*read)))
 }
 
 fn is_entry(program: &Program, member: MemberId) -> bool {
