@@ -47,6 +47,13 @@ impl Program {
     }
 
     fn type_by_simple_name(&self, unit: UnitId, owner: Option<TypeId>, sym: Sym) -> Option<TypeId> {
+        // most names are those of libraries: no type of the tree has them, and no import gives them
+        if self.types_named(sym).is_empty() && !self.kit(unit).traits.file_modules {
+            let (u, wanted) = (self.unit(unit), self.text(sym));
+            if !u.imports.iter().any(|i| i.name.is_some_and(|n| u.text(n) == wanted)) {
+                return None;
+            }
+        }
         let mut around = owner;
         while let Some(t) = around {
             if self.ty(t).name == sym && !self.ty(t).is_module {

@@ -636,6 +636,10 @@ impl Extractor<'_, '_> {
                 // where fields cannot be called, only what is told by a method matters
                 let fields_are_called = program.kit_of(self.member).traits.method_value != MethodValue::Fresh;
                 if !fields_are_called {
+                    // nor is the object itself told anything, or what was just made
+                    if matches!(self.body.node(object), Node::This | Node::Super | Node::New { .. } | Node::Str(_) | Node::TypeExpr(_)) {
+                        return;
+                    }
                     let told = self.told(object);
                     if !matches!(told, Val::Element(..) | Val::Param(..)) && !self.is_slot_object(&told) {
                         return;

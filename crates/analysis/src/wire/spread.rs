@@ -1,6 +1,7 @@
 //! Effects that depend on a caller, carried to every caller: so that a wrapper, and a
 //! wrapper around a wrapper, read like what they wrap.
 
+use rayon::prelude::*;
 use rustc_hash::FxHashSet;
 use yarrowgraph_ir::{FunctionId, MemberKind, Node};
 
@@ -19,21 +20,78 @@ const EFFECTS: usize = 400_000;
 pub(super) fn spread(flow: &Flow<'_>, mut effects: Vec<Effect>, signals: &FxHashSet<TypeId>) -> (Vec<Effect>, bool) {
     let mut seen: FxHashSet<(Site, Act, Holder, Option<Val>)> =
         effects.iter().map(|e| (e.site, e.act, e.holder.clone(), e.handler.clone())).collect();
+    let mut complete = carry_all(flow, &mut effects, &mut seen, signals, &|e| e.act == Act::Raise);
+    // a collection that nobody is ever told from holds data: who puts what into it need not be known
+    let told = told_from(&effects);
+    let matters = |e: &Effect| match e.holder.event {
+        Event::Own(m) => {
+            let is_signal = signals.contains(&flow.program.member(m).owner);
+            e.act != Act::Raise && (is_signal || told.contains(&m) || !is_collection(flow, m))
+        }
+        _ => e.act != Act::Raise,
+    };
+    complete &= carry_all(flow, &mut effects, &mut seen, signals, &matters);
+    let handed_on: Vec<Effect> = effects.iter().filter(|e| e.act == Act::Join).flat_map(|e| handed_on(flow, e, signals)).collect();
+    effects.extend(handed_on);
+    (effects, complete)
+}
+
+/// Members that somebody is told from, or whose elements are taken off something.
+fn told_from(effects: &[Effect]) -> FxHashSet<MemberId> {
+    effects
+        .iter()
+        .filter_map(|e| match (e.act, &e.holder.event, &e.handler) {
+            (Act::Raise, Event::Own(m), _) => Some(*m),
+            (Act::Leave, _, Some(Val::Element(of, _))) => match **of {
+                Val::Member(_, m) | Val::Static(m) => Some(m),
+                _ => None,
+            },
+            _ => None,
+        })
+        .collect()
+}
+
+fn is_collection(flow: &Flow<'_>, m: MemberId) -> bool {
+    let info = flow.program.member(m);
+    let ty = flow.type_of(&Val::Member(std::sync::Arc::new(Val::This(info.owner)), m));
+    flow.program.element_type(info.unit, &ty).is_some()
+}
+
+/// Carries the open ones among some effects; says whether the budget was kept.
+fn carry_all(
+    flow: &Flow<'_>,
+    effects: &mut Vec<Effect>,
+    seen: &mut FxHashSet<(Site, Act, Holder, Option<Val>)>,
+    signals: &FxHashSet<TypeId>,
+    wanted: &(dyn Fn(&Effect) -> bool + Sync),
+) -> bool {
+    // most callers that will be asked for are known now, and are found side by side
+    let mut keys: Vec<FunctionKey> = effects.par_iter().filter(|e| wanted(e)).filter_map(|e| open_in(flow, e, signals)).collect();
+    // calls are found by name, so those of one name are left to one thread
+    let name = |key: &FunctionKey| flow.program.member(key.0).name;
+    keys.sort_unstable_by_key(|key| (name(key), *key));
+    keys.dedup();
+    keys.chunk_by(|a, b| name(a) == name(b)).collect::<Vec<_>>().into_par_iter().with_max_len(1).for_each(|of_name| {
+        for key in of_name {
+            flow.callers(*key);
+        }
+    });
     let mut next = 0;
     while next < effects.len() {
         if effects.len() > EFFECTS {
-            return (effects, false);
+            return false;
         }
-        let effect = effects[next].clone();
+        let effect = &effects[next];
         next += 1;
-        if effect.inner.len() >= WRAPPERS {
+        if !wanted(effect) || effect.inner.len() >= WRAPPERS {
             continue;
         }
-        let Some(key) = open_in(flow, &effect, signals) else { continue };
+        let Some(key) = open_in(flow, effect, signals) else { continue };
         // what a function gives back for later is the handle's business, not the call's
         if matches!(effect.act, Act::Leave | Act::LeaveAll) && is_deferred(flow, effect.site, key) {
             continue;
         }
+        let effect = effect.clone();
         for (site, binding) in flow.callers(key) {
             let carried = carry(flow, &effect, *site, binding);
             let id = (carried.site, carried.act, carried.holder.clone(), carried.handler.clone());
@@ -42,9 +100,7 @@ pub(super) fn spread(flow: &Flow<'_>, mut effects: Vec<Effect>, signals: &FxHash
             }
         }
     }
-    let handed_on: Vec<Effect> = effects.iter().filter(|e| e.act == Act::Join).flat_map(|e| handed_on(flow, e, signals)).collect();
-    effects.extend(handed_on);
-    (effects, true)
+    true
 }
 
 /// `sources.forEach(gauge::addListener)`: somebody calls the adder, with handlers that are not shown.
