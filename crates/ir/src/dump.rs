@@ -55,6 +55,9 @@ impl Dumper<'_> {
         if let Some(aliased) = t.aliased {
             write!(out, " = {}", self.type_ref(aliased))?;
         }
+        for a in &t.annotations {
+            write!(out, " @{}", u.text(a.name))?;
+        }
         writeln!(out, "{}", modifiers(&t.modifiers))?;
         for &m in &t.members {
             self.member(out, u.member(m), 1)?;

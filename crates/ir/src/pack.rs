@@ -173,6 +173,12 @@ pub struct Pack {
     /// Steps that end a subscription by themselves.
     #[serde(default)]
     pub bounding_steps: Vec<String>,
+    /// Annotations of classes whose objects a container makes, one of each as a rule.
+    #[serde(default)]
+    pub container_annotations: Vec<String>,
+    /// Hooks of function components that run what they are given, and later what that returns.
+    #[serde(default)]
+    pub effect_hooks: Vec<String>,
     /// Events that a platform hears by convention.
     #[serde(default)]
     pub heard_by_platform: Vec<String>,

@@ -7,6 +7,7 @@ use super::{Draft, Page, Rule, related, short};
 use crate::flow::{Val, contains, is_override};
 use crate::program::{MemberId, Site, TypeId};
 use crate::wire::channels::{Channel, ChannelKey};
+use crate::wire::component;
 use crate::wire::effect::{Effect, Event};
 use crate::wire::handles::{self, Fate};
 use crate::wire::lifetime::{self, Judged};
@@ -46,6 +47,11 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> Option<Draft> {
         return None;
     }
     let handler = effect.handler.as_ref()?;
+    if let Some(component) = component::of_effect(flow, effect.site)
+        && component::makes(flow, component, handler)
+    {
+        return judge_effect(wiring, channel, join, component);
+    }
     let subscriber = match (subscriber::of(flow, handler, effect.site), &effect.context) {
         (Subscriber::Nobody, _) | (Subscriber::Weak, _) => return None,
         (Subscriber::Unknown, Some(context)) => Subscriber::This(flow.type_of(context).own()?),
@@ -105,6 +111,31 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> Option<Draft> {
         message,
         related: related_places,
         parties: vec![channel.id.clone(), handler_id(wiring, effect), program.member_id(effect.site.member)],
+    })
+}
+
+/// A subscription that a component's effect makes, and that what it returns does not end.
+fn judge_effect(wiring: &Wiring<'_>, channel: &Channel, join: usize, component: MemberId) -> Option<Draft> {
+    let effect = &wiring.effects[join];
+    let (level, certainty) = match lifetime::of_subject(&wiring.flow, &effect.holder.subject, effect.site).lifetime {
+        Lifetime::Process => (Level::Error, Certainty::Likely),
+        Lifetime::Outer => (Level::Warning, Certainty::Likely),
+        _ => return None,
+    };
+    if effect.certainty == Certainty::Possible || is_released(wiring, channel, join) {
+        return None;
+    }
+    let program = wiring.program();
+    let (who, what, handler) = (short(&program.member_id(component)), short(&channel.id), short(&handler_id(wiring, effect)));
+    Some(Draft {
+        level,
+        certainty,
+        place: wiring.place(effect),
+        message: format!(
+            "`{handler}` stays subscribed to `{what}` when the component `{who}` is gone: its effect returns nothing that takes it off"
+        ),
+        related: vec![related("this is the component", program.member_place(component))],
+        parties: vec![channel.id.clone(), handler_id(wiring, effect), program.member_id(component)],
     })
 }
 
@@ -314,6 +345,26 @@ fn handler_id(wiring: &Wiring<'_>, effect: &Effect) -> String {
 #[cfg(test)]
 mod tests {
     use crate::testing::expect;
+
+    #[test]
+    fn what_a_container_makes_lives_on() {
+        expect(
+            "leaked-subscription",
+            r#"
+//// src/dome.ts
+@injectable()
+export class Dome {
+  constructor() { window.addEventListener('resize', () => this.turn()); }
+  turn() {}
+}
+export class Camera {
+  constructor() { window.addEventListener('resize', () => this.expose()); } //! leaked-subscription error
+  expose() {}
+}
+for (const night of [1, 2]) new Camera();
+"#,
+        );
+    }
 
     #[test]
     fn what_ends_its_subject_needs_no_release() {

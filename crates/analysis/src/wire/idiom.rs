@@ -205,7 +205,8 @@ fn apply(
     effect.context = idiom.context.and_then(|c| args.get(c)).map(|n| x.eval(*n));
     effect.weak = idiom.weak;
     effect.once = idiom.once || has_once(x, idiom.options.and_then(|o| args.get(o).copied()));
-    effect.handle = idiom.handle || has_signal(x, idiom.options.and_then(|o| args.get(o).copied()));
+    effect.handle = idiom.handle;
+    effect.bounded = is_ended_by_signal(x, idiom.options.and_then(|o| args.get(o).copied()));
     effect.certainty = certainty;
     if idiom.by_annotation {
         return Some(by_annotation(x, effect));
@@ -340,8 +341,17 @@ fn has_once(x: &Extractor<'_, '_>, options: Option<NodeId>) -> bool {
 }
 
 /// `{ signal }`: an abort releases.
-fn has_signal(x: &Extractor<'_, '_>, options: Option<NodeId>) -> bool {
-    entry(x, options, "signal").is_some()
+/// Whether the options hold a signal that somebody gives: one handed in, or one whose controller
+/// is told to abort.
+fn is_ended_by_signal(x: &Extractor<'_, '_>, options: Option<NodeId>) -> bool {
+    let Some(signal) = entry(x, options, "signal") else { return false };
+    let controller = match x.eval(signal) {
+        Val::Outside(of, _) => of,
+        _ => return true,
+    };
+    let program = x.flow.program;
+    let aborts = program.symbols.get("abort").map_or(&[][..], |name| program.index.calls(name));
+    aborts.iter().any(|call| x.flow.receiver(*call).is_some_and(|(object, _)| object == *controller))
 }
 
 fn entry(x: &Extractor<'_, '_>, options: Option<NodeId>, wanted: &str) -> Option<NodeId> {

@@ -7,6 +7,7 @@
 
 mod build;
 pub mod channels;
+pub mod component;
 mod dump;
 pub mod effect;
 mod extract;

@@ -16,7 +16,8 @@ pub enum Lives {
     /// Each place makes one, and how often it is gone through is not shown: its method is
     /// handed on as a value to something that is no channel.
     Unsaid,
-    /// Made once, by an entry point, by static or module-level code, or as part of such an object.
+    /// Made once, by an entry point, by static or module-level code, by a container, or as part of
+    /// such an object.
     Yes,
 }
 
@@ -55,6 +56,14 @@ impl Once<'_, '_> {
         // what tests make says nothing about the program
         sites.retain(|s| !super::is_test_path(&program.unit_of(s.member).path));
         if sites.is_empty() {
+            // a container makes one, as a rule, and keeps it
+            let of_container = t.decls.iter().any(|(unit, decl)| {
+                let (pack, u) = (program.kit(*unit).pack, program.unit(*unit));
+                u.ty(*decl).annotations.iter().any(|a| contains(&pack.container_annotations, u.text(a.name)))
+            });
+            if of_container {
+                return Lives::Yes;
+            }
             // an heir may be what is made
             let heirs = program.heirs(ty).into_iter().skip(1);
             return heirs.map(|h| self.lives(h)).min().unwrap_or(Lives::No);

@@ -193,7 +193,9 @@ impl Wiring<'_> {
         for other in related {
             for &leave in &other.leaves {
                 let release = &self.effects[leave];
-                if self.releases(effect, release, other.key == channel.key) && self.runs(release.site) {
+                // where the one runs, so does the other
+                let runs = release.site.member == effect.site.member || self.runs(release.site);
+                if runs && self.releases(effect, release, other.key == channel.key) {
                     found.push(leave);
                 }
             }

@@ -21,14 +21,15 @@ pub(super) fn spread(flow: &Flow<'_>, mut effects: Vec<Effect>, signals: &FxHash
     let mut seen: FxHashSet<(Site, Act, Holder, Option<Val>)> =
         effects.iter().map(|e| (e.site, e.act, e.holder.clone(), e.handler.clone())).collect();
     let mut complete = carry_all(flow, &mut effects, &mut seen, signals, &|e| e.act == Act::Raise);
+    complete &= carry_all(flow, &mut effects, &mut seen, signals, &|e| !matches!(e.act, Act::Raise | Act::Join));
     // a collection that nobody is ever told from holds data: who puts what into it need not be known
     let told = told_from(&effects);
     let matters = |e: &Effect| match e.holder.event {
         Event::Own(m) => {
             let is_signal = signals.contains(&flow.program.member(m).owner);
-            e.act != Act::Raise && (is_signal || told.contains(&m) || !is_collection(flow, m))
+            e.act == Act::Join && (is_signal || told.contains(&m) || !is_collection(flow, m))
         }
-        _ => e.act != Act::Raise,
+        _ => e.act == Act::Join,
     };
     complete &= carry_all(flow, &mut effects, &mut seen, signals, &matters);
     let handed_on: Vec<Effect> = effects.iter().filter(|e| e.act == Act::Join).flat_map(|e| handed_on(flow, e, signals)).collect();

@@ -40,7 +40,12 @@ impl<'t> Script<'t> {
                 }
             }
         }
-        let annotations = self.decorators(&kids);
+        let mut annotations = self.decorators(&kids);
+        // those before `export` stand outside of the class
+        if exported && let Some(export) = node.parent() {
+            let around = self.l.kids(export);
+            annotations.extend(self.decorators(&around));
+        }
         let type_params = kids.field(f.type_parameters).map_or_else(Box::default, |n| self.type_parameters(n));
         let id = self.open_type(node, name_node.unwrap_or(node), name, TypeKind::Class, exported);
         let is_abstract = self.kind(node) == Kind::AbstractClass;

@@ -1,0 +1,31 @@
+//! Components that are functions: an effect hook (`useEffect(() => { … }, [])`) runs when the
+//! component has come to be, and the function that it returns runs when the component goes.
+
+use yarrowgraph_ir::{Node, NodeId};
+
+use crate::flow::{Flow, Val, contains};
+use crate::program::{MemberId, Site};
+
+/// The component whose effect a statement is part of.
+pub fn of_effect(flow: &Flow<'_>, site: Site) -> Option<MemberId> {
+    let program = flow.program;
+    let body = program.body(site.member)?;
+    let hooks = &program.kit_of(site.member).pack.effect_hooks;
+    if hooks.is_empty() {
+        return None;
+    }
+    let scope = program.scope(site.member);
+    let is_effect = |lambda: NodeId| {
+        let Some(Node::Call { callee, args, .. }) = scope.parent(lambda).map(|p| body.node(p)) else { return false };
+        let (Node::Name(name) | Node::Member { name, .. }) = body.node(callee) else { return false };
+        body.list(args).first() == Some(&lambda) && contains(hooks, program.unit_of(site.member).text(name))
+    };
+    // a hook within a class is a method of somebody else's making
+    let is_function = program.ty(program.member(site.member).owner).is_module;
+    (is_function && scope.ancestors(site.node).any(is_effect)).then_some(site.member)
+}
+
+/// Whether a handler is a function of the component's own making, and so holds on to it.
+pub fn makes(flow: &Flow<'_>, component: MemberId, handler: &Val) -> bool {
+    matches!(flow.function_of(handler), Some(Val::Lambda(member, _)) if member == component)
+}
