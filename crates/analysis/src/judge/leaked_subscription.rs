@@ -347,6 +347,39 @@ mod tests {
     use crate::testing::expect;
 
     #[test]
+    fn a_static_field_that_was_just_filled_holds_what_is_new() {
+        expect(
+            "leaked-subscription",
+            r#"
+//// Printer.java
+interface JobListener { void done(); }
+class Job {
+    private final java.util.List<JobListener> listeners = new java.util.ArrayList<>();
+    void addJobListener(JobListener l) { listeners.add(l); }
+    void print() { for (JobListener l : listeners) l.done(); }
+}
+class Printer {
+    private static Job job;
+    private static final Job FIRST = new Job();
+    static class Done implements JobListener {
+        private final Printer printer;
+        Done(Printer printer) { this.printer = printer; }
+        public void done() { }
+    }
+    void print() {
+        job = new Job();
+        job.addJobListener(new Done(this));
+        job.print();
+        FIRST.addJobListener(new Done(this)); //! leaked-subscription error
+        FIRST.print();
+    }
+    public static void main(String[] args) { for (int i = 0; i < 3; i++) new Printer().print(); }
+}
+"#,
+        );
+    }
+
+    #[test]
     fn what_a_container_makes_lives_on() {
         expect(
             "leaked-subscription",

@@ -43,7 +43,12 @@ impl Lives<'_, '_> {
         let program = self.flow.program;
         let pack = program.kit_of(site.member).pack;
         match subject {
-            Val::Static(_) | Val::Type(_) => Judged::new(Lifetime::Process),
+            // a static field that a method has just given something new holds that
+            Val::Static(m) => match self.stored_before(*m, site) {
+                Some(stored) if program.member(site.member).kind == MemberKind::Method => self.of(&self.flow.eval(stored), site, budget),
+                _ => Judged::new(Lifetime::Process),
+            },
+            Val::Type(_) => Judged::new(Lifetime::Process),
             Val::Global(name) => {
                 let process = contains(&pack.process_types, program.text(*name));
                 if process { Judged::new(Lifetime::Process) } else { Judged::unknown() }
@@ -132,6 +137,12 @@ impl Lives<'_, '_> {
         }
     }
 
+    /// What the same body stores into a member last before a site.
+    fn stored_before(&self, m: MemberId, site: Site) -> Option<Site> {
+        let scope = self.flow.program.scope(site.member);
+        self.flow.definitions(m).iter().copied().rfind(|d| d.member == site.member && scope.is_before(d.node, site.node))
+    }
+
     /// A field lives as what it is given does.
     fn of_field(&self, m: MemberId, site: Site, budget: u32) -> Judged {
         let definitions = self.flow.definitions(m);
@@ -141,9 +152,7 @@ impl Lives<'_, '_> {
         }
         let mut all = Vec::new();
         // what the same body stores before is what is meant
-        let near: Vec<Site> = definitions.iter().copied().filter(|d| d.member == site.member).collect();
-        let scope = self.flow.program.scope(site.member);
-        let before = near.iter().copied().rfind(|d| scope.is_before(d.node, site.node));
+        let before = self.stored_before(m, site);
         let definitions = before.as_ref().map_or(definitions, std::slice::from_ref);
         for &d in definitions {
             let Some(body) = self.flow.program.body(d.member) else { continue };
