@@ -8,7 +8,7 @@ use yarrowgraph_ir::{AssignOp, BinaryOp, Body, MemberKind, Node, NodeId, TypeKin
 use yarrowgraph_model::Certainty;
 
 use super::effect::{Act, Effect, Event, Guard, Holder};
-use super::{guards, idiom, keyed, views};
+use super::{guards, idiom, keyed, streams, views};
 use crate::flow::{Flow, Val, contains};
 use crate::program::{MemberId, Site, Ty};
 
@@ -496,6 +496,7 @@ impl Extractor<'_, '_> {
             }
             if self.is_taking(callee)
                 && let Some(holder) = holder_of(self.flow, &self.eval(object))
+                && !matches!(holder.event, Event::Own(m) if streams::holds_stream(self.flow, m))
             {
                 let mut effect = Effect::new(Act::Leave, holder, self.site(node));
                 effect.handler = Some(Val::Unknown);
