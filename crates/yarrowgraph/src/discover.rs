@@ -86,15 +86,16 @@ pub(crate) fn discover(paths: &[PathBuf], no_ignore: bool) -> Result<Found, Fail
 /// Whether most files belong to packages whose manifests name what importers get.
 fn is_library(found: &Found) -> bool {
     let above = found.root.parent().filter(|_| found.root.ends_with("src"));
-    let mut known: BTreeMap<PathBuf, bool> = BTreeMap::new();
-    let mut of_library = 0;
-    for source in &found.sources {
-        let inside = source.path.ancestors().skip(1).take_while(|folder| folder.starts_with(&found.root));
-        let folders = inside.chain(above).filter(|folder| folder.join("package.json").is_file());
-        if let Some(folder) = folders.take(1).next() {
-            of_library += usize::from(*known.entry(folder.to_owned()).or_insert_with(|| is_library_package(folder)));
-        }
+    // files of one folder have one manifest, which is looked for once
+    let mut files_in: BTreeMap<&Path, usize> = BTreeMap::new();
+    for folder in found.sources.iter().filter_map(|source| source.path.parent()) {
+        *files_in.entry(folder).or_default() += 1;
     }
+    let in_library = |folder: &Path| {
+        let inside = folder.ancestors().take_while(|f| f.starts_with(&found.root));
+        inside.chain(above).find(|f| f.join("package.json").is_file()).is_some_and(is_library_package)
+    };
+    let of_library: usize = files_in.iter().filter(|(folder, _)| in_library(folder)).map(|(_, files)| files).sum();
     of_library * 2 > found.sources.len()
 }
 
@@ -122,8 +123,8 @@ fn walk(found: &mut Found, path: &Path, no_ignore: bool, left_out: &mut BTreeMap
         builder.filter_entry(move |entry| {
             let is_folder = entry.file_type().is_some_and(|t| t.is_dir());
             let name = entry.file_name().to_string_lossy();
-            let named = LEFT_OUT.contains(&name.as_ref()) || (name == "packages" && is_package_store(entry.path()));
-            let skip = entry.depth() > 0 && is_folder && named;
+            let named = || LEFT_OUT.contains(&name.as_ref()) || (name == "packages" && is_package_store(entry.path()));
+            let skip = entry.depth() > 0 && is_folder && named();
             if skip && let Ok(mut list) = skipped.lock() {
                 list.push(entry.path().to_owned());
             }
