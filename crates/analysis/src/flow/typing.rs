@@ -14,6 +14,12 @@ impl Flow<'_> {
         self.type_of_val(val, BUDGET)
     }
 
+    /// The type of what a member holds, seen from its own object.
+    pub fn type_held(&self, member: MemberId) -> Ty {
+        let info = self.program.member(member);
+        self.type_of(&if info.is_static { Val::Static(member) } else { Val::Member(Arc::new(Val::This(info.owner)), member) })
+    }
+
     pub(super) fn type_of_val(&self, val: &Val, budget: u32) -> Ty {
         let Some(budget) = budget.checked_sub(1) else { return Ty::Unknown };
         let program = self.program;

@@ -79,13 +79,14 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> Option<Draft> {
     if is_platform_owned(wiring, channel, effect) || bound_by_base(wiring, effect, ty) {
         return None;
     }
-    if is_released(wiring, channel, join) || is_left_by_futile_release(wiring, channel, effect) || ends_its_subject(wiring, ty, effect) {
-        return None;
-    }
-    if judged.lifetime == Lifetime::Outer && is_kept_by_subject(wiring, ty, handler) {
-        return None;
-    }
     let teardown = teardown_of(wiring, ty);
+    let ends_subject = teardown.is_some_and(|t| ends_its_subject(wiring, t, effect));
+    if is_released(wiring, channel, join) || is_left_by_futile_release(wiring, channel, effect) || ends_subject {
+        return None;
+    }
+    if judged.lifetime == Lifetime::Outer && is_kept_by_subject(wiring, ty, teardown.is_some(), handler) {
+        return None;
+    }
     let certainty = match certainty(channel, effect, judged, teardown.is_some())? {
         _ if lives == Lives::Unsaid && teardown.is_none() => Certainty::Possible,
         known => known,
@@ -141,7 +142,7 @@ fn judge_effect(wiring: &Wiring<'_>, channel: &Channel, join: usize, component: 
 
 /// Whether the subject alone holds the subscriber, so that both end together: every object of
 /// the type is made and let go at once, or handed over fresh and knows nothing of its maker.
-fn is_kept_by_subject(wiring: &Wiring<'_>, ty: TypeId, handler: &Val) -> bool {
+fn is_kept_by_subject(wiring: &Wiring<'_>, ty: TypeId, has_teardown: bool, handler: &Val) -> bool {
     let program = wiring.program();
     let dropped = |site: &Site| {
         let Some(body) = program.body(site.member) else { return false };
@@ -149,8 +150,8 @@ fn is_kept_by_subject(wiring: &Wiring<'_>, ty: TypeId, handler: &Val) -> bool {
     };
     let made: Vec<Site> = lifetime::creations(&wiring.flow, ty).into_iter().filter(|s| !wiring.in_test(s.member)).collect();
     // whoever gives it a teardown, also by way of a base of a library, means it to end before its subject
-    let has_teardown = teardown_of(wiring, ty).is_some() || !program.outside_bases(ty).is_empty();
-    if !has_teardown && !made.is_empty() && made.iter().all(dropped) {
+    let can_end = has_teardown || !program.outside_bases(ty).is_empty();
+    if !can_end && !made.is_empty() && made.iter().all(dropped) {
         return true;
     }
     let Val::New(site) = handler else { return false };
@@ -285,17 +286,12 @@ fn is_released(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> bool {
         return true;
     }
     // a wrapper of the base class that keeps what it handed on
-    let kept_inside = effect.inner.iter().rev().any(|s| handles::fate(&wiring.flow, *s) == Fate::Kept && is_call(wiring, *s));
-    if kept_inside && !effect.inner.is_empty() && effect.inner.len() > 1 {
-        return true;
-    }
-    false
+    effect.inner.len() > 1 && effect.inner.iter().any(|s| handles::fate(&wiring.flow, *s) == Fate::Kept && is_call(wiring, *s))
 }
 
-/// Whether the subscriber ends the subject's life in its own teardown (`this.oven.stop()`).
-fn ends_its_subject(wiring: &Wiring<'_>, ty: TypeId, join: &Effect) -> bool {
+/// Whether the subscriber ends the subject's life in its teardown (`this.oven.stop()`).
+fn ends_its_subject(wiring: &Wiring<'_>, teardown: MemberId, join: &Effect) -> bool {
     let (program, flow) = (wiring.program(), &wiring.flow);
-    let Some(teardown) = teardown_of(wiring, ty) else { return false };
     let Some(body) = program.body(teardown) else { return false };
     let pack = program.kit_of(teardown).pack;
     let is_subject = |value: &Val| match (value, &join.holder.subject) {

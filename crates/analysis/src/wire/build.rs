@@ -85,10 +85,7 @@ fn order(wiring: &Wiring<'_>, c: &Channel) -> Order {
 
 fn keeps(wiring: &Wiring<'_>, c: &Channel) -> Keeps {
     let ChannelKey::Own(m, None) = c.key else { return Keeps::none() };
-    let program = wiring.program();
-    let value =
-        if program.member(m).is_static { Val::Static(m) } else { Val::Member(std::sync::Arc::new(Val::This(program.member(m).owner)), m) };
-    match program.type_name(&wiring.flow.type_of(&value)) {
+    match wiring.program().type_name(&wiring.flow.type_held(m)) {
         Some("BehaviorSubject" | "ReactiveProperty") => Keeps::Word("latest".into()),
         Some("ReplaySubject") => Keeps::Word("all".into()),
         _ => Keeps::none(),

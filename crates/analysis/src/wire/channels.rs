@@ -84,7 +84,7 @@ pub(super) fn signal_classes(flow: &Flow<'_>, effects: &[Effect]) -> FxHashSet<T
 /// Whether a member is a collection of whatever its generic class is used with.
 fn holds_items(flow: &Flow<'_>, m: MemberId) -> bool {
     let info = flow.program.member(m);
-    let mut ty = flow.type_of(&Val::Member(std::sync::Arc::new(Val::This(info.owner)), m));
+    let mut ty = flow.type_held(m);
     while let Some(element) = flow.program.element_type(info.unit, &ty) {
         if matches!(element, Ty::Param(_)) {
             return true;
@@ -97,8 +97,7 @@ fn holds_items(flow: &Flow<'_>, m: MemberId) -> bool {
 /// Whether a member holds an object of the tree that keeps no handlers itself.
 fn is_mere_part(flow: &Flow<'_>, holders: &Holders, m: MemberId) -> bool {
     let program = flow.program;
-    let info = program.member(m);
-    let Ty::Own(part, _) = flow.type_of(&Val::Member(std::sync::Arc::new(Val::This(info.owner)), m)) else { return false };
+    let Ty::Own(part, _) = flow.type_held(m) else { return false };
     let mut keeps = false;
     program.for_each_base(part, &mut |t| {
         keeps |= program.ty(t).members.iter().any(|x| holders.is_channel(*x));
@@ -389,8 +388,7 @@ impl Namer<'_, '_> {
         if info.kind == MemberKind::Event {
             return ChannelKind::Event;
         }
-        let ty =
-            self.flow.type_of(&if info.is_static { Val::Static(m) } else { Val::Member(std::sync::Arc::new(Val::This(info.owner)), m) });
+        let ty = self.flow.type_held(m);
         if program.element_type(info.unit, &ty).is_some() {
             return ChannelKind::List;
         }
@@ -515,8 +513,7 @@ fn is_channel(flow: &Flow<'_>, m: MemberId, u: &Use) -> bool {
     if info.kind == MemberKind::Event {
         return true;
     }
-    let value = if info.is_static { Val::Static(m) } else { Val::Member(std::sync::Arc::new(Val::This(info.owner)), m) };
-    let ty = flow.type_of(&value);
+    let ty = flow.type_held(m);
     // a function that only constructors take is a strategy, also where it is called by name
     let strategy = u.constructor_only && !u.combined && program.is_callable(info.unit, &ty);
     if u.idiom && !strategy {

@@ -8,6 +8,7 @@ use yarrowgraph_ir::{AssignOp, BinaryOp, Body, MemberKind, Node, NodeId, TypeKin
 use yarrowgraph_model::Certainty;
 
 use super::effect::{Act, Effect, Event, Guard, Holder};
+use super::spread::is_field_function;
 use super::{guards, idiom, keyed, streams, views};
 use crate::flow::{Flow, Val, contains};
 use crate::program::{MemberId, Site, Ty};
@@ -307,7 +308,7 @@ impl Extractor<'_, '_> {
                     }
                     // the parameter of a function that a field holds
                     if let Val::Param(m, Some(f), _) = value
-                        && self.is_field_function(m, f)
+                        && is_field_function(self.flow, m, f)
                     {
                         return Some((value, side));
                     }
@@ -316,11 +317,6 @@ impl Extractor<'_, '_> {
             stack.extend(self.body.children(id));
         }
         None
-    }
-
-    /// Whether a function of this body is all that a field holds.
-    fn is_field_function(&self, member: MemberId, function: yarrowgraph_ir::FunctionId) -> bool {
-        self.flow.program.body(member).is_some_and(|b| b.returns_root && b.root.is_some_and(|r| b.node(r) == Node::Lambda(function)))
     }
 
     fn in_constructor(&self) -> bool {
@@ -635,8 +631,7 @@ impl Extractor<'_, '_> {
                     return;
                 }
                 // where fields cannot be called, only what is told by a method matters
-                let fields_are_called = program.kit_of(self.member).traits.method_value != MethodValue::Fresh;
-                if !fields_are_called {
+                if program.kit_of(self.member).traits.method_value == MethodValue::Fresh {
                     // nor is the object itself told anything, or what was just made
                     if matches!(self.body.node(object), Node::This | Node::Super | Node::New { .. } | Node::Str(_) | Node::TypeExpr(_)) {
                         return;

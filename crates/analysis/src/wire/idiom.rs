@@ -194,20 +194,12 @@ fn apply(
     } else {
         Event::Outside(program.sym_in(x.member, name))
     };
-    let event = match (&event, topic_node.is_none() && idiom.topic.is_some()) {
-        (Event::Bus, true) if act == Act::LeaveAll => Event::Bus,
-        _ => event,
-    };
     let key = if idiom.by_type { topic_node.map(|t| message_type(x, t)) } else { topic_node.map(|t| x.eval(t)) };
     let mut effect = Effect::new(act, Holder { subject, event, key }, x.site(node));
-    effect.handler = handler.map(|h| x.wrapped_param(&h).unwrap_or(h));
-    effect.handler_node = handler_node.map(|n| x.site(n));
-    effect.context = idiom.context.and_then(|c| args.get(c)).map(|n| x.eval(*n));
-    effect.weak = idiom.weak;
-    effect.once = idiom.once || has_once(x, idiom.options.and_then(|o| args.get(o).copied()));
-    effect.handle = idiom.handle;
-    effect.bounded = is_ended_by_signal(x, idiom.options.and_then(|o| args.get(o).copied()));
-    effect.certainty = certainty;
+    tie(x, idiom, &mut effect, handler, handler_node, args, certainty);
+    let options = idiom.options.and_then(|o| args.get(o).copied());
+    effect.once |= has_once(x, options);
+    effect.bounded = is_ended_by_signal(x, options);
     if idiom.by_annotation {
         return Some(by_annotation(x, effect));
     }
@@ -281,6 +273,23 @@ fn member_channel(
         },
     };
     let mut effect = Effect::new(act, holder, x.site(node));
+    tie(x, idiom, &mut effect, handler, handler_node, args, certainty);
+    if let Node::Call { callee, .. } = x.body.node(node) {
+        effect.bounded = streams::is_bounded(x, callee);
+    }
+    Some(vec![effect])
+}
+
+/// Fills in what an idiom says of the handler and of how it is held.
+fn tie(
+    x: &Extractor<'_, '_>,
+    idiom: &Idiom,
+    effect: &mut Effect,
+    handler: Option<Val>,
+    handler_node: Option<NodeId>,
+    args: &[NodeId],
+    certainty: Certainty,
+) {
     effect.handler = handler.map(|h| x.wrapped_param(&h).unwrap_or(h));
     effect.handler_node = handler_node.map(|n| x.site(n));
     effect.context = idiom.context.and_then(|c| args.get(c)).map(|n| x.eval(*n));
@@ -288,10 +297,6 @@ fn member_channel(
     effect.once = idiom.once;
     effect.handle = idiom.handle;
     effect.certainty = certainty;
-    if let Node::Call { callee, .. } = x.body.node(node) {
-        effect.bounded = streams::is_bounded(x, callee);
-    }
-    Some(vec![effect])
 }
 
 /// Whether a node can be a topic: a constant, or made of constants.

@@ -53,9 +53,7 @@ fn told_from(effects: &[Effect]) -> FxHashSet<MemberId> {
 }
 
 fn is_collection(flow: &Flow<'_>, m: MemberId) -> bool {
-    let info = flow.program.member(m);
-    let ty = flow.type_of(&Val::Member(std::sync::Arc::new(Val::This(info.owner)), m));
-    flow.program.element_type(info.unit, &ty).is_some()
+    flow.program.element_type(flow.program.member(m).unit, &flow.type_held(m)).is_some()
 }
 
 /// Carries the open ones among some effects; says whether the budget was kept.
@@ -181,7 +179,8 @@ fn callable_key(flow: &Flow<'_>, member: MemberId, function: Option<FunctionId>)
     }
 }
 
-fn is_field_function(flow: &Flow<'_>, member: MemberId, function: FunctionId) -> bool {
+/// Whether a function of a body is all that a field holds.
+pub(super) fn is_field_function(flow: &Flow<'_>, member: MemberId, function: FunctionId) -> bool {
     flow.program.body(member).is_some_and(|b| b.returns_root && b.root.is_some_and(|r| b.node(r) == Node::Lambda(function)))
 }
 

@@ -2,8 +2,6 @@
 //! and shown to others through a view (`turned$ = this.turned.asObservable()`). Steps and views
 //! are seen through by evaluation; here is what they say of a subscription.
 
-use std::sync::Arc;
-
 use yarrowgraph_ir::{Node, NodeId};
 
 use super::extract::Extractor;
@@ -33,9 +31,8 @@ pub(super) fn source(flow: &Flow<'_>, mut subject: Val) -> Val {
 /// Whether a member is declared as a stream of a library.
 pub(crate) fn holds_stream(flow: &Flow<'_>, m: MemberId) -> bool {
     let program = flow.program;
-    let this = Val::Member(Arc::new(Val::This(program.member(m).owner)), m);
     let pack = program.kit_of(m).pack;
-    matches!(flow.type_of(&this), Ty::Outside(name, _) if contains(&pack.stream_types, program.text(name)))
+    matches!(flow.type_held(m), Ty::Outside(name, _) if contains(&pack.stream_types, program.text(name)))
 }
 
 /// Whether a step before a subscribing call ends the subscription by itself.
