@@ -3,7 +3,9 @@
 //! A pack is a TOML file. Names may hold one `*`, which stands for any text and, in a
 //! [`Idiom::name`], names the event (`add*Listener`).
 
+use rustc_hash::{FxHashMap, FxHashSet};
 use serde::Deserialize;
+use smallvec::SmallVec;
 
 /// What a call does to a channel.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Deserialize)]
@@ -70,130 +72,197 @@ pub struct Idiom {
     pub options: Option<usize>,
 }
 
+/// Names in the order in which a pack lists them, with a look-up.
+#[derive(Clone, Debug, Default, Deserialize)]
+#[serde(from = "Vec<String>")]
+pub struct Names {
+    listed: Vec<String>,
+    known: FxHashSet<String>,
+}
+
+impl Names {
+    /// Whether a name is listed.
+    pub fn contains(&self, name: &str) -> bool {
+        self.known.contains(name)
+    }
+
+    /// Whether nothing is listed.
+    pub fn is_empty(&self) -> bool {
+        self.listed.is_empty()
+    }
+
+    /// The names, in the order of the pack.
+    pub fn iter(&self) -> std::slice::Iter<'_, String> {
+        self.listed.iter()
+    }
+}
+
+impl From<Vec<String>> for Names {
+    fn from(listed: Vec<String>) -> Self {
+        Self { known: listed.iter().cloned().collect(), listed }
+    }
+}
+
+/// Idioms with a look-up by the name of the method.
+#[derive(Clone, Debug, Default, Deserialize)]
+#[serde(from = "Vec<Idiom>")]
+pub struct Idioms {
+    listed: Vec<Idiom>,
+    /// Positions of those with a plain name.
+    plain: FxHashMap<String, Vec<usize>>,
+    /// Positions of those whose name holds a star.
+    starred: Vec<usize>,
+}
+
+impl Idioms {
+    /// The idioms whose name fits a method's, in the order of the pack.
+    pub fn named(&self, method: &str) -> SmallVec<[&Idiom; 4]> {
+        let plain = self.plain.get(method).map_or(&[][..], Vec::as_slice);
+        let starred = self.starred.iter().filter(|i| matches(&self.listed[**i].name, method).is_some());
+        let mut fitting: SmallVec<[usize; 4]> = plain.iter().chain(starred).copied().collect();
+        fitting.sort_unstable();
+        fitting.into_iter().map(|i| &self.listed[i]).collect()
+    }
+}
+
+impl From<Vec<Idiom>> for Idioms {
+    fn from(listed: Vec<Idiom>) -> Self {
+        let mut idioms = Self::default();
+        for (i, idiom) in listed.iter().enumerate() {
+            if idiom.name.contains('*') {
+                idioms.starred.push(i);
+            } else {
+                idioms.plain.entry(idiom.name.clone()).or_default().push(i);
+            }
+        }
+        Self { listed, ..idioms }
+    }
+}
+
 /// The idioms of one language.
 #[derive(Clone, Debug, Default, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub struct Pack {
     /// Methods in which a life ends.
     #[serde(default)]
-    pub teardowns: Vec<String>,
+    pub teardowns: Names,
     /// Entry hooks with the exit hooks that pair with them.
     #[serde(default)]
     pub pairs: Vec<(String, String)>,
     /// Methods that the platform calls.
     #[serde(default)]
-    pub hooks: Vec<String>,
+    pub hooks: Names,
     /// Annotations that make the platform call a method.
     #[serde(default)]
-    pub hook_annotations: Vec<String>,
+    pub hook_annotations: Names,
     /// Annotations that make a method a handler.
     #[serde(default)]
-    pub handler_annotations: Vec<String>,
+    pub handler_annotations: Names,
     /// Methods where a program begins.
     #[serde(default)]
-    pub entry_points: Vec<String>,
+    pub entry_points: Names,
     /// Types whose values can be called; generic ones by simple name.
     #[serde(default)]
-    pub callables: Vec<String>,
+    pub callables: Names,
     /// Methods that call a callable value.
     #[serde(default)]
-    pub invokers: Vec<String>,
+    pub invokers: Names,
     /// Types that hold weakly.
     #[serde(default)]
-    pub weak_types: Vec<String>,
+    pub weak_types: Names,
     /// Collection types.
     #[serde(default)]
-    pub collections: Vec<String>,
+    pub collections: Names,
     /// Collection types that are walked as a snapshot.
     #[serde(default)]
-    pub snapshot_collections: Vec<String>,
+    pub snapshot_collections: Names,
     /// Collection types without a defined order.
     #[serde(default)]
-    pub unordered_collections: Vec<String>,
+    pub unordered_collections: Names,
     /// Methods that put an element into a collection.
     #[serde(default)]
-    pub adds: Vec<String>,
+    pub adds: Names,
     /// Methods that put an element in front.
     #[serde(default)]
-    pub adds_first: Vec<String>,
+    pub adds_first: Names,
     /// Methods that take an element out.
     #[serde(default)]
-    pub removes: Vec<String>,
+    pub removes: Names,
     /// Methods that take out all elements.
     #[serde(default)]
-    pub clears: Vec<String>,
+    pub clears: Names,
     /// Methods whose result is an element, by key or by position.
     #[serde(default)]
-    pub elements: Vec<String>,
+    pub elements: Names,
     /// Methods whose result holds the same elements.
     #[serde(default)]
-    pub copies: Vec<String>,
+    pub copies: Names,
     /// Of these the ones that give a view rather than a copy.
     #[serde(default)]
-    pub views: Vec<String>,
+    pub views: Names,
     /// Methods that call their argument with each element.
     #[serde(default)]
-    pub walks: Vec<String>,
+    pub walks: Names,
     /// Methods that look a key up and give the value through their second argument.
     #[serde(default)]
-    pub out_lookups: Vec<String>,
+    pub out_lookups: Names,
     /// Types whose events a platform raises and whose objects live as long as the process.
     #[serde(default)]
-    pub process_types: Vec<String>,
+    pub process_types: Names,
     /// Static members or methods that hand out process-wide objects.
     #[serde(default)]
-    pub process_getters: Vec<String>,
+    pub process_getters: Names,
     /// Base types whose teardown the platform runs for its own children.
     #[serde(default)]
-    pub component_types: Vec<String>,
+    pub component_types: Names,
     /// Methods that make something periodic or later out of their argument.
     #[serde(default)]
-    pub schedulers: Vec<String>,
+    pub schedulers: Names,
     /// Methods that call the delegate that is their argument (`control.Invoke(evt, …)`).
     #[serde(default)]
-    pub dispatchers: Vec<String>,
+    pub dispatchers: Names,
     /// Methods that load code of other trees: who calls them is a host of plug-ins.
     #[serde(default)]
-    pub loaders: Vec<String>,
+    pub loaders: Names,
     /// Members of an emitter that hand out the function by which one subscribes to it.
     #[serde(default)]
-    pub views_of_emitters: Vec<String>,
+    pub views_of_emitters: Names,
     /// Members that hold the handlers of several events under key objects.
     #[serde(default)]
-    pub event_lists: Vec<String>,
+    pub event_lists: Names,
     /// Members by which any object gives its class.
     #[serde(default)]
-    pub class_getters: Vec<String>,
+    pub class_getters: Names,
     /// Types of libraries' streams, whose objects are subscribed to directly or through steps.
     #[serde(default)]
-    pub stream_types: Vec<String>,
+    pub stream_types: Names,
     /// Methods of streams that give another stream of the same subject.
     #[serde(default)]
-    pub stream_steps: Vec<String>,
+    pub stream_steps: Names,
     /// Steps that end a subscription by themselves.
     #[serde(default)]
-    pub bounding_steps: Vec<String>,
+    pub bounding_steps: Names,
     /// Annotations of classes whose objects a container makes, one of each as a rule.
     #[serde(default)]
-    pub container_annotations: Vec<String>,
+    pub container_annotations: Names,
     /// Hooks of function components that run what they are given, and later what that returns.
     #[serde(default)]
-    pub effect_hooks: Vec<String>,
+    pub effect_hooks: Names,
     /// Events that a platform hears by convention.
     #[serde(default)]
-    pub heard_by_platform: Vec<String>,
+    pub heard_by_platform: Names,
     /// Methods that bind a function to an object, making a new function each time.
     #[serde(default)]
-    pub binders: Vec<String>,
+    pub binders: Names,
     /// Methods that release a handle.
     #[serde(default)]
-    pub handle_releases: Vec<String>,
+    pub handle_releases: Names,
     /// Methods that hand a handle to an owner that releases it.
     #[serde(default)]
-    pub handle_owners: Vec<String>,
+    pub handle_owners: Names,
     /// Methods of library types.
     #[serde(default, rename = "idiom")]
-    pub idioms: Vec<Idiom>,
+    pub idioms: Idioms,
 }
 
 /// Matches a name against a pattern with at most one `*`; returns what the star stands for

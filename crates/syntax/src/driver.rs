@@ -64,6 +64,26 @@ impl<'t> Kids<'t> {
     }
 }
 
+/// The children of a node that mean something, where fields do not matter.
+pub(crate) struct Items<'t>(SmallVec<[Ts<'t>; 6]>);
+
+impl<'t> Items<'t> {
+    /// All of them.
+    pub(crate) fn named(&self) -> impl Iterator<Item = Ts<'t>> + '_ {
+        self.0.iter().copied()
+    }
+
+    /// The first.
+    pub(crate) fn first(&self) -> Option<Ts<'t>> {
+        self.0.first().copied()
+    }
+
+    /// The last.
+    pub(crate) fn last(&self) -> Option<Ts<'t>> {
+        self.0.last().copied()
+    }
+}
+
 /// Where lowering is: what it would have to know again to come back later.
 #[derive(Clone, Copy)]
 pub(crate) struct Context {
@@ -117,21 +137,42 @@ impl<'t> Lower<'t> {
     /// The children of a node.
     pub(crate) fn kids(&mut self, node: Ts<'t>) -> Kids<'t> {
         let mut kids = SmallVec::new();
+        self.each_child(node, |lower, child| {
+            let field = lower.cursor.field_id().map_or(0, |f| f.get());
+            kids.push(Kid { node: child, field, named: lower.has_meaning(child) });
+        });
+        Kids(kids)
+    }
+
+    /// The children of a node that mean something, for less than what [`Lower::kids`] costs.
+    pub(crate) fn items(&mut self, node: Ts<'t>) -> Items<'t> {
+        let mut items = SmallVec::new();
+        self.each_child(node, |lower, child| {
+            if lower.has_meaning(child) {
+                items.push(child);
+            }
+        });
+        Items(items)
+    }
+
+    /// Visits the children of a node but for comments.
+    fn each_child(&mut self, node: Ts<'t>, mut visit: impl FnMut(&Self, Ts<'t>)) {
         self.cursor.reset(node);
         if self.cursor.goto_first_child() {
             loop {
                 let child = self.cursor.node();
                 if !child.is_extra() {
-                    let field = self.cursor.field_id().map_or(0, |f| f.get());
-                    let named = child.is_named() || self.value_tokens.contains(&child.kind_id());
-                    kids.push(Kid { node: child, field, named });
+                    visit(self, child);
                 }
                 if !self.cursor.goto_next_sibling() {
                     break;
                 }
             }
         }
-        Kids(kids)
+    }
+
+    fn has_meaning(&self, node: Ts<'t>) -> bool {
+        node.is_named() || self.value_tokens.contains(&node.kind_id())
     }
 
     /// The source text of a node.

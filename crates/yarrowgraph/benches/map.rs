@@ -1,6 +1,7 @@
 #![allow(clippy::print_stdout)]
-//! How long a map takes from nothing, against reading and bare parsing of the same files with
-//! the same grammars on the same threads. The figure that counts is the ratio.
+//! How long a map takes from nothing, against reading and bare parsing of the same files: both
+//! are runs of the program, with the same grammars, threads and allocator. The figure that counts
+//! is the ratio: the middle one of pairs of runs that follow each other.
 //!
 //! `YARROWGRAPH_BENCH_TREE=path cargo bench -p yarrowgraph` measures a tree of one's own; without
 //! it the demo's programs are multiplied to about 100 000 and 1 000 000 lines.
@@ -9,14 +10,8 @@ use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
 use std::time::{Duration, Instant};
 
-use rayon::prelude::*;
-
-/// The program's own, so that the ratio says nothing about allocators.
-#[global_allocator]
-static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
-
-/// Runs of each kind, in turns; the least counts.
-const RUNS: usize = 5;
+/// Pairs of runs.
+const PAIRS: usize = 11;
 
 fn main() {
     if let Some(tree) = std::env::var_os("YARROWGRAPH_BENCH_TREE") {
@@ -31,47 +26,54 @@ fn main() {
 }
 
 fn measure(tree: &Path) {
-    let files = files(tree);
-    let (mut parsing, mut mapping) = (Duration::MAX, Duration::MAX);
-    let mut lines = 0;
-    for _ in 0..RUNS {
-        let started = Instant::now();
-        lines = files.par_iter().with_max_len(1).map(|f| parse(f)).sum();
-        parsing = parsing.min(started.elapsed());
-        let started = Instant::now();
-        let status = Command::new(env!("CARGO_BIN_EXE_yarrowgraph"))
-            .args(["map", "--quiet", "--no-ignore", "--format", "json"])
-            .arg(tree)
-            .stdout(Stdio::null())
-            .status()
-            .expect("the program runs");
-        assert!(status.success());
-        mapping = mapping.min(started.elapsed());
-    }
-    let ratio = mapping.as_secs_f64() / parsing.as_secs_f64();
+    // the first pair brings the files into memory
+    pair(tree);
+    let mut pairs: Vec<(Duration, Duration)> = (0..PAIRS).map(|_| pair(tree)).collect();
+    pairs.sort_by(|a, b| ratio(a).total_cmp(&ratio(b)));
+    let (parsing, mapping) = pairs[PAIRS / 2];
     println!(
-        "{} files, {lines} lines: bare parsing {:.2} s, map {:.2} s, ratio {ratio:.2}",
-        files.len(),
+        "{} files, {} lines: bare parsing {:.2} s, map {:.2} s, ratio {:.2} (of {PAIRS} pairs from {:.2} to {:.2})",
+        files(tree).len(),
+        files(tree).iter().map(|f| lines(f)).sum::<usize>(),
         parsing.as_secs_f64(),
-        mapping.as_secs_f64()
+        mapping.as_secs_f64(),
+        ratio(&pairs[PAIRS / 2]),
+        ratio(&pairs[0]),
+        ratio(&pairs[PAIRS - 1]),
     );
 }
 
-fn parse(path: &Path) -> usize {
-    let bytes = std::fs::read(path).expect("readable");
-    let name = path.to_string_lossy();
-    if let Some(language) = yarrowgraph_syntax::language_of(&name) {
-        std::hint::black_box(yarrowgraph_syntax::parse_only(language, &name, &bytes).unwrap_or(0));
-    }
-    bytes.iter().filter(|b| **b == b'\n').count()
+fn pair(tree: &Path) -> (Duration, Duration) {
+    (run(&["debug", "parse"], tree), run(&["map", "--format", "json"], tree))
 }
 
-/// The source files below a folder, the largest first, as the program takes them.
+fn ratio((parsing, mapping): &(Duration, Duration)) -> f64 {
+    mapping.as_secs_f64() / parsing.as_secs_f64()
+}
+
+fn run(args: &[&str], tree: &Path) -> Duration {
+    let started = Instant::now();
+    let status = Command::new(env!("CARGO_BIN_EXE_yarrowgraph"))
+        .args(args)
+        .args(["--quiet", "--no-ignore"])
+        .arg(tree)
+        .stdout(Stdio::null())
+        .status()
+        .expect("the program runs");
+    assert!(status.success());
+    started.elapsed()
+}
+
+fn lines(path: &Path) -> usize {
+    std::fs::read(path).expect("readable").iter().filter(|b| **b == b'\n').count()
+}
+
+/// The source files below a folder.
 fn files(tree: &Path) -> Vec<PathBuf> {
     let known = |p: &Path| yarrowgraph_syntax::language_of(&p.to_string_lossy()).is_some();
     let entries = ignore::WalkBuilder::new(tree).standard_filters(false).hidden(true).build().flatten();
     let mut files: Vec<PathBuf> = entries.map(ignore::DirEntry::into_path).filter(|p| p.is_file() && known(p)).collect();
-    files.sort_by_key(|p| (std::cmp::Reverse(std::fs::metadata(p).map_or(0, |m| m.len())), p.clone()));
+    files.sort();
     files
 }
 

@@ -217,6 +217,8 @@ pub(crate) struct DebugArgs {
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
 pub(crate) enum Stage {
+    /// Reading and bare parsing, against which the other stages are measured
+    Parse,
     /// What lowering makes of each file
     Ir,
     /// What is left after distilling

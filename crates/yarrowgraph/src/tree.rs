@@ -36,22 +36,9 @@ pub(crate) fn kit(language: Language) -> Kit {
 
 /// Reads the files below the given paths.
 pub(crate) fn read(args: &TreeArgs, ui: &Ui) -> Result<Tree, Failure> {
-    let found = discover(&args.paths, args.no_ignore)?;
-    for error in &found.errors {
-        ui.remark(&format!("yarrowgraph: {error}"));
-    }
-    if found.sources.is_empty() {
-        let where_ = found.root.display();
-        let known = Language::ALL.map(Language::name).join(", ");
-        let hint = if found.left_out.is_empty() {
-            format!("files of these languages are read: {known}")
-        } else {
-            format!("left out: {}; --no-ignore reads them too", found.left_out.join(", "))
-        };
-        return Err(Failure::with_hint(format!("{where_}: no source files found"), hint));
-    }
+    let found = find(args, ui)?;
     let started = Instant::now();
-    let units = units(&found.sources, ui)?;
+    let units = side_by_side(&found.sources, ui, |source| unit(source).map(facts::distill));
     let mut files = Files { left_out: found.left_out.clone(), ..Files::default() };
     let mut facts_of = Vec::with_capacity(units.len());
     let mut languages: BTreeMap<String, FileCount> = BTreeMap::new();
@@ -77,23 +64,53 @@ pub(crate) fn read(args: &TreeArgs, ui: &Ui) -> Result<Tree, Failure> {
     Ok(Tree { found, facts: facts_of, files, took: started.elapsed() })
 }
 
-/// Lowers files in parallel, the largest first, each with a stack of its own size.
-fn units(sources: &[Source], ui: &Ui) -> Result<Vec<Result<Facts, String>>, Failure> {
+/// Finds the source files below the given paths; it is a failure to find none.
+fn find(args: &TreeArgs, ui: &Ui) -> Result<Found, Failure> {
+    let found = discover(&args.paths, args.no_ignore)?;
+    for error in &found.errors {
+        ui.remark(&format!("yarrowgraph: {error}"));
+    }
+    if found.sources.is_empty() {
+        let where_ = found.root.display();
+        let known = Language::ALL.map(Language::name).join(", ");
+        let hint = if found.left_out.is_empty() {
+            format!("files of these languages are read: {known}")
+        } else {
+            format!("left out: {}; --no-ignore reads them too", found.left_out.join(", "))
+        };
+        return Err(Failure::with_hint(format!("{where_}: no source files found"), hint));
+    }
+    Ok(found)
+}
+
+/// Reads and parses files and does no more: what reading a tree costs at least. Returns how
+/// many files could be parsed and how many nodes they have.
+pub(crate) fn parse_only(args: &TreeArgs, ui: &Ui) -> Result<(usize, usize), Failure> {
+    let found = find(args, ui)?;
+    let parsed = side_by_side(&found.sources, ui, |source| {
+        let bytes = std::fs::read(&source.path).ok()?;
+        yarrowgraph_syntax::parse_only(source.language, &source.name, &bytes).ok()
+    });
+    let nodes: Vec<usize> = parsed.into_iter().flatten().collect();
+    Ok((nodes.len(), nodes.iter().sum()))
+}
+
+fn side_by_side<T: Send>(sources: &[Source], ui: &Ui, work: impl Fn(&Source) -> T + Sync) -> Vec<T> {
     let bar = ui.progress("reading", sources.len() as u64);
     let mut order: Vec<usize> = (0..sources.len()).collect();
     order.sort_by_key(|i| (std::cmp::Reverse(sources[*i].size), *i));
-    let mut results: Vec<(usize, Result<Facts, String>)> = order
+    let mut results: Vec<(usize, T)> = order
         .into_par_iter()
         .with_max_len(1)
         .map(|i| {
-            let result = unit(&sources[i]).map(facts::distill);
+            let result = work(&sources[i]);
             bar.inc(1);
             (i, result)
         })
         .collect();
     bar.finish_and_clear();
     results.sort_by_key(|(i, _)| *i);
-    Ok(results.into_iter().map(|(_, r)| r).collect())
+    results.into_iter().map(|(_, r)| r).collect()
 }
 
 fn unit(source: &Source) -> Result<Unit, String> {

@@ -27,6 +27,16 @@ impl Flow<'_> {
 }
 
 impl Flow<'_> {
+    /// Whether the callers of a function were asked for before.
+    pub(crate) fn knows_callers(&self, key: FunctionKey) -> bool {
+        self.callers[key.0.0 as usize].get().is_some()
+    }
+
+    /// Groups the calls by a name ahead of the first question.
+    pub(crate) fn group_calls(&self, name: Sym) {
+        self.calls_named(name);
+    }
+
     /// The calls by a name, grouped by what they reach; each with its number among them.
     fn calls_named(&self, name: Sym) -> Arc<CallsByTarget> {
         if let Some(known) = self.calls_by_target.lock().ok().and_then(|k| k.get(&name).cloned()) {

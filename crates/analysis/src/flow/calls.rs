@@ -4,7 +4,6 @@ use std::sync::Arc;
 
 use yarrowgraph_ir::{MemberKind, Node, NodeId, ParamMode};
 
-use super::eval::contains;
 use super::{BUDGET, Binding, Flow, Val};
 use crate::program::{MemberId, Site, Sym, Ty};
 
@@ -51,13 +50,8 @@ impl Flow<'_> {
             }
             Val::Outside(object, name) => {
                 // an extension method in scope
-                let fits = |m: &MemberId| {
-                    let decl = program.decl(*m);
-                    program.member(*m).kind == MemberKind::Method
-                        && decl.params.first().is_some_and(|p| p.mode == ParamMode::Receiver)
-                        && decl.params.len() > arg_count
-                };
-                let mut candidates = program.members_named(name).iter().copied().filter(fits);
+                let takes = |m: &MemberId| program.decl(*m).params.len() > arg_count;
+                let mut candidates = program.extensions_named(name).iter().copied().filter(takes);
                 let member = candidates.next()?;
                 let object = (*object).clone();
                 candidates.next().is_none().then_some(Callee { member, receiver: Some(object), extension: true })
@@ -168,11 +162,11 @@ impl Flow<'_> {
         let inner = |node| self.eval_at(site.member, node, budget);
         if let Node::Member { object, name, .. } = body.node(callee) {
             let text = unit.text(name);
-            if contains(&pack.binders, text) {
+            if pack.binders.contains(text) {
                 return Val::Bound(Arc::new(inner(object)), site);
             }
             // who calls may know the object better
-            if args.is_empty() && contains(&pack.class_getters, text) {
+            if args.is_empty() && pack.class_getters.contains(text) {
                 return Val::Outside(Arc::new(inner(object)), program.sym_in(site.member, name));
             }
             // `Volatile.Read(ref E)`, `Interlocked.CompareExchange(ref E, …)`
@@ -183,13 +177,13 @@ impl Flow<'_> {
                 return inner(first);
             }
             // a step of a stream is about the same subject
-            if contains(&pack.stream_steps, text) {
+            if pack.stream_steps.contains(text) {
                 let of = inner(object);
-                if matches!(self.type_of_val(&of, budget), Ty::Outside(name, _) if contains(&pack.stream_types, program.text(name))) {
+                if matches!(self.type_of_val(&of, budget), Ty::Outside(name, _) if pack.stream_types.contains(program.text(name))) {
                     return of;
                 }
             }
-            let known = contains(&pack.elements, text) || contains(&pack.copies, text);
+            let known = pack.elements.contains(text) || pack.copies.contains(text);
             if known && self.method_called(site, callee, args.len(), budget.min(6)).is_none() {
                 return self.eval_library_call(site, object, text, args, budget);
             }
@@ -207,7 +201,7 @@ impl Flow<'_> {
         let pack = program.kit_of(site.member).pack;
         let inner = |node| self.eval_at(site.member, node, budget);
         let of = inner(object);
-        if contains(&pack.copies, text) {
+        if pack.copies.contains(text) {
             // `Array.from(x)`, `List.copyOf(x)`: the collection is the argument
             if matches!(of, Val::Global(_)) {
                 return args.first().map_or(Val::Call(site), |a| inner(*a));
@@ -216,7 +210,7 @@ impl Flow<'_> {
         }
         let ty = self.type_of_val(&of, budget);
         let is_collection = program.element_type(program.member(site.member).unit, &ty).is_some();
-        let is_weak = matches!(&ty, Ty::Outside(name, _) if contains(&pack.weak_types, program.text(*name)));
+        let is_weak = matches!(&ty, Ty::Outside(name, _) if pack.weak_types.contains(program.text(*name)));
         if is_weak && matches!(of, Val::Element(..)) && args.is_empty() {
             return of;
         }

@@ -330,7 +330,7 @@ impl Flow<'_> {
         let Node::Member { object, name, .. } = body.node(callee) else { return None };
         let text = program.unit_of(member).text(name);
         let pack = program.kit_of(member).pack;
-        if !(contains(&pack.walks, text) || contains(&pack.copies, text)) || index > 1 {
+        if !(pack.walks.contains(text) || pack.copies.contains(text)) || index > 1 {
             return None;
         }
         let value = self.eval_at(member, object, budget);
@@ -431,7 +431,7 @@ impl Flow<'_> {
         let Some(body) = self.program.body(local.member) else { return Val::Unknown };
         let Node::Member { object, name, .. } = body.node(callee) else { return Val::Local(local) };
         let text = self.program.unit_of(local.member).text(name);
-        if !contains(&self.program.kit_of(local.member).pack.out_lookups, text) {
+        if !self.program.kit_of(local.member).pack.out_lookups.contains(text) {
             return Val::Local(local);
         }
         let object = self.eval_at(local.member, object, budget);
@@ -512,8 +512,4 @@ pub(super) fn only_return(body: &Body, root: NodeId) -> Option<NodeId> {
         Node::Lock { body: inner, .. } => only_return(body, inner),
         _ => None,
     }
-}
-
-pub(crate) fn contains(list: &[String], text: &str) -> bool {
-    list.iter().any(|t| t == text)
 }

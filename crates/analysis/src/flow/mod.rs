@@ -23,7 +23,6 @@ use crate::program::{MemberId, Program, Site, Sym, Ty};
 pub use callers::FunctionKey;
 pub(crate) use callers::is_override;
 pub use calls::Callee;
-pub(crate) use eval::contains;
 pub use value::{Binding, Val};
 
 /// How deep evaluation follows names, members and calls.

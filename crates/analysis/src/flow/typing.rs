@@ -4,7 +4,6 @@ use std::sync::Arc;
 
 use yarrowgraph_ir::{MemberKind, Node, NodeId};
 
-use super::eval::contains;
 use super::{BUDGET, Flow, Val};
 use crate::program::{MemberId, Site, Ty};
 
@@ -270,14 +269,14 @@ impl Flow<'_> {
         };
         let text = program.unit_of(member).text(name);
         let pack = program.kit_of(member).pack;
-        if contains(&pack.elements, text) {
+        if pack.elements.contains(text) {
             let of = self.node_type(member, object, budget);
             return program.element_type(program.member(member).unit, &of).unwrap_or(match written.first() {
                 Some(t) => t.clone(),
                 None => Ty::Unknown,
             });
         }
-        if contains(&pack.copies, text) {
+        if pack.copies.contains(text) {
             return self.node_type(member, object, budget);
         }
         // `Find<T>()`, `GetComponent<T>()`: the type argument says what comes back

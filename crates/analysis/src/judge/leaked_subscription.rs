@@ -4,7 +4,7 @@ use yarrowgraph_ir::{MemberKind, Node, NodeId, TypeKind};
 use yarrowgraph_model::{Certainty, ChannelKind, Level, Lifetime};
 
 use super::{Draft, Page, Rule, related, short};
-use crate::flow::{Val, contains, is_override};
+use crate::flow::{Val, is_override};
 use crate::program::{MemberId, Site, TypeId};
 use crate::wire::channels::{Channel, ChannelKey};
 use crate::wire::component;
@@ -236,7 +236,7 @@ fn teardown_of(wiring: &Wiring<'_>, ty: TypeId) -> Option<MemberId> {
             let info = program.member(**m);
             matches!(info.kind, MemberKind::Method | MemberKind::Destructor)
                 && !info.is_static
-                && contains(&pack.teardowns, program.text(info.name))
+                && pack.teardowns.contains(program.text(info.name))
                 && (program.decl(**m).params.is_empty() || !takes_one_off(program.text(info.name)))
                 && program.body(**m).is_some_and(|b| b.root.is_some())
                 // a designer's is not where one takes handlers off
@@ -308,7 +308,7 @@ fn ends_its_subject(wiring: &Wiring<'_>, teardown: MemberId, join: &Effect) -> b
             return false;
         }
         let name = program.unit_of(teardown).text(name);
-        (contains(&pack.teardowns, name) || contains(&pack.handle_releases, name)) && is_subject(&flow.eval_in(teardown, object))
+        (pack.teardowns.contains(name) || pack.handle_releases.contains(name)) && is_subject(&flow.eval_in(teardown, object))
     })
 }
 

@@ -5,7 +5,7 @@ use yarrowgraph_ir::Visibility;
 use yarrowgraph_model::{Certainty, ChannelKind, Level};
 
 use super::{Draft, Page, Rule, related, short};
-use crate::flow::{Val, contains};
+use crate::flow::Val;
 use crate::program::{MemberId, Site};
 use crate::wire::channels::{Channel, ChannelKey, Topic};
 use crate::wire::effect::{Act, Guard};
@@ -101,7 +101,7 @@ fn own_member_counts(wiring: &Wiring<'_>, channel: &Channel, m: MemberId) -> boo
     let info = program.member(m);
     let name = program.text(info.name);
     let pack = program.kit(info.unit).pack;
-    if contains(&pack.heard_by_platform, name) || wiring.in_test(m) {
+    if pack.heard_by_platform.contains(name) || wiring.in_test(m) {
         return false;
     }
     // `LevelChanged` is heard by a binding to `Level`, which is named in a text

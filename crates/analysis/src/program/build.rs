@@ -4,11 +4,11 @@ use std::collections::BTreeMap;
 
 use rayon::prelude::*;
 use rustc_hash::FxHashMap;
-use yarrowgraph_ir::{Facts, Language, Name, TypeDeclId, TypeKind};
+use yarrowgraph_ir::{Facts, Language, MemberKind, Name, ParamMode, TypeDeclId, TypeKind};
 
 use super::index::FileNames;
 use super::types::Here;
-use super::{Index, Kit, MemberId, MemberInfo, Program, Scope, Site, Sym, Symbols, Ty, Type, TypeId, UnitId, index};
+use super::{ByName, Index, Kit, MemberId, MemberInfo, Program, Scope, Site, Sym, Symbols, Ty, Type, TypeId, UnitId, index};
 
 /// Texts beyond this length, in bytes, name no type.
 const LONGEST_NAME: usize = 200;
@@ -29,9 +29,10 @@ pub(super) fn link(mut units: Vec<Facts>, kit: &dyn Fn(Language) -> Kit) -> Prog
         names: Vec::new(),
         scopes: Vec::new(),
         types_by_name: FxHashMap::default(),
-        members_by_name: FxHashMap::default(),
+        extensions: FxHashMap::default(),
         types_of_unit: Vec::new(),
         units_by_path: FxHashMap::default(),
+        imported_modules: Vec::new(),
         known_types: Vec::new(),
         declared: Vec::new(),
     };
@@ -41,6 +42,7 @@ pub(super) fn link(mut units: Vec<Facts>, kit: &dyn Fn(Language) -> Kit) -> Prog
     program.index = Index::new(&program.symbols, empty, &bodies);
     drop(bodies);
     program.names = file_names.into_iter().map(|n| n.whole).collect();
+    program.imported_modules = (0..program.units.len()).into_par_iter().map(|i| imported_modules(&program, UnitId(i as u32))).collect();
     place_nested(&mut program, &numbers);
     find_bases(&mut program);
     program.declared = program.members.iter().map(|_| Default::default()).collect();
@@ -73,6 +75,14 @@ fn intern(units: &[Facts]) -> (Symbols, Sym, Vec<FileNames>) {
 /// The scopes and uses of the bodies of a file.
 fn scan(facts: &Facts) -> Vec<(Scope, index::Uses)> {
     facts.unit.members.iter().map(|member| (Scope::new(member), index::uses(&facts.unit, member))).collect()
+}
+
+fn imported_modules(program: &Program, id: UnitId) -> Box<[Option<UnitId>]> {
+    let unit = program.unit(id);
+    if !program.kit(id).traits.file_modules {
+        return Box::default();
+    }
+    unit.imports.iter().map(|i| program.module_named(id, unit.text(i.from))).collect()
 }
 
 /// For each file its types' numbers in the tree.
@@ -132,7 +142,7 @@ fn number_types(p: &mut Program, file_names: &[FileNames], empty: Sym) -> Number
                 members: Vec::new(),
                 nested: Vec::new(),
                 heirs: Vec::new(),
-                by_name: FxHashMap::default(),
+                by_name: ByName::default(),
             });
             if name != empty {
                 p.types_by_name.entry(name).or_default().push(id);
@@ -158,7 +168,7 @@ fn number_types(p: &mut Program, file_names: &[FileNames], empty: Sym) -> Number
                 members: Vec::new(),
                 nested: Vec::new(),
                 heirs: Vec::new(),
-                by_name: FxHashMap::default(),
+                by_name: ByName::default(),
             });
             id
         });
@@ -175,7 +185,10 @@ fn number_members<'n>(
     file_names: &'n [FileNames],
     scanned: Vec<Vec<(Scope, index::Uses)>>,
 ) -> Vec<(MemberId, &'n FileNames, index::Uses)> {
-    let mut bodies = Vec::new();
+    let count = p.units.iter().map(|f| f.unit.members.len()).sum();
+    let mut bodies = Vec::with_capacity(count);
+    p.members.reserve_exact(count);
+    p.scopes.reserve_exact(count);
     for (index, (types, scanned)) in numbers.iter().zip(scanned).enumerate() {
         let unit = &p.units[index].unit;
         for (decl_index, (decl, (scope, uses))) in unit.members.iter().zip(scanned).enumerate() {
@@ -200,10 +213,13 @@ fn number_members<'n>(
             bodies.push((id, &file_names[index], uses));
             let ty = &mut p.types[owner.0 as usize];
             ty.members.push(id);
-            ty.by_name.entry(name).or_default().push(id);
-            p.members_by_name.entry(name).or_default().push(id);
+            if decl.kind == MemberKind::Method && decl.params.first().is_some_and(|p| p.mode == ParamMode::Receiver) {
+                p.extensions.entry(name).or_default().push(id);
+            }
         }
     }
+    let members = &p.members;
+    p.types.par_iter_mut().for_each(|ty| ty.by_name = ByName::new(&ty.members, members));
     bodies
 }
 

@@ -14,6 +14,7 @@ use std::collections::BTreeMap;
 use std::sync::{Mutex, OnceLock};
 
 use rustc_hash::FxHashMap;
+use smallvec::{SmallVec, smallvec};
 use yarrowgraph_ir::pack::Pack;
 use yarrowgraph_ir::traits::Traits;
 use yarrowgraph_ir::{
@@ -84,7 +85,31 @@ pub struct Type {
     pub nested: Vec<TypeId>,
     /// Own types that name it as a base.
     pub heirs: Vec<TypeId>,
-    by_name: FxHashMap<Sym, Vec<MemberId>>,
+    by_name: ByName,
+}
+
+/// The members of a type by their names.
+#[derive(Debug, Default)]
+struct ByName {
+    /// The name of each entry of `members`, ascending.
+    names: Box<[Sym]>,
+    /// Those of one name in their order in the source.
+    members: Box<[MemberId]>,
+}
+
+impl ByName {
+    fn new(members: &[MemberId], all: &[MemberInfo]) -> Self {
+        let name = |m: &MemberId| all[m.0 as usize].name;
+        let mut members: Box<[MemberId]> = members.into();
+        members.sort_by_key(name);
+        Self { names: members.iter().map(name).collect(), members }
+    }
+
+    fn of(&self, name: Sym) -> &[MemberId] {
+        let first = self.names.partition_point(|n| *n < name);
+        let count = self.names[first..].iter().take_while(|n| **n == name).count();
+        &self.members[first..first + count]
+    }
 }
 
 /// A member with where it is.
@@ -135,9 +160,12 @@ pub struct Program {
     names: Vec<Box<[Sym]>>,
     scopes: Vec<Scope>,
     types_by_name: FxHashMap<Sym, Vec<TypeId>>,
-    members_by_name: FxHashMap<Sym, Vec<MemberId>>,
+    /// Methods that are called on their first parameter.
+    extensions: FxHashMap<Sym, Vec<MemberId>>,
     types_of_unit: Vec<Vec<TypeId>>,
     units_by_path: FxHashMap<String, UnitId>,
+    /// For each file and each of its imports the file that it is from.
+    imported_modules: Vec<Box<[Option<UnitId>]>>,
     /// For each file what its type references mean, as far as it was asked for.
     known_types: Vec<Mutex<KnownTypes>>,
     declared: Vec<OnceLock<Ty>>,
@@ -223,7 +251,7 @@ impl Program {
 
     /// All members that a type declares under a name.
     pub fn own_members(&self, ty: TypeId, name: Sym) -> &[MemberId] {
-        self.ty(ty).by_name.get(&name).map_or(&[], |v| v)
+        self.ty(ty).by_name.of(name)
     }
 
     /// All types of the tree with a simple name.
@@ -231,9 +259,9 @@ impl Program {
         self.types_by_name.get(&name).map_or(&[], |v| v)
     }
 
-    /// All members of the tree with a name.
-    pub fn members_named(&self, name: Sym) -> &[MemberId] {
-        self.members_by_name.get(&name).map_or(&[], |v| v)
+    /// The methods of a name that extend another type: they are called on their first parameter.
+    pub fn extensions_named(&self, name: Sym) -> &[MemberId] {
+        self.extensions.get(&name).map_or(&[], |v| v)
     }
 
     /// The type that a declaration is, or is part of.
@@ -277,7 +305,7 @@ impl Program {
 
     /// Visits a type and its own bases, nearest first, until the visitor says false.
     pub fn for_each_base(&self, ty: TypeId, visit: &mut dyn FnMut(TypeId) -> bool) {
-        let mut seen = vec![ty];
+        let mut seen: SmallVec<[TypeId; 8]> = smallvec![ty];
         let mut next = 0;
         while next < seen.len() {
             let t = seen[next];
@@ -307,7 +335,7 @@ impl Program {
 
     /// A type and all own types that extend or implement it, in order.
     pub fn heirs(&self, ty: TypeId) -> Vec<TypeId> {
-        let mut seen = vec![ty];
+        let mut seen: SmallVec<[TypeId; 8]> = smallvec![ty];
         let mut next = 0;
         while next < seen.len() {
             for &heir in &self.ty(seen[next]).heirs {
@@ -317,7 +345,7 @@ impl Program {
             }
             next += 1;
         }
-        seen
+        seen.into_vec()
     }
 
     /// The simple names of the bases of a type that are not of the tree.

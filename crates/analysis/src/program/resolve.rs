@@ -1,6 +1,7 @@
 //! What names mean: across nesting, inheritance, namespaces, imports and modules.
 
-use yarrowgraph_ir::{Import, MemberKind, TypeKind};
+use smallvec::SmallVec;
+use yarrowgraph_ir::{MemberKind, TypeKind};
 
 use super::{MemberId, Program, Sym, Ty, TypeId, UnitId};
 
@@ -48,11 +49,12 @@ impl Program {
 
     fn type_by_simple_name(&self, unit: UnitId, owner: Option<TypeId>, sym: Sym) -> Option<TypeId> {
         // most names are those of libraries: no type of the tree has them, and no import gives them
-        if self.types_named(sym).is_empty() && !self.kit(unit).traits.file_modules {
-            let (u, wanted) = (self.unit(unit), self.text(sym));
-            if !u.imports.iter().any(|i| i.name.is_some_and(|n| u.text(n) == wanted)) {
-                return None;
-            }
+        let imports = &self.unit(unit).imports;
+        if self.types_named(sym).is_empty()
+            && !self.kit(unit).traits.file_modules
+            && !imports.iter().any(|i| i.name.is_some_and(|n| self.sym(unit, n) == sym))
+        {
+            return None;
         }
         let mut around = owner;
         while let Some(t) = around {
@@ -111,8 +113,7 @@ impl Program {
         };
         // an explicit import decides
         for i in &u.imports {
-            let named = i.alias.or(i.name).map(|n| u.text(n));
-            if named == Some(self.text(sym)) {
+            if i.alias.or(i.name).is_some_and(|n| self.sym(unit, n) == sym) {
                 let full = match i.name {
                     Some(n) => format!("{}.{}", u.text(i.from), u.text(n)),
                     None => u.text(i.from).to_owned(),
@@ -150,7 +151,10 @@ impl Program {
     fn statically_imported_type(&self, unit: UnitId, sym: Sym) -> Option<TypeId> {
         let u = self.unit(unit);
         let wanted = self.text(sym);
-        let nested: Vec<TypeId> = self.types_named(sym).to_vec();
+        let nested = self.types_named(sym);
+        if nested.is_empty() {
+            return None;
+        }
         for i in &u.imports {
             let name = i.name.map_or("", |n| u.text(n));
             if name == wanted || name == "*" {
@@ -207,12 +211,9 @@ impl Program {
         if let Some(named) = self.declared_in_module(unit, sym) {
             return Some(named);
         }
-        let u = self.unit(unit);
-        let wanted = self.text(sym);
-        for i in u.imports.iter().filter(|i| !i.reexport) {
-            let here = i.alias.or(i.name).map(|n| u.text(n));
-            if here == Some(wanted) {
-                return Some(self.imported(unit, i, hops));
+        for (index, i) in self.unit(unit).imports.iter().enumerate().filter(|(_, i)| !i.reexport) {
+            if i.alias.or(i.name).is_some_and(|n| self.sym(unit, n) == sym) {
+                return Some(self.imported(unit, index, hops));
             }
         }
         None
@@ -225,19 +226,22 @@ impl Program {
             // a class and a function of one name: the type is asked for elsewhere
             return Some(Named::Member(m));
         }
-        let types = &self.types_of_unit[unit.0 as usize];
-        let top = |t: &&TypeId| self.ty(**t).name == sym && self.ty(**t).parent.is_none() && self.ty(**t).within.is_none();
-        let named: Vec<TypeId> = types.iter().filter(top).copied().collect();
+        let top = |t: &TypeId| {
+            let ty = self.ty(*t);
+            ty.unit == unit && ty.parent.is_none() && ty.within.is_none()
+        };
+        let named: SmallVec<[TypeId; 2]> = self.types_named(sym).iter().copied().filter(top).collect();
         // a namespace may share its name with the class that it adds to
         let best = named.iter().copied().find(|t| self.ty(*t).kind != TypeKind::Namespace).or(named.first().copied());
         best.map(Named::Type)
     }
 
-    fn imported(&self, unit: UnitId, import: &Import, hops: u32) -> Named {
+    /// What the import with a number gives.
+    fn imported(&self, unit: UnitId, import: usize, hops: u32) -> Named {
         let u = self.unit(unit);
-        let from = u.text(import.from);
-        let wanted = import.name.map(|n| self.sym(unit, n));
-        match self.module_of(unit, from) {
+        let wanted = u.imports[import].name.map(|n| self.sym(unit, n));
+        let from = u.text(u.imports[import].from);
+        match self.module_of(unit, import) {
             Some(module) => match wanted {
                 None => Named::Module(module),
                 Some(name) => self.exported(module, name, hops).unwrap_or(Named::Outside),
@@ -263,23 +267,24 @@ impl Program {
     pub fn exported(&self, unit: UnitId, sym: Sym, hops: u32) -> Option<Named> {
         let hops = hops.checked_sub(1)?;
         let u = self.unit(unit);
-        let wanted = self.text(sym);
         for &(own, outer) in &u.exports {
-            if u.text(outer) == wanted {
+            if self.sym(unit, outer) == sym {
                 return self.resolve_in_module(unit, self.sym(unit, own), hops);
             }
         }
         if let Some(named) = self.declared_in_module(unit, sym) {
             return Some(named);
         }
-        for i in u.imports.iter().filter(|i| i.reexport) {
-            let outer = i.alias.or(i.name).map(|n| u.text(n));
-            if outer == Some(wanted) {
-                return Some(self.imported(unit, i, hops));
+        let reexports = || u.imports.iter().enumerate().filter(|(_, i)| i.reexport);
+        for (index, i) in reexports() {
+            if i.alias.or(i.name).is_some_and(|n| self.sym(unit, n) == sym) {
+                return Some(self.imported(unit, index, hops));
             }
         }
-        for i in u.imports.iter().filter(|i| i.reexport && i.alias.is_none() && i.name.map(|n| u.text(n)) == Some("*")) {
-            if let Some(module) = self.module_of(unit, u.text(i.from))
+        for (index, i) in reexports() {
+            if i.alias.is_none()
+                && i.name.is_some_and(|n| u.text(n) == "*")
+                && let Some(module) = self.module_of(unit, index)
                 && let Some(found) = self.exported(module, sym, hops)
             {
                 return Some(found);
@@ -288,8 +293,13 @@ impl Program {
         None
     }
 
+    /// The file that an import is from.
+    fn module_of(&self, unit: UnitId, import: usize) -> Option<UnitId> {
+        self.imported_modules[unit.0 as usize].get(import).copied().flatten()
+    }
+
     /// The file that a relative module name means.
-    fn module_of(&self, unit: UnitId, from: &str) -> Option<UnitId> {
+    pub(super) fn module_named(&self, unit: UnitId, from: &str) -> Option<UnitId> {
         if !is_relative(from) {
             return None;
         }
@@ -318,10 +328,8 @@ impl Program {
     /// A static member brought in by name (`import static`, `using static`).
     pub fn statically_imported(&self, unit: UnitId, sym: Sym) -> Option<MemberId> {
         let u = self.unit(unit);
-        let wanted = self.text(sym);
         for i in u.imports.iter().filter(|i| i.is_static) {
-            let name = i.name.map_or("", |n| u.text(n));
-            if name == wanted || name == "*" {
+            if i.name.is_some_and(|n| self.sym(unit, n) == sym || u.text(n) == "*") {
                 let from = u.text(i.from);
                 let simple = self.symbols.get(from.rsplit('.').next()?)?;
                 let Some(ty) = self.types_named(simple).iter().copied().find(|t| &*self.ty(*t).full == from) else { continue };

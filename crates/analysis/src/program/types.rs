@@ -206,7 +206,7 @@ impl Program {
             Ty::Outside(name, args) => {
                 let pack = self.kit(unit).pack;
                 let text = self.text(*name);
-                let known = pack.collections.iter().any(|c| c == text) || pack.weak_types.iter().any(|c| c == text);
+                let known = pack.collections.contains(text) || pack.weak_types.contains(text);
                 known.then(|| args.last().cloned().unwrap_or(Ty::Unknown))
             }
             // a class of the tree that extends a collection

@@ -10,7 +10,7 @@ use super::channels::{self, Channel, ChannelKey, Topic};
 use super::effect::{Act, Effect, Event, Guard};
 use super::subscriber::{self, Subscriber};
 use super::{Wiring, lifetime};
-use crate::flow::{Flow, Val, contains};
+use crate::flow::{Flow, Val};
 use crate::program::{Site, Ty, TypeId};
 
 /// Builds the map; the files part is the caller's to fill.
@@ -69,7 +69,7 @@ fn order(wiring: &Wiring<'_>, c: &Channel) -> Order {
     let info = program.member(m);
     let pack = program.kit(info.unit).pack;
     let made = wiring.flow.definitions(m).first().map(|d| wiring.flow.type_of_node(d.member, d.node));
-    let unordered = |ty: &Ty| matches!(ty, Ty::Outside(name, _) if contains(&pack.unordered_collections, program.text(*name)));
+    let unordered = |ty: &Ty| matches!(ty, Ty::Outside(name, _) if pack.unordered_collections.contains(program.text(*name)));
     if made.as_ref().is_some_and(unordered) || (made.is_none() && unordered(&program.declared_type(m))) {
         return Order::Unordered;
     }
@@ -78,7 +78,7 @@ fn order(wiring: &Wiring<'_>, c: &Channel) -> Order {
         let innermost = effect.inner.first().copied().unwrap_or(effect.site);
         let Some(body) = program.body(innermost.member) else { return false };
         let yarrowgraph_ir::Node::Call { callee, .. } = body.node(innermost.node) else { return false };
-        matches!(body.node(callee), yarrowgraph_ir::Node::Member { name, .. } if contains(&pack.adds_first, program.unit_of(innermost.member).text(name)))
+        matches!(body.node(callee), yarrowgraph_ir::Node::Member { name, .. } if pack.adds_first.contains(program.unit_of(innermost.member).text(name)))
     });
     if first { Order::Lifo } else { Order::Fifo }
 }

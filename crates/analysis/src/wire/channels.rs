@@ -8,7 +8,7 @@ use yarrowgraph_model::ChannelKind;
 
 use super::effect::{Act, Effect, Event, Holder};
 use super::spread;
-use crate::flow::{Flow, Val, contains};
+use crate::flow::{Flow, Val};
 use crate::program::{MemberId, Site, Sym, Ty, TypeId};
 
 /// What tells one channel from another.
@@ -305,7 +305,7 @@ impl Namer<'_, '_> {
     fn asks_class(&self, name: Sym) -> bool {
         let program = self.flow.program;
         let text = program.text(name);
-        program.packs().any(|pack| contains(&pack.class_getters, text))
+        program.packs().any(|pack| pack.class_getters.contains(text))
     }
 
     /// The owner of an event that is not of the tree, by the type of the subject.
@@ -487,7 +487,7 @@ fn is_library_call(flow: &Flow<'_>, effect: &Effect) -> bool {
     let Node::Member { name, .. } = body.node(callee) else { return false };
     let text = flow.program.unit_of(effect.site.member).text(name);
     let pack = flow.program.kit_of(effect.site.member).pack;
-    pack.idioms.iter().any(|i| i.member_is_channel && i.name == text) && flow.callee(effect.site).is_none()
+    pack.idioms.named(text).iter().any(|i| i.member_is_channel) && flow.callee(effect.site).is_none()
 }
 
 fn encloses(flow: &Flow<'_>, outer: TypeId, inner: TypeId) -> bool {
@@ -550,7 +550,7 @@ fn is_channel(flow: &Flow<'_>, m: MemberId, u: &Use) -> bool {
             }
             Ty::Outside(name, _) => {
                 let text = program.text(*name);
-                !contains(&program.kit(info.unit).pack.collections, text) && is_called_listener(text)
+                !program.kit(info.unit).pack.collections.contains(text) && is_called_listener(text)
             }
             // what has messages of its own is an item, not a handler
             Ty::Param(_) => u.raises > 0 && !u.messages,

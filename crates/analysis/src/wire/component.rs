@@ -3,7 +3,7 @@
 
 use yarrowgraph_ir::{Node, NodeId};
 
-use crate::flow::{Flow, Val, contains};
+use crate::flow::{Flow, Val};
 use crate::program::{MemberId, Site};
 
 /// The component whose effect a statement is part of.
@@ -18,7 +18,7 @@ pub fn of_effect(flow: &Flow<'_>, site: Site) -> Option<MemberId> {
     let is_effect = |lambda: NodeId| {
         let Some(Node::Call { callee, args, .. }) = scope.parent(lambda).map(|p| body.node(p)) else { return false };
         let (Node::Name(name) | Node::Member { name, .. }) = body.node(callee) else { return false };
-        body.list(args).first() == Some(&lambda) && contains(hooks, program.unit_of(site.member).text(name))
+        body.list(args).first() == Some(&lambda) && hooks.contains(program.unit_of(site.member).text(name))
     };
     // a hook within a class is a method of somebody else's making
     let is_function = program.ty(program.member(site.member).owner).is_module;

@@ -10,7 +10,7 @@ use yarrowgraph_model::Certainty;
 use super::effect::{Act, Effect, Event, Guard, Holder};
 use super::spread::is_field_function;
 use super::{guards, idiom, keyed, streams, views};
-use crate::flow::{Flow, Val, contains};
+use crate::flow::{Flow, Val};
 use crate::program::{MemberId, Site, Ty};
 
 /// All effects of one member's body.
@@ -238,7 +238,7 @@ impl Extractor<'_, '_> {
                     text,
                     "filter" | "Where" | "FindAll" | "Except" | "RemoveAll" | "Remove" | "ToArray" | "toList" | "collect" | "ToList"
                 );
-                if same && contains(&pack.adds, text) {
+                if same && pack.adds.contains(text) {
                     if let Some(&arg) = args.last() {
                         self.put(node, holder, arg, false, found);
                     }
@@ -272,7 +272,7 @@ impl Extractor<'_, '_> {
                 Node::Call { callee, args, .. } => match self.body.node(callee) {
                     Node::Member { object, name: verb, .. } if self.body.node(object) == Node::Name(name) => {
                         let pack = self.flow.program.kit_of(self.member).pack;
-                        contains(&pack.adds, self.text(verb)).then(|| self.body.list(args).last().copied()).flatten()
+                        pack.adds.contains(self.text(verb)).then(|| self.body.list(args).last().copied()).flatten()
                     }
                     _ => None,
                 },
@@ -367,7 +367,7 @@ impl Extractor<'_, '_> {
             Node::New { ty, args, .. } => {
                 let ty = program.type_in(self.member, ty);
                 let pack = program.kit_of(self.member).pack;
-                let weak = matches!(&ty, Ty::Outside(name, _) if contains(&pack.weak_types, program.text(*name)));
+                let weak = matches!(&ty, Ty::Outside(name, _) if pack.weak_types.contains(program.text(*name)));
                 match pick(self.body.list(args)) {
                     Some(inner) if weak || !self.is_wrapped_listener(&ty) => (self.eval(inner), inner, weak),
                     _ => (self.eval(value), value, weak),
@@ -422,9 +422,7 @@ impl Extractor<'_, '_> {
             if let Node::Call { callee, .. } = self.body.node(id) {
                 let called = match self.body.node(callee) {
                     Node::Name(_) => Some(callee),
-                    Node::Member { object, name, .. }
-                        if contains(&self.flow.program.kit_of(self.member).pack.invokers, self.text(name)) =>
-                    {
+                    Node::Member { object, name, .. } if self.flow.program.kit_of(self.member).pack.invokers.contains(self.text(name)) => {
                         Some(object)
                     }
                     _ => None,
@@ -484,9 +482,9 @@ impl Extractor<'_, '_> {
         if let Node::Member { object, name, .. } = self.body.node(callee) {
             let text = self.text(name);
             let pack = self.flow.program.kit_of(self.member).pack;
-            let adds = contains(&pack.adds, text);
-            let removes = contains(&pack.removes, text);
-            let clears = contains(&pack.clears, text);
+            let adds = pack.adds.contains(text);
+            let removes = pack.removes.contains(text);
+            let clears = pack.clears.contains(text);
             if (adds || removes || clears) && self.collection_call(node, object, text, args, found) {
                 return;
             }
@@ -528,7 +526,7 @@ impl Extractor<'_, '_> {
         }
         let pack = program.kit_of(self.member).pack;
         let is_map = program.is_map(&ty);
-        if contains(&pack.adds, text)
+        if pack.adds.contains(text)
             && let Some(&last) = args.last()
         {
             if let [key, _] = *args
@@ -536,7 +534,7 @@ impl Extractor<'_, '_> {
             {
                 holder.key = Some(self.eval(key));
             }
-            let weak_map = matches!(&ty, Ty::Outside(n, _) if contains(&pack.weak_types, program.text(*n)));
+            let weak_map = matches!(&ty, Ty::Outside(n, _) if pack.weak_types.contains(program.text(*n)));
             // in a map of weak keys the listener is the key
             let value = if weak_map { args.first().copied().unwrap_or(last) } else { last };
             if weak_map {
@@ -549,11 +547,11 @@ impl Extractor<'_, '_> {
             }
             return true;
         }
-        if contains(&pack.clears, text) {
+        if pack.clears.contains(text) {
             found.push(Effect::new(Act::LeaveAll, holder, self.site(node)));
             return true;
         }
-        if contains(&pack.removes, text) {
+        if pack.removes.contains(text) {
             let (handler, at) = match args {
                 [] => (Val::Unknown, None),
                 [first, ..] => match self.looked_up(*first) {
@@ -613,7 +611,7 @@ impl Extractor<'_, '_> {
             }
             Node::Member { object, name, optional } => {
                 let text = self.text(name);
-                if contains(&pack.invokers, text) {
+                if pack.invokers.contains(text) {
                     let value = self.eval(object);
                     let unit = program.member(self.member).unit;
                     let ty = self.flow.type_of(&value);
@@ -624,7 +622,7 @@ impl Extractor<'_, '_> {
                         return;
                     }
                 }
-                if contains(&pack.walks, text)
+                if pack.walks.contains(text)
                     && let [function] = *args
                 {
                     self.walk_with_function(node, object, function, found);
@@ -648,7 +646,7 @@ impl Extractor<'_, '_> {
                     Val::Static(_) => self.raise_value(node, callee, &value, found),
                     Val::Method(..) | Val::Outside(..) | Val::Member(..) => {
                         let object_value = self.told(object);
-                        let asks_weak = contains(&pack.elements, text) && self.is_weak_reference(&object_value);
+                        let asks_weak = pack.elements.contains(text) && self.is_weak_reference(&object_value);
                         if !asks_weak && (matches!(object_value, Val::Element(..)) || self.is_slot_object(&object_value)) {
                             let message = program.sym_in(self.member, name);
                             self.raise_at(node, object, &object_value, Some(message), optional, found);
@@ -678,7 +676,7 @@ impl Extractor<'_, '_> {
     fn is_weak_reference(&self, value: &Val) -> bool {
         let program = self.flow.program;
         let pack = program.kit_of(self.member).pack;
-        matches!(self.flow.type_of(value), Ty::Outside(name, _) if contains(&pack.weak_types, program.text(name)))
+        matches!(self.flow.type_of(value), Ty::Outside(name, _) if pack.weak_types.contains(program.text(name)))
     }
 
     /// Whether a value is a field of a listener interface: a slot for one observer.
@@ -849,7 +847,7 @@ impl Extractor<'_, '_> {
                         Node::Call { callee, .. } => {
                             if let Node::Member { name, .. } = self.body.node(callee) {
                                 let text = self.text(name);
-                                if contains(&pack.copies, text) && !contains(&pack.views, text) {
+                                if pack.copies.contains(text) && !pack.views.contains(text) {
                                     return true;
                                 }
                             }
@@ -905,7 +903,7 @@ impl Extractor<'_, '_> {
     fn channel_argument(&self, node: NodeId, callee: NodeId, args: &[NodeId], found: &mut Vec<Effect>) {
         let Node::Member { name, .. } = self.body.node(callee) else { return };
         let pack = self.flow.program.kit_of(self.member).pack;
-        if !contains(&pack.dispatchers, self.text(name)) {
+        if !pack.dispatchers.contains(self.text(name)) {
             return;
         }
         let Some(&first) = args.first() else { return };

@@ -4,7 +4,7 @@ use rustc_hash::FxHashMap;
 use yarrowgraph_ir::{MemberKind, Node, NodeId};
 
 use super::effect::{Act, Effect, Event};
-use crate::flow::{Flow, Val, contains};
+use crate::flow::{Flow, Val};
 use crate::program::{MemberId, Site, Ty};
 
 /// What becomes of a handle.
@@ -52,7 +52,7 @@ fn returns_disposable(flow: &Flow<'_>, join: Site) -> bool {
         match flow.type_of_node(join.member, value) {
             Ty::Own(t, _) => {
                 let is_new = matches!(body.node(value), Node::New { .. });
-                is_new && program.ty(t).members.iter().any(|m| contains(&pack.handle_releases, program.text(program.member(*m).name)))
+                is_new && program.ty(t).members.iter().any(|m| pack.handle_releases.contains(program.text(program.member(*m).name)))
             }
             _ => false,
         }

@@ -21,7 +21,7 @@ pub(super) fn effects(x: &Extractor<'_, '_>, node: NodeId, callee: NodeId, args:
     };
     let text = unit.text(name);
     let pack = program.kit_of(x.member).pack;
-    let mut candidates: Vec<&Idiom> = pack.idioms.iter().filter(|i| matches(&i.name, text).is_some()).collect();
+    let mut candidates = pack.idioms.named(text);
     if candidates.is_empty() {
         return false;
     }
@@ -122,7 +122,7 @@ fn fits(x: &Extractor<'_, '_>, idiom: &Idiom, object: Option<NodeId>, subject: &
         Ty::Outside(name, _) => {
             let pack = program.kit_of(x.member).pack;
             let text = program.text(*name);
-            (!pack.collections.iter().any(|c| c == text)).then_some(Certainty::Certain)
+            (!pack.collections.contains(text)).then_some(Certainty::Certain)
         }
         Ty::Unknown => Some(Certainty::Possible),
         Ty::Array(_) | Ty::Function(_) | Ty::Param(_) | Ty::Record(_) => Some(Certainty::Possible),
@@ -226,7 +226,7 @@ fn by_annotation(x: &Extractor<'_, '_>, effect: Effect) -> Vec<Effect> {
         for &m in &program.ty(id).members {
             let decl = program.decl(m);
             let unit = program.unit_of(m);
-            let annotated = decl.annotations.iter().any(|a| pack.handler_annotations.iter().any(|h| h == unit.text(a.name)));
+            let annotated = decl.annotations.iter().any(|a| pack.handler_annotations.contains(unit.text(a.name)));
             if !annotated {
                 continue;
             }

@@ -7,7 +7,7 @@ use std::sync::Arc;
 use yarrowgraph_ir::{AccessorKind, MemberKind, Node};
 
 use super::extract::Extractor;
-use crate::flow::{Val, contains};
+use crate::flow::Val;
 use crate::program::{MemberId, Site};
 
 /// The event whose handlers a local or a cast holds.
@@ -27,7 +27,7 @@ pub(super) fn event_in(x: &Extractor<'_, '_>, site: Site) -> Option<Val> {
         Val::Global(name) => (Val::This(program.member(site.member).owner), *name),
         _ => return None,
     };
-    if !contains(&program.kit_of(site.member).pack.event_lists, program.text(name)) {
+    if !program.kit_of(site.member).pack.event_lists.contains(program.text(name)) {
         return None;
     }
     let Val::Static(key) = *key else { return None };

@@ -3,7 +3,7 @@
 use yarrowgraph_ir::{MemberKind, Node, NodeId};
 use yarrowgraph_model::Lifetime;
 
-use crate::flow::{Binding, Flow, Val, contains};
+use crate::flow::{Binding, Flow, Val};
 use crate::program::{MemberId, Site, TypeId};
 
 /// How far owners, parameters and creators are followed.
@@ -50,13 +50,13 @@ impl Lives<'_, '_> {
             },
             Val::Type(_) => Judged::new(Lifetime::Process),
             Val::Global(name) => {
-                let process = contains(&pack.process_types, program.text(*name));
+                let process = pack.process_types.contains(program.text(*name));
                 if process { Judged::new(Lifetime::Process) } else { Judged::unknown() }
             }
             // the subscriber itself, or the object around it
             Val::This(_) => Judged::new(Lifetime::Owned),
             Val::Outside(of, name) => {
-                let static_getter = matches!(**of, Val::Global(_) | Val::Type(_)) && contains(&pack.process_getters, program.text(*name));
+                let static_getter = matches!(**of, Val::Global(_) | Val::Type(_)) && pack.process_getters.contains(program.text(*name));
                 if static_getter { Judged::new(Lifetime::Process) } else { self.of(of, site, budget) }
             }
             Val::Element(of, _) => self.of(of, site, budget),
@@ -94,7 +94,7 @@ impl Lives<'_, '_> {
         };
         let on_type = object.map(|o| self.flow.eval_in(call.member, o));
         let static_call = matches!(on_type, Some(Val::Global(_) | Val::Type(_)));
-        if static_call && contains(&pack.process_getters, name) {
+        if static_call && pack.process_getters.contains(name) {
             return Judged::new(Lifetime::Process);
         }
         // parts of one composite: looked up on the object itself

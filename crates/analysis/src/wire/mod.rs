@@ -32,7 +32,7 @@ use rustc_hash::{FxHashMap, FxHashSet};
 use yarrowgraph_ir::{MemberKind, Node};
 use yarrowgraph_model::Place;
 
-use crate::flow::{Flow, Val, contains};
+use crate::flow::{Flow, Val};
 use crate::program::{MemberId, Program, Site, TypeId};
 use channels::Channel;
 use effect::{Act, Effect};
@@ -190,7 +190,7 @@ fn has_entry_point(program: &Program) -> bool {
         }
         let pack = program.kit_of(id).pack;
         match info.kind {
-            MemberKind::Method => contains(&pack.entry_points, program.text(info.name)) && program.body(id).is_some(),
+            MemberKind::Method => pack.entry_points.contains(program.text(info.name)) && program.body(id).is_some(),
             // module code with calls of the tree's own functions at its top level
             MemberKind::Initializer => {
                 let Some(body) = program.body(id) else { return false };

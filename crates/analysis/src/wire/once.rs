@@ -5,7 +5,7 @@ use yarrowgraph_ir::{Body, MemberKind, Node, NodeId, TypeKind};
 
 use super::Wiring;
 use super::lifetime::creations;
-use crate::flow::{Flow, Val, contains};
+use crate::flow::{Flow, Val};
 use crate::program::{MemberId, Program, Scope, Site, TypeId};
 
 /// Whether the instances of a type live as long as the process; the least of several counts.
@@ -59,7 +59,7 @@ impl Once<'_, '_> {
             // a container makes one, as a rule, and keeps it
             let of_container = t.decls.iter().any(|(unit, decl)| {
                 let (pack, u) = (program.kit(*unit).pack, program.unit(*unit));
-                u.ty(*decl).annotations.iter().any(|a| contains(&pack.container_annotations, u.text(a.name)))
+                u.ty(*decl).annotations.iter().any(|a| pack.container_annotations.contains(u.text(a.name)))
             });
             if of_container {
                 return Lives::Yes;
@@ -151,7 +151,7 @@ fn is_handed_on(wiring: &Wiring<'_>, member: MemberId) -> bool {
 fn is_entry(program: &Program, member: MemberId) -> bool {
     let info = program.member(member);
     let entry_points = &program.kit_of(member).pack.entry_points;
-    info.is_static && (info.kind == MemberKind::Initializer || contains(entry_points, program.text(info.name)))
+    info.is_static && (info.kind == MemberKind::Initializer || entry_points.contains(program.text(info.name)))
 }
 
 /// Whether a node stands where it may be gone through several times in one run of its body, or

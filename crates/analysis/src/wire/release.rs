@@ -6,7 +6,7 @@ use yarrowgraph_ir::{MemberKind, Node, NodeId};
 use super::Wiring;
 use super::channels::{Channel, ChannelKey, Topic};
 use super::effect::{Act, Effect};
-use crate::flow::{Flow, Val, contains};
+use crate::flow::{Flow, Val};
 use crate::program::{MemberId, Site, Ty};
 
 /// Whether two handlers are the same under their language's rules.
@@ -247,14 +247,14 @@ impl Wiring<'_> {
         let text = program.text(info.name);
         let pack = program.kit_of(site.member).pack;
         let decl = program.decl(site.member);
-        let by_platform = contains(&pack.teardowns, text)
-            || contains(&pack.hooks, text)
-            || contains(&pack.entry_points, text)
+        let by_platform = pack.teardowns.contains(text)
+            || pack.hooks.contains(text)
+            || pack.entry_points.contains(text)
             || pack.pairs.iter().any(|(a, b)| a == text || b == text)
             || decl.modifiers.is_override
             || decl.annotations.iter().any(|a| {
                 let name = program.unit_of(site.member).text(a.name);
-                contains(&pack.hook_annotations, name) || contains(&pack.handler_annotations, name)
+                pack.hook_annotations.contains(name) || pack.handler_annotations.contains(name)
             });
         if by_platform || !program.index.calls(info.name).is_empty() || !program.index.reads(info.name).is_empty() {
             return true;

@@ -7,19 +7,25 @@ use yarrowgraph_ir::{FunctionId, MemberKind, Node};
 
 use super::effect::{Act, Effect, Event, Holder};
 use super::extract::holder_of;
-use crate::flow::{Binding, Flow, FunctionKey, Val, contains, is_override};
-use crate::program::{MemberId, Site, TypeId};
+use crate::flow::{Binding, Flow, FunctionKey, Val, is_override};
+use crate::program::{MemberId, Site, Sym, TypeId};
 
 /// How many wrappers are seen through.
 const WRAPPERS: usize = 6;
 /// How many effects a tree may have before carrying stops, which the result then says.
 const EFFECTS: usize = 400_000;
 
+/// What tells effects apart: the place, and what is done to what with what.
+type Id = (Site, Act, Holder, Option<Val>);
+
+fn id(effect: &Effect) -> Id {
+    (effect.site, effect.act, effect.holder.clone(), effect.handler.clone())
+}
+
 /// Carries open effects to callers. Returns all effects, those with open handlers too, and
 /// whether the budget was kept.
 pub(super) fn spread(flow: &Flow<'_>, mut effects: Vec<Effect>, signals: &FxHashSet<TypeId>) -> (Vec<Effect>, bool) {
-    let mut seen: FxHashSet<(Site, Act, Holder, Option<Val>)> =
-        effects.iter().map(|e| (e.site, e.act, e.holder.clone(), e.handler.clone())).collect();
+    let mut seen: FxHashSet<Id> = effects.iter().map(id).collect();
     let mut complete = carry_all(flow, &mut effects, &mut seen, signals, &|e| e.act == Act::Raise);
     complete &= carry_all(flow, &mut effects, &mut seen, signals, &|e| !matches!(e.act, Act::Raise | Act::Join));
     // a collection that nobody is ever told from holds data: who puts what into it need not be known
@@ -60,46 +66,55 @@ fn is_collection(flow: &Flow<'_>, m: MemberId) -> bool {
 fn carry_all(
     flow: &Flow<'_>,
     effects: &mut Vec<Effect>,
-    seen: &mut FxHashSet<(Site, Act, Holder, Option<Val>)>,
+    seen: &mut FxHashSet<Id>,
     signals: &FxHashSet<TypeId>,
     wanted: &(dyn Fn(&Effect) -> bool + Sync),
 ) -> bool {
-    // most callers that will be asked for are known now, and are found side by side
-    let mut keys: Vec<FunctionKey> = effects.par_iter().filter(|e| wanted(e)).filter_map(|e| open_in(flow, e, signals)).collect();
-    // calls are found by name, so those of one name are left to one thread
-    let name = |key: &FunctionKey| flow.program.member(key.0).name;
-    keys.sort_unstable_by_key(|key| (name(key), *key));
-    keys.dedup();
-    keys.chunk_by(|a, b| name(a) == name(b)).collect::<Vec<_>>().into_par_iter().with_max_len(1).for_each(|of_name| {
-        for key in of_name {
-            flow.callers(*key);
-        }
-    });
-    let mut next = 0;
-    while next < effects.len() {
+    // round by round: what one round adds is carried on in the next
+    let mut done = 0;
+    while done < effects.len() {
         if effects.len() > EFFECTS {
             return false;
         }
-        let effect = &effects[next];
-        next += 1;
-        if !wanted(effect) || effect.inner.len() >= WRAPPERS {
-            continue;
-        }
-        let Some(key) = open_in(flow, effect, signals) else { continue };
-        // what a function gives back for later is the handle's business, not the call's
-        if matches!(effect.act, Act::Leave | Act::LeaveAll) && is_deferred(flow, effect.site, key) {
-            continue;
-        }
-        let effect = effect.clone();
-        for (site, binding) in flow.callers(key) {
-            let carried = carry(flow, &effect, *site, binding);
-            let id = (carried.site, carried.act, carried.holder.clone(), carried.handler.clone());
-            if seen.insert(id) {
-                effects.push(carried);
-            }
-        }
+        find_callers(flow, effects[done..].par_iter().filter(|e| wanted(e)).filter_map(|e| open_in(flow, e, signals)).collect());
+        let carried: Vec<(Id, Effect)> = effects[done..]
+            .par_iter()
+            .flat_map_iter(|e| if wanted(e) && e.inner.len() < WRAPPERS { to_callers(flow, e, signals) } else { Vec::new() })
+            .map(|e| (id(&e), e))
+            .collect();
+        done = effects.len();
+        effects.extend(carried.into_iter().filter_map(|(id, e)| seen.insert(id).then_some(e)));
     }
     true
+}
+
+/// Finds the callers of functions side by side, as most of them will be asked for.
+fn find_callers(flow: &Flow<'_>, mut keys: Vec<FunctionKey>) {
+    keys.par_sort_unstable();
+    keys.dedup();
+    keys.retain(|key| !flow.knows_callers(*key));
+    let mut names: Vec<Sym> = keys.iter().map(|key| flow.program.member(key.0).name).collect();
+    names.sort_unstable();
+    names.dedup();
+    // calls are told apart by what they reach, which is the long part and takes no lock
+    let calls: Vec<Site> = names.iter().flat_map(|name| flow.program.index.calls(*name)).copied().collect();
+    calls.into_par_iter().for_each(|site| {
+        flow.callee(site);
+    });
+    names.into_par_iter().for_each(|name| flow.group_calls(name));
+    keys.into_par_iter().with_max_len(1).for_each(|key| {
+        flow.callers(key);
+    });
+}
+
+/// An effect as each caller of the function that leaves it open has it.
+fn to_callers(flow: &Flow<'_>, effect: &Effect, signals: &FxHashSet<TypeId>) -> Vec<Effect> {
+    let Some(key) = open_in(flow, effect, signals) else { return Vec::new() };
+    // what a function gives back for later is the handle's business, not the call's
+    if matches!(effect.act, Act::Leave | Act::LeaveAll) && is_deferred(flow, effect.site, key) {
+        return Vec::new();
+    }
+    flow.callers(key).iter().map(|(site, binding)| carry(flow, effect, *site, binding)).collect()
 }
 
 /// `sources.forEach(gauge::addListener)`: somebody calls the adder, with handlers that are not shown.
@@ -139,7 +154,7 @@ pub(super) fn open_in(flow: &Flow<'_>, effect: &Effect, signals: &FxHashSet<Type
     };
     // a class as key is that of what the caller hands over
     let object = |key: &Val| match key {
-        Val::Outside(of, name) if contains(&flow.program.kit_of(effect.site.member).pack.class_getters, flow.program.text(*name)) => {
+        Val::Outside(of, name) if flow.program.kit_of(effect.site.member).pack.class_getters.contains(flow.program.text(*name)) => {
             (**of).clone()
         }
         _ => key.clone(),

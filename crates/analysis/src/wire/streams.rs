@@ -5,7 +5,7 @@
 use yarrowgraph_ir::{Node, NodeId};
 
 use super::extract::Extractor;
-use crate::flow::{Flow, Val, contains};
+use crate::flow::{Flow, Val};
 use crate::program::{MemberId, Ty};
 
 /// How many views may lie over each other.
@@ -32,14 +32,14 @@ pub(super) fn source(flow: &Flow<'_>, mut subject: Val) -> Val {
 pub(crate) fn holds_stream(flow: &Flow<'_>, m: MemberId) -> bool {
     let program = flow.program;
     let pack = program.kit_of(m).pack;
-    matches!(flow.type_held(m), Ty::Outside(name, _) if contains(&pack.stream_types, program.text(name)))
+    matches!(flow.type_held(m), Ty::Outside(name, _) if pack.stream_types.contains(program.text(name)))
 }
 
 /// Whether a step before a subscribing call ends the subscription by itself.
 pub(super) fn is_bounded(x: &Extractor<'_, '_>, callee: NodeId) -> bool {
     let pack = x.flow.program.kit_of(x.member).pack;
     let unit = x.flow.program.unit_of(x.member);
-    let is_bound = |name| contains(&pack.bounding_steps, unit.text(name));
+    let is_bound = |name| pack.bounding_steps.contains(unit.text(name));
     let mut node = callee;
     while let Node::Member { object, .. } = x.body.node(node) {
         let Node::Call { callee: step, args, .. } = x.body.node(object) else { return false };

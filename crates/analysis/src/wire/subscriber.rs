@@ -2,7 +2,7 @@
 
 use yarrowgraph_ir::{MemberKind, Node, NodeId};
 
-use crate::flow::{Flow, Val, contains};
+use crate::flow::{Flow, Val};
 use crate::program::{Declared, MemberId, Site, Ty, TypeId};
 
 /// The object that a handler belongs to.
@@ -138,7 +138,7 @@ fn outermost_instance(flow: &Flow<'_>, ty: TypeId) -> TypeId {
 fn holds_weakly(flow: &Flow<'_>, ty: TypeId) -> bool {
     let program = flow.program;
     let pack = program.kit(program.ty(ty).unit).pack;
-    let weak = |t: &Ty| matches!(t, Ty::Outside(name, _) if contains(&pack.weak_types, program.text(*name)));
+    let weak = |t: &Ty| matches!(t, Ty::Outside(name, _) if pack.weak_types.contains(program.text(*name)));
     program.ty(ty).members.iter().any(|m| program.member(*m).kind == MemberKind::Field && weak(&program.declared_type(*m)))
         || program.ty(ty).bases.iter().any(weak)
 }

@@ -2,11 +2,12 @@
 //! `gauge.onRise(handler)`. The view is a function of the emitter's; calling it with a
 //! handler subscribes to the emitter behind it.
 
+use yarrowgraph_ir::pack::Names;
 use yarrowgraph_ir::{MemberKind, Node, NodeId, TypeKind};
 
 use super::effect::{Act, Effect, Event, Holder};
 use super::extract::{Extractor, holder_of};
-use crate::flow::{Flow, Val, contains};
+use crate::flow::{Flow, Val};
 use crate::program::{MemberId, TypeId};
 
 /// What an emitter with a view is raised by.
@@ -90,13 +91,13 @@ fn emitter_of(x: &Extractor<'_, '_>, view: &Val) -> Option<Val> {
     let program = x.flow.program;
     let views = &program.kit_of(x.member).pack.views_of_emitters;
     match view {
-        Val::Outside(of, name) if contains(views, program.text(*name)) => Some((**of).clone()),
+        Val::Outside(of, name) if views.contains(program.text(*name)) => Some((**of).clone()),
         // an emitter of the tree that makes its view when it is first asked for
         Val::Member(of, m) if is_view_of_own(x, *m, views) => Some((**of).clone()),
         Val::Member(owner, m) => {
             let only = x.flow.only_definition(*m)?;
             match x.flow.eval(only) {
-                Val::Outside(of, name) if contains(views, program.text(name)) => match &*of {
+                Val::Outside(of, name) if views.contains(program.text(name)) => match &*of {
                     Val::Member(inner, f) if matches!(**inner, Val::This(_)) => Some(Val::Member(owner.clone(), *f)),
                     other => Some(other.clone()),
                 },
@@ -108,9 +109,9 @@ fn emitter_of(x: &Extractor<'_, '_>, view: &Val) -> Option<Val> {
 }
 
 /// Whether a member is the view of an emitter class of the tree, or the field that the view is kept in.
-fn is_view_of_own(x: &Extractor<'_, '_>, m: MemberId, views: &[String]) -> bool {
+fn is_view_of_own(x: &Extractor<'_, '_>, m: MemberId, views: &Names) -> bool {
     let program = x.flow.program;
     let info = program.member(m);
     let name = program.text(info.name).trim_start_matches('_');
-    contains(views, name) && has_view(x.flow, info.owner) && !info.is_static
+    views.contains(name) && has_view(x.flow, info.owner) && !info.is_static
 }

@@ -12,7 +12,7 @@ use crate::driver::{Kids, span};
 
 impl<'t> CSharp<'t> {
     pub(super) fn compilation_unit(&mut self, root: Ts<'t>) {
-        let kids = self.l.kids(root);
+        let kids = self.l.items(root);
         let mut statements = Vec::new();
         for node in kids.named() {
             match self.kind(node) {
@@ -28,7 +28,7 @@ impl<'t> CSharp<'t> {
             let outer = self.l.open_body(id, root);
             let mut items = Vec::new();
             for statement in statements {
-                let kids = self.l.kids(statement);
+                let kids = self.l.items(statement);
                 items.extend(kids.first().map(|s| self.node(s)));
             }
             let list = self.l.list(&items);
@@ -64,7 +64,7 @@ impl<'t> CSharp<'t> {
     }
 
     fn declarations(&mut self, node: Ts<'t>) {
-        let kids = self.l.kids(node);
+        let kids = self.l.items(node);
         kids.named().for_each(|n| self.declaration(n));
     }
 
@@ -288,7 +288,7 @@ impl<'t> CSharp<'t> {
         let id = self.l.add_member(member);
         match kids.field(f.value) {
             Some(arrow) if self.kind(arrow) == Kind::ArrowClause => {
-                let kids = self.l.kids(arrow);
+                let kids = self.l.items(arrow);
                 if let Some(value) = kids.first() {
                     let getter = Member { kind: MemberKind::Accessor(AccessorKind::Get), ..prototype.clone() };
                     let id = self.l.add_member(getter);
@@ -301,7 +301,7 @@ impl<'t> CSharp<'t> {
         let Some(accessors) = accessors else { return };
         let mut automatic = true;
         let mut settable = false;
-        let list = self.l.kids(accessors);
+        let list = self.l.items(accessors);
         for accessor in list.named().filter(self.t.is(Kind::AccessorDecl)) {
             let parts = self.l.kids(accessor);
             let word = parts.field(f.name).map_or("", |n| self.l.text_of(n));
@@ -362,7 +362,7 @@ impl<'t> CSharp<'t> {
         let mut returns = false;
         match body {
             Some(arrow) if self.kind(arrow) == Kind::ArrowClause => {
-                let kids = self.l.kids(arrow);
+                let kids = self.l.items(arrow);
                 items.extend(kids.first().map(|e| self.node(e)));
                 returns = items.len() == 1 && first.is_none();
             }
@@ -403,7 +403,7 @@ impl<'t> CSharp<'t> {
 
     fn explicit_interface(&mut self, kids: &Kids<'t>) -> Option<yarrowgraph_ir::TypeRefId> {
         let specifier = kids.named().find(self.t.is(Kind::ExplicitInterface))?;
-        let parts = self.l.kids(specifier);
+        let parts = self.l.items(specifier);
         parts.first().map(|t| self.ty(t))
     }
 

@@ -16,13 +16,13 @@ impl<'t> CSharp<'t> {
                 self.l.push(Node::Name(name), node)
             }
             Kind::GenericName => {
-                let kids = self.l.kids(node);
+                let kids = self.l.items(node);
                 let name_node = kids.first().unwrap_or(node);
                 let name = self.name(name_node);
                 self.l.push(Node::Name(name), name_node)
             }
             Kind::Parens | Kind::Checked => {
-                let kids = self.l.kids(node);
+                let kids = self.l.items(node);
                 self.node_or_empty(kids.first(), node)
             }
             Kind::MemberAccess | Kind::QualifiedName => self.member_access(node),
@@ -44,7 +44,7 @@ impl<'t> CSharp<'t> {
                 }
             }
             Kind::ElementBinding => {
-                let kids = self.l.kids(node);
+                let kids = self.l.items(node);
                 let keys = self.nodes(kids.named());
                 let keys = self.l.list(&keys);
                 match self.receivers.last() {
@@ -82,13 +82,13 @@ impl<'t> CSharp<'t> {
                 }
             }
             Kind::Initializer => {
-                let kids = self.l.kids(node);
+                let kids = self.l.items(node);
                 let items = self.nodes(kids.named());
                 let items = self.l.list(&items);
                 self.l.push(Node::Collection { kind: CollectionKind::List, items }, node)
             }
             Kind::CollectionExpr => {
-                let kids = self.l.kids(node);
+                let kids = self.l.items(node);
                 let mut items = Vec::new();
                 for element in kids.named() {
                     items.push(self.element(element));
@@ -97,7 +97,7 @@ impl<'t> CSharp<'t> {
                 self.l.push(Node::Collection { kind: CollectionKind::List, items }, node)
             }
             Kind::Tuple => {
-                let kids = self.l.kids(node);
+                let kids = self.l.items(node);
                 let items = self.nodes(kids.named());
                 let items = self.l.list(&items);
                 self.l.push(Node::Collection { kind: CollectionKind::Tuple, items }, node)
@@ -123,7 +123,7 @@ impl<'t> CSharp<'t> {
                 self.l.push(Node::Binary { op, left, right }, node)
             }
             Kind::Prefix | Kind::Unary => {
-                let kids = self.l.kids(node);
+                let kids = self.l.items(node);
                 let text = self.l.text_of(node);
                 let op = match text.as_bytes() {
                     [b'!', ..] => UnaryOp::Not,
@@ -135,18 +135,18 @@ impl<'t> CSharp<'t> {
                 self.l.push(Node::Unary { op, operand }, node)
             }
             Kind::Postfix => {
-                let kids = self.l.kids(node);
+                let kids = self.l.items(node);
                 let operand = self.node_or_empty(kids.first(), node);
                 let op = if self.l.text_of(node).ends_with('!') { UnaryOp::NonNull } else { UnaryOp::Step };
                 self.l.push(Node::Unary { op, operand }, node)
             }
             Kind::Await => {
-                let kids = self.l.kids(node);
+                let kids = self.l.items(node);
                 let operand = self.node_or_empty(kids.first(), node);
                 self.l.push(Node::Unary { op: UnaryOp::Await, operand }, node)
             }
             Kind::RefExpr => {
-                let kids = self.l.kids(node);
+                let kids = self.l.items(node);
                 let operand = self.node_or_empty(kids.first(), node);
                 self.l.push(Node::Unary { op: UnaryOp::ByRef, operand }, node)
             }
@@ -187,7 +187,7 @@ impl<'t> CSharp<'t> {
             }
             Kind::SwitchExpr => self.switch_expression(node),
             Kind::With => {
-                let kids = self.l.kids(node);
+                let kids = self.l.items(node);
                 let items = self.nodes(kids.named());
                 let list = self.l.list(&items);
                 self.l.push(Node::Object(list), node)
@@ -223,7 +223,7 @@ impl<'t> CSharp<'t> {
                 "this" => self.l.push(Node::This, node),
                 "base" => self.l.push(Node::Super, node),
                 _ => {
-                    let kids = self.l.kids(node);
+                    let kids = self.l.items(node);
                     let items = self.nodes(kids.named());
                     if items.is_empty() {
                         return self.l.push(Node::Plain, node);
@@ -244,7 +244,7 @@ impl<'t> CSharp<'t> {
     fn simple_name(&mut self, node: Ts<'t>) -> (yarrowgraph_ir::Name, Ts<'t>) {
         let at = match self.kind(node) {
             Kind::GenericName => {
-                let kids = self.l.kids(node);
+                let kids = self.l.items(node);
                 kids.first().unwrap_or(node)
             }
             _ => node,
@@ -295,7 +295,7 @@ impl<'t> CSharp<'t> {
         let Some(list) = list else {
             return List::default();
         };
-        let kids = self.l.kids(list);
+        let kids = self.l.items(list);
         // what stands in an argument has receivers of its own
         let receivers = std::mem::take(&mut self.receivers);
         let items = self.nodes(kids.named());
@@ -322,7 +322,7 @@ impl<'t> CSharp<'t> {
     }
 
     fn element(&mut self, node: Ts<'t>) -> NodeId {
-        let kids = self.l.kids(node);
+        let kids = self.l.items(node);
         match self.kind(node) {
             Kind::SpreadElement => {
                 let operand = self.node_or_empty(kids.first(), node);
@@ -374,7 +374,7 @@ impl<'t> CSharp<'t> {
     }
 
     fn anonymous_object(&mut self, node: Ts<'t>) -> NodeId {
-        let kids = self.l.kids(node);
+        let kids = self.l.items(node);
         let items = self.nodes(kids.named());
         let list = self.l.list(&items);
         self.l.push(Node::Object(list), node)
@@ -416,7 +416,7 @@ impl<'t> CSharp<'t> {
         };
         let left = kids.field(f.left).unwrap_or(node);
         let declares = matches!(self.kind(left), Kind::Tuple) && {
-            let parts = self.l.kids(left);
+            let parts = self.l.items(left);
             parts.named().any(|p| self.l.text_of(p).starts_with("var ")) || self.l.text_of(node).starts_with("var ")
         };
         let right = kids.field(f.right);
@@ -448,7 +448,7 @@ impl<'t> CSharp<'t> {
                 subject = Some(self.node(part));
                 continue;
             }
-            let arm = self.l.kids(part);
+            let arm = self.l.items(part);
             let mut items = arm.named();
             let label_node = items.next();
             let labels: Vec<_> = match label_node {
@@ -460,7 +460,7 @@ impl<'t> CSharp<'t> {
             let mut body = None;
             for item in items {
                 if self.kind(item) == Kind::WhenClause {
-                    let inner = self.l.kids(item);
+                    let inner = self.l.items(item);
                     guard = inner.first().map(|n| self.node(n));
                 } else {
                     body = Some(self.node(item));
@@ -484,7 +484,7 @@ impl<'t> CSharp<'t> {
                     parts.push(self.l.push(Node::Str(name), part));
                 }
                 Kind::Interpolation => {
-                    let inner = self.l.kids(part);
+                    let inner = self.l.items(part);
                     let value = inner.named().find(|n| n.kind() != "interpolation_brace");
                     parts.extend(value.map(|v| self.node(v)));
                 }

@@ -95,7 +95,7 @@ impl<'t> CSharp<'t> {
                 if left.is_empty() { right } else { format!("{left}.{right}") }
             }
             Kind::GenericName => {
-                let kids = self.l.kids(node);
+                let kids = self.l.items(node);
                 kids.first().map_or_else(String::new, |n| self.l.text_of(n).to_owned())
             }
             Kind::AliasQualified => {
@@ -117,7 +117,7 @@ impl<'t> CSharp<'t> {
         };
         match list {
             Some(list) => {
-                let args = self.l.kids(list);
+                let args = self.l.items(list);
                 args.named().map(|t| self.ty(t)).collect()
             }
             None => Box::default(),

@@ -11,13 +11,13 @@ impl<'t> CSharp<'t> {
         let f = &self.t.fields;
         match self.kind(node) {
             Kind::Block => {
-                let kids = self.l.kids(node);
+                let kids = self.l.items(node);
                 let items = self.nodes(kids.named());
                 let list = self.l.list(&items);
                 self.l.push(Node::Block(list), node)
             }
             Kind::ExprStatement | Kind::Labeled | Kind::CheckedStatement | Kind::Unsafe => {
-                let kids = self.l.kids(node);
+                let kids = self.l.items(node);
                 self.node_or_empty(kids.last(), node)
             }
             Kind::LocalDecl => self.local_declaration(node),
@@ -49,23 +49,23 @@ impl<'t> CSharp<'t> {
             Kind::Try => self.try_statement(node),
             Kind::Using | Kind::Fixed => self.using_statement(node),
             Kind::Lock => {
-                let kids = self.l.kids(node);
+                let kids = self.l.items(node);
                 let object = self.node_or_empty(kids.first(), node);
                 let body = self.node_or_empty(kids.last(), node);
                 self.l.push(Node::Lock { object, body }, node)
             }
             Kind::Return => {
-                let kids = self.l.kids(node);
+                let kids = self.l.items(node);
                 let value = kids.first().map(|n| self.node(n));
                 self.l.push(Node::Return(value), node)
             }
             Kind::Yield => {
-                let kids = self.l.kids(node);
+                let kids = self.l.items(node);
                 let value = kids.first().map(|n| self.node(n));
                 self.l.push(Node::Yield(value), node)
             }
             Kind::Throw | Kind::ThrowExpr => {
-                let kids = self.l.kids(node);
+                let kids = self.l.items(node);
                 let value = kids.first().map(|n| self.node(n));
                 self.l.push(Node::Throw(value), node)
             }
@@ -200,7 +200,7 @@ impl<'t> CSharp<'t> {
         });
         let inner = match body {
             Some(arrow) if self.kind(arrow) == Kind::ArrowClause => {
-                let kids = self.l.kids(arrow);
+                let kids = self.l.items(arrow);
                 kids.first()
             }
             other => other,
@@ -258,7 +258,7 @@ impl<'t> CSharp<'t> {
         let subject = kids.field(f.value).map(|n| self.node(n));
         let mut cases = Vec::new();
         if let Some(body) = kids.field(f.body) {
-            let sections = self.l.kids(body);
+            let sections = self.l.items(body);
             for section in sections.named().filter(self.t.is(Kind::SwitchSection)) {
                 cases.push(self.section(section));
             }
@@ -277,7 +277,7 @@ impl<'t> CSharp<'t> {
         for part in children.into_iter().filter(|n| n.is_named()) {
             match self.kind(part) {
                 Kind::WhenClause => {
-                    let inner = self.l.kids(part);
+                    let inner = self.l.items(part);
                     guard = inner.first().map(|n| self.node(n));
                 }
                 _ => labels.push(self.pattern(part)),
@@ -301,7 +301,7 @@ impl<'t> CSharp<'t> {
             match self.kind(part) {
                 Kind::Catch => catches.push(self.catch(part)),
                 Kind::Finally => {
-                    let inner = self.l.kids(part);
+                    let inner = self.l.items(part);
                     finally = inner.first().map(|n| self.node(n));
                 }
                 _ => {}

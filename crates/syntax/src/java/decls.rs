@@ -12,11 +12,11 @@ use crate::driver::{Kids, span};
 
 impl<'t> Java<'t> {
     pub(super) fn program(&mut self, root: Ts<'t>) {
-        let kids = self.l.kids(root);
+        let kids = self.l.items(root);
         for node in kids.named() {
             match self.kind(node) {
                 Kind::PackageDecl => {
-                    let kids = self.l.kids(node);
+                    let kids = self.l.items(node);
                     if let Some(name) = kids.last() {
                         let name = self.l.name_of(name);
                         self.l.unit.namespace = name;
@@ -56,12 +56,12 @@ impl<'t> Java<'t> {
             Kind::ConstructorDecl | Kind::CompactConstructor => self.method(node, MemberKind::Constructor),
             Kind::StaticInit | Kind::Block => self.initializer(node),
             Kind::EnumBodyDecls => {
-                let kids = self.l.kids(node);
+                let kids = self.l.items(node);
                 kids.named().for_each(|n| self.declaration(n));
             }
             Kind::EnumConstant => self.enum_constant(node),
             _ if node.is_error() => {
-                let kids = self.l.kids(node);
+                let kids = self.l.items(node);
                 kids.named().for_each(|n| self.declaration(n));
             }
             _ => {}
@@ -78,7 +78,7 @@ impl<'t> Java<'t> {
         let mut bases = Vec::new();
         for (child, field) in kids.with_fields() {
             if field == f.superclass {
-                let kids = self.l.kids(child);
+                let kids = self.l.items(child);
                 bases.extend(kids.first().map(|t| Base { ty: self.ty(t), kind: BaseKind::Extends }));
             } else if field == f.interfaces || self.kind(child) == Kind::Extends {
                 let kids = self.l.kids(child);
@@ -103,7 +103,7 @@ impl<'t> Java<'t> {
             self.record_components(params, name_node);
         }
         if let Some(body) = kids.field(f.body) {
-            let kids = self.l.kids(body);
+            let kids = self.l.items(body);
             kids.named().for_each(|n| self.declaration(n));
         }
         self.l.context = outer;
@@ -142,7 +142,7 @@ impl<'t> Java<'t> {
         let outer = self.l.context;
         self.l.context.owner = Some(id);
         self.l.context.within = None;
-        let kids = self.l.kids(body);
+        let kids = self.l.items(body);
         kids.named().for_each(|n| self.declaration(n));
         self.l.context = outer;
         id
@@ -263,7 +263,7 @@ impl<'t> Java<'t> {
         member.modifiers.is_static = self.kind(node) == Kind::StaticInit;
         let id = self.l.add_member(member);
         let outer = self.l.open_body(id, node);
-        let kids = self.l.kids(node);
+        let kids = self.l.items(node);
         let root = match (self.kind(node), kids.first()) {
             (Kind::StaticInit, Some(block)) => self.node(block),
             _ => self.node(node),
@@ -313,7 +313,7 @@ impl<'t> Java<'t> {
                     (parts.field(f.name), ty, ParamMode::Value, self.modifiers(&parts).1)
                 }
                 Kind::SpreadParam => {
-                    let parts = self.l.kids(node);
+                    let parts = self.l.items(node);
                     let mut of = parts.named().filter(|n| !matches!(self.kind(*n), Kind::Modifiers | Kind::Declarator));
                     let element = of.next().map(|t| self.ty(t));
                     let ty = element.map(|t| self.l.type_ref(TypeRef::Array(t)));
@@ -343,7 +343,7 @@ impl<'t> Java<'t> {
         let kids = self.l.kids(list);
         let mut names = Vec::new();
         for param in kids.named() {
-            let parts = self.l.kids(param);
+            let parts = self.l.items(param);
             if let Some(name) = parts.named().find(|n| matches!(self.kind(*n), Kind::TypeIdentifier | Kind::Identifier)) {
                 names.push(self.l.name_of(name));
             }

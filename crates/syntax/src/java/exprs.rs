@@ -20,7 +20,7 @@ impl<'t> Java<'t> {
             Kind::This => self.l.push(Node::This, node),
             Kind::Super => self.l.push(Node::Super, node),
             Kind::Parens => {
-                let kids = self.l.kids(node);
+                let kids = self.l.items(node);
                 self.node_or_empty(kids.first(), node)
             }
             Kind::MethodCall => self.method_call(node),
@@ -57,7 +57,7 @@ impl<'t> Java<'t> {
                 self.l.push(Node::Unary { op, operand }, node)
             }
             Kind::Update => {
-                let kids = self.l.kids(node);
+                let kids = self.l.items(node);
                 let operand = self.node_or_empty(kids.first(), node);
                 self.l.push(Node::Unary { op: UnaryOp::Step, operand }, node)
             }
@@ -100,13 +100,13 @@ impl<'t> Java<'t> {
                 }
             }
             Kind::ArrayInit => {
-                let kids = self.l.kids(node);
+                let kids = self.l.items(node);
                 let items = self.nodes(kids.named());
                 let items = self.l.list(&items);
                 self.l.push(Node::Collection { kind: CollectionKind::List, items }, node)
             }
             Kind::ClassLiteral => {
-                let kids = self.l.kids(node);
+                let kids = self.l.items(node);
                 match kids.first() {
                     Some(t) => {
                         let ty = self.ty(t);
@@ -130,7 +130,7 @@ impl<'t> Java<'t> {
                 self.l.push(Node::Call { callee, args, type_args: None, optional: false }, node)
             }
             Kind::TypePattern => {
-                let kids = self.l.kids(node);
+                let kids = self.l.items(node);
                 let ty = kids.first().map(|t| self.ty(t));
                 let name_node = kids.last().unwrap_or(node);
                 let name = self.l.name_of(name_node);
@@ -142,7 +142,7 @@ impl<'t> Java<'t> {
             }
             Kind::Annotation | Kind::MarkerAnnotation | Kind::Modifiers | Kind::Dimensions => self.l.push(Node::Plain, node),
             _ => {
-                let kids = self.l.kids(node);
+                let kids = self.l.items(node);
                 let items = self.nodes(kids.named());
                 if items.is_empty() {
                     return self.l.push(Node::Plain, node);
@@ -157,7 +157,7 @@ impl<'t> Java<'t> {
         let Some(list) = list else {
             return List::default();
         };
-        let kids = self.l.kids(list);
+        let kids = self.l.items(list);
         let items = self.nodes(kids.named());
         self.l.list(&items)
     }

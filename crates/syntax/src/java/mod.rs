@@ -83,13 +83,13 @@ impl<'t> Java<'t> {
         }
         let ty = match self.kind(node) {
             Kind::GenericType => {
-                let kids = self.l.kids(node);
+                let kids = self.l.items(node);
                 let mut named = kids.named();
                 let base = named.next();
                 let arguments = kids.named().find(self.t.is(Kind::TypeArguments));
                 let args = match arguments {
                     Some(list) => {
-                        let kids = self.l.kids(list);
+                        let kids = self.l.items(list);
                         kids.named().map(|n| self.ty(n)).collect()
                     }
                     None => Box::default(),
@@ -105,21 +105,21 @@ impl<'t> Java<'t> {
                 }
             }
             Kind::AnnotatedType => {
-                let kids = self.l.kids(node);
+                let kids = self.l.items(node);
                 return match kids.last() {
                     Some(inner) => self.ty(inner),
                     None => self.l.type_ref(TypeRef::Other),
                 };
             }
             Kind::Wildcard => {
-                let kids = self.l.kids(node);
+                let kids = self.l.items(node);
                 match kids.named().find(|n| !matches!(self.kind(*n), Kind::Annotation | Kind::MarkerAnnotation | Kind::Super)) {
                     Some(bound) => return self.ty(bound),
                     None => TypeRef::Other,
                 }
             }
             Kind::CatchType => {
-                let kids = self.l.kids(node);
+                let kids = self.l.items(node);
                 TypeRef::Union(kids.named().map(|n| self.ty(n)).collect())
             }
             _ => match self.l.text_of(node) {

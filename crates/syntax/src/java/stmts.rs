@@ -11,13 +11,13 @@ impl<'t> Java<'t> {
         let f = &self.t.fields;
         match self.kind(node) {
             Kind::Block | Kind::ConstructorBody => {
-                let kids = self.l.kids(node);
+                let kids = self.l.items(node);
                 let items = self.nodes(kids.named());
                 let list = self.l.list(&items);
                 self.l.push(Node::Block(list), node)
             }
             Kind::ExprStatement | Kind::Labeled => {
-                let kids = self.l.kids(node);
+                let kids = self.l.items(node);
                 self.node_or_empty(kids.last(), node)
             }
             Kind::LocalDecl => self.locals(node),
@@ -58,17 +58,17 @@ impl<'t> Java<'t> {
                 self.l.push(Node::Lock { object, body }, node)
             }
             Kind::Return => {
-                let kids = self.l.kids(node);
+                let kids = self.l.items(node);
                 let value = kids.first().map(|n| self.node(n));
                 self.l.push(Node::Return(value), node)
             }
             Kind::Yield => {
                 // the value of the enclosing switch expression
-                let kids = self.l.kids(node);
+                let kids = self.l.items(node);
                 self.node_or_empty(kids.first(), node)
             }
             Kind::Throw => {
-                let kids = self.l.kids(node);
+                let kids = self.l.items(node);
                 let value = kids.first().map(|n| self.node(n));
                 self.l.push(Node::Throw(value), node)
             }
@@ -141,7 +141,7 @@ impl<'t> Java<'t> {
         let subject = kids.field(f.condition).map(|n| self.node(n));
         let mut cases = Vec::new();
         if let Some(body) = kids.field(f.body) {
-            let groups = self.l.kids(body);
+            let groups = self.l.items(body);
             for group in groups.named() {
                 cases.push(self.case(group));
             }
@@ -152,18 +152,18 @@ impl<'t> Java<'t> {
 
     fn case(&mut self, group: Ts<'t>) -> NodeId {
         let falls_through = self.kind(group) == Kind::SwitchGroup;
-        let parts = self.l.kids(group);
+        let parts = self.l.items(group);
         let (mut labels, mut statements, mut guard) = (Vec::new(), Vec::new(), None);
         for part in parts.named() {
             if self.kind(part) != Kind::SwitchLabel {
                 statements.push(self.node(part));
                 continue;
             }
-            let label = self.l.kids(part);
+            let label = self.l.items(part);
             for value in label.named() {
                 match self.kind(value) {
                     Kind::Guard => {
-                        let inner = self.l.kids(value);
+                        let inner = self.l.items(value);
                         guard = inner.first().map(|n| self.node(n));
                     }
                     _ => labels.push(self.node(value)),
@@ -195,7 +195,7 @@ impl<'t> Java<'t> {
             match self.kind(part) {
                 Kind::Catch => catches.push(self.catch(part)),
                 Kind::Finally => {
-                    let inner = self.l.kids(part);
+                    let inner = self.l.items(part);
                     finally = inner.first().map(|n| self.node(n));
                 }
                 _ => {}

@@ -30,7 +30,7 @@ impl<'t> Script<'t> {
         };
         let mut bases = Vec::new();
         if let Some(heritage) = kids.named().find(self.t.is(Kind::ClassHeritage)) {
-            let clauses = self.l.kids(heritage);
+            let clauses = self.l.items(heritage);
             for clause in clauses.named() {
                 let parts = self.l.kids(clause);
                 if self.kind(clause) == Kind::ExtendsClause {
@@ -59,7 +59,7 @@ impl<'t> Script<'t> {
         self.l.context.owner = Some(id);
         self.l.context.within = None;
         if let Some(body) = kids.field(f.body) {
-            let list = self.l.kids(body);
+            let list = self.l.items(body);
             // decorators of methods stand before them
             let mut pending = Vec::new();
             for member in list.named() {
@@ -81,7 +81,7 @@ impl<'t> Script<'t> {
         let mut value = parts.field(f.value)?;
         while self.kind(value) == Kind::Call {
             let call = self.l.kids(value);
-            let args = self.l.kids(call.field(f.arguments)?);
+            let args = self.l.items(call.field(f.arguments)?);
             value = args.last()?;
         }
         let plain: String = self.l.text_of(value).split_whitespace().collect();
@@ -295,7 +295,7 @@ impl<'t> Script<'t> {
             let mut mode = ParamMode::Value;
             if self.kind(pattern) == Kind::RestPattern {
                 mode = ParamMode::Rest;
-                let inner = self.l.kids(pattern);
+                let inner = self.l.items(pattern);
                 pattern = inner.first().unwrap_or(pattern);
             }
             let ty = parts.field(f.type_).map(|t| self.ty(t));

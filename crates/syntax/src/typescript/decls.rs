@@ -23,7 +23,7 @@ impl<'t> Script<'t> {
         let id = self.l.add_member(member);
         let outer = self.l.open_body(id, node);
         let mut items = Vec::new();
-        let kids = self.l.kids(list);
+        let kids = self.l.items(list);
         for statement in kids.named() {
             self.module_statement(statement, false, &mut items);
         }
@@ -39,7 +39,7 @@ impl<'t> Script<'t> {
             Kind::ExportStatement => self.export(node, items),
             Kind::Ambient => {
                 let before = std::mem::replace(&mut self.ambient, true);
-                let kids = self.l.kids(node);
+                let kids = self.l.items(node);
                 for inner in kids.named() {
                     self.module_statement(inner, exported, items);
                 }
@@ -54,7 +54,7 @@ impl<'t> Script<'t> {
             Kind::LexicalDecl | Kind::VariableDecl => self.variables(node, exported, items),
             Kind::ExprStatement => {
                 // `namespace X {}` parses as an expression
-                let kids = self.l.kids(node);
+                let kids = self.l.items(node);
                 match kids.first() {
                     Some(inner) if self.kind(inner) == Kind::InternalModule => self.namespace(inner, exported),
                     _ => items.push(self.node(node)),
@@ -78,11 +78,11 @@ impl<'t> Script<'t> {
                         match self.kind(part) {
                             Kind::Identifier => imports.push((Some("default"), Some(part))),
                             Kind::NamespaceImport => {
-                                let inner = self.l.kids(part);
+                                let inner = self.l.items(part);
                                 imports.push((None, inner.first()));
                             }
                             Kind::NamedImports => {
-                                let list = self.l.kids(part);
+                                let list = self.l.items(part);
                                 for specifier in list.named() {
                                     let names = self.l.kids(specifier);
                                     let Some(name) = names.field(f.name) else {
@@ -133,7 +133,7 @@ impl<'t> Script<'t> {
             self.l.intern(text)
         });
         if let Some(clause) = kids.named().find(self.t.is(Kind::ExportClause)) {
-            let list = self.l.kids(clause);
+            let list = self.l.items(clause);
             for specifier in list.named() {
                 let names = self.l.kids(specifier);
                 let Some(name) = names.field(f.name) else {
@@ -154,7 +154,7 @@ impl<'t> Script<'t> {
         if let Some(from) = source {
             let all = self.l.intern("*");
             let alias = kids.named().find(self.t.is(Kind::NamespaceExport)).and_then(|n| {
-                let inner = self.l.kids(n);
+                let inner = self.l.items(n);
                 inner.first().map(|a| self.l.name_of(a))
             });
             let name = if alias.is_some() { None } else { Some(all) };
@@ -311,7 +311,7 @@ impl<'t> Script<'t> {
         let name = self.l.name_of(name_node);
         let mut bases = Vec::new();
         if let Some(clause) = kids.named().find(self.t.is(Kind::ExtendsType)) {
-            let list = self.l.kids(clause);
+            let list = self.l.items(clause);
             bases.extend(list.named().map(|t| Base { ty: self.ty(t), kind: BaseKind::Implements }));
         }
         let type_params = kids.field(f.type_parameters).map_or_else(Box::default, |n| self.type_parameters(n));
@@ -323,7 +323,7 @@ impl<'t> Script<'t> {
         self.l.context.owner = Some(id);
         self.l.context.within = None;
         if let Some(body) = kids.field(f.body) {
-            let list = self.l.kids(body);
+            let list = self.l.items(body);
             for member in list.named() {
                 self.signature(member);
             }
@@ -370,7 +370,7 @@ impl<'t> Script<'t> {
         self.l.context.owner = Some(id);
         self.l.context.within = None;
         if let Some(body) = kids.field(f.body) {
-            let list = self.l.kids(body);
+            let list = self.l.items(body);
             for constant in list.named() {
                 let parts = self.l.kids(constant);
                 let (name_node, value) = match self.kind(constant) {

@@ -20,7 +20,7 @@ impl<'t> Script<'t> {
             Kind::This => self.l.push(Node::This, node),
             Kind::Super => self.l.push(Node::Super, node),
             Kind::Parens | Kind::JsxExpression | Kind::TemplateSubstitution => {
-                let kids = self.l.kids(node);
+                let kids = self.l.items(node);
                 self.node_or_empty(kids.first(), node)
             }
             Kind::Member => {
@@ -49,7 +49,7 @@ impl<'t> Script<'t> {
                 let target = match left {
                     Some(l) if matches!(self.kind(l), Kind::ObjectPattern | Kind::ArrayPattern) => {
                         // takes apart into variables that are there already
-                        let kids = self.l.kids(l);
+                        let kids = self.l.items(l);
                         let items = self.nodes(kids.named());
                         let list = self.l.list(&items);
                         self.l.push(Node::Opaque(list), l)
@@ -105,12 +105,12 @@ impl<'t> Script<'t> {
                     Kind::NonNull => UnaryOp::NonNull,
                     _ => UnaryOp::Spread,
                 };
-                let kids = self.l.kids(node);
+                let kids = self.l.items(node);
                 let operand = self.node_or_empty(kids.first(), node);
                 self.l.push(Node::Unary { op, operand }, node)
             }
             Kind::Yield => {
-                let kids = self.l.kids(node);
+                let kids = self.l.items(node);
                 let value = kids.first().map(|n| self.node(n));
                 self.l.push(Node::Yield(value), node)
             }
@@ -122,7 +122,7 @@ impl<'t> Script<'t> {
                 self.l.push(Node::Conditional { cond, then, other }, node)
             }
             Kind::As | Kind::Satisfies => {
-                let kids = self.l.kids(node);
+                let kids = self.l.items(node);
                 let operand = self.node_or_empty(kids.first(), node);
                 match kids.last().filter(|t| Some(*t) != kids.first()) {
                     Some(t) if self.kind(node) == Kind::As && self.l.text_of(t) != "const" => {
@@ -133,11 +133,11 @@ impl<'t> Script<'t> {
                 }
             }
             Kind::Instantiation => {
-                let kids = self.l.kids(node);
+                let kids = self.l.items(node);
                 self.node_or_empty(kids.first(), node)
             }
             Kind::Array => {
-                let kids = self.l.kids(node);
+                let kids = self.l.items(node);
                 let items = self.nodes(kids.named());
                 let items = self.l.list(&items);
                 self.l.push(Node::Collection { kind: CollectionKind::List, items }, node)
@@ -165,7 +165,7 @@ impl<'t> Script<'t> {
             Kind::Regex | Kind::JsxText | Kind::JsxClosing | Kind::OptionalChain => self.l.push(Node::Plain, node),
             Kind::JsxElement | Kind::JsxSelfClosing => self.element(node),
             _ => {
-                let kids = self.l.kids(node);
+                let kids = self.l.items(node);
                 let items = self.nodes(kids.named());
                 if items.is_empty() {
                     return self.l.push(Node::Plain, node);
@@ -323,7 +323,7 @@ impl<'t> Script<'t> {
 
     fn entry_key(&mut self, node: Ts<'t>) -> NodeId {
         if self.kind(node) == Kind::Computed {
-            let kids = self.l.kids(node);
+            let kids = self.l.items(node);
             return self.node_or_empty(kids.first(), node);
         }
         let name = self.property_name(node);
@@ -331,7 +331,7 @@ impl<'t> Script<'t> {
     }
 
     fn template(&mut self, node: Ts<'t>) -> NodeId {
-        let kids = self.l.kids(node);
+        let kids = self.l.items(node);
         let mut parts = Vec::new();
         let mut constant = true;
         for part in kids.named() {
@@ -384,7 +384,7 @@ impl<'t> Script<'t> {
         if self.kind(node) != Kind::JsxAttribute {
             return self.node(node);
         }
-        let kids = self.l.kids(node);
+        let kids = self.l.items(node);
         let mut named = kids.named();
         let key = match named.next() {
             Some(n) => self.l.key(n),

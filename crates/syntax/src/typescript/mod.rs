@@ -181,7 +181,7 @@ impl<'t> Script<'t> {
         let mut stack = vec![node];
         while let Some(node) = stack.pop() {
             if matches!(self.kind(node), Kind::UnionType | Kind::Intersection) {
-                let kids = self.l.kids(node);
+                let kids = self.l.items(node);
                 let mut inner: Vec<_> = kids.named().collect();
                 inner.reverse();
                 stack.extend(inner);

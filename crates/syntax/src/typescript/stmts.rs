@@ -11,13 +11,13 @@ impl<'t> Script<'t> {
         let f = &self.t.fields;
         match self.kind(node) {
             Kind::StatementBlock => {
-                let kids = self.l.kids(node);
+                let kids = self.l.items(node);
                 let items = self.nodes(kids.named());
                 let list = self.l.list(&items);
                 self.l.push(Node::Block(list), node)
             }
             Kind::ExprStatement | Kind::Else => {
-                let kids = self.l.kids(node);
+                let kids = self.l.items(node);
                 self.node_or_empty(kids.first(), node)
             }
             Kind::Labeled => {
@@ -55,12 +55,12 @@ impl<'t> Script<'t> {
             Kind::Switch => self.switch(node),
             Kind::Try => self.try_statement(node),
             Kind::Return => {
-                let kids = self.l.kids(node);
+                let kids = self.l.items(node);
                 let value = kids.first().map(|n| self.node(n));
                 self.l.push(Node::Return(value), node)
             }
             Kind::Throw => {
-                let kids = self.l.kids(node);
+                let kids = self.l.items(node);
                 let value = kids.first().map(|n| self.node(n));
                 self.l.push(Node::Throw(value), node)
             }
@@ -129,7 +129,7 @@ impl<'t> Script<'t> {
         match self.kind(node) {
             Kind::ObjectPattern | Kind::ArrayPattern => {
                 let positional = self.kind(node) == Kind::ArrayPattern;
-                let kids = self.l.kids(node);
+                let kids = self.l.items(node);
                 let mut parts = Vec::new();
                 for part in kids.named() {
                     parts.push(self.pattern_part(part, positional));
@@ -145,7 +145,7 @@ impl<'t> Script<'t> {
                 }
             }
             Kind::RestPattern => {
-                let kids = self.l.kids(node);
+                let kids = self.l.items(node);
                 match kids.first() {
                     Some(inner) => self.pattern(inner, init),
                     None => self.l.push(Node::Plain, node),

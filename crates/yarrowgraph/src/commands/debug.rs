@@ -13,6 +13,12 @@ use crate::ui::{Output, Ui};
 
 pub(super) fn run(args: &DebugArgs, ui: &Ui) -> Result<Status, Failure> {
     let mut out = Output::open(None)?;
+    if args.stage == Stage::Parse {
+        let (files, nodes) = tree::parse_only(&args.tree, ui)?;
+        writeln!(out, "{files} files, {nodes} nodes")?;
+        out.finish()?;
+        return Ok(Status::Fine);
+    }
     if args.stage == Stage::Ir {
         let found = crate::discover::discover(&args.tree.paths, args.tree.no_ignore)?;
         for source in &found.sources {
