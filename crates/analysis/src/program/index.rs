@@ -100,23 +100,29 @@ impl Index {
     pub(super) fn new(symbols: &Symbols, empty: Sym, bodies: &[(MemberId, &FileNames, Uses)]) -> Self {
         type List = fn(&Uses) -> &[(Use, NodeId)];
         let lists: [List; 4] = [|u| &u.calls, |u| &u.reads, |u| &u.writes, |u| &u.creations];
-        let mut sorted: Vec<Sites> = lists
-            .into_par_iter()
-            .map(|list| {
-                let uses = bodies.iter().flat_map(move |(member, names, uses)| {
-                    list(uses).iter().map(move |&(used, node)| (names.sym(used, empty), Site { member: *member, node }))
-                });
-                Sites::sorted(symbols.len(), uses)
-            })
-            .collect();
+        let sort = || -> Vec<Sites> {
+            lists
+                .into_par_iter()
+                .map(|list| {
+                    let uses = bodies.iter().flat_map(move |(member, names, uses)| {
+                        list(uses).iter().map(move |&(used, node)| (names.sym(used, empty), Site { member: *member, node }))
+                    });
+                    Sites::sorted(symbols.len(), uses)
+                })
+                .collect()
+        };
+        let find_texts = || {
+            let mut texts = vec![false; symbols.len()];
+            for (_, names, uses) in bodies {
+                for text in &uses.texts {
+                    texts[names.whole[text.0 as usize].0 as usize] = true;
+                }
+            }
+            texts
+        };
+        let (mut sorted, texts) = rayon::join(sort, find_texts);
         let mut next = || sorted.pop().unwrap_or_default();
         let (creations, writes, reads, calls) = (next(), next(), next(), next());
-        let mut texts = vec![false; symbols.len()];
-        for (_, names, uses) in bodies {
-            for text in &uses.texts {
-                texts[names.whole[text.0 as usize].0 as usize] = true;
-            }
-        }
         Self { calls, reads, writes, creations, texts }
     }
 

@@ -2,7 +2,8 @@
 
 use std::collections::BTreeMap;
 
-use rustc_hash::FxHashSet;
+use rayon::prelude::*;
+use rustc_hash::{FxHashMap, FxHashSet};
 use yarrowgraph_ir::{AccessorKind, MemberKind, Node, TypeKind, Visibility};
 use yarrowgraph_model::ChannelKind;
 
@@ -121,29 +122,31 @@ pub(super) fn group(flow: &Flow<'_>, effects: &[Effect], signals: &FxHashSet<Typ
         .collect();
     let forwarded = forwarded(flow, effects);
     let mut by_key: BTreeMap<ChannelKey, Channel> = BTreeMap::new();
-    for (index, effect) in effects.iter().enumerate() {
+    let key_of = |effect: &Effect| {
         if is_wrapper_inside(flow, effect, signals) {
-            continue;
+            return None;
         }
-        // what the accessors of an event pass on is done to what holds the handlers
-        if let Event::Own(m) = effect.holder.event
-            && flow.program.member(m).kind == MemberKind::Event
-            && forwarded.contains(&(effect.site, effect.act, flow.program.member(m).name))
-        {
-            continue;
+        if let Event::Own(m) = effect.holder.event {
+            let info = flow.program.member(m);
+            // what the accessors of an event pass on is done to what holds the handlers
+            if info.kind == MemberKind::Event && forwarded.contains(&(effect.site, effect.act, info.name)) {
+                return None;
+            }
+            if namer.signal_member(&effect.holder).is_none() && !holders.is_channel(m) {
+                return None;
+            }
         }
-        if let Event::Own(m) = effect.holder.event
-            && namer.signal_member(&effect.holder).is_none()
-            && !holders.is_channel(m)
-        {
-            continue;
-        }
-        let Some(mut key) = namer.key(&effect.holder) else { continue };
+        let mut key = namer.key(&effect.holder)?;
         if let ChannelKey::Own(m, topic @ Some(_)) = &mut key
             && !keyed.contains(m)
         {
             *topic = None;
         }
+        Some(key)
+    };
+    let keys: Vec<Option<ChannelKey>> = effects.par_iter().map(key_of).collect();
+    for (index, (effect, key)) in effects.iter().zip(keys).enumerate() {
+        let Some(key) = key else { continue };
         let channel = by_key.entry(key.clone()).or_insert_with(|| namer.channel(key));
         match effect.act {
             Act::Join => channel.joins.push(index),
@@ -418,7 +421,8 @@ struct Holders {
 struct Use {
     open_join: bool,
     outside_join: bool,
-    constructor_only: bool,
+    /// Whether something else than a constructor puts something in.
+    elsewhere: bool,
     combined: bool,
     raises: u32,
     taking: u32,
@@ -432,45 +436,76 @@ struct Use {
     idiom: bool,
 }
 
-impl Holders {
-    fn of(flow: &Flow<'_>, effects: &[Effect], signals: &FxHashSet<TypeId>) -> Self {
-        let mut uses: BTreeMap<MemberId, Use> = BTreeMap::new();
-        for effect in effects {
-            let Event::Own(m) = effect.holder.event else { continue };
-            let program = flow.program;
-            let owner = program.member(m).owner;
-            let u = uses.entry(m).or_insert_with(|| Use { constructor_only: true, ..Use::default() });
-            let within = program.member(effect.site.member);
-            match effect.act {
-                Act::Join => {
-                    let open = spread::open_in(flow, effect, signals).is_some() && matches!(effect.handler, Some(Val::Param(..)));
-                    let inside = program.is_a(within.owner, owner) || within.owner == owner || encloses(flow, owner, within.owner);
-                    let innermost = program.member(effect.inner.first().unwrap_or(&effect.site).member);
-                    u.open_join |= open && within.kind != MemberKind::Constructor;
-                    u.outside_join |= !inside && effect.inner.is_empty();
-                    u.constructor_only &= innermost.kind == MemberKind::Constructor && program.is_a(innermost.owner, owner);
-                    u.hands_itself |= matches!(effect.handler, Some(Val::This(_) | Val::Lambda(..) | Val::Method(..) | Val::Bound(..)));
-                    u.combined |= !effect.replaces;
-                    u.idiom |= is_library_call(flow, effect);
-                }
-                Act::Raise => {
-                    u.raises += 1;
-                    u.taking += u32::from(effect.takes_out);
-                    u.stopping += u32::from(effect.stops);
-                    u.answering += u32::from(effect.result_used && effect.holder.key.is_some());
-                    u.messages |= effect.message.is_some();
-                    u.walks += u32::from(effect.walks || effect.holder.key.is_none());
-                    u.idiom |= is_library_call(flow, effect);
-                }
-                Act::Leave | Act::LeaveAll | Act::LeaveOwner => {
-                    u.drained |= effect.takes_out;
-                    u.open_leave |= effect.act == Act::Leave && matches!(effect.handler, Some(Val::Param(..)));
-                    u.idiom |= is_library_call(flow, effect);
-                }
+impl Use {
+    fn add(&mut self, flow: &Flow<'_>, m: MemberId, effect: &Effect, signals: &FxHashSet<TypeId>) {
+        let program = flow.program;
+        let owner = program.member(m).owner;
+        let within = program.member(effect.site.member);
+        match effect.act {
+            Act::Join => {
+                let open = spread::open_in(flow, effect, signals).is_some() && matches!(effect.handler, Some(Val::Param(..)));
+                let inside = program.is_a(within.owner, owner) || within.owner == owner || encloses(flow, owner, within.owner);
+                let innermost = program.member(effect.inner.first().unwrap_or(&effect.site).member);
+                self.open_join |= open && within.kind != MemberKind::Constructor;
+                self.outside_join |= !inside && effect.inner.is_empty();
+                self.elsewhere |= innermost.kind != MemberKind::Constructor || !program.is_a(innermost.owner, owner);
+                self.hands_itself |= matches!(effect.handler, Some(Val::This(_) | Val::Lambda(..) | Val::Method(..) | Val::Bound(..)));
+                self.combined |= !effect.replaces;
+                self.idiom |= is_library_call(flow, effect);
+            }
+            Act::Raise => {
+                self.raises += 1;
+                self.taking += u32::from(effect.takes_out);
+                self.stopping += u32::from(effect.stops);
+                self.answering += u32::from(effect.result_used && effect.holder.key.is_some());
+                self.messages |= effect.message.is_some();
+                self.walks += u32::from(effect.walks || effect.holder.key.is_none());
+                self.idiom |= is_library_call(flow, effect);
+            }
+            Act::Leave | Act::LeaveAll | Act::LeaveOwner => {
+                self.drained |= effect.takes_out;
+                self.open_leave |= effect.act == Act::Leave && matches!(effect.handler, Some(Val::Param(..)));
+                self.idiom |= is_library_call(flow, effect);
             }
         }
-        let channels = uses.iter().filter(|(m, u)| is_channel(flow, **m, u)).map(|(m, _)| *m).collect();
-        let kept = uses.iter().filter(|(_, u)| u.constructor_only && !u.combined).map(|(m, _)| *m).collect();
+    }
+
+    fn merge(&mut self, other: &Self) {
+        self.open_join |= other.open_join;
+        self.outside_join |= other.outside_join;
+        self.elsewhere |= other.elsewhere;
+        self.combined |= other.combined;
+        self.raises += other.raises;
+        self.taking += other.taking;
+        self.stopping += other.stopping;
+        self.answering += other.answering;
+        self.messages |= other.messages;
+        self.walks += other.walks;
+        self.open_leave |= other.open_leave;
+        self.drained |= other.drained;
+        self.hands_itself |= other.hands_itself;
+        self.idiom |= other.idiom;
+    }
+}
+
+impl Holders {
+    fn of(flow: &Flow<'_>, effects: &[Effect], signals: &FxHashSet<TypeId>) -> Self {
+        let uses = effects
+            .par_iter()
+            .fold(FxHashMap::<MemberId, Use>::default, |mut uses, effect| {
+                if let Event::Own(m) = effect.holder.event {
+                    uses.entry(m).or_default().add(flow, m, effect, signals);
+                }
+                uses
+            })
+            .reduce(FxHashMap::default, |mut all, more| {
+                for (m, u) in more {
+                    all.entry(m).or_default().merge(&u);
+                }
+                all
+            });
+        let channels = uses.par_iter().filter(|(m, u)| is_channel(flow, **m, u)).map(|(m, _)| *m).collect();
+        let kept = uses.iter().filter(|(_, u)| !u.elsewhere && !u.combined).map(|(m, _)| *m).collect();
         Self { channels, kept }
     }
 
@@ -515,7 +550,7 @@ fn is_channel(flow: &Flow<'_>, m: MemberId, u: &Use) -> bool {
     }
     let ty = flow.type_held(m);
     // a function that only constructors take is a strategy, also where it is called by name
-    let strategy = u.constructor_only && !u.combined && program.is_callable(info.unit, &ty);
+    let strategy = !u.elsewhere && !u.combined && program.is_callable(info.unit, &ty);
     if u.idiom && !strategy {
         return true;
     }
@@ -563,14 +598,14 @@ fn is_channel(flow: &Flow<'_>, m: MemberId, u: &Use) -> bool {
     if program.is_callable(info.unit, &ty) {
         let public = program.decl(m).modifiers.visibility > Visibility::Private;
         let set_from_outside = u.open_join || u.outside_join;
-        return !u.constructor_only && ((u.combined && (u.raises > 0 || public)) || (set_from_outside && u.raises > 0));
+        return u.elsewhere && ((u.combined && (u.raises > 0 || public)) || (set_from_outside && u.raises > 0));
     }
     // one observer of an interface: only where its name says that it is told
     if let Ty::Own(t, _) = &ty {
         let name = program.text(program.ty(*t).name);
         let told = is_called_listener(name);
         let chain = program.is_a(info.owner, *t);
-        return told && !chain && u.open_join && u.raises > 0 && !u.constructor_only;
+        return told && !chain && u.open_join && u.raises > 0 && u.elsewhere;
     }
     false
 }

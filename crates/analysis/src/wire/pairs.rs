@@ -3,6 +3,7 @@
 //! the same kind of object, which objects use to put themselves on. Names alone make no
 //! channel: some object must hand over itself.
 
+use rayon::prelude::*;
 use rustc_hash::FxHashSet;
 use yarrowgraph_ir::{MemberKind, TypeKind};
 use yarrowgraph_model::{Certainty, ChannelKind};
@@ -29,9 +30,10 @@ const VERBS: &[(&str, &str)] = &[
 pub(super) fn add(flow: &Flow<'_>, effects: &mut Vec<Effect>, channels: &mut Vec<Channel>) {
     let lead_in: FxHashSet<MemberId> =
         channels.iter().flat_map(|c| &c.joins).flat_map(|j| &effects[*j].inner).map(|site| site.member).collect();
-    for index in 0..flow.program.types.len() {
-        let ty = TypeId(index as u32);
-        for (adder, remover) in pairs_of(flow, ty) {
+    let types = (0..flow.program.types.len()).into_par_iter().map(|index| TypeId(index as u32));
+    let pairs: Vec<(TypeId, Vec<Pair>)> = types.map(|ty| (ty, pairs_of(flow, ty))).filter(|(_, pairs)| !pairs.is_empty()).collect();
+    for (ty, pairs) in pairs {
+        for (adder, remover) in pairs {
             // what already leads to a channel is seen through
             if !adder.iter().any(|m| lead_in.contains(m)) {
                 pair(flow, ty, &adder, &remover, effects, channels);
