@@ -191,9 +191,30 @@ pub struct Pack {
     /// Methods that take out all elements.
     #[serde(default)]
     pub clears: Names,
+    /// Methods that take out an element and give it.
+    #[serde(default)]
+    pub takes: Names,
+    /// Methods that give the position of an element.
+    #[serde(default)]
+    pub positions: Names,
+    /// Methods that give the elements that fit, or the rest of them.
+    #[serde(default)]
+    pub filters: Names,
+    /// Methods that put two functions together into one.
+    #[serde(default)]
+    pub combines: Names,
+    /// Methods that take a function out of several.
+    #[serde(default)]
+    pub separates: Names,
+    /// Methods by which an object says what it is equal to.
+    #[serde(default)]
+    pub equality: Names,
     /// Methods whose result is an element, by key or by position.
     #[serde(default)]
     pub elements: Names,
+    /// Methods that give what an optional value holds.
+    #[serde(default)]
+    pub unwraps: Names,
     /// Methods whose result holds the same elements.
     #[serde(default)]
     pub copies: Names,
@@ -218,6 +239,9 @@ pub struct Pack {
     /// Methods that make something periodic or later out of their argument.
     #[serde(default)]
     pub schedulers: Names,
+    /// Of these the ones that run it again and again.
+    #[serde(default)]
+    pub periodic: Names,
     /// Methods that call the delegate that is their argument (`control.Invoke(evt, …)`).
     #[serde(default)]
     pub dispatchers: Names,

@@ -183,6 +183,9 @@ impl Flow<'_> {
                     return of;
                 }
             }
+            if pack.unwraps.contains(text) {
+                return inner(object);
+            }
             let known = pack.elements.contains(text) || pack.copies.contains(text);
             if known && self.method_called(site, callee, args.len(), budget.min(6)).is_none() {
                 return self.eval_library_call(site, object, text, args, budget);
@@ -210,7 +213,7 @@ impl Flow<'_> {
         }
         let ty = self.type_of_val(&of, budget);
         let is_collection = program.element_type(program.member(site.member).unit, &ty).is_some();
-        let is_weak = matches!(&ty, Ty::Outside(name, _) if pack.weak_types.contains(program.text(*name)));
+        let is_weak = program.is_weak(program.member(site.member).unit, &ty);
         if is_weak && matches!(of, Val::Element(..)) && args.is_empty() {
             return of;
         }

@@ -6,14 +6,15 @@ use yarrowgraph_model::{Certainty, ChannelKind, Level, Lifetime};
 use super::{Draft, Page, Rule, related, short};
 use crate::flow::{Val, is_override};
 use crate::program::{MemberId, Site, TypeId};
+use crate::wire::Wiring;
 use crate::wire::channels::{Channel, ChannelKey};
-use crate::wire::component;
 use crate::wire::effect::{Effect, Event};
 use crate::wire::handles::{self, Fate};
 use crate::wire::lifetime::{self, Judged};
 use crate::wire::once::{self, Lives};
+use crate::wire::release::{self, Same};
 use crate::wire::subscriber::{self, Subscriber};
-use crate::wire::{Wiring, release};
+use crate::wire::{component, pairs};
 
 pub(super) const RULE: Rule = Rule {
     name: "leaked-subscription",
@@ -84,6 +85,10 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> Option<Draft> {
     if is_released(wiring, channel, join) || is_left_by_futile_release(wiring, channel, effect) || ends_subject {
         return None;
     }
+    // in a slot the next one takes the place of what was handed over
+    if judged.lifetime == Lifetime::Process && effect.replaces && is_handed_over(wiring, handler) {
+        return None;
+    }
     if judged.lifetime == Lifetime::Outer && is_kept_by_subject(wiring, ty, teardown.is_some(), handler) {
         return None;
     }
@@ -151,9 +156,12 @@ fn is_kept_by_subject(wiring: &Wiring<'_>, ty: TypeId, has_teardown: bool, handl
     let made: Vec<Site> = lifetime::creations(&wiring.flow, ty).into_iter().filter(|s| !wiring.in_test(s.member)).collect();
     // whoever gives it a teardown, also by way of a base of a library, means it to end before its subject
     let can_end = has_teardown || !program.outside_bases(ty).is_empty();
-    if !can_end && !made.is_empty() && made.iter().all(dropped) {
-        return true;
-    }
+    (!can_end && !made.is_empty() && made.iter().all(dropped)) || is_handed_over(wiring, handler)
+}
+
+/// Whether a handler is an object that is made on the spot and knows nothing of its maker.
+fn is_handed_over(wiring: &Wiring<'_>, handler: &Val) -> bool {
+    let program = wiring.program();
     let Val::New(site) = handler else { return false };
     let Some(created) = wiring.flow.type_of(handler).own() else { return false };
     let t = program.ty(created);
@@ -285,8 +293,34 @@ fn is_released(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> bool {
     if effect.handle && handles::fate(&wiring.flow, effect.site) == Fate::Kept {
         return true;
     }
+    if is_taken_off_unseen(wiring, effect) {
+        return true;
+    }
     // a wrapper of the base class that keeps what it handed on
     effect.inner.len() > 1 && effect.inner.iter().any(|s| handles::fate(&wiring.flow, *s) == Fate::Kept && is_call(wiring, *s))
+}
+
+/// Whether code of the same class hands the same handler to a method whose name undoes the
+/// subscription, and what that does was not seen through.
+fn is_taken_off_unseen(wiring: &Wiring<'_>, join: &Effect) -> bool {
+    let (program, flow) = (wiring.program(), &wiring.flow);
+    let (Some(handler), Some(body)) = (&join.handler, program.body(join.site.member)) else { return false };
+    let Node::Call { callee, .. } = body.node(join.site.node) else { return false };
+    let Node::Member { object, name, .. } = body.node(callee) else { return false };
+    let subject = flow.eval_in(join.site.member, object);
+    let owner = program.member(join.site.member).owner;
+    let opposites = pairs::opposites(program, program.unit_of(join.site.member).text(name));
+    opposites.into_iter().flat_map(|name| program.index.calls(name)).any(|&site| {
+        let same_class =
+            program.member(site.member).owner == owner || flow.enclosing_type(program.member(site.member).owner) == Some(owner);
+        let Some(body) = program.body(site.member) else { return false };
+        let Node::Call { callee, args, .. } = body.node(site.node) else { return false };
+        let same_subject = matches!(body.node(callee), Node::Member { object, .. } if flow.eval_in(site.member, object) == subject);
+        same_class
+            && same_subject
+            && !wiring.joins_at(site).any(|e| release::same_handler(flow, join, &wiring.effects[e]) == Same::Never)
+            && body.list(args).iter().any(|a| flow.eval_in(site.member, *a) == *handler)
+    })
 }
 
 /// Whether the subscriber ends the subject's life in its teardown (`this.oven.stop()`).

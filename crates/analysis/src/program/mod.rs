@@ -281,7 +281,15 @@ impl Program {
 
     /// The member that an access by name means: no accessor, nearest first.
     pub fn find_member(&self, ty: TypeId, name: Sym) -> Option<MemberId> {
-        self.find_members(ty, name).into_iter().find(|m| !matches!(self.member(*m).kind, MemberKind::Accessor(_)))
+        let mut found = None;
+        self.for_each_base(ty, &mut |t| {
+            let fits =
+                |m: &&MemberId| !matches!(self.member(**m).kind, MemberKind::Accessor(_)) && self.decl(**m).explicit_interface.is_none();
+            found = self.own_members(t, name).iter().find(fits).copied();
+            found.is_none()
+        });
+        // what only implements an interface can still be meant from within
+        found.or_else(|| self.find_members(ty, name).into_iter().find(|m| !matches!(self.member(*m).kind, MemberKind::Accessor(_))))
     }
 
     /// The member that an access means: where methods and fields have names of their own, a

@@ -2,9 +2,9 @@
 
 use std::sync::Arc;
 
-use yarrowgraph_ir::{TypeRef, TypeRefId, Unit};
+use yarrowgraph_ir::{MemberKind, TypeKind, TypeRef, TypeRefId, Unit};
 
-use super::{Program, Sym, TypeId, UnitId};
+use super::{MemberId, Program, Sym, TypeId, UnitId};
 
 /// A static type.
 #[derive(Clone, Debug, PartialEq, Eq, Hash)]
@@ -93,6 +93,34 @@ pub(super) struct Here<'s> {
 }
 
 impl Program {
+    /// Whether a type is one of a library's that refer to an object without keeping it alive.
+    pub fn is_weak(&self, unit: UnitId, ty: &Ty) -> bool {
+        matches!(ty, Ty::Outside(name, _) if self.kit(unit).pack.weak_types.contains(self.text(*name)))
+    }
+
+    /// Whether objects of a type are equal by what they hold: values, or classes that say so.
+    pub fn is_equal_by_content(&self, id: TypeId) -> bool {
+        let ty = self.ty(id);
+        let equality = &self.kit(ty.unit).pack.equality;
+        matches!(ty.kind, TypeKind::Record | TypeKind::Struct)
+            || ty.members.iter().any(|m| equality.contains(self.text(self.member(*m).name)))
+    }
+
+    /// Whether objects of a type refer weakly to what they work for: by inheritance or by a field.
+    pub fn holds_weakly(&self, id: TypeId) -> bool {
+        let mut found = false;
+        self.for_each_base(id, &mut |t| {
+            let ty = self.ty(t);
+            let is_weak_field = |m: &MemberId| {
+                let info = self.member(*m);
+                info.kind == MemberKind::Field && !info.is_static && self.is_weak(ty.unit, &self.declared_type(*m))
+            };
+            found |= ty.bases.iter().any(|b| self.is_weak(ty.unit, b)) || ty.members.iter().any(is_weak_field);
+            !found
+        });
+        found
+    }
+
     /// The type that a reference means.
     pub(super) fn type_at(&self, here: Here<'_>, id: TypeRefId) -> Ty {
         if !here.params.is_empty() {

@@ -139,6 +139,7 @@ pub(super) fn group(flow: &Flow<'_>, effects: &[Effect], signals: &FxHashSet<Typ
         let mut key = namer.key(&effect.holder)?;
         if let ChannelKey::Own(m, topic @ Some(_)) = &mut key
             && !keyed.contains(m)
+            && namer.signal_member(&effect.holder).is_none()
         {
             *topic = None;
         }
@@ -200,25 +201,33 @@ pub(super) struct Namer<'f, 'p> {
 }
 
 impl Namer<'_, '_> {
-    /// The member that holds a signal object, for what is done to the signal.
-    pub(super) fn signal_member(&self, holder: &Holder) -> Option<MemberId> {
+    /// The member that holds a signal object, or several by topic, for what is done to the signal.
+    pub(super) fn signal_member(&self, holder: &Holder) -> Option<(MemberId, Option<Topic>)> {
         let Event::Own(m) = holder.event else { return None };
         let owner = self.flow.program.member(m).owner;
         if !self.signals.contains(&owner) {
             return None;
         }
-        let field = match &holder.subject {
-            Val::Member(_, f) | Val::Static(f) => *f,
+        let (field, topic) = match &holder.subject {
+            Val::Member(_, f) | Val::Static(f) => (*f, None),
+            Val::Element(of, key) => match &**of {
+                Val::Member(_, f) | Val::Static(f) => {
+                    // the place in a list is no topic
+                    let is_topic = !self.flow.is_sequence(of);
+                    (*f, is_topic.then(|| key.as_ref().map_or(Topic::Any, |k| self.topic(k))))
+                }
+                _ => return None,
+            },
             _ => return None,
         };
         // an heir of the signal class has an identity of its own
-        (self.flow.type_of(&holder.subject).own() == Some(owner)).then_some(field)
+        (self.flow.type_of(&holder.subject).own() == Some(owner)).then_some((field, topic))
     }
 
     /// What tells the channel of a holder from others.
     pub(super) fn key(&self, holder: &Holder) -> Option<ChannelKey> {
-        if let Some(field) = self.signal_member(holder) {
-            return Some(ChannelKey::Own(field, None));
+        if let Some((field, topic)) = self.signal_member(holder) {
+            return Some(ChannelKey::Own(field, topic));
         }
         match &holder.event {
             Event::Own(m) => {
@@ -434,6 +443,8 @@ struct Use {
     drained: bool,
     hands_itself: bool,
     idiom: bool,
+    /// Whether what is put in is a record around a handler.
+    in_record: bool,
 }
 
 impl Use {
@@ -451,6 +462,7 @@ impl Use {
                 self.elsewhere |= innermost.kind != MemberKind::Constructor || !program.is_a(innermost.owner, owner);
                 self.hands_itself |= matches!(effect.handler, Some(Val::This(_) | Val::Lambda(..) | Val::Method(..) | Val::Bound(..)));
                 self.combined |= !effect.replaces;
+                self.in_record |= effect.in_record;
                 self.idiom |= is_library_call(flow, effect);
             }
             Act::Raise => {
@@ -485,6 +497,7 @@ impl Use {
         self.drained |= other.drained;
         self.hands_itself |= other.hands_itself;
         self.idiom |= other.idiom;
+        self.in_record |= other.in_record;
     }
 }
 
@@ -537,8 +550,25 @@ fn encloses(flow: &Flow<'_>, outer: TypeId, inner: TypeId) -> bool {
 }
 
 /// Whether a type's name says that it is told things; that raises certainty, and decides nothing alone.
-fn is_called_listener(name: &str) -> bool {
+pub(super) fn is_called_listener(name: &str) -> bool {
     ["Listener", "Observer", "Callback", "Watcher", "Watch", "Delegate", "Subscriber", "Follower"].iter().any(|e| name.ends_with(e))
+}
+
+/// The type of the handler that a record of the tree keeps.
+pub(super) fn kept_handler(flow: &Flow<'_>, record: TypeId) -> Option<Ty> {
+    let program = flow.program;
+    let fields = program.ty(record).members.iter().filter(|m| {
+        let info = program.member(**m);
+        matches!(info.kind, MemberKind::Field | MemberKind::Property) && !info.is_static
+    });
+    fields.map(|m| (program.member(*m).unit, program.declared_type(*m))).find_map(|(unit, ty)| {
+        let ty = match ty {
+            Ty::Outside(_, ref args) if args.len() == 1 && program.is_weak(unit, &ty) => args[0].clone(),
+            ty => ty,
+        };
+        let interface = matches!(&ty, Ty::Own(t, _) if program.ty(*t).kind == TypeKind::Interface);
+        (interface || program.is_callable(unit, &ty)).then_some(ty)
+    })
 }
 
 /// Decides by shape: who puts handlers in, and what is done with them.
@@ -571,6 +601,10 @@ fn is_channel(flow: &Flow<'_>, m: MemberId, u: &Use) -> bool {
         let element = match program.element_type(info.unit, &element) {
             Some(inner) if !program.is_callable(info.unit, &element) => inner,
             _ => element,
+        };
+        let element = match element {
+            Ty::Own(t, _) if u.in_record => kept_handler(flow, t).unwrap_or(element),
+            other => other,
         };
         let callable = program.is_callable(info.unit, &element);
         let listener = match &element {

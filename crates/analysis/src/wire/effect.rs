@@ -96,6 +96,14 @@ pub struct Effect {
     pub walks: bool,
     /// Whether the one who joins replaces whoever was there.
     pub replaces: bool,
+    /// Whether the handler is an object whose annotated methods are told.
+    pub by_annotation: bool,
+    /// The object that stands on the channel and hands on to the handler.
+    pub adapter: Option<Val>,
+    /// Whether a raise tells an object that is a parameter.
+    pub of_param: bool,
+    /// Whether the handler is kept inside a record of the tree.
+    pub in_record: bool,
     /// How sure it is.
     pub certainty: Certainty,
 }
@@ -123,6 +131,10 @@ impl Effect {
             walks: false,
             bounded: false,
             replaces: false,
+            by_annotation: false,
+            adapter: None,
+            of_param: false,
+            in_record: false,
             certainty: Certainty::Certain,
         }
     }

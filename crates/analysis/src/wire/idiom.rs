@@ -200,9 +200,7 @@ fn apply(
     let options = idiom.options.and_then(|o| args.get(o).copied());
     effect.once |= has_once(x, options);
     effect.bounded = is_ended_by_signal(x, options);
-    if idiom.by_annotation {
-        return Some(by_annotation(x, effect));
-    }
+    effect.by_annotation = idiom.by_annotation;
     Some(vec![effect])
 }
 
@@ -213,39 +211,6 @@ fn message_type(x: &Extractor<'_, '_>, node: NodeId) -> Val {
         Ty::Outside(name, _) => Val::Global(name),
         _ => x.eval(node),
     }
-}
-
-/// An object whose annotated methods are told: one effect for each of them.
-fn by_annotation(x: &Extractor<'_, '_>, effect: Effect) -> Vec<Effect> {
-    let program = x.flow.program;
-    let pack = program.kit_of(x.member).pack;
-    let mut all = Vec::new();
-    if let Some(handler) = &effect.handler
-        && let Ty::Own(id, _) = x.flow.type_of(handler)
-    {
-        for &m in &program.ty(id).members {
-            let decl = program.decl(m);
-            let unit = program.unit_of(m);
-            let annotated = decl.annotations.iter().any(|a| pack.handler_annotations.contains(unit.text(a.name)));
-            if !annotated {
-                continue;
-            }
-            let topic = decl.params.first().and_then(|p| p.ty).map(|t| program.type_in(m, t));
-            let key = match topic {
-                Some(Ty::Own(t, _)) => Val::Type(t),
-                Some(Ty::Outside(name, _)) => Val::Global(name),
-                _ => continue,
-            };
-            let mut one = effect.clone();
-            one.holder.key = Some(key);
-            one.handler = Some(Val::Method(m, Some(std::sync::Arc::new(handler.clone()))));
-            all.push(one);
-        }
-    }
-    if all.is_empty() {
-        all.push(effect);
-    }
-    all
 }
 
 /// `gauge.rose.connect(handler)`: the receiver is the channel.

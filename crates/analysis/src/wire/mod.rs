@@ -5,8 +5,11 @@
 //! names them, [`release`], [`handles`] and [`lifetime`] say how subscriptions end, and
 //! [`build`] writes the map.
 
+mod adapters;
+mod annotated;
 mod build;
 pub mod channels;
+mod collections;
 pub mod component;
 mod dump;
 pub mod effect;
@@ -18,7 +21,8 @@ mod keyed;
 pub mod lifetime;
 pub mod once;
 mod order;
-mod pairs;
+pub(crate) mod pairs;
+mod raises;
 pub mod release;
 mod spread;
 pub(crate) mod streams;
@@ -29,7 +33,7 @@ mod views;
 
 use rayon::prelude::*;
 use rustc_hash::{FxHashMap, FxHashSet};
-use yarrowgraph_ir::{MemberKind, Node};
+use yarrowgraph_ir::{FunctionId, MemberKind, Node};
 use yarrowgraph_model::Place;
 
 use crate::flow::{Flow, Val};
@@ -54,6 +58,8 @@ pub struct Wiring<'p> {
     by_site: FxHashMap<Site, Vec<usize>>,
     /// Methods that are tied to channels.
     handlers: FxHashSet<MemberId>,
+    /// Functions written in bodies that are subscribed somewhere.
+    handler_lambdas: FxHashSet<(MemberId, FunctionId)>,
     /// Classes whose objects are channels.
     pub signals: FxHashSet<TypeId>,
     /// Whether the tree has an entry point outside of tests.
@@ -83,9 +89,15 @@ impl<'p> Wiring<'p> {
         for (index, effect) in effects.iter().enumerate() {
             by_site.entry(effect.site).or_default().push(index);
         }
-        let joined = effects.iter().filter(|e| e.act == Act::Join);
-        let handlers = joined.filter_map(|e| if let Some(Val::Method(m, _)) = e.handler { Some(m) } else { None }).collect();
-        Self { flow, effects, channels, owner_releases, by_site, handlers, signals, is_application, is_open, complete }
+        let (mut handlers, mut handler_lambdas) = (FxHashSet::default(), FxHashSet::default());
+        for join in channels.iter().flat_map(|c| &c.joins) {
+            match effects[*join].handler {
+                Some(Val::Method(m, _)) => _ = handlers.insert(m),
+                Some(Val::Lambda(m, f)) => _ = handler_lambdas.insert((m, f)),
+                _ => {}
+            }
+        }
+        Self { flow, effects, channels, owner_releases, by_site, handlers, handler_lambdas, signals, is_application, is_open, complete }
     }
 
     /// The program.

@@ -6,7 +6,7 @@ use yarrowgraph_ir::{Body, MemberKind, Node, NodeId, TypeKind};
 use super::Wiring;
 use super::lifetime::creations;
 use crate::flow::{Flow, Val};
-use crate::program::{MemberId, Program, Scope, Site, TypeId};
+use crate::program::{MemberId, Program, Site, TypeId};
 
 /// Whether the instances of a type live as long as the process; the least of several counts.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -84,14 +84,15 @@ impl Once<'_, '_> {
         {
             return Lives::Yes;
         }
-        if recurs(scope, body, site.node) {
-            return Lives::No;
+        let here = times(self.wiring, site);
+        if here == Lives::No {
+            return here;
         }
         let fixed = matches!(info.kind, MemberKind::Field | MemberKind::Initializer | MemberKind::EnumConstant | MemberKind::Property);
         if info.is_static && fixed {
-            return Lives::Yes;
+            return here;
         }
-        self.runs(site.member)
+        self.runs(site.member).min(here)
     }
 
     /// How often a member runs.
@@ -132,12 +133,10 @@ impl Once<'_, '_> {
     }
 
     fn called(&mut self, call: Site) -> Lives {
-        let program = self.wiring.program();
-        let Some(body) = program.body(call.member) else { return Lives::No };
-        if recurs(program.scope(call.member), body, call.node) {
-            return Lives::No;
+        match times(self.wiring, call) {
+            Lives::No => Lives::No,
+            here => self.runs(call.member).min(here),
         }
-        self.runs(call.member)
     }
 }
 
@@ -154,23 +153,46 @@ fn is_entry(program: &Program, member: MemberId) -> bool {
     info.is_static && (info.kind == MemberKind::Initializer || entry_points.contains(program.text(info.name)))
 }
 
-/// Whether a node stands where it may be gone through several times in one run of its body, or
-/// later. A loop that is left right behind it does not count.
-fn recurs(scope: &Scope, body: &Body, node: NodeId) -> bool {
-    let mut left = false;
-    for around in scope.ancestors(node) {
+/// How often a node is gone through in one run of its body. A loop that is left right behind it
+/// does not count; what a function does that is handed to something else than a channel is not shown.
+fn times(wiring: &Wiring<'_>, site: Site) -> Lives {
+    let program = wiring.program();
+    let Some(body) = program.body(site.member) else { return Lives::No };
+    let (mut left, mut inner, mut times) = (false, site.node, Lives::Yes);
+    for around in program.scope(site.member).ancestors(site.node) {
         match body.node(around) {
             Node::Block(list) => {
                 left |=
                     body.list(list).last().is_some_and(|last| matches!(body.node(*last), Node::Return(_) | Node::Break | Node::Throw(_)))
             }
-            Node::Loop { .. } | Node::ForEach { .. } if !left => return true,
+            Node::Loop { .. } | Node::ForEach { .. } if !left => return Lives::No,
             Node::Loop { .. } | Node::ForEach { .. } => left = false,
-            Node::Lambda(_) => return true,
+            Node::Lambda(function) => {
+                if wiring.handler_lambdas.contains(&(site.member, function)) {
+                    return Lives::No;
+                }
+                inner = around;
+            }
+            Node::Call { callee, .. } if matches!(body.node(inner), Node::Lambda(_)) => {
+                if !is_run_later(wiring, Site { member: site.member, node: around }, body, callee) {
+                    return Lives::No;
+                }
+                (inner, times) = (around, Lives::Unsaid);
+            }
             _ => {}
         }
     }
-    false
+    if matches!(body.node(inner), Node::Lambda(_)) { Lives::No } else { times }
+}
+
+/// Whether a call hands a function to something that runs it later and as a rule once, or to code
+/// of the tree, of which that is not known.
+fn is_run_later(wiring: &Wiring<'_>, call: Site, body: &Body, callee: NodeId) -> bool {
+    let program = wiring.program();
+    let (Node::Member { name, .. } | Node::Name(name)) = body.node(callee) else { return false };
+    let text = program.unit_of(call.member).text(name);
+    let pack = program.kit_of(call.member).pack;
+    (pack.schedulers.contains(text) && !pack.periodic.contains(text)) || wiring.flow.callee(call).is_some()
 }
 
 /// A static field that is filled once and for all: never emptied while the program runs.

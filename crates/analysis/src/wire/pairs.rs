@@ -11,7 +11,7 @@ use yarrowgraph_model::{Certainty, ChannelKind};
 use super::channels::{Channel, ChannelKey};
 use super::effect::{Act, Effect, Event, Holder};
 use crate::flow::{Flow, Val};
-use crate::program::{MemberId, Sym, Ty, TypeId};
+use crate::program::{MemberId, Program, Sym, Ty, TypeId};
 
 const VERBS: &[(&str, &str)] = &[
     ("add", "remove"),
@@ -24,6 +24,7 @@ const VERBS: &[(&str, &str)] = &[
     ("hook", "unhook"),
     ("watch", "unwatch"),
     ("listen", "unlisten"),
+    ("on", "off"),
 ];
 
 /// Adds what is put on and taken off through such pairs.
@@ -57,23 +58,27 @@ fn pairs_of(flow: &Flow<'_>, ty: TypeId) -> Vec<Pair> {
     names.dedup();
     let mut found = Vec::new();
     for name in names {
-        let text = program.text(name);
-        for (verb, opposite) in VERBS {
-            let Some(rest) = strip_verb(text, verb) else { continue };
-            let capital = text.starts_with(|c: char| c.is_uppercase());
-            let opposite = if capital { capitalised(opposite) } else { (*opposite).to_owned() };
-            let plain = format!("{opposite}{rest}");
-            let directed = format!("{opposite}{}", rest.replacen("To", "From", 1));
-            let other = [plain, directed].iter().find_map(|n| program.symbols.get(n)).filter(|n| !program.own_members(ty, *n).is_empty());
-            if let Some(other) = other {
-                let of = |n: Sym| program.own_members(ty, n).iter().copied().filter(|m| takes_one(flow, *m)).collect::<Vec<_>>();
-                let (adders, removers) = (of(name), of(other));
-                if !removers.is_empty() {
-                    found.push((adders, removers));
-                }
-                break;
+        let declared = |n: &Sym| !program.own_members(ty, *n).is_empty();
+        if let Some(other) = opposites(program, program.text(name)).into_iter().find(declared) {
+            let of = |n: Sym| program.own_members(ty, n).iter().copied().filter(|m| takes_one(flow, *m)).collect::<Vec<_>>();
+            let (adders, removers) = (of(name), of(other));
+            if !removers.is_empty() {
+                found.push((adders, removers));
             }
         }
+    }
+    found
+}
+
+/// The names in the tree that undo what a method's name says.
+pub(crate) fn opposites(program: &Program, name: &str) -> Vec<Sym> {
+    let mut found = Vec::new();
+    for (verb, opposite) in VERBS {
+        let Some(rest) = strip_verb(name, verb) else { continue };
+        let capital = name.starts_with(|c: char| c.is_uppercase());
+        let opposite = if capital { capitalised(opposite) } else { (*opposite).to_owned() };
+        let directed = rest.replacen("To", "From", 1);
+        found.extend([rest, &directed].iter().find_map(|rest| program.symbols.get(&format!("{opposite}{rest}"))));
     }
     found
 }

@@ -23,6 +23,12 @@ pub enum Same {
 /// Compares the handler of a subscription with that of a release.
 pub fn same_handler(flow: &Flow<'_>, join: &Effect, leave: &Effect) -> Same {
     let (Some(a), Some(b)) = (&join.handler, &leave.handler) else { return Same::Open };
+    // an adapter can take itself off
+    if let Some(adapter) = &join.adapter
+        && leaves_itself(flow, adapter, b)
+    {
+        return Same::Yes;
+    }
     if matches!(a, Val::Unknown) || matches!(b, Val::Unknown) {
         return Same::Open;
     }

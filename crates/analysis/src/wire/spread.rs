@@ -7,6 +7,7 @@ use yarrowgraph_ir::{FunctionId, MemberKind, Node};
 
 use super::effect::{Act, Effect, Event, Holder};
 use super::extract::holder_of;
+use super::{adapters, annotated};
 use crate::flow::{Binding, Flow, FunctionKey, Val, is_override};
 use crate::program::{MemberId, Site, Sym, TypeId};
 
@@ -40,7 +41,9 @@ pub(super) fn spread(flow: &Flow<'_>, mut effects: Vec<Effect>, signals: &FxHash
     complete &= carry_all(flow, &mut effects, &mut seen, signals, &matters);
     let handed_on: Vec<Effect> = effects.iter().filter(|e| e.act == Act::Join).flat_map(|e| handed_on(flow, e, signals)).collect();
     effects.extend(handed_on);
-    (effects, complete)
+    let is_open = |e: &Effect| open_in(flow, e, signals).is_some();
+    let expanded = effects.into_iter().flat_map(|e| if e.by_annotation && !is_open(&e) { annotated::expand(flow, e) } else { vec![e] });
+    (expanded.collect(), complete)
 }
 
 /// Members that somebody is told from, or whose elements are taken off something.
@@ -114,7 +117,10 @@ fn to_callers(flow: &Flow<'_>, effect: &Effect, signals: &FxHashSet<TypeId>) -> 
     if matches!(effect.act, Act::Leave | Act::LeaveAll) && is_deferred(flow, effect.site, key) {
         return Vec::new();
     }
-    flow.callers(key).iter().map(|(site, binding)| carry(flow, effect, *site, binding)).collect()
+    let mut carried: Vec<Effect> = flow.callers(key).iter().map(|(site, binding)| carry(flow, effect, *site, binding)).collect();
+    // who holds one object and hands it on does not tell it; who hands on each element does
+    carried.retain(|e| !e.of_param || matches!(e.holder.event, Event::Given) || e.walks);
+    carried
 }
 
 /// `sources.forEach(gauge::addListener)`: somebody calls the adder, with handlers that are not shown.
@@ -220,6 +226,7 @@ fn carry(flow: &Flow<'_>, effect: &Effect, site: Site, binding: &Binding) -> Eff
     carried.context = effect.context.as_ref().map(|c| c.substitute(binding));
     carried.holder.key = effect.holder.key.as_ref().map(|k| k.substitute(binding));
     let subject = effect.holder.subject.substitute(binding);
+    carried.walks |= matches!(subject, Val::Element(..));
     carried.holder = match effect.holder.event {
         Event::Given => match holder_of(flow, &subject) {
             Some(holder) => holder,
@@ -230,6 +237,7 @@ fn carry(flow: &Flow<'_>, effect: &Effect, site: Site, binding: &Binding) -> Eff
     if let Some(Val::Param(_, _, index)) = &effect.handler {
         carried.handler_node = argument_node(flow, site, *index, binding);
     }
+    adapters::see_through(flow, &mut carried);
     carried
 }
 

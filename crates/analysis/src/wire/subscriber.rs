@@ -1,6 +1,6 @@
 //! Whose handler it is: the object that a subscription keeps alive.
 
-use yarrowgraph_ir::{MemberKind, Node, NodeId};
+use yarrowgraph_ir::{Node, NodeId};
 
 use crate::flow::{Flow, Val};
 use crate::program::{Declared, MemberId, Site, Ty, TypeId};
@@ -44,6 +44,7 @@ fn resolve(flow: &Flow<'_>, handler: &Val, site: Site, budget: u32) -> Subscribe
         Val::Method(m, Some(receiver)) => match &**receiver {
             Val::This(t) => owner_of_listener(flow, *t, site),
             Val::Type(_) => Subscriber::Nobody,
+            Val::New(_) => resolve(flow, receiver, site, budget),
             _ => {
                 let own = flow.type_of(receiver).own().unwrap_or(program.member(*m).owner);
                 Subscriber::Other(own)
@@ -107,7 +108,7 @@ fn owner_of_listener(flow: &Flow<'_>, ty: TypeId, site: Site) -> Subscriber {
 /// class holds what its constructor is given.
 fn created(flow: &Flow<'_>, ty: TypeId, new: Site) -> Subscriber {
     let program = flow.program;
-    if holds_weakly(flow, ty) {
+    if program.holds_weakly(ty) {
         return Subscriber::Weak;
     }
     let t = program.ty(ty);
@@ -132,15 +133,6 @@ fn outermost_instance(flow: &Flow<'_>, ty: TypeId) -> TypeId {
         }
     }
     ty
-}
-
-/// Whether a class keeps what it works for in a weak field.
-fn holds_weakly(flow: &Flow<'_>, ty: TypeId) -> bool {
-    let program = flow.program;
-    let pack = program.kit(program.ty(ty).unit).pack;
-    let weak = |t: &Ty| matches!(t, Ty::Outside(name, _) if pack.weak_types.contains(program.text(*name)));
-    program.ty(ty).members.iter().any(|m| program.member(*m).kind == MemberKind::Field && weak(&program.declared_type(*m)))
-        || program.ty(ty).bases.iter().any(weak)
 }
 
 /// Whether the members of a class use the instance around it.

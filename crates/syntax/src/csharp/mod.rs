@@ -1,5 +1,6 @@
 //! C#.
 
+mod branches;
 mod decls;
 mod exprs;
 mod kinds;
@@ -14,6 +15,7 @@ use yarrowgraph_ir::{Language, NodeId, TypeRef, TypeRefId, Unit, pack::Pack};
 
 use crate::driver::{self, Lower};
 use crate::parse::{self, Grammar, Unread};
+use branches::Keep;
 use kinds::{Kind, Table};
 
 /// What the language promises.
@@ -36,15 +38,37 @@ static TABLE: LazyLock<Table> = LazyLock::new(|| Table::new(&Grammar::CSharp.lan
 /// Lowers one file.
 pub(crate) fn lower(path: &str, text: &str) -> Result<Unit, Unread> {
     let tree = parse::parse(Grammar::CSharp, text)?;
+    if tree.root_node().has_error() && text.contains("#if") {
+        let mut least = (unread(&tree), None);
+        for keep in [Keep::First, Keep::Last] {
+            let text = branches::only(text, keep);
+            let tree = parse::parse(Grammar::CSharp, &text)?;
+            if unread(&tree) < least.0 {
+                least = (unread(&tree), Some((text, tree)));
+            }
+        }
+        if let (_, Some((text, tree))) = least {
+            return Ok(lower_tree(path, &text, &tree));
+        }
+    }
+    Ok(lower_tree(path, text, &tree))
+}
+
+/// How many bytes the grammar could not read; stretches without bytes count too.
+fn unread(tree: &tree_sitter::Tree) -> u32 {
+    driver::errors(tree).iter().map(|e| e.end - e.start + 1).sum()
+}
+
+fn lower_tree(path: &str, text: &str, tree: &tree_sitter::Tree) -> Unit {
     let mut unit = Unit::new(Language::CSharp, path);
-    unit.errors = driver::errors(&tree);
-    let mut csharp = CSharp { l: Lower::new(unit, text, &tree), t: &TABLE, receivers: Vec::new() };
+    unit.errors = driver::errors(tree);
+    let mut csharp = CSharp { l: Lower::new(unit, text, tree), t: &TABLE, receivers: Vec::new() };
     csharp.compilation_unit(tree.root_node());
     while let Some((node, placeholder)) = csharp.l.next_late() {
         let lowered = csharp.node(node);
         csharp.l.finish_late(placeholder, lowered);
     }
-    Ok(csharp.l.unit)
+    csharp.l.unit
 }
 
 struct CSharp<'t> {

@@ -1,0 +1,381 @@
+//! What is put into collections of handlers and taken out of them.
+
+use yarrowgraph_ir::{AssignOp, BinaryOp, Node, NodeId, UnaryOp};
+
+use super::effect::{Act, Effect, Event, Holder};
+use super::extract::{Extractor, holder_of};
+use super::spread::is_field_function;
+use crate::flow::Val;
+use crate::program::{Declared, Ty, TypeId, UnitId};
+
+/// What is put into a holder.
+struct Carried {
+    handler: Val,
+    at: NodeId,
+    /// Whether a reference that keeps nothing alive is around it.
+    weak: bool,
+    /// Whether a record of the tree is around it.
+    in_record: bool,
+}
+
+impl Extractor<'_, '_> {
+    pub(super) fn replace_collection(&self, node: NodeId, holder: Holder, target: NodeId, value: NodeId, found: &mut Vec<Effect>) {
+        match self.body.node(value) {
+            Node::Null => found.push(Effect::new(Act::LeaveAll, holder, self.site(node))),
+            Node::Collection { items, .. } if items.len == 0 => {
+                // the first value is no clearing
+                if !self.in_constructor() {
+                    found.push(Effect::new(Act::LeaveAll, holder, self.site(node)));
+                }
+            }
+            // `[...list, handler]`
+            Node::Collection { items, .. } => {
+                for &item in self.body.list(items) {
+                    if !matches!(self.body.node(item), Node::Unary { op: UnaryOp::Spread, .. }) {
+                        self.put(node, holder.clone(), item, false, found);
+                    }
+                }
+            }
+            Node::Call { callee, args, .. } => {
+                let Node::Member { object, name, .. } = self.body.node(callee) else { return };
+                let pack = self.flow.program.kit_of(self.member).pack;
+                let text = self.text(name);
+                let args = self.body.list(args);
+                let same = self.eval(object) == self.eval(target);
+                let filters = pack.filters.contains(text);
+                if same && pack.adds.contains(text) {
+                    if let Some(&arg) = args.last() {
+                        self.put(node, holder, arg, false, found);
+                    }
+                } else if filters && let Some(handler) = self.excluded(node) {
+                    let mut effect = Effect::new(Act::Leave, holder, self.site(node));
+                    effect.handler = Some(handler.0);
+                    effect.handler_node = Some(self.site(handler.1));
+                    found.push(effect);
+                }
+            }
+            // a copy that was grown or shrunk before
+            _ => self.grown_copy(node, &holder, value, found),
+        }
+    }
+
+    /// `var grown = new T[n + 1]; …; grown[^1] = handler; list = grown;`
+    fn grown_copy(&self, node: NodeId, holder: &Holder, value: NodeId, found: &mut Vec<Effect>) {
+        let (Node::Name(name), scope) = (self.body.node(value), self.flow.program.scope(self.member)) else { return };
+        let Some(local) = scope.lookup(name, value) else { return };
+        for index in 0..self.body.nodes.len() {
+            let other = NodeId::new(index);
+            let stored = match self.body.node(other) {
+                Node::Assign { op: AssignOp::Set, target, value } => match self.body.node(target) {
+                    Node::Index { object, .. }
+                        if self.body.node(object) == Node::Name(name) && scope.lookup(name, object) == Some(local) =>
+                    {
+                        Some(value)
+                    }
+                    _ => None,
+                },
+                Node::Call { callee, args, .. } => match self.body.node(callee) {
+                    Node::Member { object, name: verb, .. } if self.body.node(object) == Node::Name(name) => {
+                        let pack = self.flow.program.kit_of(self.member).pack;
+                        pack.adds.contains(self.text(verb)).then(|| self.body.list(args).last().copied()).flatten()
+                    }
+                    _ => None,
+                },
+                _ => None,
+            };
+            if let Some(handler) = stored
+                && matches!(self.eval(handler), Val::Param(..) | Val::This(_))
+            {
+                self.put(node, holder.clone(), handler, false, found);
+            }
+        }
+    }
+
+    /// The value that a predicate below a node tells apart (`l -> l != handler`).
+    pub(super) fn excluded(&self, node: NodeId) -> Option<(Val, NodeId)> {
+        let mut stack = vec![node];
+        while let Some(id) = stack.pop() {
+            let pair = match self.body.node(id) {
+                Node::Binary { op: BinaryOp::Eq | BinaryOp::Ne, left, right } => Some((left, right)),
+                Node::Call { callee, args, .. } => match (self.body.node(callee), self.body.list(args)) {
+                    (_, &[a, b]) => Some((a, b)),
+                    (Node::Member { object, .. }, &[only]) => Some((object, only)),
+                    _ => None,
+                },
+                _ => None,
+            };
+            if let Some((a, b)) = pair {
+                for side in [b, a] {
+                    let value = self.eval(side);
+                    let named = matches!(self.body.node(side), Node::Name(_) | Node::This | Node::Member { .. });
+                    if named && matches!(value, Val::Param(_, None, _) | Val::This(_)) {
+                        return Some((value, side));
+                    }
+                    // the parameter of a function that a field holds
+                    if let Val::Param(m, Some(f), _) = value
+                        && is_field_function(self.flow, m, f)
+                    {
+                        return Some((value, side));
+                    }
+                }
+            }
+            stack.extend(self.body.children(id));
+        }
+        None
+    }
+
+    pub(super) fn is_collection(&self, unit: UnitId, ty: &Ty) -> bool {
+        self.flow.program.element_type(unit, ty).is_some()
+    }
+
+    /// Records that a value is put into a holder.
+    pub(super) fn put(&self, node: NodeId, holder: Holder, value: NodeId, replaces: bool, found: &mut Vec<Effect>) {
+        let Carried { handler, at, weak, in_record } = self.carried(&holder, value);
+        if matches!(handler, Val::Null | Val::Data | Val::Str(_)) {
+            return;
+        }
+        let mut effect = Effect::new(Act::Join, holder, self.site(node));
+        effect.handler = Some(handler);
+        effect.handler_node = Some(self.site(at));
+        effect.weak = weak;
+        effect.in_record = in_record;
+        effect.replaces = replaces;
+        found.push(effect);
+    }
+
+    /// The handler inside a wrapper: a weak reference, a record with a key, a pair.
+    fn carried(&self, holder: &Holder, value: NodeId) -> Carried {
+        let program = self.flow.program;
+        let plain = |node: NodeId, in_record: bool| Carried { handler: self.eval(node), at: node, weak: false, in_record };
+        match self.body.node(value) {
+            Node::New { ty, args, .. } => {
+                let ty = program.type_in(self.member, ty);
+                let weak = match &ty {
+                    Ty::Own(id, _) => program.holds_weakly(*id),
+                    other => program.is_weak(program.member(self.member).unit, other),
+                };
+                match self.handed_in(self.body.list(args)) {
+                    Some(inner) if weak || self.is_record(holder, &ty) => Carried { weak, ..plain(inner, matches!(ty, Ty::Own(..))) },
+                    _ => Carried { weak, ..plain(value, false) },
+                }
+            }
+            Node::Collection { items, .. } => plain(self.handed_in(self.body.list(items)).unwrap_or(value), false),
+            Node::Object(entries) => {
+                let entries = self.body.list(entries).iter();
+                let values: Vec<NodeId> = entries
+                    .filter_map(|e| match self.body.node(*e) {
+                        Node::Entry { value, .. } => Some(value),
+                        _ => None,
+                    })
+                    .collect();
+                plain(self.handed_in(&values).unwrap_or(value), false)
+            }
+            _ => match self.eval(value) {
+                // a record that was made before
+                Val::New(site) if site.member == self.member && site.node != value => self.carried(holder, site.node),
+                handler => match self.wrapped_param(&handler) {
+                    Some(param) => Carried { handler: param, ..plain(value, false) },
+                    None => plain(value, false),
+                },
+            },
+        }
+    }
+
+    /// Which of some values is a handler: one that came in from outside, and best one that can be called.
+    fn handed_in(&self, nodes: &[NodeId]) -> Option<NodeId> {
+        let program = self.flow.program;
+        let open = |n: &&NodeId| matches!(self.eval(**n), Val::Param(..) | Val::This(_));
+        let callable = |n: &&NodeId| {
+            let ty = self.flow.type_of_node(self.member, **n);
+            program.is_callable(program.member(self.member).unit, &ty) || self.is_listener_type(&ty)
+        };
+        nodes.iter().filter(open).find(callable).or_else(|| nodes.iter().rfind(open)).copied()
+    }
+
+    /// Whether an object of a type is a record around a listener rather than one in its own right:
+    /// the holder is declared to hold such records, or they are nothing else.
+    fn is_record(&self, holder: &Holder, ty: &Ty) -> bool {
+        let program = self.flow.program;
+        let Ty::Own(id, _) = ty else { return true };
+        if program.ty(*id).bases.is_empty() {
+            return true;
+        }
+        let Event::Own(m) = holder.event else { return false };
+        let unit = program.member(m).unit;
+        let mut held = self.flow.type_held(m);
+        while let Some(element) = program.element_type(unit, &held) {
+            held = element;
+        }
+        held.own() == Some(*id)
+    }
+
+    /// A lambda that calls a parameter of the function around it carries that parameter.
+    pub(super) fn wrapped_param(&self, handler: &Val) -> Option<Val> {
+        let Val::Lambda(member, function) = handler else { return None };
+        if *member != self.member {
+            return None;
+        }
+        let mut stack: Vec<NodeId> = self.body.function(*function).body.into_iter().collect();
+        while let Some(id) = stack.pop() {
+            if let Node::Call { callee, .. } = self.body.node(id) {
+                let called = match self.body.node(callee) {
+                    Node::Name(_) => Some(callee),
+                    Node::Member { object, name, .. } if self.flow.program.kit_of(self.member).pack.invokers.contains(self.text(name)) => {
+                        Some(object)
+                    }
+                    _ => None,
+                };
+                if let Some(called) = called
+                    && let value @ Val::Param(_, None, _) = self.eval(called)
+                {
+                    return Some(value);
+                }
+            }
+            stack.extend(self.body.children(id));
+        }
+        None
+    }
+
+    pub(super) fn delete(&self, node: NodeId, operand: NodeId, found: &mut Vec<Effect>) {
+        let Node::Index { object, keys, .. } = self.body.node(operand) else { return };
+        let Some(mut holder) = holder_of(self.flow, &self.eval(object)) else { return };
+        holder.key = self.body.list(keys).first().map(|k| self.eval(*k));
+        let mut effect = Effect::new(Act::Leave, holder, self.site(node));
+        effect.handler = Some(Val::Unknown);
+        found.push(effect);
+    }
+
+    /// `list.add(l)`, `list.remove(l)`, `list.clear()` on a collection that a member holds.
+    pub(super) fn collection_call(&self, node: NodeId, object: NodeId, text: &str, args: &[NodeId], found: &mut Vec<Effect>) -> bool {
+        let program = self.flow.program;
+        let value = self.eval(object);
+        let Some(mut holder) = holder_of(self.flow, &value) else { return false };
+        let Event::Own(m) = holder.event else { return false };
+        let ty = self.flow.type_of(&value);
+        let unit = program.member(m).unit;
+        if !self.is_collection(unit, &ty) && ty != Ty::Unknown {
+            return false;
+        }
+        let pack = program.kit_of(self.member).pack;
+        let is_map = program.is_map(&ty);
+        if pack.adds.contains(text)
+            && let Some(&last) = args.last()
+        {
+            if let [key, _] = *args
+                && is_map
+            {
+                holder.key = Some(self.eval(key));
+            }
+            let weak_map = program.is_weak(program.member(self.member).unit, &ty);
+            // in a map of weak keys the listener is the key
+            let value = if weak_map { args.first().copied().unwrap_or(last) } else { last };
+            if weak_map {
+                holder.key = None;
+            }
+            let before = found.len();
+            self.put(node, holder, value, is_map, found);
+            if weak_map {
+                found[before..].iter_mut().for_each(|e| e.weak = true);
+            }
+            return true;
+        }
+        if pack.clears.contains(text) {
+            found.push(Effect::new(Act::LeaveAll, holder, self.site(node)));
+            return true;
+        }
+        if pack.removes.contains(text) {
+            let (handler, at) = match args {
+                [] => (Val::Unknown, None),
+                [first, ..] => match self.looked_up(*first) {
+                    Some((value, at)) => (value, Some(at)),
+                    None => match self.excluded(*first) {
+                        Some((value, at)) => (value, Some(at)),
+                        // a predicate that tells nobody apart by name
+                        None if matches!(self.body.node(*first), Node::Lambda(_)) => (Val::Unknown, None),
+                        None => match self.compared(*first, &value) {
+                            Some((value, at)) => (value, Some(at)),
+                            None => {
+                                let carried = self.taken_out(&holder, *args.last().unwrap_or(first));
+                                (carried.handler, Some(carried.at))
+                            }
+                        },
+                    },
+                },
+            };
+            if is_map {
+                holder.key = args.first().map(|k| self.eval(*k));
+            }
+            let mut effect = Effect::new(Act::Leave, holder, self.site(node));
+            effect.handler = Some(if is_map { Val::Unknown } else { handler });
+            effect.handler_node = at.map(|a| self.site(a));
+            found.push(effect);
+            return true;
+        }
+        false
+    }
+
+    /// What is handed to a removal: the handler inside a record, where records are equal by what they hold.
+    fn taken_out(&self, holder: &Holder, value: NodeId) -> Carried {
+        let program = self.flow.program;
+        let carried = self.carried(holder, value);
+        let is_equal = |id: TypeId| program.is_equal_by_content(id);
+        if carried.in_record && !self.flow.type_of_node(self.member, value).own().is_some_and(is_equal) {
+            return Carried { handler: self.eval(value), at: value, weak: false, in_record: false };
+        }
+        carried
+    }
+
+    /// The value that elements of a collection are compared with, where what is handed to the
+    /// removal is a position: `if (list.get(i) == handler) found = i; … list.remove(found)`.
+    fn compared(&self, position: NodeId, collection: &Val) -> Option<(Val, NodeId)> {
+        let Node::Name(name) = self.body.node(position) else { return None };
+        let scope = self.flow.program.scope(self.member);
+        let Some(Declared::Local(local)) = scope.lookup(name, position) else { return None };
+        // a local that holds the element itself is no position
+        let is_element = |v: &Val| matches!(v, Val::Element(of, _) if **of == *collection);
+        if !matches!(self.body.node(local), Node::Local { .. }) || is_element(&self.eval(position)) {
+            return None;
+        }
+        let pack = self.flow.program.kit_of(self.member).pack;
+        (0..self.body.nodes.len()).map(NodeId::new).find_map(|id| {
+            let (a, b) = match self.body.node(id) {
+                Node::Binary { op: BinaryOp::Eq | BinaryOp::Ne, left, right } => (left, right),
+                Node::Call { callee, args, .. } => match (self.body.node(callee), self.body.list(args)) {
+                    (Node::Name(n) | Node::Member { name: n, .. }, &[a, b]) if pack.equality.contains(self.text(n)) => (a, b),
+                    (Node::Member { object, name: n, .. }, &[only]) if pack.equality.contains(self.text(n)) => (object, only),
+                    _ => return None,
+                },
+                _ => return None,
+            };
+            [(a, b), (b, a)].into_iter().find_map(|(element, other)| {
+                let value = self.eval(other);
+                (matches!(value, Val::Param(..) | Val::This(_)) && is_element(&self.eval(element))).then_some((value, other))
+            })
+        })
+    }
+
+    /// `indexOf(handler)`, also by way of a local.
+    fn looked_up(&self, node: NodeId) -> Option<(Val, NodeId)> {
+        match self.body.node(node) {
+            Node::Call { callee, args, .. } => {
+                let Node::Member { name, .. } = self.body.node(callee) else { return None };
+                let args = self.body.list(args);
+                if !self.flow.program.kit_of(self.member).pack.positions.contains(self.text(name)) {
+                    return None;
+                }
+                match args.first() {
+                    Some(&predicate) if matches!(self.body.node(predicate), Node::Lambda(_)) => self.excluded(predicate),
+                    first => first.map(|a| (self.eval(*a), *a)),
+                }
+            }
+            Node::Name(name) => match self.flow.program.scope(self.member).lookup(name, node)? {
+                Declared::Local(local) => match self.body.node(local) {
+                    Node::Local { init: Some(init), .. } => self.looked_up(init),
+                    _ => None,
+                },
+                Declared::Param(..) => None,
+            },
+            _ => None,
+        }
+    }
+}

@@ -1,0 +1,349 @@
+//! Calls that tell what a member holds.
+
+use yarrowgraph_ir::traits::MethodValue;
+use yarrowgraph_ir::{MemberKind, Node, NodeId, TypeKind, UnaryOp};
+use yarrowgraph_model::Certainty;
+
+use super::channels::{is_called_listener, kept_handler};
+use super::effect::{Act, Effect, Event, Guard, Holder};
+use super::extract::{Extractor, holder_of};
+use super::{guards, keyed};
+use crate::flow::Val;
+use crate::program::{Declared, Site, Sym, Ty};
+
+impl Extractor<'_, '_> {
+    /// A call of what a holder holds.
+    pub(super) fn invocation(&self, node: NodeId, callee: NodeId, args: &[NodeId], found: &mut Vec<Effect>) {
+        let program = self.flow.program;
+        let pack = program.kit_of(self.member).pack;
+        match self.body.node(callee) {
+            Node::Name(_) | Node::Index { .. } | Node::Call { .. } | Node::Unary { .. } => {
+                let value = self.eval(callee);
+                self.raise_value(node, callee, &value, found);
+                self.told_through_param(node, &value, args, found);
+            }
+            Node::Member { object, name, optional } => {
+                let text = self.text(name);
+                if pack.invokers.contains(text) {
+                    let value = self.eval(object);
+                    let unit = program.member(self.member).unit;
+                    let ty = self.flow.type_of(&value);
+                    let delegate = program.is_callable(unit, &ty)
+                        || matches!(holder_of(self.flow, &value), Some(Holder { event: Event::Own(m), .. }) if program.member(m).kind == MemberKind::Event);
+                    if delegate {
+                        self.raise_at(node, object, &value, None, optional, found);
+                        return;
+                    }
+                }
+                if pack.walks.contains(text)
+                    && let [function] = *args
+                {
+                    self.walk_with_function(node, object, function, found);
+                    return;
+                }
+                // where fields cannot be called, only what is told by a method matters
+                if program.kit_of(self.member).traits.method_value == MethodValue::Fresh {
+                    // nor is the object itself told anything, or what was just made
+                    if matches!(self.body.node(object), Node::This | Node::Super | Node::New { .. } | Node::Str(_) | Node::TypeExpr(_)) {
+                        return;
+                    }
+                    let told = self.told(object);
+                    if !matches!(told, Val::Element(..) | Val::Param(..)) && !self.is_slot_object(&told) {
+                        return;
+                    }
+                }
+                // a callable member, or a method of an element
+                let value = self.eval(callee);
+                match &value {
+                    Val::Member(of, _) if !matches!(**of, Val::Element(..)) => self.raise_value(node, callee, &value, found),
+                    Val::Static(_) => self.raise_value(node, callee, &value, found),
+                    Val::Method(..) | Val::Outside(..) | Val::Member(..) => {
+                        let object_value = self.told(object);
+                        let asks_weak = pack.elements.contains(text) && self.is_weak_reference(&object_value);
+                        let told = matches!(object_value, Val::Element(..))
+                            || self.is_slot_object(&object_value)
+                            || self.is_listener_param(&object_value);
+                        if !asks_weak && told {
+                            let message = program.sym_in(self.member, name);
+                            self.raise_at(node, object, &object_value, Some(message), optional, found);
+                        }
+                    }
+                    _ => {}
+                }
+                self.told_through_param(node, &value, args, found);
+            }
+            _ => {}
+        }
+    }
+
+    /// The object that a message goes to; an element counts as one whatever it is cast to.
+    fn told(&self, object: NodeId) -> Val {
+        let mut inner = object;
+        while let Node::Cast { operand, .. } = self.body.node(inner) {
+            inner = operand;
+        }
+        match self.eval(inner) {
+            element @ Val::Element(..) => element,
+            _ => self.eval(object),
+        }
+    }
+
+    /// Whether a value is a reference that keeps nothing alive, to be asked for what it refers to.
+    fn is_weak_reference(&self, value: &Val) -> bool {
+        let program = self.flow.program;
+        program.is_weak(program.member(self.member).unit, &self.flow.type_of(value))
+    }
+
+    /// Whether a value is a parameter whose type is called a listener's: the caller says whose it is.
+    fn is_listener_param(&self, value: &Val) -> bool {
+        let program = self.flow.program;
+        matches!(value, Val::Param(..))
+            && match self.flow.type_of(value) {
+                Ty::Own(id, _) => program.ty(id).kind == TypeKind::Interface && is_called_listener(program.text(program.ty(id).name)),
+                _ => false,
+            }
+    }
+
+    /// Whether an element is something that handlers are: a function, an interface of the tree, a record
+    /// around such, or something of a library.
+    fn can_be_told(&self, element: &Val) -> bool {
+        let program = self.flow.program;
+        let ty = self.flow.type_of(element);
+        match &ty {
+            Ty::Own(id, _) => self.is_listener_type(&ty) || kept_handler(self.flow, *id).is_some(),
+            Ty::Outside(..) | Ty::Unknown | Ty::Param(_) => true,
+            other => program.is_callable(program.member(self.member).unit, other),
+        }
+    }
+
+    /// Whether a value is a field of a listener interface: a slot for one observer.
+    pub(super) fn is_slot_object(&self, value: &Val) -> bool {
+        matches!(value, Val::Member(..) | Val::Static(_)) && self.is_listener_type(&self.flow.type_of(value))
+    }
+
+    fn raise_value(&self, node: NodeId, callee: NodeId, value: &Val, found: &mut Vec<Effect>) {
+        let optional = matches!(self.body.node(node), Node::Call { optional: true, .. });
+        match value {
+            Val::Member(..) | Val::Static(_) | Val::Element(..) | Val::Param(..) => {
+                self.raise_at(node, callee, value, None, optional, found)
+            }
+            Val::Local(site) => {
+                if let Some(event) = keyed::event_in(self, *site) {
+                    self.raise_at(node, callee, &event, None, optional, found);
+                } else if let Some(inner) = self.channel_in_local(*site) {
+                    // a local copy of the channel that several values reach
+                    self.raise_at(node, callee, &inner, None, optional, found);
+                }
+            }
+            _ => {}
+        }
+    }
+
+    fn channel_in_local(&self, local: Site) -> Option<Val> {
+        let body = self.flow.program.body(local.member)?;
+        let Node::Local { init: Some(init), .. } = body.node(local.node) else { return None };
+        let value = self.flow.eval_in(local.member, init);
+        matches!(value, Val::Member(..) | Val::Static(_) | Val::Element(..)).then_some(value)
+    }
+
+    pub(super) fn raise_at(
+        &self,
+        node: NodeId,
+        called: NodeId,
+        value: &Val,
+        message: Option<Sym>,
+        optional: bool,
+        found: &mut Vec<Effect>,
+    ) {
+        // a field of a record in a roster: the roster is told as well
+        if let Val::Member(of, _) = value
+            && matches!(**of, Val::Element(..))
+        {
+            self.raise_at(node, called, of, message, optional, found);
+        }
+        let holder = match value {
+            Val::Param(..) => Holder { subject: value.clone(), event: Event::Given, key: None },
+            // a helper that is given the collection
+            Val::Element(of, None) if matches!(**of, Val::Param(..)) => match self.can_be_told(value) {
+                true => Holder { subject: (**of).clone(), event: Event::Given, key: None },
+                false => return,
+            },
+            _ => match holder_of(self.flow, value) {
+                Some(holder) => holder,
+                None => return,
+            },
+        };
+        let program = self.flow.program;
+        let walks = matches!(value, Val::Element(_, key) if key.is_none() || holder.key.is_none());
+        let mut effect = Effect::new(Act::Raise, holder, self.site(node));
+        effect.message = message;
+        effect.of_param = matches!(value, Val::Param(..)) && message.is_some();
+        effect.walks = walks;
+        effect.guard = if walks { Guard::Safe } else { guards::of_raise(self.flow, self.site(node), called, value, optional) };
+        let scope = program.scope(self.member);
+        let parent = scope.parent(node);
+        effect.result_used = !matches!(
+            parent.map(|p| self.body.node(p)),
+            None | Some(
+                Node::Block(_)
+                    | Node::If { .. }
+                    | Node::ForEach { .. }
+                    | Node::Loop { .. }
+                    | Node::Lambda(_)
+                    | Node::Case { .. }
+                    | Node::Try { .. }
+                    | Node::Lock { .. }
+                    | Node::Unary { .. }
+                    | Node::Using { .. }
+            )
+        ) || matches!(parent.map(|p| self.body.node(p)), Some(Node::If { cond, .. }) if cond == node);
+        effect.stops = self.stops_on(node);
+        effect.takes_out = self.takes_out(called);
+        effect.snapshot = self.walks_snapshot(called);
+        found.push(effect);
+    }
+
+    /// Whether the walk around a call ends early on its result.
+    fn stops_on(&self, node: NodeId) -> bool {
+        let scope = self.flow.program.scope(self.member);
+        for around in scope.ancestors(node) {
+            match self.body.node(around) {
+                Node::If { cond, then, .. } if scope.is_within(node, cond) => return self.leaves(then),
+                Node::Return(_) => return true,
+                Node::Block(_) | Node::Lambda(_) | Node::ForEach { .. } | Node::Loop { .. } => return false,
+                _ => {}
+            }
+        }
+        false
+    }
+
+    /// Whether a branch leaves the loop or function at its end.
+    fn leaves(&self, node: NodeId) -> bool {
+        match self.body.node(node) {
+            Node::Return(_) | Node::Break | Node::Throw(_) => true,
+            Node::Block(list) => self.body.list(list).last().is_some_and(|l| self.leaves(*l)),
+            _ => false,
+        }
+    }
+
+    /// `queue.poll().run()`: what is called is taken out.
+    fn takes_out(&self, called: NodeId) -> bool {
+        let node = match self.body.node(called) {
+            Node::Name(name) => match self.flow.program.scope(self.member).lookup(name, called) {
+                Some(Declared::Local(local)) => match self.body.node(local) {
+                    Node::Local { init: Some(init), .. } => init,
+                    Node::Local { .. } => {
+                        let mut around = self.flow.program.scope(self.member).ancestors(local);
+                        return around.any(|a| match self.body.node(a) {
+                            Node::Call { callee, .. } => self.is_taking(callee),
+                            _ => false,
+                        });
+                    }
+                    _ => return false,
+                },
+                _ => return false,
+            },
+            _ => called,
+        };
+        let mut stack = vec![node];
+        while let Some(id) = stack.pop() {
+            if let Node::Call { callee, .. } = self.body.node(id)
+                && self.is_taking(callee)
+            {
+                return true;
+            }
+            stack.extend(self.body.children(id));
+        }
+        false
+    }
+
+    pub(super) fn is_taking(&self, callee: NodeId) -> bool {
+        let Node::Member { name, .. } = self.body.node(callee) else { return false };
+        self.flow.program.kit_of(self.member).pack.takes.contains(self.text(name))
+    }
+
+    /// Whether the walk that gives what is called is over a copy.
+    fn walks_snapshot(&self, called: NodeId) -> bool {
+        let scope = self.flow.program.scope(self.member);
+        let pack = self.flow.program.kit_of(self.member).pack;
+        for around in scope.ancestors(called) {
+            if let Node::ForEach { iterable, .. } = self.body.node(around) {
+                let mut stack = vec![iterable];
+                while let Some(id) = stack.pop() {
+                    match self.body.node(id) {
+                        Node::Call { callee, .. } => {
+                            if let Node::Member { name, .. } = self.body.node(callee) {
+                                let text = self.text(name);
+                                if pack.copies.contains(text) && !pack.views.contains(text) {
+                                    return true;
+                                }
+                            }
+                        }
+                        Node::New { .. } | Node::Unary { op: UnaryOp::Spread, .. } => return true,
+                        _ => {}
+                    }
+                    stack.extend(self.body.children(id));
+                }
+                return false;
+            }
+        }
+        false
+    }
+
+    /// `listeners.forEach(call)`, `roster.forEach(Runnable::run)`
+    fn walk_with_function(&self, node: NodeId, object: NodeId, function: NodeId, found: &mut Vec<Effect>) {
+        let value = self.eval(object);
+        let Some(holder) = holder_of(self.flow, &value) else { return };
+        let message = match self.body.node(function) {
+            // the lambda's own body holds the raise
+            Node::Lambda(_) => return,
+            Node::MethodRef { name, .. } => Some(self.flow.program.sym_in(self.member, name)),
+            _ => None,
+        };
+        // `sources.forEach(this::add)` hands elements on; it tells nobody
+        if let Node::MethodRef { object, .. } = self.body.node(function)
+            && !matches!(self.eval(object), Val::Type(_) | Val::Global(_))
+        {
+            return;
+        }
+        let mut effect = Effect::new(Act::Raise, holder, self.site(node));
+        effect.message = message;
+        found.push(effect);
+    }
+
+    /// `tell(listener)` where `tell` is a parameter: the caller says what is told.
+    fn told_through_param(&self, node: NodeId, callee: &Val, args: &[NodeId], found: &mut Vec<Effect>) {
+        if !matches!(callee, Val::Param(..)) && !matches!(callee, Val::Outside(of, _) if matches!(**of, Val::Param(..))) {
+            return;
+        }
+        for &arg in args {
+            let value = self.eval(arg);
+            if let Val::Element(..) = value
+                && let Some(holder) = holder_of(self.flow, &value)
+            {
+                found.push(Effect::new(Act::Raise, holder, self.site(node)));
+            }
+        }
+    }
+
+    /// `control.Invoke(evt, …)`: a dispatcher calls the delegate that it is given.
+    pub(super) fn channel_argument(&self, node: NodeId, callee: NodeId, args: &[NodeId], found: &mut Vec<Effect>) {
+        let Node::Member { name, .. } = self.body.node(callee) else { return };
+        let pack = self.flow.program.kit_of(self.member).pack;
+        if !pack.dispatchers.contains(self.text(name)) {
+            return;
+        }
+        let Some(&first) = args.first() else { return };
+        let value = self.eval(first);
+        let Some(holder) = holder_of(self.flow, &value) else { return };
+        let Event::Own(m) = holder.event else { return };
+        let program = self.flow.program;
+        let ty = self.flow.type_of(&value);
+        if program.member(m).kind == MemberKind::Event || program.is_callable(program.member(m).unit, &ty) {
+            let mut effect = Effect::new(Act::Raise, holder, self.site(node));
+            effect.guard = guards::of_raise(self.flow, self.site(node), first, &value, false);
+            effect.certainty = Certainty::Likely;
+            found.push(effect);
+        }
+    }
+}
