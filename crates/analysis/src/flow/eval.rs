@@ -378,32 +378,40 @@ impl Flow<'_> {
 
     fn eval_local(&self, local: Site, budget: u32) -> Val {
         let Some(budget) = budget.checked_sub(1) else { return Val::Local(local) };
-        let program = self.program;
-        let Some(body) = program.body(local.member) else { return Val::Unknown };
-        let scope = program.scope(local.member);
-        let values = self.local_values(local);
-        match values[..] {
-            [] => {}
-            [one] => {
-                let value = self.eval_at(local.member, one, budget);
-                let refers = matches!(body.node(one), Node::MethodRef { .. });
-                return match value {
-                    Val::Outside(..) if refers => Val::Local(local),
-                    // which function it is may matter less than that it is the same one
-                    Val::Lambda(..) | Val::Method(..) | Val::Bound(..) | Val::Unknown | Val::Data | Val::Call(_) => Val::Local(local),
-                    known => known,
-                };
-            }
+        let Some(body) = self.program.body(local.member) else { return Val::Unknown };
+        let assigned = self.local_values(local);
+        let given = self.given_to_local(local, budget);
+        if let ([one], None) = (&assigned[..], &given) {
+            let value = self.eval_at(local.member, *one, budget);
+            let refers = matches!(body.node(*one), Node::MethodRef { .. });
+            return match value {
+                Val::Outside(..) if refers => Val::Local(local),
+                // which function it is may matter less than that it is the same one
+                Val::Lambda(..) | Val::Method(..) | Val::Bound(..) | Val::Unknown | Val::Data | Val::Call(_) => Val::Local(local),
+                known => known,
+            };
+        }
+        let values = assigned.iter().map(|v| self.eval_at(local.member, *v, budget));
+        let mut all: Vec<Val> = given.into_iter().chain(values).collect();
+        all.dedup();
+        match &all[..] {
+            [one] if !one.is_function() && *one != Val::Unknown => one.clone(),
+            // what was looked up, or made where nothing was found
             _ => {
-                let mut all = values.iter().map(|v| self.eval_at(local.member, *v, budget));
-                let first = all.next().unwrap_or(Val::Unknown);
-                let same = !first.is_function() && first != Val::Unknown && all.all(|v| v == first);
-                return if same { first } else { Val::Local(local) };
+                let (made, found): (Vec<&Val>, Vec<&Val>) = all.iter().partition(|v| matches!(v, Val::New(_) | Val::Literal(_)));
+                match found[..] {
+                    [path @ (Val::Element(..) | Val::Member(..) | Val::Static(_))] if !made.is_empty() => path.clone(),
+                    _ => Val::Local(local),
+                }
             }
         }
-        // no value of its own: where it stands says what it gets
-        let Some(parent) = scope.parent(local.node) else { return Val::Local(local) };
-        match body.node(parent) {
+    }
+
+    /// What a local gets by where it stands rather than by an assignment.
+    fn given_to_local(&self, local: Site, budget: u32) -> Option<Val> {
+        let body = self.program.body(local.member)?;
+        let parent = self.program.scope(local.member).parent(local.node)?;
+        let given = match body.node(parent) {
             Node::ForEach { var, iterable, keys: false, .. } if var == local.node => {
                 Val::Element(Arc::new(self.eval_at(local.member, iterable, budget)), None)
             }
@@ -413,8 +421,9 @@ impl Flow<'_> {
             Node::Call { callee, args, .. } if body.list(args).contains(&local.node) => {
                 self.out_of_call(local, callee, body.list(args), budget)
             }
-            _ => Val::Local(local),
-        }
+            _ => return None,
+        };
+        (given != Val::Local(local)).then_some(given)
     }
 
     /// `table.TryGetValue(key, out var value)`

@@ -131,7 +131,9 @@ impl Extractor<'_, '_> {
     /// Records that a value is put into a holder.
     pub(super) fn put(&self, node: NodeId, holder: Holder, value: NodeId, replaces: bool, found: &mut Vec<Effect>) {
         let Carried { handler, at, weak, in_record } = self.carried(&holder, value);
-        if matches!(handler, Val::Null | Val::Data | Val::Str(_)) {
+        // a collection that is put back under its key holds nothing new
+        let put_back = matches!(handler, Val::Element(..)) && holder_of(self.flow, &handler).is_some_and(|own| own.event == holder.event);
+        if put_back || matches!(handler, Val::Null | Val::Data | Val::Str(_)) {
             return;
         }
         let mut effect = Effect::new(Act::Join, holder, self.site(node));
@@ -148,28 +150,20 @@ impl Extractor<'_, '_> {
         let program = self.flow.program;
         let plain = |node: NodeId, in_record: bool| Carried { handler: self.eval(node), at: node, weak: false, in_record };
         match self.body.node(value) {
-            Node::New { ty, args, .. } => {
+            Node::New { ty, args, init, .. } => {
                 let ty = program.type_in(self.member, ty);
                 let weak = match &ty {
                     Ty::Own(id, _) => program.holds_weakly(*id),
                     other => program.is_weak(program.member(self.member).unit, other),
                 };
-                match self.handed_in(self.body.list(args)) {
+                let set = init.map_or_else(Vec::new, |init| self.entry_values(init));
+                match self.handed_in(self.body.list(args)).or_else(|| self.handed_in(&set)) {
                     Some(inner) if weak || self.is_record(holder, &ty) => Carried { weak, ..plain(inner, matches!(ty, Ty::Own(..))) },
                     _ => Carried { weak, ..plain(value, false) },
                 }
             }
             Node::Collection { items, .. } => plain(self.handed_in(self.body.list(items)).unwrap_or(value), false),
-            Node::Object(entries) => {
-                let entries = self.body.list(entries).iter();
-                let values: Vec<NodeId> = entries
-                    .filter_map(|e| match self.body.node(*e) {
-                        Node::Entry { value, .. } => Some(value),
-                        _ => None,
-                    })
-                    .collect();
-                plain(self.handed_in(&values).unwrap_or(value), false)
-            }
+            Node::Object(_) => plain(self.handed_in(&self.entry_values(value)).unwrap_or(value), false),
             _ => match self.eval(value) {
                 // a record that was made before
                 Val::New(site) if site.member == self.member && site.node != value => self.carried(holder, site.node),
@@ -179,6 +173,18 @@ impl Extractor<'_, '_> {
                 },
             },
         }
+    }
+
+    /// The values of an object literal or initializer.
+    fn entry_values(&self, object: NodeId) -> Vec<NodeId> {
+        let Node::Object(entries) = self.body.node(object) else { return Vec::new() };
+        let entries = self.body.list(entries).iter();
+        entries
+            .filter_map(|e| match self.body.node(*e) {
+                Node::Entry { value, .. } => Some(value),
+                _ => None,
+            })
+            .collect()
     }
 
     /// Which of some values is a handler: one that came in from outside, and best one that can be called.
@@ -332,7 +338,8 @@ impl Extractor<'_, '_> {
         let scope = self.flow.program.scope(self.member);
         let Some(Declared::Local(local)) = scope.lookup(name, position) else { return None };
         // a local that holds the element itself is no position
-        let is_element = |v: &Val| matches!(v, Val::Element(of, _) if **of == *collection);
+        let is_in = |v: &Val| matches!(v, Val::Element(of, _) if **of == *collection);
+        let is_element = |v: &Val| is_in(v) || matches!(v, Val::Member(of, _) | Val::Outside(of, _) if is_in(of));
         if !matches!(self.body.node(local), Node::Local { .. }) || is_element(&self.eval(position)) {
             return None;
         }

@@ -59,7 +59,8 @@ impl Extractor<'_, '_> {
                     Val::Static(_) => self.raise_value(node, callee, &value, found),
                     Val::Method(..) | Val::Outside(..) | Val::Member(..) => {
                         let object_value = self.told(object);
-                        let asks_weak = pack.elements.contains(text) && self.is_weak_reference(&object_value);
+                        let asks_weak = (pack.elements.contains(text) && self.is_weak_reference(&object_value))
+                            || (pack.unwraps.contains(text) && !matches!(value, Val::Method(..)));
                         let told = matches!(object_value, Val::Element(..))
                             || self.is_slot_object(&object_value)
                             || self.is_listener_param(&object_value);
