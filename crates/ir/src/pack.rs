@@ -152,6 +152,15 @@ pub struct Pack {
     /// Methods that the platform calls.
     #[serde(default)]
     pub hooks: Names,
+    /// Of these the ones that it calls again and again: for each picture, frame or change.
+    #[serde(default)]
+    pub recurring_hooks: Names,
+    /// Entry hooks that run again after their exit hook has.
+    #[serde(default)]
+    pub reentered: Names,
+    /// Events that come once, at the beginning or the end.
+    #[serde(default)]
+    pub first_events: Names,
     /// Annotations that make the platform call a method.
     #[serde(default)]
     pub hook_annotations: Names,
@@ -179,6 +188,21 @@ pub struct Pack {
     /// Collection types without a defined order.
     #[serde(default)]
     pub unordered_collections: Names,
+    /// Collection types that hold each element once.
+    #[serde(default)]
+    pub sets: Names,
+    /// Methods that put an element into a collection unless it is there.
+    #[serde(default)]
+    pub adds_once: Names,
+    /// Methods that say whether an element is there.
+    #[serde(default)]
+    pub membership: Names,
+    /// Methods of libraries that subscribe, and do nothing when the same handler is there.
+    #[serde(default)]
+    pub ignores_doubles: Names,
+    /// Annotations of methods that a user runs again and again.
+    #[serde(default)]
+    pub recurring_annotations: Names,
     /// Methods that put an element into a collection.
     #[serde(default)]
     pub adds: Names,

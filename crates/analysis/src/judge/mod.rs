@@ -2,12 +2,16 @@
 //! wording, level and certainty are its own, rendering is somebody else's.
 
 mod accept;
+mod deafened_subscriber;
+mod displaced_subscriber;
 mod futile_unsubscribe;
 mod leaked_subscription;
+mod mute_event;
+mod repeated_subscription;
 mod unguarded_raise;
 mod unheard_event;
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 use yarrowgraph_model::{Certainty, Finding, Level, Place, Related};
 
@@ -52,7 +56,16 @@ impl std::fmt::Debug for Rule {
 }
 
 /// All rules, by name.
-pub static RULES: &[Rule] = &[futile_unsubscribe::RULE, leaked_subscription::RULE, unguarded_raise::RULE, unheard_event::RULE];
+pub static RULES: &[Rule] = &[
+    deafened_subscriber::RULE,
+    displaced_subscriber::RULE,
+    futile_unsubscribe::RULE,
+    leaked_subscription::RULE,
+    mute_event::RULE,
+    repeated_subscription::RULE,
+    unguarded_raise::RULE,
+    unheard_event::RULE,
+];
 
 /// The rule of a name.
 pub fn rule(name: &str) -> Option<&'static Rule> {
@@ -102,8 +115,17 @@ pub fn judge(wiring: &Wiring<'_>) -> (Vec<Finding>, Accepted) {
             });
         }
     }
+    one_cause_one_finding(&mut findings);
     findings.sort_by(|a, b| (&a.place, &a.rule).cmp(&(&b.place, &b.rule)));
     accept::split(wiring, findings)
+}
+
+/// Of findings at one place the ones that only follow from another are dropped.
+fn one_cause_one_finding(findings: &mut Vec<Finding>) {
+    let follows = [("leaked-subscription", "displaced-subscriber"), ("repeated-subscription", "leaked-subscription")];
+    let at = |rule: &str| -> BTreeSet<Place> { findings.iter().filter(|f| f.rule == rule).map(|f| f.place.clone()).collect() };
+    let causes = follows.map(|(rule, cause)| (rule, at(cause)));
+    findings.retain(|f| !causes.iter().any(|(rule, places)| f.rule == *rule && places.contains(&f.place)));
 }
 
 /// Rule, parties and ordinal, hashed (FNV-1a, 64 bits): neither path nor line takes part.

@@ -25,7 +25,7 @@ pub enum ChannelKey {
 
 impl ChannelKey {
     /// The key without its topic; ordered as keys are.
-    pub(super) fn holder(&self) -> (u8, Option<MemberId>, &str, Option<Sym>) {
+    pub(crate) fn holder(&self) -> (u8, Option<MemberId>, &str, Option<Sym>) {
         match self {
             ChannelKey::Own(m, _) => (0, Some(*m), "", None),
             ChannelKey::Outside(owner, name) => (1, None, owner, Some(*name)),

@@ -70,6 +70,11 @@ fn pairs_of(flow: &Flow<'_>, ty: TypeId) -> Vec<Pair> {
     found
 }
 
+/// Whether a method's name says that it puts one more handler on.
+pub(crate) fn is_adder(name: &str) -> bool {
+    ["add", "register", "subscribe", "attach", "hook"].iter().any(|verb| strip_verb(name, verb).is_some())
+}
+
 /// The names in the tree that undo what a method's name says.
 pub(crate) fn opposites(program: &Program, name: &str) -> Vec<Sym> {
     let mut found = Vec::new();

@@ -91,6 +91,20 @@ fn carry_all(
     true
 }
 
+/// Whether a path goes through one member twice: a class that hands on to an interface of its own.
+fn goes_round(path: &Val) -> bool {
+    let mut members: Vec<MemberId> = Vec::new();
+    let mut value = path;
+    while let Val::Member(of, m) = value {
+        if members.contains(m) {
+            return true;
+        }
+        members.push(*m);
+        value = of;
+    }
+    false
+}
+
 /// Finds the callers of functions side by side, as most of them will be asked for.
 fn find_callers(flow: &Flow<'_>, mut keys: Vec<FunctionKey>) {
     keys.par_sort_unstable();
@@ -119,7 +133,7 @@ fn to_callers(flow: &Flow<'_>, effect: &Effect, signals: &FxHashSet<TypeId>) -> 
     }
     let mut carried: Vec<Effect> = flow.callers(key).iter().map(|(site, binding)| carry(flow, effect, *site, binding)).collect();
     // who holds one object and hands it on does not tell it; who hands on each element does
-    carried.retain(|e| !e.of_param || matches!(e.holder.event, Event::Given) || e.walks);
+    carried.retain(|e| (!e.of_param || matches!(e.holder.event, Event::Given) || e.walks) && !goes_round(&e.holder.subject));
     carried
 }
 

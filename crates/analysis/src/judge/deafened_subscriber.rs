@@ -1,0 +1,148 @@
+//! Rule `deafened-subscriber`: taken off in a hook after which the object lives on, and never put back.
+
+use yarrowgraph_ir::MemberKind;
+use yarrowgraph_model::{Certainty, Level};
+
+use super::repeated_subscription::is_run_by;
+use super::{Draft, Page, Rule, related, short};
+use crate::program::{MemberId, TypeId};
+use crate::wire::Wiring;
+use crate::wire::channels::{Channel, ChannelKey, Topic};
+use crate::wire::effect::{Act, Effect};
+use crate::wire::release::{self, Same};
+
+pub(super) const RULE: Rule = Rule {
+    name: "deafened-subscriber",
+    summary: "a subscriber is taken off when it is left for a while, and not put back when it is entered again",
+    level: Level::Warning,
+    page: Page {
+        symptom: "It works until the object is hidden, stopped or detached for the first time; when it comes back it hears nothing.",
+        cause: "The handler is taken off in an exit hook that can be followed by a new entry, and it was put on where the object begins, which happens once.",
+        cure: "Put the handler on in the entry hook that pairs with the exit hook, or take it off where the object ends for good.",
+        silent: "The entry hook, or something that it calls, puts the same handler on again; the object ends with this exit.",
+        accept: "The object is never entered again after this exit.",
+    },
+    check,
+};
+
+fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
+    let mut drafts = Vec::new();
+    for channel in &wiring.channels {
+        for leave in channel.leaves.iter().map(|l| &wiring.effects[*l]) {
+            if leave.act != Act::LeaveAll && !wiring.in_test(leave.site.member) && !wiring.is_generated(leave) {
+                drafts.extend(judge(wiring, channel, leave));
+            }
+        }
+    }
+    drafts
+}
+
+fn judge(wiring: &Wiring<'_>, channel: &Channel, leave: &Effect) -> Option<Draft> {
+    let program = wiring.program();
+    let owner = program.member(leave.site.member).owner;
+    let (entry, exit) = hooks_around(wiring, leave, owner)?;
+    let same =
+        |join: &&Effect| program.member(join.site.member).owner == owner && release::same_handler(&wiring.flow, join, leave) == Same::Yes;
+    let all_topics = matches!(channel.key, ChannelKey::Own(_, Some(Topic::Any)) | ChannelKey::Bus(_, Topic::Any));
+    let related_channel = |c: &&Channel| c.key == channel.key || (all_topics && c.key.holder() == channel.key.holder());
+    let related_channels = wiring.channels.iter().filter(related_channel);
+    let joins: Vec<&Effect> = related_channels.flat_map(|c| &c.joins).map(|j| &wiring.effects[*j]).filter(same).collect();
+    // every place that puts it on is gone through once, and none is run by an entry
+    if joins.is_empty() || !joins.iter().all(|j| begins_once(wiring, j.site.member) && !is_run_by(wiring, j.site.member, owner, entry)) {
+        return None;
+    }
+    let what = short(&channel.id);
+    let handler = crate::wire::handler_name(wiring, leave);
+    Some(Draft {
+        level: Level::Warning,
+        certainty: if leave.certainty == Certainty::Possible { Certainty::Possible } else { Certainty::Certain },
+        place: wiring.place(leave),
+        message: format!("`{}` is taken off `{what}` in `{exit}`, and `{entry}` does not put it back", short(&handler)),
+        related: vec![related("it is put on only here, once", wiring.place(joins[0]))],
+        parties: vec![channel.id.clone(), handler, program.type_id(owner)],
+    })
+}
+
+/// The entry and exit hooks of a component within which a release runs.
+fn hooks_around<'w>(wiring: &Wiring<'w>, leave: &Effect, owner: TypeId) -> Option<(&'w str, &'w str)> {
+    let program = wiring.program();
+    let pack = program.kit_of(leave.site.member).pack;
+    let is_component = !program.outside_bases(owner).is_empty() || program.decl(leave.site.member).modifiers.is_override;
+    let pairs = pack.pairs.iter().filter(|(entry, _)| pack.reentered.contains(entry));
+    let (entry, exit) = pairs.into_iter().find(|(_, exit)| is_run_by(wiring, leave.site.member, owner, exit))?;
+    is_component.then_some((entry.as_str(), exit.as_str()))
+}
+
+/// Whether a member runs once in the life of an object.
+fn begins_once(wiring: &Wiring<'_>, member: MemberId) -> bool {
+    let program = wiring.program();
+    let info = program.member(member);
+    let pack = program.kit_of(member).pack;
+    let name = program.text(info.name);
+    match info.kind {
+        MemberKind::Constructor | MemberKind::Field | MemberKind::Initializer => true,
+        MemberKind::Method => {
+            let opens = pack.pairs.iter().any(|(entry, _)| entry == name);
+            opens && pack.hooks.contains(name) && !pack.reentered.contains(name) && !pack.recurring_hooks.contains(name)
+        }
+        _ => false,
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::testing::expect;
+
+    #[test]
+    fn put_on_once_and_taken_off_at_every_exit() {
+        expect(
+            "deafened-subscriber",
+            r#"
+//// Lantern.cs
+using System;
+using UnityEngine;
+public static class Tower { public static event Action Dusk; public static event Action Dawn; public static void Turn() { Dusk?.Invoke(); Dawn?.Invoke(); } }
+public class Lantern : MonoBehaviour {
+    void Awake() { Tower.Dusk += Light; }
+    void OnEnable() { Listen(); }
+    void OnDisable() {
+        Tower.Dusk -= Light; //! deafened-subscriber warning
+        Tower.Dawn -= Quench;
+    }
+    void Listen() { Tower.Dawn += Quench; }
+    void Light() { }
+    void Quench() { }
+}
+public class Beacon : MonoBehaviour {
+    void Awake() { Tower.Dusk += Light; }
+    void OnDestroy() { Tower.Dusk -= Light; }
+    void Light() { }
+}
+"#,
+        );
+    }
+
+    #[test]
+    fn an_element_that_is_moved() {
+        expect(
+            "deafened-subscriber",
+            r#"
+//// dial.ts
+const resize = () => 1;
+class DialElement extends HTMLElement {
+    private turn = () => console.log('turn');
+    constructor() {
+        super();
+        window.addEventListener('resize', this.turn);
+    }
+    connectedCallback() { window.addEventListener('scroll', this.turn); }
+    disconnectedCallback() {
+        window.removeEventListener('resize', this.turn); //! deafened-subscriber warning
+        window.removeEventListener('scroll', this.turn);
+    }
+}
+customElements.define('tide-dial', DialElement);
+"#,
+        );
+    }
+}

@@ -1,0 +1,312 @@
+//! Rule `displaced-subscriber`: a subscriber is lost because another takes its place.
+
+use yarrowgraph_ir::{AssignOp, MemberKind, Node, NodeId};
+use yarrowgraph_model::{Certainty, ChannelKind, Level, Place};
+
+use super::repeated_subscription::{is_one_object, loop_around, runs_before};
+use super::{Draft, Page, Rule, related, short};
+use crate::flow::Val;
+use crate::program::{MemberId, Site};
+use crate::wire::Wiring;
+use crate::wire::channels::{Channel, ChannelKey};
+use crate::wire::effect::{Act, Effect, Event};
+use crate::wire::{operation_place, pairs};
+
+pub(super) const RULE: Rule = Rule {
+    name: "displaced-subscriber",
+    summary: "a subscriber is lost because another takes its place",
+    level: Level::Warning,
+    page: Page {
+        symptom: "Of two subscribers only the one that came last is told; or of many only one can be taken off again.",
+        cause: "There is one place for several: an assignment where adding is meant, a method that says add and keeps one, a slot that two parts of the program set, an entry that is written twice, a field that keeps the newest of many tokens.",
+        cure: "Add to a list, chain the one that was there, give each part a channel of its own, or keep every token.",
+        silent: "The slot is emptied before, or the one that was there is called by the new one; one owner sets it, as its name says; every entry has a key of its own.",
+        accept: "The later subscriber is meant to take over.",
+    },
+    check,
+};
+
+fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
+    let mut drafts = Vec::new();
+    for channel in &wiring.channels {
+        let joins = channel.joins.iter().map(|j| &wiring.effects[*j]);
+        let joins: Vec<&Effect> = joins.filter(|e| !wiring.in_test(e.site.member) && !wiring.is_generated(e)).collect();
+        drafts.extend(adder_of_one(wiring, channel, &joins));
+        drafts.extend(set_instead_of_added(wiring, channel, &joins));
+        for later in &joins {
+            drafts.extend(taken_over(wiring, channel, &joins, later));
+            drafts.extend(newest_of_many(wiring, channel, later));
+        }
+    }
+    drafts
+}
+
+fn draft(
+    wiring: &Wiring<'_>,
+    channel: &Channel,
+    place: Place,
+    certainty: Certainty,
+    message: String,
+    lost: (&str, Place),
+    by: &Effect,
+) -> Draft {
+    Draft {
+        level: Level::Warning,
+        certainty,
+        place,
+        message,
+        related: vec![related(lost.0, lost.1)],
+        parties: vec![channel.id.clone(), crate::wire::handler_name(wiring, by), wiring.program().member_id(by.site.member)],
+    }
+}
+
+/// The statement of the tree that stores the handler.
+fn innermost(effect: &Effect) -> Site {
+    effect.inner.first().copied().unwrap_or(effect.site)
+}
+
+/// A method that says add, and keeps one.
+fn adder_of_one(wiring: &Wiring<'_>, channel: &Channel, joins: &[&Effect]) -> Option<Draft> {
+    let ChannelKey::Own(_, None) = channel.key else { return None };
+    let program = wiring.program();
+    let through: Vec<&&Effect> = joins.iter().filter(|e| e.replaces && !e.inner.is_empty() && e.holder.key.is_none()).collect();
+    let store = innermost(through.first()?);
+    let adder = program.text(program.member(store.member).name);
+    let is_assignment = program.body(store.member).is_some_and(|b| matches!(b.node(store.node), Node::Assign { .. }));
+    if !is_assignment || !pairs::is_adder(adder) || through.len() < 2 || chains(wiring, store) {
+        return None;
+    }
+    let (first, second) = (through.first()?, through.get(1)?);
+    let message = format!("`{adder}` keeps one handler in `{}`: each caller throws out the one before", short(&channel.id));
+    let lost = ("this one is lost", wiring.place(first));
+    Some(draft(wiring, channel, operation_place(program, store), Certainty::Certain, message, lost, second))
+}
+
+/// `gauge.Rose = handler` where everybody else adds.
+fn set_instead_of_added(wiring: &Wiring<'_>, channel: &Channel, joins: &[&Effect]) -> Option<Draft> {
+    let ChannelKey::Own(m, None) = channel.key else { return None };
+    let program = wiring.program();
+    if !matches!(channel.kind, ChannelKind::Delegate | ChannelKind::Event) {
+        return None;
+    }
+    let owner = program.member(m).owner;
+    let set = joins
+        .iter()
+        .find(|e| e.replaces && e.inner.is_empty() && program.member(e.site.member).owner != owner && !chains(wiring, e.site))?;
+    let added = joins.iter().find(|e| !e.replaces && e.handler != set.handler)?;
+    let what = short(&channel.id);
+    let message = format!("`{}` takes the place of whatever was added to `{what}`", short(&crate::wire::handler_name(wiring, set)));
+    Some(draft(wiring, channel, wiring.place(set), Certainty::Likely, message, ("this one can be lost", wiring.place(added)), set))
+}
+
+/// A slot, or an entry under one key, that is given to two on the same path.
+fn taken_over(wiring: &Wiring<'_>, channel: &Channel, joins: &[&Effect], later: &Effect) -> Option<Draft> {
+    let emptied = channel.leaves.iter().any(|l| wiring.effects[*l].act != Act::LeaveOwner);
+    if !later.replaces || emptied || !matches!(later.holder.event, Event::Own(_)) || chains(wiring, innermost(later)) {
+        return None;
+    }
+    let program = wiring.program();
+    // what is under a key that is not constant is another entry each time
+    if !matches!(later.holder.key, None | Some(Val::Str(_) | Val::Static(_) | Val::Type(_))) {
+        return None;
+    }
+    let lost = joins.iter().find(|e| {
+        let by_another = innermost(e).member != innermost(later).member || later.holder.key.is_some();
+        let alike = e.holder.event == later.holder.event && e.holder.key == later.holder.key && e.handler != later.handler;
+        e.replaces && by_another && alike && is_one_object(wiring, later) && comes_first(wiring, e, later)
+    })?;
+    let store = innermost(later);
+    // the subject's own setter says that it keeps one: then it is the caller's slip
+    let own_setter = matches!(channel.key, ChannelKey::Own(m, _) if program.member(store.member).owner == program.member(m).owner);
+    let place = if own_setter { wiring.place(later) } else { operation_place(program, store) };
+    let what = short(&channel.id);
+    let message = format!("this takes `{what}` from `{}`, which is not told any more", short(&crate::wire::handler_name(wiring, lost)));
+    Some(draft(wiring, channel, place, Certainty::Certain, message, ("it was given to it here", wiring.place(lost)), later))
+}
+
+/// Whether one subscription is made before another on the same object: in one body, or by calls
+/// from one body that hand the object over.
+fn comes_first(wiring: &Wiring<'_>, first: &Effect, second: &Effect) -> bool {
+    let later = made_at(wiring, second);
+    made_at(wiring, first).iter().any(|(site, subject)| {
+        let after = |(other, same): &(Site, Val)| {
+            other.member == site.member && same == subject && !matches!(subject, Val::Param(..)) && runs_before(wiring, *site, other.node)
+        };
+        later.iter().any(after)
+    })
+}
+
+/// Where a subscription is made, and on what: with the calls that hand over its object.
+fn made_at(wiring: &Wiring<'_>, join: &Effect) -> Vec<(Site, Val)> {
+    let subject = &join.holder.subject;
+    match subject.root() {
+        Val::Param(m, None, _) if *m == join.site.member => {
+            wiring.flow.callers((*m, None)).iter().map(|(call, binding)| (*call, subject.substitute(binding))).collect()
+        }
+        _ => vec![(join.site, subject.clone())],
+    }
+}
+
+/// Whether the body that stores a handler reads the one that was there, to call it as well.
+fn chains(wiring: &Wiring<'_>, store: Site) -> bool {
+    let program = wiring.program();
+    let Some(body) = program.body(store.member) else { return false };
+    let Node::Assign { target, .. } = body.node(store.node) else { return false };
+    let slot = wiring.flow.eval_in(store.member, target);
+    let scope = program.scope(store.member);
+    (0..body.nodes.len()).map(NodeId::new).any(|node| {
+        let written = scope.parent(node).is_some_and(|p| matches!(body.node(p), Node::Assign { target, .. } if target == node));
+        !written && matches!(body.node(node), Node::Name(_) | Node::Member { .. }) && wiring.flow.eval_in(store.member, node) == slot
+    })
+}
+
+/// `token = subject.follow(…)` in a loop: only the newest token is kept.
+fn newest_of_many(wiring: &Wiring<'_>, channel: &Channel, join: &Effect) -> Option<Draft> {
+    let program = wiring.program();
+    let body = program.body(join.site.member)?;
+    let scope = program.scope(join.site.member);
+    let parent = scope.parent(join.site.node)?;
+    let Node::Assign { op: AssignOp::Set, target, value } = body.node(parent) else { return None };
+    let field = wiring.flow.eval_in(join.site.member, target);
+    let (Val::Member(of, m), true) = (&field, value == join.site.node) else { return None };
+    let is_field = matches!(program.member(*m).kind, MemberKind::Field | MemberKind::Property);
+    let kept = is_field && matches!(**of, Val::This(_)) && is_released_later(wiring, *m);
+    if !kept || matches!(body.node(target), Node::Index { .. }) {
+        return None;
+    }
+    let looped = loop_around(scope, body, join.site.node)?;
+    // released in the same turn, or left with it
+    let released = program
+        .index
+        .reads(program.member(*m).name)
+        .iter()
+        .any(|read| read.member == join.site.member && read.node != target && scope.is_within(read.node, looped));
+    if released {
+        return None;
+    }
+    let what = short(&channel.id);
+    let message =
+        format!("`{}` keeps only the newest of the tokens that this loop gets for `{what}`", program.text(program.member(*m).name));
+    Some(draft(wiring, channel, wiring.place(join), Certainty::Certain, message, ("all are kept here", program.member_place(*m)), join))
+}
+
+/// Whether something is done with what a field keeps that gives a subscription back.
+fn is_released_later(wiring: &Wiring<'_>, field: MemberId) -> bool {
+    let program = wiring.program();
+    let pack = program.kit_of(field).pack;
+    pack.handle_releases.iter().filter_map(|name| program.symbols.get(name)).flat_map(|name| program.index.calls(name)).any(|call| {
+        let Some(body) = program.body(call.member) else { return false };
+        let Node::Call { callee, .. } = body.node(call.node) else { return false };
+        let Node::Member { object, .. } = body.node(callee) else { return false };
+        matches!(wiring.flow.eval_in(call.member, object), Val::Member(_, m) if m == field)
+    })
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::testing::expect;
+
+    #[test]
+    fn one_place_for_two() {
+        expect(
+            "displaced-subscriber",
+            r#"
+//// Oven.cs
+using System;
+using System.Collections.Generic;
+class Oven {
+    private Action hot;
+    private Action cold;
+    public Action Burnt;
+    internal void AddHotListener(Action listener) { hot = listener; } //! displaced-subscriber warning
+    internal void SetColdListener(Action listener) { cold = listener; }
+    internal void Heat() { hot?.Invoke(); cold?.Invoke(); Burnt?.Invoke(); }
+}
+class Bakery {
+    readonly Oven oven = new Oven();
+    Bakery() {
+        oven.AddHotListener(Ring);
+        oven.AddHotListener(Bake);
+        oven.SetColdListener(Ring);
+        oven.Burnt += Ring;
+        oven.Burnt = Bake; //! displaced-subscriber warning
+    }
+    void Ring() { }
+    void Bake() { }
+    static void Main() { new Bakery().oven.Heat(); }
+}
+"#,
+        );
+    }
+
+    #[test]
+    fn a_slot_that_two_parts_set() {
+        expect(
+            "displaced-subscriber",
+            r#"
+//// weir.ts
+type Level = (cm: number) => void;
+export class Weir {
+    onLevel: Level | null = null;
+    onFlow: Level | null = null;
+    measure() { this.onLevel?.(1); this.onFlow?.(2); }
+}
+export const alarms = new Map<string, Level>();
+export function sound(name: string) { alarms.get(name)?.(3); }
+//// parts.ts
+import { Weir } from './weir';
+export function log(weir: Weir) {
+    weir.onLevel = cm => console.log(cm);
+    weir.onFlow = cm => console.log(cm);
+}
+export function warn(weir: Weir) {
+    weir.onLevel = cm => console.warn(cm); //! displaced-subscriber warning
+    const before = weir.onFlow;
+    weir.onFlow = cm => { before?.(cm); console.warn(cm); };
+}
+//// main.ts
+import { Weir, alarms, sound } from './weir';
+import { log, warn } from './parts';
+const weir = new Weir();
+log(weir);
+warn(weir);
+alarms.set('flood', () => console.log('run'));
+alarms.set('frost', () => console.log('wrap'));
+alarms.set('flood', () => console.log('pump')); //! displaced-subscriber warning
+weir.measure();
+sound('flood');
+"#,
+        );
+    }
+
+    #[test]
+    fn the_newest_of_many_tokens() {
+        expect(
+            "displaced-subscriber",
+            r#"
+//// Lamps.cs
+using System;
+using System.Collections.Generic;
+class Lamp {
+    private readonly List<Action> handlers = new List<Action>();
+    internal IDisposable Follow(Action handler) { handlers.Add(handler); return new Off(() => handlers.Remove(handler)); }
+    internal void Light() { foreach (var h in handlers.ToArray()) h(); }
+    private class Off : IDisposable { private readonly Action off; internal Off(Action off) { this.off = off; } public void Dispose() { off(); } }
+}
+class Keeper : IDisposable {
+    private IDisposable token;
+    private readonly List<IDisposable> tokens = new List<IDisposable>();
+    internal Keeper(List<Lamp> lamps) {
+        foreach (var lamp in lamps) {
+            token = lamp.Follow(Look); //! displaced-subscriber warning
+            tokens.Add(lamp.Follow(Look));
+        }
+    }
+    void Look() { }
+    public void Dispose() { token.Dispose(); foreach (var t in tokens) t.Dispose(); }
+    static void Main() { var lamps = new List<Lamp> { new Lamp() }; using (new Keeper(lamps)) lamps[0].Light(); }
+}
+"#,
+        );
+    }
+}

@@ -1,0 +1,265 @@
+//! Rule `mute-event`: something subscribes, and nothing ever raises the channel.
+
+use rustc_hash::FxHashSet;
+use yarrowgraph_ir::{BinaryOp, MemberKind, Node, NodeId, TypeKind, Visibility};
+use yarrowgraph_model::{Certainty, ChannelKind, Level};
+
+use super::{Draft, Page, Rule, related, short};
+use crate::flow::Val;
+use crate::program::{MemberId, Site};
+use crate::wire::Wiring;
+use crate::wire::channels::{Channel, ChannelKey, Topic};
+use crate::wire::effect::{Act, Effect};
+
+pub(super) const RULE: Rule = Rule {
+    name: "mute-event",
+    summary: "something subscribes to a channel that nothing ever raises",
+    level: Level::Warning,
+    page: Page {
+        symptom: "A handler is never called, although its subscriber has done everything right.",
+        cause: "Nothing raises the channel: the call was taken out or never written, or what is raised is another channel or topic.",
+        cure: "Raise it where the thing happens that it is named for, or take the channel and its subscriptions out.",
+        silent: "A relay, a scheduler or a computed topic may raise it; the platform does; the value of the channel is handed to other code; code of other trees can implement or raise it.",
+        accept: "Something that the analysis cannot see raises it: reflection, generated code, another program.",
+    },
+    check,
+};
+
+fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
+    wiring.channels.iter().filter_map(|c| judge(wiring, c)).collect()
+}
+
+fn judge(wiring: &Wiring<'_>, channel: &Channel) -> Option<Draft> {
+    let program = wiring.program();
+    if channel.raises.iter().any(|r| is_reached(wiring, &wiring.effects[*r])) {
+        return None;
+    }
+    let joins = channel.joins.iter().map(|j| &wiring.effects[*j]);
+    let joins: Vec<&Effect> = joins.filter(|e| !wiring.in_test(e.site.member) && e.certainty != Certainty::Possible).collect();
+    let first = joins.iter().min_by_key(|e| wiring.place(e))?;
+    let (place, certainty) = match &channel.key {
+        ChannelKey::Own(m, None) => {
+            if !can_only_be_raised_here(wiring, channel, *m) {
+                return None;
+            }
+            let certainty = if channel.kind == ChannelKind::Event { Certainty::Certain } else { Certainty::Likely };
+            (program.member_place(*m), certainty)
+        }
+        ChannelKey::Own(_, Some(Topic::Named(topic))) | ChannelKey::Bus(_, Topic::Named(topic)) => {
+            // a declared topic is the tree's own; a bare text may be another tree's
+            let declared = joins.iter().find_map(|e| match e.holder.key {
+                Some(Val::Static(m)) => Some(m),
+                _ => None,
+            });
+            if !is_topic_never_raised(wiring, channel, topic) || (wiring.is_open && declared.is_none()) {
+                return None;
+            }
+            (declared.map_or_else(|| wiring.place(first), |m| program.member_place(m)), Certainty::Likely)
+        }
+        _ => return None,
+    };
+    let what = short(&channel.id);
+    Some(Draft {
+        level: Level::Warning,
+        certainty,
+        place: place.clone(),
+        message: format!("something subscribes to `{what}`, and nothing ever raises it"),
+        related: joins.iter().take(5).map(|e| related("subscribed here", wiring.place(e))).filter(|r| r.place != place).collect(),
+        parties: vec![channel.id.clone()],
+    })
+}
+
+/// Whether a raise can run: one in a private method that nothing calls or names counts for nothing.
+fn is_reached(wiring: &Wiring<'_>, raise: &Effect) -> bool {
+    wiring.runs(raise.site)
+}
+
+/// Whether every raise of a member would be seen: it is one of the tree's own channels, and its
+/// value goes nowhere else.
+fn can_only_be_raised_here(wiring: &Wiring<'_>, channel: &Channel, m: MemberId) -> bool {
+    let program = wiring.program();
+    let info = program.member(m);
+    let owner = program.ty(info.owner);
+    let pack = program.kit(info.unit).pack;
+    if !matches!(channel.kind, ChannelKind::Event | ChannelKind::Signal | ChannelKind::Delegate) || wiring.in_test(m) {
+        return false;
+    }
+    if pack.heard_by_platform.contains(program.text(info.name)) || program.unit(info.unit).generated {
+        return false;
+    }
+    let is_event = info.kind == MemberKind::Event;
+    let public = program.decl(m).modifiers.visibility > Visibility::Protected;
+    // an event is raised by its class alone; any other member by everybody who reaches it
+    let open = wiring.is_open && if is_event { is_left_to_heirs(wiring, m) } else { public };
+    if open || (is_event && owner.kind == TypeKind::Interface && program.heirs(info.owner).len() < 2) {
+        return false;
+    }
+    // of a name that one class of a family raises
+    let family = |other: &Channel| match other.key {
+        ChannelKey::Own(x, _) if x != m && program.member(x).name == info.name && !other.raises.is_empty() => {
+            let other = program.member(x).owner;
+            program.is_a(other, info.owner) || program.is_a(info.owner, other)
+        }
+        _ => false,
+    };
+    !wiring.channels.iter().any(family) && !is_used_otherwise(wiring, channel, m)
+}
+
+fn is_left_to_heirs(wiring: &Wiring<'_>, m: MemberId) -> bool {
+    let program = wiring.program();
+    program.decl(m).modifiers.is_abstract || program.ty(program.member(m).owner).kind == TypeKind::Interface
+}
+
+/// Whether a member is read for anything else than to join it, to leave it, or to ask whether
+/// somebody is on it: who gets its value may raise it.
+fn is_used_otherwise(wiring: &Wiring<'_>, channel: &Channel, m: MemberId) -> bool {
+    let program = wiring.program();
+    let known: FxHashSet<Site> =
+        channel.joins.iter().chain(&channel.leaves).chain(&channel.raises).map(|e| wiring.effects[*e].site).collect();
+    let name = program.member(m).name;
+    let reads = program.index.reads(name).iter().chain(program.index.calls(name));
+    reads.into_iter().any(|read| {
+        let is_it = matches!(wiring.flow.eval(*read), Val::Member(_, x) | Val::Static(x) | Val::Method(x, _) if x == m);
+        let Some(body) = program.body(read.member) else { return false };
+        let scope = program.scope(read.member);
+        let asks = scope.parent(read.node).is_some_and(|p| is_null_test(body.node(p), |n| body.node(n)));
+        is_it && !asks && !scope.ancestors(read.node).any(|node| known.contains(&Site { member: read.member, node }))
+    })
+}
+
+fn is_null_test(node: Node, at: impl Fn(NodeId) -> Node) -> bool {
+    match node {
+        Node::Binary { op: BinaryOp::Eq | BinaryOp::Ne, left, right } => at(left) == Node::Null || at(right) == Node::Null,
+        _ => false,
+    }
+}
+
+/// Whether a holder whose other topics are raised in the tree never raises this one.
+fn is_topic_never_raised(wiring: &Wiring<'_>, channel: &Channel, topic: &str) -> bool {
+    let of_holder = |c: &&Channel| c.key.holder() == channel.key.holder();
+    if channel.joins.iter().any(|j| is_type_raised(wiring, &wiring.effects[*j])) {
+        return false;
+    }
+    let mut others_raised = false;
+    for other in wiring.channels.iter().filter(of_holder) {
+        for &raise in &other.raises {
+            let raise = &wiring.effects[raise];
+            others_raised = true;
+            let named = matches!(&other.key, ChannelKey::Own(_, Some(Topic::Named(_))) | ChannelKey::Bus(_, Topic::Named(_)));
+            // a computed topic can be this one
+            if !named && known_start(wiring, raise).is_none_or(|start| topic.starts_with(&start)) {
+                return false;
+            }
+        }
+    }
+    others_raised
+}
+
+/// Whether a message of the type that a handler is told about, or of an heir of it, is raised on
+/// whatever bus: an object that is put on several buses hears on each what belongs there.
+fn is_type_raised(wiring: &Wiring<'_>, join: &Effect) -> bool {
+    let program = wiring.program();
+    let Some(wanted @ (Val::Type(_) | Val::Global(_))) = &join.holder.key else { return false };
+    wiring.effects.iter().filter(|e| e.act == Act::Raise).any(|e| match (&e.holder.key, wanted) {
+        (Some(Val::Type(raised)), Val::Type(wanted)) => program.is_a(*raised, *wanted),
+        (Some(raised), wanted) => raised == wanted,
+        (None, _) => false,
+    })
+}
+
+/// The constant text that a computed topic begins with.
+fn known_start(wiring: &Wiring<'_>, raise: &Effect) -> Option<String> {
+    let program = wiring.program();
+    let body = program.body(raise.site.member)?;
+    let Node::Call { args, .. } = body.node(raise.site.node) else { return None };
+    body.list(args).iter().find_map(|arg| {
+        let mut first = *arg;
+        loop {
+            first = match body.node(first) {
+                Node::Template(parts) => *body.list(parts).first()?,
+                Node::Binary { op: BinaryOp::Add, left, .. } => left,
+                Node::Str(name) if first != *arg => {
+                    let text = program.unit_of(raise.site.member).text(name);
+                    return (!text.is_empty()).then(|| text.to_owned());
+                }
+                _ => return None,
+            };
+        }
+    })
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::testing::{expect, expect_in_library};
+
+    #[test]
+    fn an_event_that_its_class_never_raises() {
+        expect(
+            "mute-event",
+            r#"
+//// Oven.cs
+using System;
+class Oven {
+    internal event Action Hot;
+    internal event Action Cold; //! mute-event warning
+    internal event Action Burnt; //! mute-event warning
+    internal void Heat() { Hot?.Invoke(); }
+    private void Burn() { Burnt?.Invoke(); }
+}
+class Baker {
+    Baker(Oven oven) { oven.Hot += Bake; oven.Cold += Bake; oven.Burnt += Bake; }
+    void Bake() { }
+    static void Main() { var oven = new Oven(); new Baker(oven); oven.Heat(); }
+}
+"#,
+        );
+    }
+
+    #[test]
+    fn what_is_handed_on_may_be_raised() {
+        expect(
+            "mute-event",
+            r#"
+//// Oven.cs
+using System;
+class Oven {
+    internal event Action Hot;
+    internal event Action Done { add { inner += value; } remove { inner -= value; } }
+    private Action inner;
+    internal void Heat() { Run(Hot); inner?.Invoke(); }
+    static void Run(Delegate d) { d.DynamicInvoke(); }
+}
+abstract class Tool { internal abstract event Action Worn; }
+class Knife : Tool { internal override event Action Worn; internal void Cut() { Worn?.Invoke(); } }
+class Baker {
+    Baker(Oven oven, Tool tool) { oven.Hot += Bake; oven.Done += Bake; tool.Worn += Bake; }
+    void Bake() { }
+    static void Main() { var oven = new Oven(); var knife = new Knife(); new Baker(oven, knife); oven.Heat(); knife.Cut(); }
+}
+"#,
+        );
+    }
+
+    #[test]
+    fn a_topic_that_nobody_publishes() {
+        let text = r#"
+//// bus.ts
+type Handler = (x: number) => void;
+class Bus {
+    private handlers = new Map<string, Set<Handler>>();
+    on(topic: string, h: Handler) { let all = this.handlers.get(topic); if (!all) { all = new Set(); this.handlers.set(topic, all); } all.add(h); }
+    emit(topic: string, x: number) { this.handlers.get(topic)?.forEach(h => h(x)); }
+}
+const bus = new Bus();
+function log(x: number) { console.log(x); }
+bus.on('tide', log);
+bus.on('surge', log); //! mute-event warning
+bus.on('lock/1', log);
+function rise(n: number) { bus.emit('tide', n); bus.emit(`lock/${n}`, n); }
+rise(1);
+"#;
+        expect("mute-event", text);
+        // other trees may publish it
+        expect_in_library("mute-event", &text.replace(" //! mute-event warning", ""));
+    }
+}

@@ -1,0 +1,614 @@
+//! Rule `repeated-subscription`: the same handler is put on the same channel more than once.
+
+use yarrowgraph_ir::{AssignOp, Body, Node, NodeId};
+use yarrowgraph_model::{Certainty, Level, Lifetime, Place};
+
+use super::{Draft, Page, Rule, related, short};
+use crate::flow::Val;
+use crate::program::{Declared, MemberId, Scope, Site, Ty};
+use crate::wire::Wiring;
+use crate::wire::channels::{Channel, ChannelKey};
+use crate::wire::effect::{Act, Effect};
+use crate::wire::lifetime;
+use crate::wire::release::{self, Same};
+
+pub(super) const RULE: Rule = Rule {
+    name: "repeated-subscription",
+    summary: "the same handler is put on the same channel more than once",
+    level: Level::Warning,
+    page: Page {
+        symptom: "A handler runs twice for one event, or once more each time something is shown, painted or clicked; taking it off once leaves the rest.",
+        cause: "The subscription stands in code that runs again and again, or a second time on the same path, and nothing takes the handler off in between.",
+        cure: "Subscribe once, where the object begins; or take the handler off first; or release it in the hook that pairs with the one that subscribes.",
+        silent: "The subject keeps each handler once (a set, a check before it adds, a platform that ignores doubles); a flag or an early return lets it through once; the handler is taken off before; only one of several branches runs.",
+        accept: "The handler is meant to be called once for each time it was put on.",
+    },
+    check,
+};
+
+fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
+    let mut drafts = Vec::new();
+    for channel in &wiring.channels {
+        let joins: Vec<&Effect> = channel.joins.iter().map(|j| &wiring.effects[*j]).filter(|e| counts(wiring, channel, e)).collect();
+        for (index, join) in channel.joins.iter().enumerate() {
+            let effect = &wiring.effects[channel.joins[index]];
+            if !counts(wiring, channel, effect) || is_let_through_once(wiring, channel, effect) {
+                continue;
+            }
+            let found = second_on_path(wiring, channel, effect, &joins).or_else(|| again_and_again(wiring, channel, *join));
+            drafts.extend(found.map(|found| draft(wiring, channel, effect, found)));
+        }
+    }
+    drafts
+}
+
+/// Why a subscription is one too many.
+struct Repeated {
+    why: String,
+    certainty: Certainty,
+    related: Option<(String, Place)>,
+}
+
+fn draft(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect, found: Repeated) -> Draft {
+    let handler = crate::wire::handler_name(wiring, effect);
+    Draft {
+        level: Level::Warning,
+        certainty: found.certainty,
+        place: wiring.place(effect),
+        message: format!("`{}` is put on `{}` {}", short(&handler), short(&channel.id), found.why),
+        related: found.related.map(|(message, place)| related(message, place)).into_iter().collect(),
+        parties: vec![channel.id.clone(), handler, wiring.program().member_id(effect.site.member)],
+    }
+}
+
+/// Whether a subscription can pile up at all.
+fn counts(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> bool {
+    let known = !matches!(effect.handler, None | Some(Val::Unknown | Val::Param(..) | Val::Null | Val::Data));
+    known
+        && !effect.once
+        && !effect.replaces
+        && !effect.bounded
+        && effect.certainty != Certainty::Possible
+        && !wiring.is_generated(effect)
+        && !wiring.in_test(effect.site.member)
+        && !keeps_each_once(wiring, channel, effect)
+}
+
+/// Whether the subject ignores what it already holds.
+fn keeps_each_once(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> bool {
+    let (program, flow) = (wiring.program(), &wiring.flow);
+    let innermost = effect.inner.first().copied().unwrap_or(effect.site);
+    let pack = program.kit_of(innermost.member).pack;
+    let Some(body) = program.body(innermost.member) else { return false };
+    let name_of = |callee: NodeId| match body.node(callee) {
+        Node::Member { name, .. } | Node::Name(name) => Some(program.unit_of(innermost.member).text(name)),
+        _ => None,
+    };
+    if let Node::Call { callee, .. } = body.node(innermost.node)
+        && let Some(text) = name_of(callee)
+        && (pack.adds_once.contains(text) || (pack.ignores_doubles.contains(text) && !is_made_anew(wiring, effect)))
+    {
+        return true;
+    }
+    let ChannelKey::Own(m, _) = channel.key else { return false };
+    let unit = program.member(m).unit;
+    let is_set = |ty: Ty| {
+        let mut ty = ty;
+        loop {
+            if matches!(&ty, Ty::Outside(name, _) if pack.sets.contains(program.text(*name))) {
+                return true;
+            }
+            match program.element_type(unit, &ty) {
+                Some(element) => ty = element,
+                None => return false,
+            }
+        }
+    };
+    if is_set(flow.type_held(m)) || flow.definitions(m).iter().any(|d| is_set(flow.type_of_node(d.member, d.node))) {
+        return true;
+    }
+    // the way in asks first
+    !effect.inner.is_empty()
+        && (0..body.nodes.len()).map(NodeId::new).any(|node| match body.node(node) {
+            Node::Call { callee, .. } => name_of(callee).is_some_and(|text| pack.membership.contains(text) || pack.equality.contains(text)),
+            Node::Binary { op: yarrowgraph_ir::BinaryOp::Eq, left, .. } => {
+                matches!(flow.eval_in(innermost.member, left), Val::Element(..))
+            }
+            _ => false,
+        })
+}
+
+/// Whether each run makes another function.
+fn is_made_anew(wiring: &Wiring<'_>, effect: &Effect) -> bool {
+    effect.handler.as_ref().is_some_and(|h| release::is_fresh(&wiring.flow, effect, h))
+}
+
+/// Whether a flag, an early return or a release before it sees to it that there is one.
+fn is_let_through_once(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> bool {
+    let (program, flow) = (wiring.program(), &wiring.flow);
+    let member = effect.site.member;
+    let Some(body) = program.body(member) else { return true };
+    let scope = program.scope(member);
+    let taken_off_first = channel.leaves.iter().map(|l| &wiring.effects[*l]).any(|leave| {
+        let before = leave.site.member == member && scope.is_before(leave.site.node, effect.site.node) && !is_of_another(leave, effect);
+        before && (leave.act == Act::LeaveAll || release::same_handler(flow, effect, leave) != Same::Never)
+    });
+    if taken_off_first {
+        return true;
+    }
+    let assigned: Vec<Val> = (0..body.nodes.len())
+        .map(NodeId::new)
+        .filter_map(|node| match body.node(node) {
+            Node::Assign { target, .. } => Some(flow.eval_in(member, target)),
+            _ => None,
+        })
+        .collect();
+    let asks_what_it_sets = |cond: NodeId| {
+        let mut stack = vec![cond];
+        while let Some(node) = stack.pop() {
+            let value = matches!(body.node(node), Node::Name(_) | Node::Member { .. }).then(|| flow.eval_in(member, node));
+            if value.is_some_and(|v| matches!(v, Val::Member(..) | Val::Static(_) | Val::Local(_)) && assigned.contains(&v)) {
+                return true;
+            }
+            stack.extend(body.children(node));
+        }
+        false
+    };
+    // tests around it, and tests before it that leave
+    let around = scope.ancestors(effect.site.node).any(|n| matches!(body.node(n), Node::If { cond, .. } if asks_what_it_sets(cond)));
+    around
+        || (0..body.nodes.len()).map(NodeId::new).any(|n| match body.node(n) {
+            Node::If { cond, then, .. } if scope.is_before(n, effect.site.node) && !scope.is_within(effect.site.node, n) => {
+                leaves(body, then) && asks_what_it_sets(cond)
+            }
+            _ => false,
+        })
+}
+
+/// Whether a release is about another object than a subscription: another member of the same one.
+fn is_of_another(leave: &Effect, join: &Effect) -> bool {
+    match (&leave.holder.subject, &join.holder.subject) {
+        (Val::Member(a, m), Val::Member(b, n)) => a == b && m != n,
+        _ => false,
+    }
+}
+
+fn leaves(body: &Body, node: NodeId) -> bool {
+    match body.node(node) {
+        Node::Return(_) | Node::Throw(_) | Node::Continue | Node::Break => true,
+        Node::Block(list) => body.list(list).last().is_some_and(|last| leaves(body, *last)),
+        _ => false,
+    }
+}
+
+/// Another subscription of the same handler that has run just before this one.
+fn second_on_path(wiring: &Wiring<'_>, channel: &Channel, second: &Effect, joins: &[&Effect]) -> Option<Repeated> {
+    if is_made_anew(wiring, second) {
+        return None;
+    }
+    let first = joins.iter().find(|first| {
+        let same = first.site != second.site
+            && first.handler == second.handler
+            && first.adapter == second.adapter
+            && first.holder == second.holder;
+        same && is_one_object(wiring, second) && comes_just_before(wiring, channel, first, second)
+    })?;
+    Some(Repeated {
+        why: "a second time on the same path".into(),
+        certainty: Certainty::Certain,
+        related: Some(("it was put on here".into(), wiring.place(first))),
+    })
+}
+
+/// Whether subject and handler are certainly the same objects wherever they are written alike: no
+/// elements at places that are not told apart, and nothing that is given another object.
+pub(super) fn is_one_object(wiring: &Wiring<'_>, effect: &Effect) -> bool {
+    let values = [Some(&effect.holder.subject), effect.holder.key.as_ref(), effect.handler.as_ref()];
+    values.into_iter().flatten().all(|value| is_told_apart(wiring, value)) && !is_replaced_here(wiring, effect, effect.site.member)
+}
+
+fn is_told_apart(wiring: &Wiring<'_>, value: &Val) -> bool {
+    match value {
+        Val::Member(of, _) | Val::Outside(of, _) | Val::Bound(of, _) => is_told_apart(wiring, of),
+        Val::Method(_, of) => of.as_ref().is_none_or(|of| is_told_apart(wiring, of)),
+        Val::Local(site) => !is_reassigned(wiring, *site),
+        Val::Element(..) | Val::Data | Val::Unknown => false,
+        _ => true,
+    }
+}
+
+/// Whether a local gets another value somewhere.
+fn is_reassigned(wiring: &Wiring<'_>, local: Site) -> bool {
+    let program = wiring.program();
+    let Some(body) = program.body(local.member) else { return true };
+    let Node::Local { name, .. } = body.node(local.node) else { return false };
+    let scope = program.scope(local.member);
+    (0..body.nodes.len()).map(NodeId::new).any(|node| match body.node(node) {
+        Node::Assign { target, .. } if body.node(target) == Node::Name(name) => {
+            scope.lookup(name, target) == Some(Declared::Local(local.node))
+        }
+        _ => false,
+    })
+}
+
+/// Whether one subscription runs before another on the same object: in one body, or where one
+/// body calls the other.
+fn comes_just_before(wiring: &Wiring<'_>, channel: &Channel, first: &Effect, second: &Effect) -> bool {
+    if first.site.member == second.site.member {
+        return runs_before(wiring, first.site, second.site.node) && !is_released_between(wiring, channel, first.site, second.site.node);
+    }
+    // the first one's body calls the second one's, or the other way round
+    if let Some(call) = own_call(wiring, first.site.member, second.site.member) {
+        return runs_before(wiring, first.site, call) && !is_released_between(wiring, channel, first.site, call);
+    }
+    match own_call(wiring, second.site.member, first.site.member) {
+        Some(call) => {
+            let call = Site { member: second.site.member, node: call };
+            !is_let_through_once(wiring, channel, first)
+                && runs_before(wiring, call, second.site.node)
+                && !is_released_between(wiring, channel, call, second.site.node)
+        }
+        None => false,
+    }
+}
+
+/// A call of another method on the same object.
+fn own_call(wiring: &Wiring<'_>, caller: MemberId, callee: MemberId) -> Option<NodeId> {
+    let program = wiring.program();
+    let calls = program.index.calls(program.member(callee).name).iter().filter(|s| s.member == caller);
+    calls.map(|s| s.node).find(|node| {
+        let target = wiring.flow.callee(Site { member: caller, node: *node });
+        target.is_some_and(|t| t.member == callee && matches!(t.receiver, Some(Val::This(_))))
+    })
+}
+
+/// Whether one statement runs before a node of the same body in the same run.
+pub(super) fn runs_before(wiring: &Wiring<'_>, first: Site, second: NodeId) -> bool {
+    let program = wiring.program();
+    let Some(body) = program.body(first.member) else { return false };
+    let scope = program.scope(first.member);
+    if !scope.is_before(first.node, second) || scope.function_around(body, first.node) != scope.function_around(body, second) {
+        return false;
+    }
+    let mut inner = first.node;
+    for around in scope.ancestors(first.node) {
+        if scope.is_within(second, around) {
+            // branches of which only one runs
+            let apart = matches!(
+                body.node(around),
+                Node::If { .. } | Node::Conditional { .. } | Node::Switch { .. } | Node::Try { .. } | Node::Variants(_) | Node::Case { .. }
+            );
+            return !apart;
+        }
+        if leaves(body, inner) || matches!(body.node(around), Node::Block(_)) && leaves(body, around) {
+            return false;
+        }
+        inner = around;
+    }
+    false
+}
+
+fn is_released_between(wiring: &Wiring<'_>, channel: &Channel, first: Site, second: NodeId) -> bool {
+    let scope = wiring.program().scope(first.member);
+    channel
+        .leaves
+        .iter()
+        .map(|l| wiring.effects[*l].site)
+        .any(|leave| leave.member == first.member && scope.is_before(first.node, leave.node) && scope.is_before(leave.node, second))
+}
+
+/// Code that runs many times for one object, with nothing that takes the handler off.
+fn again_and_again(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> Option<Repeated> {
+    let effect = &wiring.effects[join];
+    let program = wiring.program();
+    let member = effect.site.member;
+    let info = program.member(member);
+    let pack = program.kit_of(member).pack;
+    let name = program.text(info.name);
+    let body = program.body(member)?;
+    let scope = program.scope(member);
+    let certain = |why: String, place: Option<(String, Place)>| Some(Repeated { why, certainty: Certainty::Certain, related: place });
+    if let Some(looped) = loop_around(scope, body, effect.site.node)
+        && !is_made_anew(wiring, effect)
+        && stays_the_same(wiring, effect, member, Some(looped))
+    {
+        return certain("again in every turn of this loop".into(), None);
+    }
+    // what is made in this run, or came in with it, is another one each time
+    if !stays_the_same(wiring, effect, member, None) || scope.function_around(body, effect.site.node).is_some() {
+        return None;
+    }
+    let mut releases = wiring.releases_of(channel, join);
+    releases.retain(|r| !is_of_another(&wiring.effects[*r], effect));
+    let only_in_teardowns = releases.iter().all(|r| {
+        let within = program.member(wiring.effects[*r].site.member);
+        pack.teardowns.contains(program.text(within.name))
+    });
+    if !only_in_teardowns {
+        return None;
+    }
+    if pack.recurring_hooks.contains(name) && (program.decl(member).modifiers.is_override || !program.outside_bases(info.owner).is_empty())
+    {
+        return certain(format!("again each time `{name}` runs"), None);
+    }
+    let annotated =
+        program.decl(member).annotations.iter().any(|a| pack.recurring_annotations.contains(program.unit_of(member).text(a.name)));
+    if annotated {
+        return certain(format!("again each time `{name}` is chosen"), None);
+    }
+    if pack.reentered.contains(name) {
+        let exits: Vec<&str> = pack.pairs.iter().filter(|(entry, _)| entry == name).map(|(_, exit)| exit.as_str()).collect();
+        let leaves_late = releases.iter().all(|r| {
+            let within = wiring.effects[*r].site.member;
+            !exits.iter().any(|exit| is_run_by(wiring, within, info.owner, exit))
+        });
+        let late = releases.first().filter(|_| leaves_late)?;
+        let late = &wiring.effects[*late];
+        return certain(
+            format!("again each time `{name}` runs"),
+            Some(("it is taken off only here, at the very end".into(), wiring.place(late))),
+        );
+    }
+    if let Some(cause) = handled_channel(wiring, member) {
+        let what = short(&cause.id);
+        let handled = cause.joins.iter().map(|j| &wiring.effects[*j]).find(|e| is_method(e, member))?;
+        return Some(Repeated {
+            why: format!("again each time `{what}` is raised"),
+            certainty: Certainty::Likely,
+            related: Some((format!("this has `{name}` called each time"), wiring.place(handled))),
+        });
+    }
+    called_in_a_loop(wiring, member).map(|call| Repeated {
+        why: format!("again each time `{name}` runs"),
+        certainty: Certainty::Certain,
+        related: Some(("this calls it again and again".into(), program.place_of(call))),
+    })
+}
+
+/// A channel that is raised more than once as far as its name says, and that has a member called.
+fn handled_channel<'w>(wiring: &'w Wiring<'_>, member: MemberId) -> Option<&'w Channel> {
+    let pack = wiring.program().kit_of(member).pack;
+    let comes_once = |c: &Channel| {
+        let name = c.id.rsplit(['.', ':']).next().unwrap_or(&c.id);
+        pack.first_events.contains(name)
+    };
+    wiring.channels.iter().find(|c| {
+        !comes_once(c)
+            && c.joins.iter().map(|j| &wiring.effects[*j]).any(|e| is_method(e, member) && !e.once && !wiring.in_test(e.site.member))
+    })
+}
+
+fn is_method(effect: &Effect, member: MemberId) -> bool {
+    matches!(effect.handler, Some(Val::Method(m, _)) if m == member)
+}
+
+/// Whether a member is an exit hook of a type, or called by it.
+pub(super) fn is_run_by(wiring: &Wiring<'_>, member: MemberId, owner: crate::program::TypeId, exit: &str) -> bool {
+    let program = wiring.program();
+    if program.text(program.member(member).name) == exit {
+        return true;
+    }
+    let hook = program.symbols.get(exit).and_then(|name| program.find_member(owner, name));
+    hook.is_some_and(|hook| own_call(wiring, hook, member).is_some())
+}
+
+/// The loop around a node that goes through it more than once.
+pub(super) fn loop_around(scope: &Scope, body: &Body, node: NodeId) -> Option<NodeId> {
+    let (mut left, mut inner) = (false, node);
+    for around in scope.ancestors(node) {
+        match body.node(around) {
+            // what is walked and where a loop begins is gone through once
+            Node::ForEach { iterable, .. } if inner == iterable => {}
+            Node::Loop { head, .. } if body.list(head).first() == Some(&inner) => {}
+            Node::Block(list) => {
+                left |=
+                    body.list(list).last().is_some_and(|last| matches!(body.node(*last), Node::Return(_) | Node::Break | Node::Throw(_)))
+            }
+            Node::Loop { .. } | Node::ForEach { .. } => return (!left).then_some(around),
+            Node::Lambda(_) => return None,
+            _ => {}
+        }
+        inner = around;
+    }
+    None
+}
+
+/// Whether channel and handler are the same objects in every run (of a loop, or of the member).
+fn stays_the_same(wiring: &Wiring<'_>, effect: &Effect, member: MemberId, looped: Option<NodeId>) -> bool {
+    let program = wiring.program();
+    let scope = program.scope(member);
+    let here = |site: &Site| site.member == member && looped.is_none_or(|l| scope.is_within(site.node, l));
+    let by_getter = matches!(effect.holder.subject.root(), Val::Call(_));
+    let everywhere_the_same =
+        by_getter && lifetime::of_subject(&wiring.flow, &effect.holder.subject, effect.site).lifetime == Lifetime::Process;
+    let subject = (!everywhere_the_same).then_some(&effect.holder.subject);
+    let values = [subject, effect.holder.key.as_ref(), effect.handler.as_ref()];
+    let steady = values.into_iter().flatten().all(|value| is_steady(value, &here, looped.is_some()));
+    steady && !is_replaced_here(wiring, effect, member)
+}
+
+fn is_steady(value: &Val, here: &dyn Fn(&Site) -> bool, params: bool) -> bool {
+    match value {
+        Val::This(_) | Val::Static(_) | Val::Type(_) | Val::Global(_) | Val::Str(_) => true,
+        Val::Param(..) => params,
+        Val::Member(of, _) | Val::Outside(of, _) => is_steady(of, here, params),
+        Val::Method(_, of) => of.as_ref().is_none_or(|of| is_steady(of, here, params)),
+        Val::Local(site) | Val::New(site) | Val::Call(site) | Val::Literal(site) => !here(site),
+        Val::Lambda(..) => true,
+        _ => false,
+    }
+}
+
+/// Whether the body gives the subject's member another object first.
+fn is_replaced_here(wiring: &Wiring<'_>, effect: &Effect, member: MemberId) -> bool {
+    let program = wiring.program();
+    let Some(body) = program.body(member) else { return false };
+    let mut path = vec![&effect.holder.subject];
+    while let Some(Val::Member(of, _) | Val::Outside(of, _)) = path.last() {
+        path.push(of);
+    }
+    (0..body.nodes.len()).map(NodeId::new).any(|node| match body.node(node) {
+        Node::Assign { op: AssignOp::Set | AssignOp::IfUnset, target, .. } => {
+            let target = wiring.flow.eval_in(member, target);
+            path.iter().any(|p| **p == target)
+        }
+        _ => false,
+    })
+}
+
+/// A call that a loop makes again and again on an object from outside of the loop.
+fn called_in_a_loop(wiring: &Wiring<'_>, member: MemberId) -> Option<Site> {
+    let program = wiring.program();
+    let mut callers = wiring.flow.callers((member, None)).iter().filter(|(call, _)| !wiring.in_test(call.member));
+    callers.find_map(|(call, binding)| {
+        let body = program.body(call.member)?;
+        let scope = program.scope(call.member);
+        let looped = loop_around(scope, body, call.node)?;
+        let here = |site: &Site| site.member == call.member && scope.is_within(site.node, looped);
+        let receiver = binding.this.as_ref()?;
+        is_steady(receiver, &here, true).then_some(*call)
+    })
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::testing::expect;
+
+    #[test]
+    fn twice_on_one_path() {
+        expect(
+            "repeated-subscription",
+            r#"
+//// Kiln.java
+import java.util.ArrayList;
+import java.util.List;
+class Kiln {
+    private final List<Runnable> listeners = new ArrayList<>();
+    private final List<Runnable> checked = new ArrayList<>();
+    void addListener(Runnable l) { listeners.add(l); }
+    void removeListener(Runnable l) { listeners.remove(l); }
+    void addChecked(Runnable l) { if (!checked.contains(l)) checked.add(l); }
+    void fire() { for (Runnable l : listeners) l.run(); for (Runnable l : checked) l.run(); }
+}
+class Potter {
+    private final Kiln kiln = new Kiln();
+    private final Runnable glaze = () -> System.out.println(this);
+    Potter(boolean big) {
+        kiln.addListener(glaze);
+        kiln.addChecked(glaze);
+        kiln.addChecked(glaze);
+        wire();
+        if (big) {
+            begin(1);
+        }
+    }
+    private void wire() {
+        kiln.addListener(glaze); //! repeated-subscription warning
+    }
+    private void begin(int n) {
+        kiln.removeListener(glaze);
+        kiln.addListener(glaze);
+    }
+    public static void main(String[] args) { Potter p = new Potter(true); p.kiln.fire(); }
+}
+class Apprentice {
+    private final Kiln kiln = new Kiln();
+    private final Runnable glaze = () -> System.out.println(this);
+    Apprentice(boolean big) {
+        if (big) kiln.addListener(glaze); else kiln.addListener(glaze);
+        kiln.fire();
+    }
+    public static void main(String[] args) { new Apprentice(true); }
+}
+"#,
+        );
+    }
+
+    #[test]
+    fn once_more_at_every_picture() {
+        expect(
+            "repeated-subscription",
+            r#"
+//// Dial.cs
+using System;
+using System.Windows.Forms;
+class Needle { public event Action Moved; public event Action Stuck; public void Move() { Moved?.Invoke(); Stuck?.Invoke(); } }
+class Dial : Control {
+    readonly Needle needle = new Needle();
+    bool wired;
+    Needle spare;
+    protected override void OnPaint(PaintEventArgs e) {
+        needle.Moved += Invalidate; //! repeated-subscription warning
+        needle.Stuck -= Warn;
+        needle.Stuck += Warn;
+        if (!wired) { wired = true; needle.Moved += Warn; }
+        spare = new Needle();
+        spare.Moved += Warn;
+        needle.Move();
+    }
+    void Warn() { }
+}
+"#,
+        );
+    }
+
+    #[test]
+    fn in_loops() {
+        expect(
+            "repeated-subscription",
+            r#"
+//// lamps.ts
+class Lamp {
+    private handlers: (() => void)[] = [];
+    onLit(h: () => void) { this.handlers.push(h); }
+    light() { for (const h of this.handlers) h(); }
+}
+class Keeper {
+    private main = new Lamp();
+    private lamps = [new Lamp(), new Lamp()];
+    private log = () => console.log('lit');
+    start() {
+        for (const lamp of this.lamps) lamp.onLit(this.log);
+        for (let i = 0; i < 3; i++) {
+            this.main.onLit(this.log); //! repeated-subscription warning
+            const fresh = new Lamp();
+            fresh.onLit(this.log);
+        }
+        this.main.light();
+    }
+    tend() {
+        this.main.onLit(this.log); //! repeated-subscription warning
+    }
+}
+const keeper = new Keeper();
+keeper.start();
+while (Math.random() > 0.1) keeper.tend();
+"#,
+        );
+    }
+
+    #[test]
+    fn an_entry_hook_that_is_released_at_the_very_end() {
+        expect(
+            "repeated-subscription",
+            r#"
+//// Gauges.java
+import android.app.Activity;
+import org.greenrobot.eventbus.EventBus;
+import org.greenrobot.eventbus.Subscribe;
+class Rose { }
+class GaugeActivity extends Activity {
+    @Override protected void onStart() { EventBus.getDefault().register(this); } //! repeated-subscription warning
+    @Override protected void onDestroy() { EventBus.getDefault().unregister(this); }
+    @Subscribe public void onRose(Rose rose) { }
+    void rise() { EventBus.getDefault().post(new Rose()); }
+}
+class WeirActivity extends Activity {
+    @Override protected void onStart() { EventBus.getDefault().register(this); }
+    @Override protected void onStop() { EventBus.getDefault().unregister(this); }
+    @Subscribe public void onRose(Rose rose) { }
+}
+"#,
+        );
+    }
+}
