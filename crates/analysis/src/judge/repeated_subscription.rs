@@ -333,7 +333,9 @@ fn again_and_again(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> Optio
     }
     let annotated =
         program.decl(member).annotations.iter().any(|a| pack.recurring_annotations.contains(program.unit_of(member).text(a.name)));
-    if annotated {
+    // what is chosen again was closed before, as a rule
+    let taken_off_at_the_end = releases.iter().any(|r| is_on_every_path(wiring, wiring.effects[*r].site));
+    if annotated && !taken_off_at_the_end {
         return certain(format!("again each time `{name}` is chosen"), None);
     }
     if pack.reentered.contains(name) {
@@ -363,6 +365,19 @@ fn again_and_again(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> Optio
         certainty: Certainty::Certain,
         related: Some(("this calls it again and again".into(), program.place_of(call))),
     })
+}
+
+/// Whether every run of a body comes to a statement: no test stands around it, and none before it leaves.
+fn is_on_every_path(wiring: &Wiring<'_>, site: Site) -> bool {
+    let program = wiring.program();
+    let Some(body) = program.body(site.member) else { return false };
+    let scope = program.scope(site.member);
+    let within_test =
+        scope.ancestors(site.node).any(|n| matches!(body.node(n), Node::If { .. } | Node::Case { .. } | Node::Conditional { .. }));
+    let leaves_before = (0..body.nodes.len())
+        .map(NodeId::new)
+        .any(|n| matches!(body.node(n), Node::If { then, .. } if scope.is_before(n, site.node) && leaves(body, then)));
+    !within_test && !leaves_before
 }
 
 /// A channel that is raised more than once as far as its name says, and that has a member called.
