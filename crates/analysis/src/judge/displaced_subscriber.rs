@@ -3,7 +3,7 @@
 use yarrowgraph_ir::{AssignOp, MemberKind, Node, NodeId};
 use yarrowgraph_model::{Certainty, ChannelKind, Level, Place};
 
-use super::repeated_subscription::{is_one_object, loop_around, runs_before};
+use super::repeated_subscription::{is_one_object, is_replaced, loop_around, runs_before};
 use super::{Draft, Page, Rule, related, short};
 use crate::flow::Val;
 use crate::program::{MemberId, Site};
@@ -130,7 +130,13 @@ fn comes_first(wiring: &Wiring<'_>, first: &Effect, second: &Effect) -> bool {
     let later = made_at(wiring, second);
     made_at(wiring, first).iter().any(|(site, subject)| {
         let after = |(other, same): &(Site, Val)| {
-            other.member == site.member && same == subject && !matches!(subject, Val::Param(..)) && runs_before(wiring, *site, other.node)
+            let scope = wiring.program().scope(site.member);
+            let between = |node| scope.is_before(site.node, node) && scope.is_before(node, other.node);
+            other.member == site.member
+                && same == subject
+                && !matches!(subject, Val::Param(..))
+                && runs_before(wiring, *site, other.node)
+                && !is_replaced(wiring, subject, site.member, &between)
         };
         later.iter().any(after)
     })

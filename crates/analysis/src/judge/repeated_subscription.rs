@@ -191,7 +191,9 @@ fn second_on_path(wiring: &Wiring<'_>, channel: &Channel, second: &Effect, joins
             && first.handler == second.handler
             && first.adapter == second.adapter
             && first.holder == second.holder;
-        same && is_one_object(wiring, second) && comes_just_before(wiring, channel, first, second)
+        same && is_one_object(wiring, second)
+            && !is_replaced_here(wiring, second, second.site.member)
+            && comes_just_before(wiring, channel, first, second)
     })?;
     Some(Repeated {
         why: "a second time on the same path".into(),
@@ -204,7 +206,7 @@ fn second_on_path(wiring: &Wiring<'_>, channel: &Channel, second: &Effect, joins
 /// elements at places that are not told apart, and nothing that is given another object.
 pub(super) fn is_one_object(wiring: &Wiring<'_>, effect: &Effect) -> bool {
     let values = [Some(&effect.holder.subject), effect.holder.key.as_ref(), effect.handler.as_ref()];
-    values.into_iter().flatten().all(|value| is_told_apart(wiring, value)) && !is_replaced_here(wiring, effect, effect.site.member)
+    values.into_iter().flatten().all(|value| is_told_apart(wiring, value))
 }
 
 fn is_told_apart(wiring: &Wiring<'_>, value: &Val) -> bool {
@@ -456,16 +458,21 @@ fn is_steady(value: &Val, here: &dyn Fn(&Site) -> bool, params: bool) -> bool {
 
 /// Whether the body gives the subject's member another object first.
 fn is_replaced_here(wiring: &Wiring<'_>, effect: &Effect, member: MemberId) -> bool {
+    is_replaced(wiring, &effect.holder.subject, member, &|_| true)
+}
+
+/// Whether a body gives a member on a path another object, at a node that counts.
+pub(super) fn is_replaced(wiring: &Wiring<'_>, path: &Val, member: MemberId, counts: &dyn Fn(NodeId) -> bool) -> bool {
     let program = wiring.program();
     let Some(body) = program.body(member) else { return false };
-    let mut path = vec![&effect.holder.subject];
-    while let Some(Val::Member(of, _) | Val::Outside(of, _)) = path.last() {
-        path.push(of);
+    let mut steps = vec![path];
+    while let Some(Val::Member(of, _) | Val::Outside(of, _)) = steps.last() {
+        steps.push(of);
     }
     (0..body.nodes.len()).map(NodeId::new).any(|node| match body.node(node) {
-        Node::Assign { op: AssignOp::Set | AssignOp::IfUnset, target, .. } => {
+        Node::Assign { op: AssignOp::Set | AssignOp::IfUnset, target, .. } if counts(node) => {
             let target = wiring.flow.eval_in(member, target);
-            path.iter().any(|p| **p == target)
+            steps.iter().any(|p| **p == target)
         }
         _ => false,
     })

@@ -12,6 +12,9 @@ use super::spread;
 use crate::flow::{Flow, Val};
 use crate::program::{MemberId, Site, Sym, Ty, TypeId};
 
+/// How many names of one constant are followed.
+const CONSTANTS: usize = 5;
+
 /// What tells one channel from another.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub enum ChannelKey {
@@ -289,15 +292,7 @@ impl Namer<'_, '_> {
             Val::Str(s) => Topic::Named(program.text(*s).to_owned()),
             Val::Type(t) => Topic::Named(program.type_id(*t)),
             Val::Global(name) => Topic::Named(program.text(*name).to_owned()),
-            Val::Static(m) => {
-                if let Some(only) = self.flow.only_definition(*m)
-                    && let Val::Str(s) = self.flow.eval(only)
-                {
-                    return Topic::Named(program.text(s).to_owned());
-                }
-                let constant = program.member(*m).kind == MemberKind::EnumConstant || program.decl(*m).modifiers.is_readonly;
-                if constant { Topic::Named(program.member_id(*m)) } else { Topic::Any }
-            }
+            Val::Static(m) => self.constant_topic(*m),
             Val::Member(_, m) if program.decl(*m).modifiers.is_readonly => match self.flow.only_definition(*m).map(|d| self.flow.eval(d)) {
                 Some(Val::Str(s)) => Topic::Named(program.text(s).to_owned()),
                 _ => Topic::Any,
@@ -311,6 +306,22 @@ impl Namer<'_, '_> {
             }
             _ => Topic::Any,
         }
+    }
+
+    /// The topic that a constant stands for: its text, that of the constant it is another name of, or
+    /// itself where it has no value of its own.
+    fn constant_topic(&self, constant: MemberId) -> Topic {
+        let program = self.flow.program;
+        let mut m = constant;
+        for _ in 0..CONSTANTS {
+            match self.flow.only_definition(m).map(|d| self.flow.eval(d)) {
+                Some(Val::Str(text)) => return Topic::Named(program.text(text).to_owned()),
+                Some(Val::Static(other)) => m = other,
+                _ => break,
+            }
+        }
+        let constant = program.member(m).kind == MemberKind::EnumConstant || program.decl(m).modifiers.is_readonly;
+        if constant { Topic::Named(program.member_id(m)) } else { Topic::Any }
     }
 
     /// Whether a member of any object gives its class.

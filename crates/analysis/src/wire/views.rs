@@ -7,7 +7,7 @@ use yarrowgraph_ir::{MemberKind, Node, NodeId, TypeKind};
 
 use super::effect::{Act, Effect, Event, Holder};
 use super::extract::{Extractor, holder_of};
-use crate::flow::{Flow, Val};
+use crate::flow::{Binding, Flow, Val};
 use crate::program::{MemberId, TypeId};
 
 /// What an emitter with a view is raised by.
@@ -33,10 +33,18 @@ pub(super) fn effects(x: &Extractor<'_, '_>, node: NodeId, callee: NodeId, args:
         effect.handler = Some(handler.clone());
         effect.handler_node = Some(x.site(first));
         effect.handle = true;
+        // the third argument is the collection that the handle is kept in
+        effect.bounded = args.len() > KEPT_IN;
         Some(effect)
     };
     emitters.into_iter().filter_map(join).collect()
 }
+
+/// Which argument of a view's call is the collection that keeps the handle.
+const KEPT_IN: usize = 2;
+
+/// How many names of one view are followed, from facade to facade.
+const FACADES: usize = 6;
 
 /// How many implementations of a view's interface are followed.
 const IMPLEMENTATIONS: usize = 8;
@@ -90,22 +98,21 @@ pub(super) fn has_view(flow: &Flow<'_>, class: TypeId) -> bool {
 fn emitter_of(x: &Extractor<'_, '_>, view: &Val) -> Option<Val> {
     let program = x.flow.program;
     let views = &program.kit_of(x.member).pack.views_of_emitters;
-    match view {
-        Val::Outside(of, name) if views.contains(program.text(*name)) => Some((**of).clone()),
-        // an emitter of the tree that makes its view when it is first asked for
-        Val::Member(of, m) if is_view_of_own(x, *m, views) => Some((**of).clone()),
-        Val::Member(owner, m) => {
-            let only = x.flow.only_definition(*m)?;
-            match x.flow.eval(only) {
-                Val::Outside(of, name) if views.contains(program.text(name)) => match &*of {
-                    Val::Member(inner, f) if matches!(**inner, Val::This(_)) => Some(Val::Member(owner.clone(), *f)),
-                    other => Some(other.clone()),
-                },
-                _ => None,
+    let mut view = view.clone();
+    for _ in 0..FACADES {
+        view = match &view {
+            Val::Outside(of, name) if views.contains(program.text(*name)) => return Some((**of).clone()),
+            // an emitter of the tree that makes its view when it is first asked for
+            Val::Member(of, m) if is_view_of_own(x, *m, views) => return Some((**of).clone()),
+            Val::Member(owner, m) => {
+                let only = x.flow.only_definition(*m)?;
+                let binding = Binding { callee: (only.member, None), this: Some((**owner).clone()), args: Vec::new() };
+                x.flow.eval(only).substitute(&binding)
             }
-        }
-        _ => None,
+            _ => return None,
+        };
     }
+    None
 }
 
 /// Whether a member is the view of an emitter class of the tree, or the field that the view is kept in.
