@@ -19,6 +19,7 @@ pub mod handles;
 mod idiom;
 mod keyed;
 pub mod lifetime;
+mod naming;
 pub mod once;
 mod order;
 pub(crate) mod pairs;

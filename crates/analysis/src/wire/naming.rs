@@ -1,0 +1,262 @@
+//! What channels are called, and what tells one from another.
+
+use rustc_hash::FxHashSet;
+use yarrowgraph_ir::{AccessorKind, MemberKind, TypeKind};
+use yarrowgraph_model::ChannelKind;
+
+use super::channels::{Channel, ChannelKey, Topic};
+use super::effect::{Event, Holder};
+use crate::flow::{Flow, Val};
+use crate::program::{MemberId, Sym, Ty, TypeId};
+
+/// How many helpers a parameter is followed through.
+const GIVEN: usize = 4;
+
+/// How many names of one constant are followed.
+const CONSTANTS: usize = 5;
+
+/// Names channels.
+pub(super) struct Namer<'f, 'p> {
+    pub(super) flow: &'f Flow<'p>,
+    pub(super) signals: &'f FxHashSet<TypeId>,
+}
+
+impl Namer<'_, '_> {
+    /// The member that holds a signal object, or several by topic, for what is done to the signal.
+    pub(super) fn signal_member(&self, holder: &Holder) -> Option<(MemberId, Option<Topic>)> {
+        let Event::Own(m) = holder.event else { return None };
+        let owner = self.flow.program.member(m).owner;
+        if !self.signals.contains(&owner) {
+            return None;
+        }
+        let (field, topic) = match &holder.subject {
+            Val::Member(_, f) | Val::Static(f) => (*f, None),
+            Val::Element(of, key) => match &**of {
+                Val::Member(_, f) | Val::Static(f) => {
+                    // the place in a list is no topic
+                    let is_topic = !self.flow.is_sequence(of);
+                    (*f, is_topic.then(|| key.as_ref().map_or(Topic::Any, |k| self.topic(k))))
+                }
+                _ => return None,
+            },
+            _ => return None,
+        };
+        // an heir of the signal class has an identity of its own
+        (self.flow.type_of(&holder.subject).own() == Some(owner)).then_some((field, topic))
+    }
+
+    /// What tells the channel of a holder from others.
+    pub(super) fn key(&self, holder: &Holder) -> Option<ChannelKey> {
+        if let Some((field, topic)) = self.signal_member(holder) {
+            return Some(ChannelKey::Own(field, topic));
+        }
+        match &holder.event {
+            Event::Own(m) => {
+                let topic = holder.key.as_ref().map(|k| self.topic(k));
+                Some(ChannelKey::Own(self.contract(*m), topic))
+            }
+            Event::Outside(name) => Some(ChannelKey::Outside(self.outside_owner(&holder.subject), *name)),
+            Event::Bus => {
+                let topic = holder.key.as_ref().map_or(Topic::Any, |k| self.topic(k));
+                Some(ChannelKey::Bus(self.bus(&holder.subject), topic))
+            }
+            Event::Given => None,
+        }
+    }
+
+    /// The member that stands for a channel: where an accessor forwards to a backing field,
+    /// the declared event and the field are one; so are an interface's event and the
+    /// implementing one.
+    pub(super) fn contract(&self, m: MemberId) -> MemberId {
+        let program = self.flow.program;
+        let info = program.member(m);
+        if info.kind != MemberKind::Event {
+            return m;
+        }
+        // an event of an interface with one implementation
+        let owner = program.ty(info.owner);
+        if owner.kind == TypeKind::Interface || program.decl(m).modifiers.is_abstract {
+            let implementing: Vec<MemberId> = program
+                .heirs(info.owner)
+                .into_iter()
+                .skip(1)
+                .flat_map(|t| program.own_members(t, info.name).iter().copied())
+                .filter(|x| program.member(*x).kind == MemberKind::Event && !self.forwards(*x))
+                .collect();
+            if let [one] = implementing[..] {
+                return one;
+            }
+            if let Some(&first) = implementing.first() {
+                return first;
+            }
+        }
+        m
+    }
+
+    /// Whether an event has accessors that hand on to something else.
+    pub(super) fn forwards(&self, m: MemberId) -> bool {
+        let info = self.flow.program.member(m);
+        self.flow
+            .program
+            .own_members(info.owner, info.name)
+            .iter()
+            .any(|x| matches!(self.flow.program.member(*x).kind, MemberKind::Accessor(AccessorKind::Add)))
+    }
+
+    /// A key as a topic.
+    pub(super) fn topic(&self, key: &Val) -> Topic {
+        let program = self.flow.program;
+        match key {
+            Val::Str(s) => Topic::Named(program.text(*s).to_owned()),
+            Val::Type(t) => Topic::Named(program.type_id(*t)),
+            Val::Global(name) => Topic::Named(program.text(*name).to_owned()),
+            Val::Static(m) => self.constant_topic(*m),
+            Val::Member(_, m) if program.decl(*m).modifiers.is_readonly => match self.flow.only_definition(*m).map(|d| self.flow.eval(d)) {
+                Some(Val::Str(s)) => Topic::Named(program.text(s).to_owned()),
+                _ => Topic::Any,
+            },
+            Val::Outside(of, name) if self.asks_class(*name) => match self.flow.type_of(of) {
+                Ty::Own(t, _) => Topic::Named(program.type_id(t)),
+                _ => Topic::Any,
+            },
+            Val::Outside(of, name) if matches!(**of, Val::Global(_)) => {
+                Topic::Named(format!("{}.{}", self.flow.show(of), program.text(*name)))
+            }
+            _ => Topic::Any,
+        }
+    }
+
+    /// The topic that a constant stands for: its text, that of the constant it is another name of, or
+    /// itself where it has no value of its own.
+    fn constant_topic(&self, constant: MemberId) -> Topic {
+        let program = self.flow.program;
+        let mut m = constant;
+        for _ in 0..CONSTANTS {
+            match self.flow.only_definition(m).map(|d| self.flow.eval(d)) {
+                Some(Val::Str(text)) => return Topic::Named(program.text(text).to_owned()),
+                Some(Val::Static(other)) => m = other,
+                _ => break,
+            }
+        }
+        let constant = program.member(m).kind == MemberKind::EnumConstant || program.decl(m).modifiers.is_readonly;
+        if constant { Topic::Named(program.member_id(m)) } else { Topic::Any }
+    }
+
+    /// Whether a member of any object gives its class.
+    fn asks_class(&self, name: Sym) -> bool {
+        let program = self.flow.program;
+        let text = program.text(name);
+        program.packs().any(|pack| pack.class_getters.contains(text))
+    }
+
+    /// The owner of an event that is not of the tree, by the type of the subject.
+    fn outside_owner(&self, subject: &Val) -> String {
+        let program = self.flow.program;
+        match self.flow.type_of(subject) {
+            Ty::Own(t, _) | Ty::Static(t) => program.type_id(t),
+            Ty::Outside(name, _) => program.text(name).to_owned(),
+            _ => match subject {
+                Val::Global(name) => program.text(*name).to_owned(),
+                Val::This(t) => program.type_id(*t),
+                // what a getter of a library's object hands out
+                Val::Call(site) => match self.flow.receiver(*site) {
+                    Some((object, name)) => format!("{}.{}", self.outside_owner(&object), program.text(name)),
+                    None => self.flow.show(subject),
+                },
+                other => self.flow.show(other),
+            },
+        }
+    }
+
+    /// The bus that a topic is on: the class of the tree, else the member that holds it.
+    fn bus(&self, subject: &Val) -> String {
+        let program = self.flow.program;
+        if let Ty::Own(t, _) = self.flow.type_of(subject) {
+            return program.type_id(self.topmost(t));
+        }
+        match subject {
+            Val::Member(_, m) | Val::Static(m) => program.member_id(*m),
+            Val::Call(site) => {
+                // `EventBus.getDefault()`
+                self.flow.receiver(*site).map_or_else(|| "?".into(), |(object, _)| self.flow.show(&object))
+            }
+            other => match (self.always_given(other, GIVEN), self.flow.type_of(other)) {
+                (Some(given), _) => self.bus(&given),
+                (None, Ty::Outside(name, _)) => program.text(name).to_owned(),
+                _ => self.flow.show(other),
+            },
+        }
+    }
+
+    /// The member that every caller hands over for a parameter.
+    fn always_given(&self, value: &Val, budget: usize) -> Option<Val> {
+        let budget = budget.checked_sub(1)?;
+        let Val::Param(m, None, _) = value else { return None };
+        let mut given = self.flow.callers((*m, None)).iter().map(|(_, binding)| {
+            let handed = value.substitute(binding);
+            self.always_given(&handed, budget).unwrap_or(handed)
+        });
+        let first = given.next().filter(|v| matches!(v, Val::Member(..) | Val::Static(_)))?;
+        given.all(|other| other == first).then_some(first)
+    }
+
+    /// The first own class above a type that no other own class is above of.
+    fn topmost(&self, ty: TypeId) -> TypeId {
+        let mut top = ty;
+        self.flow.program.for_each_base(ty, &mut |t| {
+            if self.flow.program.ty(t).kind == TypeKind::Class {
+                top = t;
+            }
+            true
+        });
+        top
+    }
+
+    pub(super) fn channel(&self, key: ChannelKey) -> Channel {
+        let program = self.flow.program;
+        let escape = |s: &str| s.replace('%', "%25").replace(':', "%3A").replace('/', "%2F").replace('#', "%23").replace('~', "%7E");
+        let (id, kind) = match &key {
+            ChannelKey::Own(m, None) => (program.member_id(*m), self.own_kind(*m)),
+            ChannelKey::Own(m, Some(topic)) => {
+                let name = match topic {
+                    Topic::Named(name) => escape(name),
+                    Topic::Any => "*".into(),
+                };
+                (format!("topic:{}:{name}", program.type_id(program.member(*m).owner)), ChannelKind::Topic)
+            }
+            ChannelKey::Outside(owner, name) => (format!("{owner}.{}", program.text(*name)), ChannelKind::Platform),
+            ChannelKey::Bus(bus, topic) => {
+                let name = match topic {
+                    Topic::Named(name) => escape(name),
+                    Topic::Any => "*".into(),
+                };
+                (format!("topic:{}:{name}", escape(bus)), ChannelKind::Topic)
+            }
+        };
+        Channel { key, kind, id, joins: Vec::new(), leaves: Vec::new(), raises: Vec::new() }
+    }
+
+    fn own_kind(&self, m: MemberId) -> ChannelKind {
+        let program = self.flow.program;
+        let info = program.member(m);
+        if info.kind == MemberKind::Event {
+            return ChannelKind::Event;
+        }
+        let ty = self.flow.type_held(m);
+        if program.element_type(info.unit, &ty).is_some() {
+            return ChannelKind::List;
+        }
+        match &ty {
+            Ty::Own(t, _) if self.signals.contains(t) => ChannelKind::Signal,
+            _ if program.is_callable(info.unit, &ty) => {
+                if program.kit(info.unit).traits.combines_callables {
+                    ChannelKind::Delegate
+                } else {
+                    ChannelKind::Slot
+                }
+            }
+            Ty::Outside(..) => ChannelKind::Signal,
+            _ => ChannelKind::Slot,
+        }
+    }
+}
