@@ -36,7 +36,7 @@ fn channel(wiring: &Wiring<'_>, c: &Channel) -> model::Channel {
     };
     let mut joins = c.joins.clone();
     joins.sort_by_cached_key(|j| (wiring.place(&wiring.effects[*j]), *j));
-    let after = wiring.after(&joins);
+    let after = wiring.after(c, &joins);
     let subscriptions = joins.iter().zip(after).map(|(j, after)| subscription(wiring, c, *j, after)).collect();
     let mut raises: Vec<model::Raise> = c.raises.iter().map(|r| raise(wiring, &wiring.effects[*r])).collect();
     raises.sort_by(|a, b| a.place.cmp(&b.place));

@@ -1,33 +1,172 @@
-//! The order of subscriptions that straight-line code guarantees.
+//! The order of subscriptions that the code guarantees: in one body, and along calls that are
+//! made in one place.
 
-use yarrowgraph_ir::Node;
+use yarrowgraph_ir::{MemberKind, Node};
 
 use super::Wiring;
-use crate::program::Site;
+use super::channels::Channel;
+use crate::flow::{Binding, Flow, Val};
+use crate::program::{MemberId, Site};
+
+/// How far up callers are followed.
+const UP: usize = 6;
+
+/// Where a subscription comes about: its statement, or a call that leads to it, with what it is
+/// about as seen from there.
+struct Step {
+    site: Site,
+    subject: Val,
+    /// Whether whoever comes here comes to the subscription.
+    certain: bool,
+}
 
 impl Wiring<'_> {
     /// For each subscription of a list the earlier ones on the same subject that certainly
-    /// come before it, transitively reduced. Only code of one body is compared.
-    pub(super) fn after(&self, joins: &[usize]) -> Vec<Vec<u32>> {
+    /// come before it, transitively reduced.
+    pub(super) fn after(&self, channel: &Channel, joins: &[usize]) -> Vec<Vec<u32>> {
+        if joins.len() < 2 {
+            return vec![Vec::new(); joins.len()];
+        }
+        let ways: Vec<Vec<Step>> = joins.iter().map(|j| self.way_up(*j)).collect();
+        let released: Vec<bool> = joins.iter().map(|j| !self.releases_of(channel, *j).is_empty()).collect();
+        let precedes = |a: usize, b: usize| a != b && self.precedes(&ways[a], &ways[b], released[a] && released[b]);
         let mut after: Vec<Vec<u32>> = vec![Vec::new(); joins.len()];
-        for later in 0..joins.len() {
-            let mut before: Vec<usize> =
-                (0..joins.len()).filter(|earlier| *earlier != later && self.precedes(joins[*earlier], joins[later])).collect();
+        for (later, list) in after.iter_mut().enumerate() {
+            let all: Vec<usize> = (0..joins.len()).filter(|earlier| precedes(*earlier, later)).collect();
             // what comes before another one that comes before is implied
-            let all = before.clone();
-            before.retain(|b| !all.iter().any(|other| other != b && self.precedes(joins[*b], joins[*other])));
-            after[later] = before.into_iter().map(|b| b as u32).collect();
+            let direct = all.iter().filter(|b| !all.iter().any(|other| precedes(**b, *other)));
+            list.extend(direct.map(|b| *b as u32));
         }
         after
     }
 
-    fn precedes(&self, earlier: usize, later: usize) -> bool {
-        let (a, b) = (&self.effects[earlier], &self.effects[later]);
-        if a.site.member != b.site.member || a.holder.subject != b.holder.subject {
-            return false;
+    /// The statement of a subscription and the calls that lead to it, as far as each is the only one.
+    fn way_up(&self, join: usize) -> Vec<Step> {
+        let effect = &self.effects[join];
+        let flow = &self.flow;
+        let mut way = vec![Step { site: effect.site, subject: settled(flow, &effect.holder.subject), certain: true }];
+        for _ in 0..UP {
+            let here = &way[way.len() - 1];
+            let Some((call, binding)) = self.only_way_to(here.site.member) else { break };
+            if way.iter().any(|s| s.site.member == call.member) {
+                break;
+            }
+            let certain = here.certain && is_straight(self, here.site);
+            let subject = settled(flow, &here.subject.substitute(&binding));
+            way.push(Step { site: call, subject, certain });
         }
-        dominates(self, a.site, b.site)
+        way
     }
+
+    /// The one call of a member, or the one creation of the object whose field it gives a first value.
+    fn only_way_to(&self, member: MemberId) -> Option<(Site, Binding)> {
+        if is_first_value(self, member) {
+            let [made] = self.flow.creations(self.flow.program.member(member).owner)[..] else { return None };
+            return Some((made, Binding { callee: (member, None), this: Some(Val::New(made)), args: Vec::new() }));
+        }
+        match self.flow.callers((member, None)) {
+            [(call, binding)] => Some((*call, binding.clone())),
+            _ => None,
+        }
+    }
+
+    /// Whether two ways meet in one body, and the first comes to its subscription before the other.
+    /// In a loop that says something only where both are taken off again, or the subject is new in
+    /// every turn: what stays from one turn comes before what the next one puts on.
+    fn precedes(&self, first: &[Step], second: &[Step], both_released: bool) -> bool {
+        first.iter().any(|a| {
+            let meets = |b: &&Step| {
+                let apart = a.site.member == b.site.member && a.site.node != b.site.node && a.subject == b.subject;
+                apart && (both_released || !self.recurs_on_one(a))
+            };
+            let in_one_body = || second.iter().filter(meets).any(|b| dominates(self, a.site, b.site));
+            let in_construction = || second.iter().any(|b| a.subject == b.subject && self.is_made_before(a.site, b.site));
+            a.certain && (in_one_body() || in_construction())
+        })
+    }
+
+    /// Whether the first value of one field comes before that of another of the same object, or
+    /// before its constructor's body.
+    fn is_made_before(&self, first: Site, second: Site) -> bool {
+        let program = self.flow.program;
+        let (a, b) = (program.member(first.member), program.member(second.member));
+        let later = b.kind == MemberKind::Constructor || (is_first_value(self, second.member) && first.member < second.member);
+        a.owner == b.owner && is_first_value(self, first.member) && later && is_straight(self, first)
+    }
+
+    /// Whether a loop goes through a step again and again for one and the same subject.
+    fn recurs_on_one(&self, step: &Step) -> bool {
+        let program = self.flow.program;
+        let Some(body) = program.body(step.site.member) else { return true };
+        let scope = program.scope(step.site.member);
+        let looped = scope.ancestors(step.site.node).find(|n| matches!(body.node(*n), Node::Loop { .. } | Node::ForEach { .. }));
+        let Some(looped) = looped else { return false };
+        match step.subject.root() {
+            Val::Local(made) | Val::New(made) => made.member != step.site.member || !scope.is_within(made.node, looped),
+            // an element of what is walked
+            _ => !matches!(step.subject, Val::Element(..)),
+        }
+    }
+}
+
+/// A field of a new object that its constructor was given is what was given.
+fn settled(flow: &Flow<'_>, value: &Val) -> Val {
+    let Val::Member(of, field) = value else { return value.clone() };
+    let of = settled(flow, of);
+    let given = || {
+        let (made, owner) = creation(flow, &of)?;
+        let stored = flow.eval(flow.only_definition(*field)?);
+        let Val::Param(constructor, None, _) = stored else { return None };
+        let (_, binding) = flow.callers((constructor, None)).iter().find(|(call, _)| *call == made)?;
+        let within_maker = stored.substitute(binding);
+        let seen = match owner {
+            Some(owner) => within_maker.substitute(&Binding { callee: (made.member, None), this: Some(owner), args: Vec::new() }),
+            None => within_maker,
+        };
+        Some(settled(flow, &seen))
+    };
+    given().unwrap_or_else(|| Val::Member(of.clone().into(), *field))
+}
+
+/// Where an object is made, and the object whose field it is the one value of.
+fn creation(flow: &Flow<'_>, object: &Val) -> Option<(Site, Option<Val>)> {
+    match object {
+        Val::New(site) => Some((*site, None)),
+        Val::Member(owner, field) => match flow.eval(flow.only_definition(*field)?) {
+            Val::New(site) => Some((site, Some((**owner).clone()))),
+            _ => None,
+        },
+        _ => None,
+    }
+}
+
+/// Whether a member's body is the first value of a field of an object.
+fn is_first_value(wiring: &Wiring<'_>, member: MemberId) -> bool {
+    let info = wiring.flow.program.member(member);
+    info.kind == MemberKind::Field && !info.is_static
+}
+
+/// Whether whoever runs a body comes to a statement of it, and once.
+fn is_straight(wiring: &Wiring<'_>, site: Site) -> bool {
+    let program = wiring.program();
+    let Some(body) = program.body(site.member) else { return false };
+    let info = program.member(site.member);
+    matches!(info.kind, MemberKind::Method | MemberKind::Constructor | MemberKind::Initializer | MemberKind::Field)
+        && program.scope(site.member).ancestors(site.node).all(|around| !may_be_skipped(body.node(around)))
+}
+
+fn may_be_skipped(node: Node) -> bool {
+    matches!(
+        node,
+        Node::If { .. }
+            | Node::Loop { .. }
+            | Node::ForEach { .. }
+            | Node::Lambda(_)
+            | Node::Case { .. }
+            | Node::Catch { .. }
+            | Node::Variants(_)
+            | Node::Conditional { .. }
+    )
 }
 
 /// Whether one statement certainly runs before another of the same body.
@@ -43,16 +182,8 @@ fn dominates(wiring: &Wiring<'_>, a: Site, b: Site) -> bool {
         let holds_both = scope.is_within(b.node, around);
         match body.node(around) {
             Node::Block(_) | Node::Opaque(_) if holds_both => return true,
-            Node::If { cond, .. } if !scope.is_within(a.node, cond) => return false,
-            Node::Loop { .. }
-            | Node::ForEach { .. }
-            | Node::Lambda(_)
-            | Node::Case { .. }
-            | Node::Catch { .. }
-            | Node::Variants(_)
-            | Node::Conditional { .. } => {
-                return false;
-            }
+            Node::If { cond, .. } if scope.is_within(a.node, cond) => {}
+            node if may_be_skipped(node) => return false,
             _ => {}
         }
     }

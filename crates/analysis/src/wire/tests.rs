@@ -188,3 +188,63 @@ export class Relay {
     let [one] = &map.unresolved[..] else { panic!("{map:#?}") };
     assert_eq!((one.reason.as_str(), one.place.line), ("the topic is handed over and no caller shows which it is", 4));
 }
+
+/// The handlers of a channel that certainly come before another one, directly.
+fn just_before(map: &yarrowgraph_model::Map, channel: &str, handler: &str) -> Vec<String> {
+    let channel = map.channels.iter().find(|c| c.id.ends_with(channel)).expect("the channel");
+    let later = channel.subscriptions.iter().find(|s| s.handler.contains(handler)).expect("the subscription");
+    let mut before: Vec<String> = later.after.iter().map(|i| channel.subscriptions[*i as usize].handler.clone()).collect();
+    before.sort();
+    before
+}
+
+#[test]
+fn order_goes_along_calls_and_fields() {
+    let found = map(r#"
+//// Kiln.java
+import java.util.ArrayList;
+import java.util.List;
+interface KilnListener { void hot(int degrees); }
+class Kiln {
+    private final List<KilnListener> listeners = new ArrayList<>();
+    void addListener(KilnListener l) { listeners.add(l); }
+    void heat() { for (KilnListener l : listeners) l.hot(900); }
+}
+class Dial implements KilnListener {
+    Dial(Kiln kiln) { kiln.addListener(this); }
+    public void hot(int degrees) { }
+}
+class Horn implements KilnListener {
+    private final Kiln kiln;
+    Horn(Kiln kiln) { this.kiln = kiln; }
+    void hang() { kiln.addListener(this); }
+    public void hot(int degrees) { }
+}
+class Clerk implements KilnListener {
+    Clerk(Kiln kiln) { kiln.addListener(this); }
+    public void hot(int degrees) { }
+}
+class Guest implements KilnListener {
+    Guest(Kiln kiln) { kiln.addListener(this); }
+    public void hot(int degrees) { }
+}
+class Works {
+    private final Kiln kiln = new Kiln();
+    private final Dial dial = new Dial(kiln);
+    private final Horn horn = new Horn(kiln);
+    Works(boolean guests) {
+        new Clerk(kiln);
+        if (guests) new Guest(kiln);
+    }
+    void open() { horn.hang(); kiln.heat(); }
+    public static void main(String[] args) {
+        Works works = new Works(args.length > 0);
+        works.open();
+    }
+}
+"#);
+    assert_eq!(just_before(&found, "Kiln.listeners", "Clerk"), ["Dial"]);
+    assert_eq!(just_before(&found, "Kiln.listeners", "Guest"), ["Clerk"]);
+    assert_eq!(just_before(&found, "Kiln.listeners", "Horn"), ["Clerk"]);
+    assert!(just_before(&found, "Kiln.listeners", "Dial").is_empty());
+}
