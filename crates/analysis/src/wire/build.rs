@@ -11,7 +11,7 @@ use super::effect::{Act, Effect, Event, Guard};
 use super::subscriber::{self, Subscriber};
 use super::{Wiring, lifetime};
 use crate::flow::{Flow, Val};
-use crate::program::{Site, Ty, TypeId};
+use crate::program::{MemberId, Site, Ty, TypeId};
 
 /// Builds the map; the files part is the caller's to fill.
 pub fn map(wiring: &Wiring<'_>, root: &str) -> model::Map {
@@ -161,12 +161,40 @@ pub(super) fn handler(wiring: &Wiring<'_>, effect: &Effect) -> (String, Option<P
             let place = program.scope(*m).function_node(*f).map(|node| program.place_of(crate::program::Site { member: *m, node }));
             (program.lambda_id(*m, *f), place)
         }
-        Val::This(t) => (program.type_id(*t), program.type_place(*t)),
+        Val::This(t) => object(wiring, effect, *t),
         other => match made_type(flow, other).or_else(|| flow.type_of(other).own()) {
-            Some(t) => (program.type_id(t), program.type_place(t)),
+            Some(t) => object(wiring, effect, t),
             None => (written(wiring, effect), None),
         },
     }
+}
+
+/// The id and place of an object as a handler: its one method that is told, or its type where
+/// there are several.
+fn object(wiring: &Wiring<'_>, effect: &Effect, ty: TypeId) -> (String, Option<Place>) {
+    let program = wiring.program();
+    match told_method(wiring, effect, ty) {
+        Some(m) => (program.member_id(m), Some(program.member_place(m))),
+        None => (program.type_id(ty), program.type_place(ty)),
+    }
+}
+
+/// The method of a type that implements the only one of the interface which a holder's elements have.
+fn told_method(wiring: &Wiring<'_>, effect: &Effect, ty: TypeId) -> Option<MemberId> {
+    let program = wiring.program();
+    let Event::Own(m) = effect.holder.event else { return None };
+    if program.ty(ty).anonymous {
+        return None;
+    }
+    let unit = program.member(m).unit;
+    let mut held = wiring.flow.type_held(m);
+    while let Some(element) = program.element_type(unit, &held) {
+        held = element;
+    }
+    let interface = held.own().filter(|t| program.ty(*t).kind == yarrowgraph_ir::TypeKind::Interface)?;
+    let mut methods = program.ty(interface).members.iter().filter(|m| program.member(**m).kind == MemberKind::Method);
+    let (only, None) = (methods.next()?, methods.next()) else { return None };
+    program.find_member(ty, program.member(*only).name).filter(|m| program.member(*m).owner != interface)
 }
 
 /// The type of the one object that a member ever holds, which says more than its declared type.

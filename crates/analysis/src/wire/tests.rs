@@ -243,8 +243,8 @@ class Works {
     }
 }
 "#);
-    assert_eq!(just_before(&found, "Kiln.listeners", "Clerk"), ["Dial"]);
-    assert_eq!(just_before(&found, "Kiln.listeners", "Guest"), ["Clerk"]);
-    assert_eq!(just_before(&found, "Kiln.listeners", "Horn"), ["Clerk"]);
+    assert_eq!(just_before(&found, "Kiln.listeners", "Clerk"), ["Dial.hot"]);
+    assert_eq!(just_before(&found, "Kiln.listeners", "Guest"), ["Clerk.hot"]);
+    assert_eq!(just_before(&found, "Kiln.listeners", "Horn"), ["Clerk.hot"]);
     assert!(just_before(&found, "Kiln.listeners", "Dial").is_empty());
 }
