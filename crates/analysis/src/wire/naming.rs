@@ -160,6 +160,10 @@ impl Namer<'_, '_> {
                 Val::This(t) => program.type_id(*t),
                 // what a getter of a library's object hands out
                 Val::Call(site) => match self.flow.receiver(*site) {
+                    // the one object of a class, by its static getter
+                    Some((Val::Global(class), name)) if program.kit_of(site.member).pack.process_getters.contains(program.text(name)) => {
+                        program.text(class).to_owned()
+                    }
                     Some((object, name)) => format!("{}.{}", self.outside_owner(&object), program.text(name)),
                     None => self.flow.show(subject),
                 },
