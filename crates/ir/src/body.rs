@@ -502,6 +502,20 @@ pub struct Body {
 }
 
 impl Body {
+    /// Whether what follows a statement in its block is not come to by way of it.
+    pub fn leaves(&self, node: NodeId) -> bool {
+        match self.node(node) {
+            Node::Return(_) | Node::Throw(_) | Node::Break | Node::Continue => true,
+            Node::Block(list) => self.list(list).last().is_some_and(|last| self.leaves(*last)),
+            _ => false,
+        }
+    }
+
+    /// Whether the last of some statements leaves the loop around them.
+    pub fn leave_loop(&self, statements: List) -> bool {
+        self.list(statements).last().is_some_and(|last| matches!(self.node(*last), Node::Return(_) | Node::Break | Node::Throw(_)))
+    }
+
     /// The node of an id.
     pub fn node(&self, id: NodeId) -> Node {
         self.nodes[id.index()]

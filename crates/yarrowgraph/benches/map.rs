@@ -26,6 +26,7 @@ fn main() {
 }
 
 fn measure(tree: &Path) {
+    let files = files(tree);
     // the first pair brings the files into memory
     pair(tree);
     let mut pairs: Vec<(Duration, Duration)> = (0..PAIRS).map(|_| pair(tree)).collect();
@@ -33,8 +34,8 @@ fn measure(tree: &Path) {
     let (parsing, mapping) = pairs[PAIRS / 2];
     println!(
         "{} files, {} lines: bare parsing {:.2} s, map {:.2} s, ratio {:.2} (of {PAIRS} pairs from {:.2} to {:.2})",
-        files(tree).len(),
-        files(tree).iter().map(|f| lines(f)).sum::<usize>(),
+        files.len(),
+        files.iter().map(|f| lines(f)).sum::<usize>(),
         parsing.as_secs_f64(),
         mapping.as_secs_f64(),
         ratio(&pairs[PAIRS / 2]),

@@ -19,6 +19,16 @@ impl Flow<'_> {
         self.type_of(&if info.is_static { Val::Static(member) } else { Val::Member(Arc::new(Val::This(info.owner)), member) })
     }
 
+    /// The type of what a member holds in the end: the elements of its collections, if any.
+    pub fn element_held(&self, member: MemberId) -> Ty {
+        let unit = self.program.member(member).unit;
+        let mut held = self.type_held(member);
+        while let Some(element) = self.program.element_type(unit, &held) {
+            held = element;
+        }
+        held
+    }
+
     pub(super) fn type_of_val(&self, val: &Val, budget: u32) -> Ty {
         let Some(budget) = budget.checked_sub(1) else { return Ty::Unknown };
         let program = self.program;

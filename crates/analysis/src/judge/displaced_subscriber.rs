@@ -60,17 +60,12 @@ fn draft(
     }
 }
 
-/// The statement of the tree that stores the handler.
-fn innermost(effect: &Effect) -> Site {
-    effect.inner.first().copied().unwrap_or(effect.site)
-}
-
 /// A method that says add, and keeps one.
 fn adder_of_one(wiring: &Wiring<'_>, channel: &Channel, joins: &[&Effect]) -> Option<Draft> {
     let ChannelKey::Own(_, None) = channel.key else { return None };
     let program = wiring.program();
     let through: Vec<&&Effect> = joins.iter().filter(|e| e.replaces && !e.inner.is_empty() && e.holder.key.is_none()).collect();
-    let store = innermost(through.first()?);
+    let store = through.first()?.innermost();
     let adder = program.text(program.member(store.member).name);
     let is_assignment = program.body(store.member).is_some_and(|b| matches!(b.node(store.node), Node::Assign { .. }));
     if !is_assignment || !pairs::is_adder(adder) || through.len() < 2 || chains(wiring, store) {
@@ -102,7 +97,7 @@ fn set_instead_of_added(wiring: &Wiring<'_>, channel: &Channel, joins: &[&Effect
 /// A slot, or an entry under one key, that is given to two on the same path.
 fn taken_over(wiring: &Wiring<'_>, channel: &Channel, joins: &[&Effect], later: &Effect) -> Option<Draft> {
     let emptied = channel.leaves.iter().any(|l| wiring.effects[*l].act != Act::LeaveOwner);
-    if !later.replaces || emptied || !matches!(later.holder.event, Event::Own(_)) || chains(wiring, innermost(later)) {
+    if !later.replaces || emptied || !matches!(later.holder.event, Event::Own(_)) || chains(wiring, later.innermost()) {
         return None;
     }
     let program = wiring.program();
@@ -111,11 +106,11 @@ fn taken_over(wiring: &Wiring<'_>, channel: &Channel, joins: &[&Effect], later: 
         return None;
     }
     let lost = joins.iter().find(|e| {
-        let by_another = innermost(e).member != innermost(later).member || later.holder.key.is_some();
+        let by_another = e.innermost().member != later.innermost().member || later.holder.key.is_some();
         let alike = e.holder.event == later.holder.event && e.holder.key == later.holder.key && e.handler != later.handler;
         e.replaces && by_another && alike && is_one_object(wiring, later) && comes_first(wiring, e, later)
     })?;
-    let store = innermost(later);
+    let store = later.innermost();
     // the subject's own setter says that it keeps one: then it is the caller's slip
     let own_setter = matches!(channel.key, ChannelKey::Own(m, _) if program.member(store.member).owner == program.member(m).owner);
     let place = if own_setter { wiring.place(later) } else { operation_place(program, store) };
@@ -173,6 +168,7 @@ fn newest_of_many(wiring: &Wiring<'_>, channel: &Channel, join: &Effect) -> Opti
     let scope = program.scope(join.site.member);
     let parent = scope.parent(join.site.node)?;
     let Node::Assign { op: AssignOp::Set, target, value } = body.node(parent) else { return None };
+    let looped = loop_around(scope, body, join.site.node)?;
     let field = wiring.flow.eval_in(join.site.member, target);
     let (Val::Member(of, m), true) = (&field, value == join.site.node) else { return None };
     let is_field = matches!(program.member(*m).kind, MemberKind::Field | MemberKind::Property);
@@ -180,7 +176,6 @@ fn newest_of_many(wiring: &Wiring<'_>, channel: &Channel, join: &Effect) -> Opti
     if !kept || matches!(body.node(target), Node::Index { .. }) {
         return None;
     }
-    let looped = loop_around(scope, body, join.site.node)?;
     // released in the same turn, or left with it
     let released = program
         .index

@@ -1,12 +1,11 @@
 //! Rule `mute-event`: something subscribes, and nothing ever raises the channel.
 
-use rustc_hash::FxHashSet;
 use yarrowgraph_ir::{BinaryOp, MemberKind, Node, NodeId, TypeKind, Visibility};
 use yarrowgraph_model::{Certainty, ChannelKind, Level};
 
 use super::{Draft, Page, Rule, related, short};
 use crate::flow::Val;
-use crate::program::{MemberId, Site};
+use crate::program::MemberId;
 use crate::wire::Wiring;
 use crate::wire::channels::{Channel, ChannelKey, Topic};
 use crate::wire::effect::{Act, Effect};
@@ -31,7 +30,8 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
 
 fn judge(wiring: &Wiring<'_>, channel: &Channel) -> Option<Draft> {
     let program = wiring.program();
-    if channel.raises.iter().any(|r| is_reached(wiring, &wiring.effects[*r])) {
+    // a raise in a private method that nothing calls or names counts for nothing
+    if channel.raises.iter().any(|r| wiring.runs(wiring.effects[*r].site)) {
         return None;
     }
     let joins = channel.joins.iter().map(|j| &wiring.effects[*j]);
@@ -67,11 +67,6 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel) -> Option<Draft> {
         related: joins.iter().take(5).map(|e| related("subscribed here", wiring.place(e))).filter(|r| r.place != place).collect(),
         parties: vec![channel.id.clone()],
     })
-}
-
-/// Whether a raise can run: one in a private method that nothing calls or names counts for nothing.
-fn is_reached(wiring: &Wiring<'_>, raise: &Effect) -> bool {
-    wiring.runs(raise.site)
 }
 
 /// Whether every raise of a member would be seen: it is one of the tree's own channels, and its
@@ -114,16 +109,13 @@ fn is_left_to_heirs(wiring: &Wiring<'_>, m: MemberId) -> bool {
 /// somebody is on it: who gets its value may raise it.
 fn is_used_otherwise(wiring: &Wiring<'_>, channel: &Channel, m: MemberId) -> bool {
     let program = wiring.program();
-    let known: FxHashSet<Site> =
-        channel.joins.iter().chain(&channel.leaves).chain(&channel.raises).map(|e| wiring.effects[*e].site).collect();
     let name = program.member(m).name;
-    let reads = program.index.reads(name).iter().chain(program.index.calls(name));
-    reads.into_iter().any(|read| {
-        let is_it = matches!(wiring.flow.eval(*read), Val::Member(_, x) | Val::Static(x) | Val::Method(x, _) if x == m);
+    let places = program.index.reads(name).iter().chain(program.index.calls(name));
+    let effects = channel.joins.iter().chain(&channel.leaves).chain(&channel.raises);
+    wiring.uses_beside(m, places, effects).any(|read| {
         let Some(body) = program.body(read.member) else { return false };
-        let scope = program.scope(read.member);
-        let asks = scope.parent(read.node).is_some_and(|p| is_null_test(body.node(p), |n| body.node(n)));
-        is_it && !asks && !scope.ancestors(read.node).any(|node| known.contains(&Site { member: read.member, node }))
+        let parent = program.scope(read.member).parent(read.node);
+        !parent.is_some_and(|p| is_null_test(body.node(p), |n| body.node(n)))
     })
 }
 

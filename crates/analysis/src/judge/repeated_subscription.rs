@@ -29,13 +29,12 @@ pub(super) const RULE: Rule = Rule {
 fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     let mut drafts = Vec::new();
     for channel in &wiring.channels {
-        let joins: Vec<&Effect> = channel.joins.iter().map(|j| &wiring.effects[*j]).filter(|e| counts(wiring, channel, e)).collect();
-        for (index, join) in channel.joins.iter().enumerate() {
-            let effect = &wiring.effects[channel.joins[index]];
-            if !counts(wiring, channel, effect) || is_let_through_once(wiring, channel, effect) {
-                continue;
-            }
+        let counted: Vec<usize> = channel.joins.iter().copied().filter(|j| counts(wiring, channel, &wiring.effects[*j])).collect();
+        let joins: Vec<&Effect> = counted.iter().map(|j| &wiring.effects[*j]).collect();
+        for (join, effect) in counted.iter().zip(&joins) {
             let found = second_on_path(wiring, channel, effect, &joins).or_else(|| again_and_again(wiring, channel, *join));
+            // few come this far, and this reads the whole body
+            let found = found.filter(|_| !is_let_through_once(wiring, channel, effect));
             drafts.extend(found.map(|found| draft(wiring, channel, effect, found)));
         }
     }
@@ -77,7 +76,7 @@ fn counts(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> bool {
 /// Whether the subject ignores what it already holds.
 fn keeps_each_once(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> bool {
     let (program, flow) = (wiring.program(), &wiring.flow);
-    let innermost = effect.inner.first().copied().unwrap_or(effect.site);
+    let innermost = effect.innermost();
     let pack = program.kit_of(innermost.member).pack;
     let Some(body) = program.body(innermost.member) else { return false };
     let name_of = |callee: NodeId| match body.node(callee) {
@@ -159,7 +158,7 @@ fn is_let_through_once(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) 
     around
         || (0..body.nodes.len()).map(NodeId::new).any(|n| match body.node(n) {
             Node::If { cond, then, .. } if scope.is_before(n, effect.site.node) && !scope.is_within(effect.site.node, n) => {
-                leaves(body, then) && asks_what_it_sets(cond)
+                body.leaves(then) && asks_what_it_sets(cond)
             }
             _ => false,
         })
@@ -169,14 +168,6 @@ fn is_let_through_once(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) 
 fn is_of_another(leave: &Effect, join: &Effect) -> bool {
     match (&leave.holder.subject, &join.holder.subject) {
         (Val::Member(a, m), Val::Member(b, n)) => a == b && m != n,
-        _ => false,
-    }
-}
-
-fn leaves(body: &Body, node: NodeId) -> bool {
-    match body.node(node) {
-        Node::Return(_) | Node::Throw(_) | Node::Continue | Node::Break => true,
-        Node::Block(list) => body.list(list).last().is_some_and(|last| leaves(body, *last)),
         _ => false,
     }
 }
@@ -282,7 +273,7 @@ pub(super) fn runs_before(wiring: &Wiring<'_>, first: Site, second: NodeId) -> b
             );
             return !apart;
         }
-        if leaves(body, inner) || matches!(body.node(around), Node::Block(_)) && leaves(body, around) {
+        if body.leaves(inner) || matches!(body.node(around), Node::Block(_)) && body.leaves(around) {
             return false;
         }
         inner = around;
@@ -362,11 +353,8 @@ fn again_and_again(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> Optio
             related: Some((format!("this has `{name}` called each time"), wiring.place(handled))),
         });
     }
-    called_in_a_loop(wiring, member).map(|call| Repeated {
-        why: format!("again each time `{name}` runs"),
-        certainty: Certainty::Certain,
-        related: Some(("this calls it again and again".into(), program.place_of(call))),
-    })
+    let call = called_in_a_loop(wiring, member)?;
+    certain(format!("again each time `{name}` runs"), Some(("this calls it again and again".into(), program.place_of(call))))
 }
 
 /// Whether every run of a body comes to a statement: no test stands around it, and none before it leaves.
@@ -378,7 +366,7 @@ fn is_on_every_path(wiring: &Wiring<'_>, site: Site) -> bool {
         scope.ancestors(site.node).any(|n| matches!(body.node(n), Node::If { .. } | Node::Case { .. } | Node::Conditional { .. }));
     let leaves_before = (0..body.nodes.len())
         .map(NodeId::new)
-        .any(|n| matches!(body.node(n), Node::If { then, .. } if scope.is_before(n, site.node) && leaves(body, then)));
+        .any(|n| matches!(body.node(n), Node::If { then, .. } if scope.is_before(n, site.node) && body.leaves(then)));
     !within_test && !leaves_before
 }
 
@@ -417,10 +405,7 @@ pub(super) fn loop_around(scope: &Scope, body: &Body, node: NodeId) -> Option<No
             // what is walked and where a loop begins is gone through once
             Node::ForEach { iterable, .. } if inner == iterable => {}
             Node::Loop { head, .. } if body.list(head).first() == Some(&inner) => {}
-            Node::Block(list) => {
-                left |=
-                    body.list(list).last().is_some_and(|last| matches!(body.node(*last), Node::Return(_) | Node::Break | Node::Throw(_)))
-            }
+            Node::Block(list) => left |= body.leave_loop(list),
             Node::Loop { .. } | Node::ForEach { .. } => return (!left).then_some(around),
             Node::Lambda(_) => return None,
             _ => {}

@@ -1,12 +1,11 @@
 //! Rule `unheard-event`: a channel is raised and nothing subscribes to it.
 
-use rustc_hash::FxHashSet;
 use yarrowgraph_ir::Visibility;
 use yarrowgraph_model::{Certainty, ChannelKind, Level};
 
 use super::{Draft, Page, Rule, related, short};
 use crate::flow::Val;
-use crate::program::{MemberId, Site};
+use crate::program::MemberId;
 use crate::wire::channels::{Channel, ChannelKey, Topic};
 use crate::wire::effect::{Act, Guard};
 use crate::wire::{Wiring, streams};
@@ -133,12 +132,8 @@ fn own_member_counts(wiring: &Wiring<'_>, channel: &Channel, m: MemberId) -> boo
 /// step (`takeUntil(this.gone)`), say.
 fn is_handed_on(wiring: &Wiring<'_>, channel: &Channel, m: MemberId) -> bool {
     let program = wiring.program();
-    let known: FxHashSet<Site> = channel.raises.iter().chain(&channel.leaves).map(|e| wiring.effects[*e].site).collect();
-    program.index.reads(program.member(m).name).iter().any(|read| {
-        let is_it = matches!(wiring.flow.eval(*read), Val::Member(_, x) | Val::Static(x) if x == m);
-        let scope = program.scope(read.member);
-        is_it && !scope.ancestors(read.node).any(|node| known.contains(&Site { member: read.member, node }))
-    })
+    let reads = program.index.reads(program.member(m).name).iter();
+    wiring.uses_beside(m, reads, channel.raises.iter().chain(&channel.leaves)).next().is_some()
 }
 
 /// Whether code of other trees can reach a member.

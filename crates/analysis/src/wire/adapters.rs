@@ -1,8 +1,8 @@
 //! Adapters: objects that are put on a channel in place of the handler that they hand on to.
 
-use yarrowgraph_ir::{MemberKind, Node, NodeId, TypeKind};
+use yarrowgraph_ir::{MemberKind, Node, NodeId};
 
-use super::channels::is_called_listener;
+use super::channels::{is_called_listener, is_listener_interface};
 use super::effect::{Act, Effect};
 use crate::flow::{Flow, Val};
 use crate::program::{MemberId, Site, Ty, TypeId};
@@ -67,14 +67,14 @@ fn handler_param(flow: &Flow<'_>, value: &Val) -> bool {
     let program = flow.program;
     let ty = flow.type_of(value);
     match &ty {
-        Ty::Own(t, _) => program.ty(*t).kind == TypeKind::Interface && is_called_listener(program.text(program.ty(*t).name)),
+        Ty::Own(t, _) => is_listener_interface(program, *t),
         Ty::Outside(name, _) if is_called_listener(program.text(*name)) => true,
         _ => program.is_callable(program.member(*member).unit, &ty),
     }
 }
 
-/// Whether the class of a new object says what its objects are equal to.
-fn is_equal_by_content(flow: &Flow<'_>, site: Site) -> bool {
+/// Whether the class of an object says what its objects are equal to.
+pub(super) fn is_equal_by_content(flow: &Flow<'_>, site: Site) -> bool {
     let program = flow.program;
     flow.type_of_node(site.member, site.node).own().is_some_and(|ty| program.is_equal_by_content(ty))
 }

@@ -36,8 +36,11 @@ fn channel(wiring: &Wiring<'_>, c: &Channel) -> model::Channel {
     };
     let mut joins = c.joins.clone();
     joins.sort_by_cached_key(|j| (wiring.place(&wiring.effects[*j]), *j));
-    let after = wiring.after(c, &joins);
-    let subscriptions = joins.iter().zip(after).map(|(j, after)| subscription(wiring, c, *j, after)).collect();
+    let released_by: Vec<Vec<usize>> = joins.iter().map(|j| wiring.releases_of(c, *j)).collect();
+    let released: Vec<bool> = released_by.iter().map(|r| !r.is_empty()).collect();
+    let after = wiring.after(&joins, &released);
+    let ends = released_by.iter().zip(after);
+    let subscriptions = joins.iter().zip(ends).map(|(j, (released_by, after))| subscription(wiring, c, *j, released_by, after)).collect();
     let mut raises: Vec<model::Raise> = c.raises.iter().map(|r| raise(wiring, &wiring.effects[*r])).collect();
     raises.sort_by(|a, b| a.place.cmp(&b.place));
     raises.dedup_by(|a, b| a.place == b.place);
@@ -75,7 +78,7 @@ fn order(wiring: &Wiring<'_>, c: &Channel) -> Order {
     }
     let first = c.joins.iter().any(|j| {
         let effect = &wiring.effects[*j];
-        let innermost = effect.inner.first().copied().unwrap_or(effect.site);
+        let innermost = effect.innermost();
         let Some(body) = program.body(innermost.member) else { return false };
         let yarrowgraph_ir::Node::Call { callee, .. } = body.node(innermost.node) else { return false };
         matches!(body.node(callee), yarrowgraph_ir::Node::Member { name, .. } if pack.adds_first.contains(program.unit_of(innermost.member).text(name)))
@@ -108,7 +111,7 @@ fn relays(wiring: &Wiring<'_>, c: &Channel) -> Vec<model::Relay> {
     found
 }
 
-fn subscription(wiring: &Wiring<'_>, c: &Channel, index: usize, after: Vec<u32>) -> model::Subscription {
+fn subscription(wiring: &Wiring<'_>, c: &Channel, index: usize, releases: &[usize], after: Vec<u32>) -> model::Subscription {
     let program = wiring.program();
     let effect = &wiring.effects[index];
     let (handler, handler_place) = handler(wiring, effect);
@@ -119,7 +122,7 @@ fn subscription(wiring: &Wiring<'_>, c: &Channel, index: usize, after: Vec<u32>)
         Certainty::Certain if !resolved => Certainty::Likely,
         other => other,
     };
-    let mut released_by: Vec<Place> = wiring.releases_of(c, index).into_iter().map(|r| wiring.place(&wiring.effects[r])).collect();
+    let mut released_by: Vec<Place> = releases.iter().map(|r| wiring.place(&wiring.effects[*r])).collect();
     released_by.sort();
     released_by.dedup();
     model::Subscription {
@@ -186,12 +189,7 @@ fn told_method(wiring: &Wiring<'_>, effect: &Effect, ty: TypeId) -> Option<Membe
     if program.ty(ty).anonymous {
         return None;
     }
-    let unit = program.member(m).unit;
-    let mut held = wiring.flow.type_held(m);
-    while let Some(element) = program.element_type(unit, &held) {
-        held = element;
-    }
-    let interface = held.own().filter(|t| program.ty(*t).kind == yarrowgraph_ir::TypeKind::Interface)?;
+    let interface = wiring.flow.element_held(m).own().filter(|t| program.ty(*t).kind == yarrowgraph_ir::TypeKind::Interface)?;
     let mut methods = program.ty(interface).members.iter().filter(|m| program.member(**m).kind == MemberKind::Method);
     let (only, None) = (methods.next()?, methods.next()) else { return None };
     program.find_member(ty, program.member(*only).name).filter(|m| program.member(*m).owner != interface)

@@ -11,7 +11,7 @@ use super::effect::{Act, Effect, Event};
 use super::naming::Namer;
 use super::spread;
 use crate::flow::{Flow, Val};
-use crate::program::{MemberId, Site, Sym, Ty, TypeId};
+use crate::program::{MemberId, Program, Site, Sym, Ty, TypeId};
 
 /// What tells one channel from another.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -232,7 +232,7 @@ impl Use {
             Act::Join => {
                 let open = spread::open_in(flow, effect, signals).is_some() && matches!(effect.handler, Some(Val::Param(..)));
                 let inside = program.is_a(within.owner, owner) || within.owner == owner || encloses(flow, owner, within.owner);
-                let innermost = program.member(effect.inner.first().unwrap_or(&effect.site).member);
+                let innermost = program.member(effect.innermost().member);
                 self.open_join |= open && within.kind != MemberKind::Constructor;
                 self.outside_join |= !inside && effect.inner.is_empty();
                 self.elsewhere |= innermost.kind != MemberKind::Constructor || !program.is_a(innermost.owner, owner);
@@ -328,6 +328,12 @@ fn encloses(flow: &Flow<'_>, outer: TypeId, inner: TypeId) -> bool {
 /// Whether a type's name says that it is told things; that raises certainty, and decides nothing alone.
 pub(super) fn is_called_listener(name: &str) -> bool {
     ["Listener", "Observer", "Callback", "Watcher", "Watch", "Delegate", "Subscriber", "Follower"].iter().any(|e| name.ends_with(e))
+}
+
+/// Whether a type of the tree is an interface whose name says that it is told things.
+pub(super) fn is_listener_interface(program: &Program, ty: TypeId) -> bool {
+    let ty = program.ty(ty);
+    ty.kind == TypeKind::Interface && is_called_listener(program.text(ty.name))
 }
 
 /// The type of the handler that a record of the tree keeps.

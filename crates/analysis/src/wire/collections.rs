@@ -2,11 +2,12 @@
 
 use yarrowgraph_ir::{AssignOp, BinaryOp, Node, NodeId, UnaryOp};
 
+use super::adapters;
 use super::effect::{Act, Effect, Event, Holder};
 use super::extract::{Extractor, holder_of};
 use super::spread::is_field_function;
 use crate::flow::Val;
-use crate::program::{Declared, Ty, TypeId, UnitId};
+use crate::program::{Declared, Ty, UnitId};
 
 /// What is put into a holder.
 struct Carried {
@@ -207,12 +208,7 @@ impl Extractor<'_, '_> {
             return true;
         }
         let Event::Own(m) = holder.event else { return false };
-        let unit = program.member(m).unit;
-        let mut held = self.flow.type_held(m);
-        while let Some(element) = program.element_type(unit, &held) {
-            held = element;
-        }
-        held.own() == Some(*id)
+        self.flow.element_held(m).own() == Some(*id)
     }
 
     /// A lambda that calls a parameter of the function around it carries that parameter.
@@ -322,10 +318,8 @@ impl Extractor<'_, '_> {
 
     /// What is handed to a removal: the handler inside a record, where records are equal by what they hold.
     fn taken_out(&self, holder: &Holder, value: NodeId) -> Carried {
-        let program = self.flow.program;
         let carried = self.carried(holder, value);
-        let is_equal = |id: TypeId| program.is_equal_by_content(id);
-        if carried.in_record && !self.flow.type_of_node(self.member, value).own().is_some_and(is_equal) {
+        if carried.in_record && !adapters::is_equal_by_content(self.flow, self.site(value)) {
             return Carried { handler: self.eval(value), at: value, weak: false, in_record: false };
         }
         carried

@@ -109,6 +109,11 @@ pub struct Effect {
 }
 
 impl Effect {
+    /// The statement of the tree that does it: the innermost one within wrappers.
+    pub fn innermost(&self) -> Site {
+        self.inner.first().copied().unwrap_or(self.site)
+    }
+
     /// An effect with nothing but what, where and to whom.
     pub fn new(act: Act, holder: Holder, site: Site) -> Self {
         Self {

@@ -140,7 +140,7 @@ impl Guards<'_, '_> {
     /// `if (E == null) return;`, also with more around it, or `E ??= …`
     fn exits_unless_set(&self, node: NodeId) -> bool {
         match self.body.node(node) {
-            Node::If { cond, then, .. } => self.asks(cond, false) && self.leaves(then),
+            Node::If { cond, then, .. } => self.asks(cond, false) && self.body.leaves(then),
             Node::Assign { op: yarrowgraph_ir::AssignOp::IfUnset, target, .. } => self.is_same(target),
             Node::Assign { op: yarrowgraph_ir::AssignOp::Set, target, value } => {
                 self.is_same(target) && !matches!(self.body.node(value), Node::Null | Node::Name(_))
@@ -151,14 +151,6 @@ impl Guards<'_, '_> {
                     if matches!(self.flow.program.unit_of(self.site.member).text(name), "requireNonNull" | "ThrowIfNull"));
                 named && self.body.list(args).first().is_some_and(|a| self.is_same(*a))
             }
-            _ => false,
-        }
-    }
-
-    fn leaves(&self, node: NodeId) -> bool {
-        match self.body.node(node) {
-            Node::Return(_) | Node::Throw(_) | Node::Break | Node::Continue => true,
-            Node::Block(list) => self.body.list(list).last().is_some_and(|l| self.leaves(*l)),
             _ => false,
         }
     }

@@ -116,6 +116,22 @@ impl<'p> Wiring<'p> {
         operation_place(self.flow.program, effect.site)
     }
 
+    /// Those of some places that are about a member and part of none of its effects: who reads it
+    /// there may do anything with it.
+    pub fn uses_beside<'s>(
+        &'s self,
+        m: MemberId,
+        places: impl Iterator<Item = &'s Site>,
+        effects: impl Iterator<Item = &'s usize>,
+    ) -> impl Iterator<Item = Site> {
+        let known: FxHashSet<Site> = effects.map(|e| self.effects[*e].site).collect();
+        places.copied().filter(move |place| {
+            let is_it = matches!(self.flow.eval(*place), Val::Member(_, x) | Val::Static(x) if x == m);
+            let mut around = self.program().scope(place.member).ancestors(place.node);
+            is_it && !around.any(|node| known.contains(&Site { member: place.member, node }))
+        })
+    }
+
     /// Whether a member is part of a test.
     pub fn in_test(&self, member: MemberId) -> bool {
         is_test_path(&self.flow.program.unit_of(member).path)

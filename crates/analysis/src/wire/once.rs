@@ -161,10 +161,7 @@ fn times(wiring: &Wiring<'_>, site: Site) -> Lives {
     let (mut left, mut inner, mut times) = (false, site.node, Lives::Yes);
     for around in program.scope(site.member).ancestors(site.node) {
         match body.node(around) {
-            Node::Block(list) => {
-                left |=
-                    body.list(list).last().is_some_and(|last| matches!(body.node(*last), Node::Return(_) | Node::Break | Node::Throw(_)))
-            }
+            Node::Block(list) => left |= body.leave_loop(list),
             Node::Loop { .. } | Node::ForEach { .. } if !left => return Lives::No,
             Node::Loop { .. } | Node::ForEach { .. } => left = false,
             Node::Lambda(function) => {

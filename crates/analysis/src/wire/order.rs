@@ -4,7 +4,6 @@
 use yarrowgraph_ir::{MemberKind, Node};
 
 use super::Wiring;
-use super::channels::Channel;
 use crate::flow::{Binding, Flow, Val};
 use crate::program::{MemberId, Site};
 
@@ -22,22 +21,17 @@ struct Step {
 
 impl Wiring<'_> {
     /// For each subscription of a list the earlier ones on the same subject that certainly
-    /// come before it, transitively reduced.
-    pub(super) fn after(&self, channel: &Channel, joins: &[usize]) -> Vec<Vec<u32>> {
+    /// come before it, transitively reduced. `released` says of each whether it is taken off again.
+    pub(super) fn after(&self, joins: &[usize], released: &[bool]) -> Vec<Vec<u32>> {
         if joins.len() < 2 {
             return vec![Vec::new(); joins.len()];
         }
         let ways: Vec<Vec<Step>> = joins.iter().map(|j| self.way_up(*j)).collect();
-        let released: Vec<bool> = joins.iter().map(|j| !self.releases_of(channel, *j).is_empty()).collect();
         let precedes = |a: usize, b: usize| a != b && self.precedes(&ways[a], &ways[b], released[a] && released[b]);
-        let mut after: Vec<Vec<u32>> = vec![Vec::new(); joins.len()];
-        for (later, list) in after.iter_mut().enumerate() {
-            let all: Vec<usize> = (0..joins.len()).filter(|earlier| precedes(*earlier, later)).collect();
-            // what comes before another one that comes before is implied
-            let direct = all.iter().filter(|b| !all.iter().any(|other| precedes(**b, *other)));
-            list.extend(direct.map(|b| *b as u32));
-        }
-        after
+        let before: Vec<Vec<usize>> = (0..joins.len()).map(|b| (0..joins.len()).filter(|a| precedes(*a, b)).collect()).collect();
+        // what comes before another one that comes before is implied
+        let is_direct = |all: &[usize], one: &usize| !all.iter().any(|other| before[*other].binary_search(one).is_ok());
+        before.iter().map(|all| all.iter().filter(|one| is_direct(all, one)).map(|one| *one as u32).collect()).collect()
     }
 
     /// The statement of a subscription and the calls that lead to it, as far as each is the only one.

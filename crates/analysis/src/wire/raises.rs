@@ -1,10 +1,10 @@
 //! Calls that tell what a member holds.
 
 use yarrowgraph_ir::traits::MethodValue;
-use yarrowgraph_ir::{MemberKind, Node, NodeId, TypeKind, UnaryOp};
+use yarrowgraph_ir::{MemberKind, Node, NodeId, UnaryOp};
 use yarrowgraph_model::Certainty;
 
-use super::channels::{is_called_listener, kept_handler};
+use super::channels::{is_listener_interface, kept_handler};
 use super::effect::{Act, Effect, Event, Guard, Holder};
 use super::extract::{Extractor, holder_of};
 use super::{guards, keyed};
@@ -98,11 +98,7 @@ impl Extractor<'_, '_> {
     /// Whether a value is a parameter whose type is called a listener's: the caller says whose it is.
     fn is_listener_param(&self, value: &Val) -> bool {
         let program = self.flow.program;
-        matches!(value, Val::Param(..))
-            && match self.flow.type_of(value) {
-                Ty::Own(id, _) => program.ty(id).kind == TypeKind::Interface && is_called_listener(program.text(program.ty(id).name)),
-                _ => false,
-            }
+        matches!(value, Val::Param(..)) && self.flow.type_of(value).own().is_some_and(|id| is_listener_interface(program, id))
     }
 
     /// Whether an element is something that handlers are: a function, an interface of the tree, a record

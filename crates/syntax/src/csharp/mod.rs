@@ -43,8 +43,12 @@ pub(crate) fn lower(path: &str, text: &str) -> Result<Unit, Unread> {
         for keep in [Keep::First, Keep::Last] {
             let text = branches::only(text, keep);
             let tree = parse::parse(Grammar::CSharp, &text)?;
-            if unread(&tree) < least.0 {
-                least = (unread(&tree), Some((text, tree)));
+            let left = unread(&tree);
+            if left < least.0 {
+                least = (left, Some((text, tree)));
+            }
+            if left == 0 {
+                break;
             }
         }
         if let (_, Some((text, tree))) = least {
