@@ -202,7 +202,7 @@ struct Holders {
     kept: FxHashSet<MemberId>,
 }
 
-#[derive(Default)]
+#[derive(Clone, Copy, Default)]
 struct Use {
     open_join: bool,
     outside_join: bool,
@@ -258,6 +258,24 @@ impl Use {
         }
     }
 
+    /// What it may come to once effects are carried to callers: how raises are made stays as it is,
+    /// all else may be added.
+    fn may_grow(&self) -> impl Iterator<Item = Self> {
+        let grown = Self {
+            open_join: true,
+            outside_join: true,
+            elsewhere: true,
+            combined: true,
+            messages: true,
+            open_leave: true,
+            hands_itself: true,
+            raises: self.raises.max(1),
+            walks: self.walks.max(1),
+            ..*self
+        };
+        [Self { in_record: false, ..grown }, Self { in_record: true, ..grown }].into_iter()
+    }
+
     fn merge(&mut self, other: &Self) {
         self.open_join |= other.open_join;
         self.outside_join |= other.outside_join;
@@ -277,22 +295,27 @@ impl Use {
     }
 }
 
+/// What is done with each member that holds something.
+fn uses(flow: &Flow<'_>, effects: &[Effect], signals: &FxHashSet<TypeId>) -> FxHashMap<MemberId, Use> {
+    effects
+        .par_iter()
+        .fold(FxHashMap::<MemberId, Use>::default, |mut uses, effect| {
+            if let Event::Own(m) = effect.holder.event {
+                uses.entry(m).or_default().add(flow, m, effect, signals);
+            }
+            uses
+        })
+        .reduce(FxHashMap::default, |mut all, more| {
+            for (m, u) in more {
+                all.entry(m).or_default().merge(&u);
+            }
+            all
+        })
+}
+
 impl Holders {
     fn of(flow: &Flow<'_>, effects: &[Effect], signals: &FxHashSet<TypeId>) -> Self {
-        let uses = effects
-            .par_iter()
-            .fold(FxHashMap::<MemberId, Use>::default, |mut uses, effect| {
-                if let Event::Own(m) = effect.holder.event {
-                    uses.entry(m).or_default().add(flow, m, effect, signals);
-                }
-                uses
-            })
-            .reduce(FxHashMap::default, |mut all, more| {
-                for (m, u) in more {
-                    all.entry(m).or_default().merge(&u);
-                }
-                all
-            });
+        let uses = uses(flow, effects, signals);
         let channels = uses.par_iter().filter(|(m, u)| is_channel(flow, **m, u)).map(|(m, _)| *m).collect();
         let kept = uses.iter().filter(|(_, u)| !u.elsewhere && !u.combined).map(|(m, _)| *m).collect();
         Self { channels, kept }
@@ -301,6 +324,14 @@ impl Holders {
     fn is_channel(&self, m: MemberId) -> bool {
         self.channels.contains(&m)
     }
+}
+
+/// Members that are no channels whatever else is found to be done with them: all that is known of
+/// them is what is done in place, before anything is carried to callers.
+pub(super) fn hopeless(flow: &Flow<'_>, effects: &[Effect], signals: &FxHashSet<TypeId>) -> FxHashSet<MemberId> {
+    let of_signal = |m: MemberId| signals.contains(&flow.program.member(m).owner);
+    let uses = uses(flow, effects, signals);
+    uses.into_par_iter().filter(|(m, u)| !of_signal(*m) && !u.may_grow().any(|u| is_channel(flow, *m, &u))).map(|(m, _)| m).collect()
 }
 
 /// Whether a library's method did it: then the holder is an object of the library that is a

@@ -7,7 +7,7 @@ use yarrowgraph_ir::{FunctionId, MemberKind, Node};
 
 use super::effect::{Act, Effect, Event, Holder};
 use super::extract::holder_of;
-use super::{adapters, annotated};
+use super::{adapters, annotated, channels};
 use crate::flow::{Binding, Flow, FunctionKey, Val, is_override};
 use crate::program::{MemberId, Site, Sym, TypeId};
 
@@ -27,14 +27,19 @@ fn id(effect: &Effect) -> Id {
 /// whether the budget was kept.
 pub(super) fn spread(flow: &Flow<'_>, mut effects: Vec<Effect>, signals: &FxHashSet<TypeId>) -> (Vec<Effect>, bool) {
     let mut seen: FxHashSet<Id> = effects.iter().map(id).collect();
-    let mut complete = carry_all(flow, &mut effects, &mut seen, signals, &|e| e.act == Act::Raise);
-    complete &= carry_all(flow, &mut effects, &mut seen, signals, &|e| !matches!(e.act, Act::Raise | Act::Join));
+    // whatever somebody is handed may be any member's, so it comes first
+    let given = |e: &Effect| matches!(e.holder.event, Event::Given) && e.act != Act::Join;
+    let mut complete = carry_all(flow, &mut effects, &mut seen, signals, &given);
+    let hopeless = channels::hopeless(flow, &effects, signals);
+    let hopeful = |e: &Effect| !matches!(e.holder.event, Event::Own(m) if hopeless.contains(&m));
+    let told_or_left = |e: &Effect| e.act != Act::Join && !given(e) && hopeful(e);
+    complete &= carry_all(flow, &mut effects, &mut seen, signals, &told_or_left);
     // a collection that nobody is ever told from holds data: who puts what into it need not be known
     let told = told_from(&effects);
     let matters = |e: &Effect| match e.holder.event {
         Event::Own(m) => {
             let is_signal = signals.contains(&flow.program.member(m).owner);
-            e.act == Act::Join && (is_signal || told.contains(&m) || !is_collection(flow, m))
+            e.act == Act::Join && hopeful(e) && (is_signal || told.contains(&m) || !is_collection(flow, m))
         }
         _ => e.act == Act::Join,
     };
