@@ -32,6 +32,13 @@ impl Interner {
         }
     }
 
+    /// Makes room for that many more texts.
+    pub fn reserve(&mut self, more: usize) {
+        let Self { texts, ends, numbers } = self;
+        ends.reserve(more);
+        numbers.reserve(more, |n| FxBuildHasher.hash_one(slice(texts, ends, *n)));
+    }
+
     /// Returns the number of a text that was interned before.
     pub fn get(&self, text: &str) -> Option<u32> {
         self.numbers.find(FxBuildHasher.hash_one(text), |n| self.text(*n) == text).copied()

@@ -16,6 +16,11 @@ impl Names {
         Name(self.0.intern(text))
     }
 
+    /// Makes room for that many more names.
+    pub fn reserve(&mut self, more: usize) {
+        self.0.reserve(more);
+    }
+
     /// Returns the name of a text that was interned before.
     pub fn get(&self, text: &str) -> Option<Name> {
         self.0.get(text).map(Name)

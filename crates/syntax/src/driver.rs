@@ -12,6 +12,9 @@ use yarrowgraph_ir::{
 /// stack, so that the depth of the input never becomes the depth of the stack.
 const DEEPEST: u32 = 200;
 
+/// About how many bytes of ordinary code have one more name in them.
+const BYTES_PER_NAME: usize = 64;
+
 /// The children of a node with the fields they stand in (0 for none); comments are left out.
 pub(crate) struct Kids<'t>(SmallVec<[Kid<'t>; 6]>);
 
@@ -84,6 +87,9 @@ impl<'t> Items<'t> {
     }
 }
 
+/// Some lowered nodes, most often few.
+pub(crate) type Nodes = SmallVec<[NodeId; 8]>;
+
 /// Where lowering is: what it would have to know again to come back later.
 #[derive(Clone, Copy)]
 pub(crate) struct Context {
@@ -112,14 +118,12 @@ pub(crate) struct Lower<'t> {
     late: Vec<Late<'t>>,
     types_by_text: FxHashMap<&'t str, TypeRefId>,
     /// Unnamed kinds of nodes that are values all the same.
-    value_tokens: SmallVec<[u16; 2]>,
+    value_tokens: &'static [u16],
 }
 
 impl<'t> Lower<'t> {
-    pub(crate) fn new(unit: Unit, text: &'t str, tree: &'t Tree) -> Self {
-        let language = tree.language();
-        let token = |t: &str| Some(language.id_for_node_kind(t, false)).filter(|id| *id != 0);
-        let value_tokens = ["this", "base"].into_iter().filter_map(token).collect();
+    pub(crate) fn new(mut unit: Unit, text: &'t str, tree: &'t Tree, value_tokens: &'static [u16]) -> Self {
+        unit.names.reserve(text.len() / BYTES_PER_NAME);
         let context = Context { owner: None, within: None, namespace: unit.namespace };
         Self {
             text,
@@ -383,6 +387,8 @@ macro_rules! grammar {
         /// A grammar's names as numbers.
         pub(super) struct Table {
             kinds: Vec<Kind>,
+            /// Unnamed kinds of nodes that are values all the same.
+            pub(super) value_tokens: Vec<u16>,
             /// The fields.
             pub(super) fields: Fields,
         }
@@ -403,7 +409,9 @@ macro_rules! grammar {
                 // absent fields get a number that no field has
                 let field = |name: &str| language.field_id_for_name(name).map_or(u16::MAX, |f| f.get());
                 let name_of = |raw: &str| raw.trim_start_matches("r#").trim_end_matches('_').to_owned();
-                Self { kinds, fields: Fields { $($field: field(&name_of(stringify!($field)))),* } }
+                let token = |t| Some(language.id_for_node_kind(t, false)).filter(|id| *id != 0);
+                let value_tokens = ["this", "base"].into_iter().filter_map(token).collect();
+                Self { kinds, value_tokens, fields: Fields { $($field: field(&name_of(stringify!($field)))),* } }
             }
 
             /// Tells nodes of one kind.

@@ -13,7 +13,7 @@ use tree_sitter::Node as Ts;
 use yarrowgraph_ir::traits::{MethodValue, Traits};
 use yarrowgraph_ir::{Language, NodeId, TypeRef, TypeRefId, Unit, pack::Pack};
 
-use crate::driver::{self, Lower};
+use crate::driver::{self, Lower, Nodes};
 use crate::parse::{self, Grammar, Unread};
 use branches::Keep;
 use kinds::{Kind, Table};
@@ -66,7 +66,7 @@ fn unread(tree: &tree_sitter::Tree) -> u32 {
 fn lower_tree(path: &str, text: &str, tree: &tree_sitter::Tree) -> Unit {
     let mut unit = Unit::new(Language::CSharp, path);
     unit.errors = driver::errors(tree);
-    let mut csharp = CSharp { l: Lower::new(unit, text, tree), t: &TABLE, receivers: Vec::new() };
+    let mut csharp = CSharp { l: Lower::new(unit, text, tree, &TABLE.value_tokens), t: &TABLE, receivers: Vec::new() };
     csharp.compilation_unit(tree.root_node());
     while let Some((node, placeholder)) = csharp.l.next_late() {
         let lowered = csharp.node(node);
@@ -101,7 +101,7 @@ impl<'t> CSharp<'t> {
         id
     }
 
-    fn nodes(&mut self, nodes: impl IntoIterator<Item = Ts<'t>>) -> Vec<NodeId> {
+    fn nodes(&mut self, nodes: impl IntoIterator<Item = Ts<'t>>) -> Nodes {
         nodes.into_iter().map(|n| self.node(n)).collect()
     }
 

@@ -53,15 +53,15 @@ impl<'t> CSharp<'t> {
                 for part in kids.named().filter(|n| Some(*n) != kids.field(f.type_)) {
                     items.push(self.pattern(part));
                 }
-                self.group(items, node)
+                self.group(&items, node)
             }
             Kind::NegatedPattern | Kind::AndPattern | Kind::OrPattern | Kind::SubPattern => {
                 let items: Vec<NodeId> = kids.named().map(|n| self.pattern(n)).collect();
-                self.group(items, node)
+                self.group(&items, node)
             }
             _ if matches!(node.kind(), "positional_pattern_clause" | "property_pattern_clause") => {
                 let items: Vec<NodeId> = kids.named().map(|n| self.pattern(n)).collect();
-                self.group(items, node)
+                self.group(&items, node)
             }
             _ => self.node(node),
         }

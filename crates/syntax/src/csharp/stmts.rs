@@ -23,7 +23,7 @@ impl<'t> CSharp<'t> {
             Kind::LocalDecl => self.local_declaration(node),
             Kind::VariableDecl => {
                 let locals = self.variables(node);
-                self.group(locals, node)
+                self.group(&locals, node)
             }
             Kind::LocalFunction => self.local_function(node),
             Kind::If => {
@@ -77,11 +77,11 @@ impl<'t> CSharp<'t> {
     }
 
     /// Several nodes in the place of one, without a scope of their own.
-    pub(super) fn group(&mut self, items: Vec<NodeId>, node: Ts<'t>) -> NodeId {
-        match items[..] {
+    pub(super) fn group(&mut self, items: &[NodeId], node: Ts<'t>) -> NodeId {
+        match *items {
             [one] => one,
             _ => {
-                let list = self.l.list(&items);
+                let list = self.l.list(items);
                 self.l.push(Node::Opaque(list), node)
             }
         }
@@ -115,7 +115,7 @@ impl<'t> CSharp<'t> {
             let resources = self.l.list(&locals);
             return self.l.push(Node::Using { resources, body: None }, node);
         }
-        self.group(locals, node)
+        self.group(&locals, node)
     }
 
     fn variables(&mut self, decl: Ts<'t>) -> Vec<NodeId> {
@@ -220,7 +220,7 @@ impl<'t> CSharp<'t> {
         for field in [f.initializer, f.condition, f.update] {
             let items: Vec<_> = kids.fields(field).collect();
             let items = self.nodes(items);
-            parts.push(if items.is_empty() { self.l.empty(node) } else { self.group(items, node) });
+            parts.push(if items.is_empty() { self.l.empty(node) } else { self.group(&items, node) });
         }
         let head = self.l.list(&parts);
         let body = self.node_or_empty(kids.field(f.body), node);

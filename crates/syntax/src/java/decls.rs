@@ -8,7 +8,7 @@ use yarrowgraph_ir::{
 
 use super::Java;
 use super::kinds::Kind;
-use crate::driver::{Kids, span};
+use crate::driver::{Kids, Nodes, span};
 
 impl<'t> Java<'t> {
     pub(super) fn program(&mut self, root: Ts<'t>) {
@@ -292,7 +292,7 @@ impl<'t> Java<'t> {
                 let list = self.l.kids(list);
                 self.nodes(list.named())
             }
-            None => Vec::new(),
+            None => Nodes::new(),
         };
         let args = self.l.list(&args);
         let class = kids.field(f.body).map(|body| self.anonymous_class(body, Some(ty), name_node));

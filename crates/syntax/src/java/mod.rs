@@ -11,7 +11,7 @@ use tree_sitter::Node as Ts;
 use yarrowgraph_ir::traits::{MethodValue, Traits};
 use yarrowgraph_ir::{Language, NodeId, TypeRef, TypeRefId, Unit, pack::Pack};
 
-use crate::driver::{self, Lower};
+use crate::driver::{self, Lower, Nodes};
 use crate::parse::{self, Grammar, Unread};
 use kinds::{Kind, Table};
 
@@ -37,7 +37,7 @@ pub(crate) fn lower(path: &str, text: &str) -> Result<Unit, Unread> {
     let tree = parse::parse(Grammar::Java, text)?;
     let mut unit = Unit::new(Language::Java, path);
     unit.errors = driver::errors(&tree);
-    let mut java = Java { l: Lower::new(unit, text, &tree), t: &TABLE };
+    let mut java = Java { l: Lower::new(unit, text, &tree, &TABLE.value_tokens), t: &TABLE };
     java.program(tree.root_node());
     while let Some((node, placeholder)) = java.l.next_late() {
         let lowered = java.node(node);
@@ -66,7 +66,7 @@ impl<'t> Java<'t> {
         id
     }
 
-    fn nodes(&mut self, nodes: impl IntoIterator<Item = Ts<'t>>) -> Vec<NodeId> {
+    fn nodes(&mut self, nodes: impl IntoIterator<Item = Ts<'t>>) -> Nodes {
         nodes.into_iter().map(|n| self.node(n)).collect()
     }
 

@@ -7,7 +7,7 @@ use yarrowgraph_ir::{
 
 use super::Script;
 use super::kinds::Kind;
-use crate::driver::span;
+use crate::driver::{Nodes, span};
 
 impl<'t> Script<'t> {
     pub(super) fn expression(&mut self, node: Ts<'t>) -> NodeId {
@@ -228,7 +228,7 @@ impl<'t> Script<'t> {
                 let list = self.l.kids(list);
                 self.nodes(list.named())
             }
-            None => Vec::new(),
+            None => Nodes::new(),
         };
         let mut class = None;
         if !is_name {

@@ -12,7 +12,7 @@ use tree_sitter::Node as Ts;
 use yarrowgraph_ir::traits::{MethodValue, Traits};
 use yarrowgraph_ir::{Language, NodeId, TypeRef, TypeRefId, Unit, pack::Pack};
 
-use crate::driver::{self, Lower};
+use crate::driver::{self, Lower, Nodes};
 use crate::parse::{self, Grammar, Unread};
 use kinds::{Kind, Table};
 
@@ -42,7 +42,7 @@ pub(crate) fn lower(path: &str, text: &str) -> Result<Unit, Unread> {
     unit.errors = driver::errors(&tree);
     let table = if markup { &MARKUP } else { &PLAIN };
     let ambient = [".d.ts", ".d.mts", ".d.cts"].iter().any(|e| path.ends_with(e));
-    let mut script = Script { l: Lower::new(unit, text, &tree), t: table, ambient };
+    let mut script = Script { l: Lower::new(unit, text, &tree, &table.value_tokens), t: table, ambient };
     script.program(tree.root_node());
     while let Some((node, placeholder)) = script.l.next_late() {
         let lowered = script.node(node);
@@ -73,7 +73,7 @@ impl<'t> Script<'t> {
         id
     }
 
-    fn nodes(&mut self, nodes: impl IntoIterator<Item = Ts<'t>>) -> Vec<NodeId> {
+    fn nodes(&mut self, nodes: impl IntoIterator<Item = Ts<'t>>) -> Nodes {
         nodes.into_iter().map(|n| self.node(n)).collect()
     }
 
