@@ -16,7 +16,8 @@ const LONGEST_NAME: usize = 200;
 pub(super) fn link(mut units: Vec<Facts>, kit: &dyn Fn(Language) -> Kit) -> Program {
     units.sort_by(|a, b| a.unit.path.cmp(&b.unit.path));
     // numbering the names takes one thread about as long as scanning the bodies takes the others
-    let ((symbols, empty, file_names), scanned) = rayon::join(|| intern(&units), || units.par_iter().map(scan).collect::<Vec<_>>());
+    let ((symbols, empty, file_names), (scopes, uses)) =
+        rayon::join(|| intern(&units), || units.par_iter().map(scan).unzip::<_, _, Vec<_>, Vec<_>>());
     let kits: BTreeMap<Language, Kit> = units.iter().map(|f| f.unit.language).map(|l| (l, kit(l))).collect();
     let mut program = Program {
         units,
@@ -27,7 +28,7 @@ pub(super) fn link(mut units: Vec<Facts>, kit: &dyn Fn(Language) -> Kit) -> Prog
         index: Index::default(),
         kits,
         names: Vec::new(),
-        scopes: Vec::new(),
+        scopes,
         types_by_name: FxHashMap::default(),
         extensions: FxHashMap::default(),
         types_of_unit: Vec::new(),
@@ -38,9 +39,9 @@ pub(super) fn link(mut units: Vec<Facts>, kit: &dyn Fn(Language) -> Kit) -> Prog
     };
     program.known_types = program.units.iter().map(|_| Default::default()).collect();
     let numbers = number_types(&mut program, &file_names, empty);
-    let bodies = number_members(&mut program, &numbers, &file_names, scanned);
+    let bodies = number_members(&mut program, &numbers, &file_names, &uses);
     program.index = Index::new(&program.symbols, empty, &bodies);
-    drop(bodies);
+    drop(uses);
     program.names = file_names.into_iter().map(|n| n.whole).collect();
     program.imported_modules = (0..program.units.len()).into_par_iter().map(|i| imported_modules(&program, UnitId(i as u32))).collect();
     place_nested(&mut program, &numbers);
@@ -72,9 +73,10 @@ fn intern(units: &[Facts]) -> (Symbols, Sym, Vec<FileNames>) {
     (symbols, empty, names)
 }
 
-/// The scopes and uses of the bodies of a file.
-fn scan(facts: &Facts) -> Vec<(Scope, index::Uses)> {
-    facts.unit.members.iter().map(|member| (Scope::new(member), index::uses(&facts.unit, member))).collect()
+/// The scopes and uses of the bodies of a file, in the order of its members.
+fn scan(facts: &Facts) -> (Box<[Scope]>, Box<[index::Uses]>) {
+    let members = &facts.unit.members;
+    (members.iter().map(Scope::new).collect(), members.iter().map(|m| index::uses(&facts.unit, m)).collect())
 }
 
 fn imported_modules(program: &Program, id: UnitId) -> Box<[Option<UnitId>]> {
@@ -96,7 +98,8 @@ fn number_types(p: &mut Program, file_names: &[FileNames], empty: Sym) -> Number
         let unit = &p.units[index].unit;
         let file_modules = p.kits[&unit.language].traits.file_modules;
         let module_name = unit.path.rsplit_once('.').map_or(unit.path.as_str(), |(stem, _)| stem).replace('/', ".");
-        let module_sym = p.symbols.intern(&module_name);
+        let holds_module = unit.members.iter().any(|m| m.owner.is_none());
+        let module_sym = if file_modules || holds_module { p.symbols.intern(&module_name) } else { empty };
         p.units_by_path.insert(unit.path.clone(), unit_id);
         let mut of_unit = Vec::with_capacity(unit.types.len());
         for (decl_index, decl) in unit.types.iter().enumerate() {
@@ -149,7 +152,7 @@ fn number_types(p: &mut Program, file_names: &[FileNames], empty: Sym) -> Number
             }
             of_unit.push(id);
         }
-        let module = unit.members.iter().any(|m| m.owner.is_none()).then(|| {
+        let module = holds_module.then(|| {
             let id = TypeId(p.types.len() as u32);
             p.types.push(Type {
                 name: empty,
@@ -178,20 +181,19 @@ fn number_types(p: &mut Program, file_names: &[FileNames], empty: Sym) -> Number
     numbers
 }
 
-/// Numbers the members and keeps their scopes; returns what their bodies use.
+/// Numbers the members; returns what their bodies use.
 fn number_members<'n>(
     p: &mut Program,
     numbers: &Numbers,
     file_names: &'n [FileNames],
-    scanned: Vec<Vec<(Scope, index::Uses)>>,
-) -> Vec<(MemberId, &'n FileNames, index::Uses)> {
+    uses: &'n [Box<[index::Uses]>],
+) -> Vec<(MemberId, &'n FileNames, &'n index::Uses)> {
     let count = p.units.iter().map(|f| f.unit.members.len()).sum();
     let mut bodies = Vec::with_capacity(count);
     p.members.reserve_exact(count);
-    p.scopes.reserve_exact(count);
-    for (index, (types, scanned)) in numbers.iter().zip(scanned).enumerate() {
+    for (index, (types, uses)) in numbers.iter().zip(uses).enumerate() {
         let unit = &p.units[index].unit;
-        for (decl_index, (decl, (scope, uses))) in unit.members.iter().zip(scanned).enumerate() {
+        for (decl_index, (decl, uses)) in unit.members.iter().zip(uses).enumerate() {
             let owner = match decl.owner {
                 Some(t) => types[t.0 as usize],
                 None => match p.modules[index] {
@@ -209,7 +211,6 @@ fn number_members<'n>(
                 kind: decl.kind,
                 is_static: decl.modifiers.is_static,
             });
-            p.scopes.push(scope);
             bodies.push((id, &file_names[index], uses));
             let ty = &mut p.types[owner.0 as usize];
             ty.members.push(id);

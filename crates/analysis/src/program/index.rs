@@ -97,7 +97,7 @@ impl FileNames {
 
 impl Index {
     /// Puts the uses of all bodies together; each comes with the names of its file.
-    pub(super) fn new(symbols: &Symbols, empty: Sym, bodies: &[(MemberId, &FileNames, Uses)]) -> Self {
+    pub(super) fn new(symbols: &Symbols, empty: Sym, bodies: &[(MemberId, &FileNames, &Uses)]) -> Self {
         type List = fn(&Uses) -> &[(Use, NodeId)];
         let lists: [List; 4] = [|u| &u.calls, |u| &u.reads, |u| &u.writes, |u| &u.creations];
         let sort = || -> Vec<Sites> {

@@ -158,7 +158,8 @@ pub struct Program {
     pub index: Index,
     kits: BTreeMap<Language, Kit>,
     names: Vec<Box<[Sym]>>,
-    scopes: Vec<Scope>,
+    /// By file and declaration.
+    scopes: Vec<Box<[Scope]>>,
     types_by_name: FxHashMap<Sym, Vec<TypeId>>,
     /// Methods that are called on their first parameter.
     extensions: FxHashMap<Sym, Vec<MemberId>>,
@@ -216,7 +217,8 @@ impl Program {
 
     /// The names in scope in the body of a member.
     pub fn scope(&self, id: MemberId) -> &Scope {
-        &self.scopes[id.0 as usize]
+        let info = self.member(id);
+        &self.scopes[info.unit.0 as usize][info.decl.0 as usize]
     }
 
     /// What is known of a file's language.

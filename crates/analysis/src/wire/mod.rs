@@ -75,9 +75,8 @@ impl<'p> Wiring<'p> {
     /// Finds the wiring of a program; `library` says that other trees are known to use it.
     pub fn find(program: &'p Program, library: bool) -> Self {
         let flow = Flow::new(program);
-        let per_member: Vec<Vec<Effect>> =
-            (0..program.members.len()).into_par_iter().map(|i| extract::effects(&flow, MemberId(i as u32))).collect();
-        let own: Vec<Effect> = per_member.into_iter().flatten().collect();
+        let members = (0..program.members.len()).into_par_iter();
+        let own: Vec<Effect> = members.flat_map_iter(|i| extract::effects(&flow, MemberId(i as u32))).collect();
         let signals = channels::signal_classes(&flow, &own);
         let (mut effects, complete) = spread::spread(&flow, own, &signals);
         handles::mark(&flow, &mut effects);
