@@ -4,12 +4,13 @@
 //! (blocks with a value, `switch` and `throw` as expressions) and every walk treats them
 //! alike.
 
+use serde::{Deserialize, Serialize};
 use std::num::NonZeroU32;
 
 use crate::{Annotation, Name, Span, TypeDeclId, TypeRefId};
 
 /// A node of one body.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 pub struct NodeId(NonZeroU32);
 
 impl NodeId {
@@ -25,7 +26,7 @@ impl NodeId {
 }
 
 /// A list of nodes in [`Body::lists`].
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
 pub struct List {
     /// Index of the first.
     pub start: u32,
@@ -34,11 +35,11 @@ pub struct List {
 }
 
 /// A function of a body: a lambda, a local function, the body of a method in an object literal.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 pub struct FunctionId(pub u32);
 
 /// How a lambda gets its `this`.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
 pub enum CaptureMode {
     /// From the place where it is written.
     Lexical,
@@ -47,7 +48,7 @@ pub enum CaptureMode {
 }
 
 /// What a function of a body is written as.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
 pub enum LambdaForm {
     /// An anonymous function.
     Lambda,
@@ -58,7 +59,7 @@ pub enum LambdaForm {
 }
 
 /// A function written inside a body.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, Serialize, Deserialize)]
 pub struct Function {
     /// Its name, where it has one.
     pub name: Option<Name>,
@@ -79,7 +80,7 @@ pub struct Function {
 }
 
 /// How an argument is passed to a parameter.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
 pub enum ParamMode {
     /// By value (or by reference to an object).
     #[default]
@@ -95,7 +96,7 @@ pub enum ParamMode {
 }
 
 /// A parameter.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, Serialize, Deserialize)]
 pub struct Param {
     /// Its name; empty text where it is a pattern.
     pub name: Name,
@@ -116,7 +117,7 @@ pub struct Param {
 }
 
 /// The operator of an assignment.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
 pub enum AssignOp {
     /// `=`
     Set,
@@ -131,7 +132,7 @@ pub enum AssignOp {
 }
 
 /// A binary operator.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
 pub enum BinaryOp {
     /// Short-circuit and.
     And,
@@ -164,7 +165,7 @@ pub enum BinaryOp {
 }
 
 /// A unary operator.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
 pub enum UnaryOp {
     /// Logical not.
     Not,
@@ -191,7 +192,7 @@ pub enum UnaryOp {
 }
 
 /// What a loop is written as.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
 pub enum LoopKind {
     /// Test, then body.
     While,
@@ -202,7 +203,7 @@ pub enum LoopKind {
 }
 
 /// What a collection is written as.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
 pub enum CollectionKind {
     /// Array or list.
     List,
@@ -211,7 +212,7 @@ pub enum CollectionKind {
 }
 
 /// A statement or an expression.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub enum Node {
     // ---- statements
     /// Statements in order.
@@ -479,7 +480,7 @@ pub enum Node {
 const _: () = assert!(size_of::<Node>() <= 24);
 
 /// The nodes of one member.
-#[derive(Clone, Debug, Default)]
+#[derive(Clone, Debug, Default, Serialize, Deserialize)]
 pub struct Body {
     /// What spans are relative to, in bytes of the decoded file.
     pub origin: u32,

@@ -2,9 +2,10 @@
 //! control flow. This is the layer that linking starts from, and what a cache would keep.
 
 use crate::{BinaryOp, Body, List, Node, NodeId, Param, UnaryOp, Unit};
+use serde::{Deserialize, Serialize};
 
 /// The distilled form of one file.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, Serialize, Deserialize)]
 pub struct Facts {
     /// The file with its slim bodies.
     pub unit: Unit,

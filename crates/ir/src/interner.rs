@@ -1,16 +1,18 @@
 //! Texts stored once, one behind the other, each known by its number.
 
+use serde::{Deserialize, Serialize};
 use std::hash::BuildHasher;
 
 use hashbrown::HashTable;
 use rustc_hash::FxBuildHasher;
 
 /// A store of texts that are numbered in the order in which they come.
-#[derive(Clone, Default)]
+#[derive(Clone, Default, Serialize, Deserialize)]
 pub struct Interner {
     texts: String,
     /// Where each text ends in `texts`.
     ends: Vec<u32>,
+    #[serde(skip)]
     numbers: HashTable<u32>,
 }
 

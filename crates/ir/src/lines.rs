@@ -21,7 +21,7 @@ pub enum Encoding {
 }
 
 /// The lines of one file.
-#[derive(Clone, Debug, Default, PartialEq, Eq)]
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 pub struct LineIndex {
     /// Offset of the first byte of each line in the decoded text.
     starts: Vec<u32>,

@@ -1,13 +1,14 @@
 //! Interned names of one file.
 
 use crate::Interner;
+use serde::{Deserialize, Serialize};
 
 /// A name of one file; an index into its [`Names`].
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 pub struct Name(pub u32);
 
 /// The names of one file, each stored once.
-#[derive(Clone, Debug, Default)]
+#[derive(Clone, Debug, Default, Serialize, Deserialize)]
 pub struct Names(Interner);
 
 impl Names {

@@ -1,13 +1,14 @@
 //! Type references as written.
 
 use crate::Name;
+use serde::{Deserialize, Serialize};
 
 /// A type reference of one file; an index into [`crate::Unit::type_refs`].
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 pub struct TypeRefId(pub u32);
 
 /// A type as it is written in the source.
-#[derive(Clone, Debug, PartialEq, Eq, Hash)]
+#[derive(Clone, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
 pub enum TypeRef {
     /// A name with its qualifiers, dotted, and type arguments: `a.b.Map<K, V>`.
     Named {

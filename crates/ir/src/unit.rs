@@ -1,9 +1,10 @@
 //! One source file: its types, members, imports and comments of interest.
 
 use crate::{Body, LineIndex, Name, Names, Param, TypeRef, TypeRefId};
+use serde::{Deserialize, Serialize};
 
 /// A stretch of the decoded text of one file, in bytes.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Hash)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 pub struct Span {
     /// The first byte.
     pub start: u32,
@@ -19,7 +20,7 @@ impl Span {
 }
 
 /// A language that a front end exists for.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 pub enum Language {
     /// C#.
     CSharp,
@@ -44,15 +45,15 @@ impl Language {
 }
 
 /// A type declaration of one file; an index into [`Unit::types`].
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 pub struct TypeDeclId(pub u32);
 
 /// A member declaration of one file; an index into [`Unit::members`].
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 pub struct MemberId(pub u32);
 
 /// Who may use a declaration.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Hash)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 pub enum Visibility {
     /// The declaring type only.
     Private,
@@ -66,7 +67,7 @@ pub enum Visibility {
 }
 
 /// What a declaration's modifiers say.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
 pub struct Modifiers {
     /// Who may use it.
     pub visibility: Visibility,
@@ -93,7 +94,7 @@ pub struct Modifiers {
 }
 
 /// An attribute, annotation or decorator.
-#[derive(Clone, Debug, PartialEq, Eq, Hash)]
+#[derive(Clone, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
 pub struct Annotation {
     /// Its dotted name.
     pub name: Name,
@@ -104,7 +105,7 @@ pub struct Annotation {
 }
 
 /// What kind of type is declared.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
 pub enum TypeKind {
     /// A class.
     Class,
@@ -127,7 +128,7 @@ pub enum TypeKind {
 }
 
 /// How a base is named.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
 pub enum BaseKind {
     /// As the class that is extended.
     Extends,
@@ -138,7 +139,7 @@ pub enum BaseKind {
 }
 
 /// A base of a type.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
 pub struct Base {
     /// The base.
     pub ty: TypeRefId,
@@ -147,7 +148,7 @@ pub struct Base {
 }
 
 /// A type declaration.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, Serialize, Deserialize)]
 pub struct TypeDecl {
     /// What is declared.
     pub kind: TypeKind,
@@ -180,7 +181,7 @@ pub struct TypeDecl {
 }
 
 /// Which part of a property or event an accessor is.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
 pub enum AccessorKind {
     /// Reads.
     Get,
@@ -193,7 +194,7 @@ pub enum AccessorKind {
 }
 
 /// What kind of member is declared.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
 pub enum MemberKind {
     /// A field or module-level variable.
     Field,
@@ -216,7 +217,7 @@ pub enum MemberKind {
 }
 
 /// A member declaration.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, Serialize, Deserialize)]
 pub struct Member {
     /// What is declared.
     pub kind: MemberKind,
@@ -245,7 +246,7 @@ pub struct Member {
 }
 
 /// A name brought in from elsewhere.
-#[derive(Clone, Debug, PartialEq, Eq, Hash)]
+#[derive(Clone, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
 pub struct Import {
     /// The namespace, package or module, as written.
     pub from: Name,
@@ -260,7 +261,7 @@ pub struct Import {
 }
 
 /// A comment that accepts a finding on purpose.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub struct AcceptComment {
     /// The rule.
     pub rule: String,
@@ -271,7 +272,7 @@ pub struct AcceptComment {
 }
 
 /// One source file.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, Serialize, Deserialize)]
 pub struct Unit {
     /// Its language.
     pub language: Language,

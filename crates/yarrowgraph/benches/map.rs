@@ -1,7 +1,8 @@
 #![allow(clippy::print_stdout)]
 //! How long a map takes from nothing, against reading and bare parsing of the same files: both
 //! are runs of the program, with the same grammars, threads and allocator. The figure that counts
-//! is the ratio: the middle one of pairs of runs that follow each other.
+//! is the ratio: the middle one of pairs of runs that follow each other. Then how long it takes with
+//! a cache, when nothing is changed and when one file is.
 //!
 //! `YARROWGRAPH_BENCH_TREE=path cargo bench -p yarrowgraph` measures a tree of one's own; without
 //! it the demo's programs are multiplied to about 100 000 and 1 000 000 lines.
@@ -13,9 +14,20 @@ use std::time::{Duration, Instant};
 /// Pairs of runs.
 const PAIRS: usize = 11;
 
+/// What is measured.
+const MAP: [&str; 3] = ["map", "--format", "json"];
+
 fn main() {
     if let Some(tree) = std::env::var_os("YARROWGRAPH_BENCH_TREE") {
-        measure(Path::new(&tree));
+        // a copy, since one of its files is going to be changed
+        let dir = tempfile::tempdir().expect("a temporary folder");
+        let tree = Path::new(&tree);
+        for file in files(tree) {
+            let to = dir.path().join(file.strip_prefix(tree).expect("below the tree"));
+            std::fs::create_dir_all(to.parent().expect("a folder")).expect("writable");
+            std::fs::copy(file, to).expect("readable");
+        }
+        measure(dir.path());
         return;
     }
     for lines in [100_000, 1_000_000] {
@@ -42,25 +54,49 @@ fn measure(tree: &Path) {
         ratio(&pairs[0]),
         ratio(&pairs[PAIRS - 1]),
     );
+    let cache = tempfile::tempdir().expect("a temporary folder");
+    run(&MAP, tree, Some(cache.path()));
+    let again = middle(|| run(&MAP, tree, Some(cache.path())));
+    let changing = &files[files.len() / 2];
+    let changed = middle(|| {
+        let mut text = std::fs::read(changing).expect("readable");
+        text.extend_from_slice(b"// changed\n");
+        std::fs::write(changing, text).expect("writable");
+        run(&MAP, tree, Some(cache.path()))
+    });
+    println!(
+        "  with the cache: unchanged {:.2} s ({:.1} % of {:.2} s), one file changed {:.2} s",
+        again.as_secs_f64(),
+        again.as_secs_f64() / mapping.as_secs_f64() * 100.0,
+        mapping.as_secs_f64(),
+        changed.as_secs_f64(),
+    );
+}
+
+/// The middle one of some runs.
+fn middle(mut run: impl FnMut() -> Duration) -> Duration {
+    let mut times: Vec<Duration> = (0..PAIRS).map(|_| run()).collect();
+    times.sort();
+    times[PAIRS / 2]
 }
 
 fn pair(tree: &Path) -> (Duration, Duration) {
-    (run(&["debug", "parse"], tree), run(&["map", "--format", "json"], tree))
+    (run(&["debug", "parse"], tree, None), run(&MAP, tree, None))
 }
 
 fn ratio((parsing, mapping): &(Duration, Duration)) -> f64 {
     mapping.as_secs_f64() / parsing.as_secs_f64()
 }
 
-fn run(args: &[&str], tree: &Path) -> Duration {
+/// Runs the program, with a cache or without one.
+fn run(args: &[&str], tree: &Path, cache: Option<&Path>) -> Duration {
     let started = Instant::now();
-    let status = Command::new(env!("CARGO_BIN_EXE_yarrowgraph"))
-        .args(args)
-        .args(["--quiet", "--no-ignore"])
-        .arg(tree)
-        .stdout(Stdio::null())
-        .status()
-        .expect("the program runs");
+    let mut command = Command::new(env!("CARGO_BIN_EXE_yarrowgraph"));
+    match cache {
+        Some(folder) => command.env("YARROWGRAPH_CACHE", folder),
+        None => command.arg("--no-cache"),
+    };
+    let status = command.args(args).args(["--quiet", "--no-ignore"]).arg(tree).stdout(Stdio::null()).status().expect("the program runs");
     assert!(status.success());
     started.elapsed()
 }

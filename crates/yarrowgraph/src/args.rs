@@ -77,8 +77,8 @@ pub(crate) struct TreeArgs {
     /// Read folders that are left out by default too (build output, vendored code)
     #[arg(long)]
     pub(crate) no_ignore: bool,
-    /// Keep no cache of this run
-    #[arg(long, hide = true)]
+    /// Read every file anew, and keep nothing for the next run
+    #[arg(long)]
     pub(crate) no_cache: bool,
 }
 

@@ -1,6 +1,7 @@
 //! The command line of Yarrowgraph.
 
 mod args;
+mod cache;
 mod commands;
 mod discover;
 mod failure;

@@ -8,11 +8,12 @@ use std::time::{Duration, Instant};
 use rayon::prelude::*;
 use yarrowgraph_analysis::program::Kit;
 use yarrowgraph_analysis::{Analysis, Options, Want};
-use yarrowgraph_ir::{Facts, Language, Unit, facts};
+use yarrowgraph_ir::{Facts, Language, facts};
 use yarrowgraph_model::{FileCount, FileReport, Files};
 use yarrowgraph_render::Sources;
 
 use crate::args::TreeArgs;
+use crate::cache::{self, Cache, Fresh, Reading};
 use crate::discover::{Found, Source, discover};
 use crate::failure::Failure;
 use crate::ui::Ui;
@@ -38,12 +39,40 @@ pub(crate) fn kit(language: Language) -> Kit {
 pub(crate) fn read(args: &TreeArgs, ui: &Ui) -> Result<Tree, Failure> {
     let found = find(args, ui)?;
     let started = Instant::now();
-    let units = side_by_side(&found.sources, ui, |source| unit(source).map(facts::distill));
+    let readings = side_by_side(&found.sources, ui, |_, source| reading(source, &bytes(source)?));
+    Ok(tree(found, readings, started, ui))
+}
+
+/// Reads files as far as an earlier run has not. Gives what there is to keep as well, and whether
+/// all files are as they were when the cache was opened.
+fn read_kept(found: Found, cache: &Cache, ui: &Ui) -> (Tree, Vec<Fresh>, bool) {
+    let started = Instant::now();
+    let read = side_by_side(&found.sources, ui, |number, source| {
+        if let Some(known) = cache.reading(number) {
+            return (known, None, true);
+        }
+        let bytes = match bytes(source) {
+            Ok(bytes) => bytes,
+            Err(reason) => return (Err(reason), None, false),
+        };
+        let reading = reading(source, &bytes);
+        let key = cache::key(source.language, &source.name, &bytes);
+        let as_it_was = cache.key_of(number) == Some(key);
+        let fresh = if as_it_was { Fresh::new(key, &reading) } else { None };
+        (reading, fresh, as_it_was)
+    });
+    let steady = read.iter().all(|(_, _, as_it_was)| *as_it_was);
+    let (readings, fresh): (Vec<Reading>, Vec<Option<Fresh>>) = read.into_iter().map(|(reading, fresh, _)| (reading, fresh)).unzip();
+    (tree(found, readings, started, ui), fresh.into_iter().flatten().collect(), steady)
+}
+
+/// Puts the readings of files together.
+fn tree(found: Found, readings: Vec<Reading>, started: Instant, ui: &Ui) -> Tree {
     let mut files = Files { left_out: found.left_out.clone(), ..Files::default() };
-    let mut facts_of = Vec::with_capacity(units.len());
+    let mut facts_of = Vec::with_capacity(readings.len());
     let mut languages: BTreeMap<String, FileCount> = BTreeMap::new();
-    for (source, unit) in found.sources.iter().zip(units) {
-        match unit {
+    for (source, reading) in found.sources.iter().zip(readings) {
+        match reading {
             Ok(facts) => {
                 let count = languages.entry(source.language.name().to_owned()).or_default();
                 count.files += 1;
@@ -61,7 +90,7 @@ pub(crate) fn read(args: &TreeArgs, ui: &Ui) -> Result<Tree, Failure> {
     }
     files.languages = languages;
     report_partial(&files, ui);
-    Ok(Tree { found, facts: facts_of, files, took: started.elapsed() })
+    Tree { found, facts: facts_of, files, took: started.elapsed() }
 }
 
 /// Finds the source files below the given paths; it is a failure to find none.
@@ -87,7 +116,7 @@ fn find(args: &TreeArgs, ui: &Ui) -> Result<Found, Failure> {
 /// many files could be parsed and how many nodes they have.
 pub(crate) fn parse_only(args: &TreeArgs, ui: &Ui) -> Result<(usize, usize), Failure> {
     let found = find(args, ui)?;
-    let parsed = side_by_side(&found.sources, ui, |source| {
+    let parsed = side_by_side(&found.sources, ui, |_, source| {
         let bytes = std::fs::read(&source.path).ok()?;
         yarrowgraph_syntax::parse_only(source.language, &source.name, &bytes).ok()
     });
@@ -95,7 +124,7 @@ pub(crate) fn parse_only(args: &TreeArgs, ui: &Ui) -> Result<(usize, usize), Fai
     Ok((nodes.len(), nodes.iter().sum()))
 }
 
-fn side_by_side<T: Send>(sources: &[Source], ui: &Ui, work: impl Fn(&Source) -> T + Sync) -> Vec<T> {
+fn side_by_side<T: Send>(sources: &[Source], ui: &Ui, work: impl Fn(usize, &Source) -> T + Sync) -> Vec<T> {
     let bar = ui.progress("reading", sources.len() as u64);
     let mut order: Vec<usize> = (0..sources.len()).collect();
     order.sort_by_key(|i| (std::cmp::Reverse(sources[*i].size), *i));
@@ -103,7 +132,7 @@ fn side_by_side<T: Send>(sources: &[Source], ui: &Ui, work: impl Fn(&Source) -> 
         .into_par_iter()
         .with_max_len(1)
         .map(|i| {
-            let result = work(&sources[i]);
+            let result = work(i, &sources[i]);
             bar.inc(1);
             (i, result)
         })
@@ -113,9 +142,12 @@ fn side_by_side<T: Send>(sources: &[Source], ui: &Ui, work: impl Fn(&Source) -> 
     results.into_iter().map(|(_, r)| r).collect()
 }
 
-fn unit(source: &Source) -> Result<Unit, String> {
-    let bytes = std::fs::read(&source.path).map_err(|e| format!("cannot be read: {e}"))?;
-    yarrowgraph_syntax::read(source.language, &source.name, &bytes).map_err(|e| e.to_string())
+fn bytes(source: &Source) -> Result<Vec<u8>, String> {
+    std::fs::read(&source.path).map_err(|e| format!("cannot be read: {e}"))
+}
+
+fn reading(source: &Source, bytes: &[u8]) -> Reading {
+    yarrowgraph_syntax::read(source.language, &source.name, bytes).map(facts::distill).map_err(|e| e.to_string())
 }
 
 /// Names files that were not read in full.
@@ -139,13 +171,37 @@ fn report_partial(files: &Files, ui: &Ui) {
 
 /// Reads and analyses a tree.
 pub(crate) fn analyse(args: &TreeArgs, want: Want, ui: &Ui) -> Result<(Analysis, SourceFiles), Failure> {
-    let tree = read(args, ui)?;
+    let found = find(args, ui)?;
+    let paths = found.sources.iter().map(|s| (s.name.clone(), s.path.clone())).collect();
+    let sources = SourceFiles { paths, lines: Mutex::default() };
+    let cache = if args.no_cache { None } else { Cache::open(&found) };
+    let Some(mut cache) = cache else {
+        let readings = side_by_side(&found.sources, ui, |_, source| reading(source, &bytes(source)?));
+        return Ok((analyse_tree(tree(found, readings, Instant::now(), ui), want), sources));
+    };
+    if let Some(analysis) = cache.result(want) {
+        report_partial(&analysis.map.files, ui);
+        return Ok((analysis, sources));
+    }
+    cache.load();
+    let (tree, fresh, steady) = read_kept(found, &cache, ui);
+    // the disk has time while the facts are analysed
+    let analysis = std::thread::scope(|threads| {
+        threads.spawn(|| cache.keep(fresh));
+        analyse_tree(tree, want)
+    });
+    if steady {
+        cache.keep_result(want, &analysis);
+    }
+    Ok((analysis, sources))
+}
+
+fn analyse_tree(tree: Tree, want: Want) -> Analysis {
     let root = tree.found.root.to_string_lossy().replace('\\', "/");
     let options = Options { root: &root, want, library: tree.found.is_library };
     let mut analysis = yarrowgraph_analysis::analyse(tree.facts, &kit, options);
     analysis.map.files = tree.files;
-    let paths = tree.found.sources.into_iter().map(|s| (s.name, s.path)).collect();
-    Ok((analysis, SourceFiles { paths, lines: Mutex::default() }))
+    analysis
 }
 
 /// The lines of source files, read again when they are shown.

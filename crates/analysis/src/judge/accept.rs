@@ -1,12 +1,13 @@
 //! Findings accepted on purpose by a comment on their line or the line above.
 
+use serde::{Deserialize, Serialize};
 use yarrowgraph_model::{Finding, Place};
 
 use crate::program::UnitId;
 use crate::wire::Wiring;
 
 /// What comments accepted, and comments that accept nothing.
-#[derive(Clone, Debug, Default)]
+#[derive(Clone, Debug, Default, Serialize, Deserialize)]
 pub struct Accepted {
     /// Findings that a comment accepts.
     pub findings: Vec<Finding>,

@@ -17,6 +17,8 @@ impl Extractor<'_, '_> {
         let program = self.flow.program;
         let pack = program.kit_of(self.member).pack;
         match self.body.node(callee) {
+            // where fields cannot be called, a bare name is a method's
+            Node::Name(_) if program.kit_of(self.member).traits.method_value == MethodValue::Fresh => {}
             Node::Name(_) | Node::Index { .. } | Node::Call { .. } | Node::Unary { .. } => {
                 let value = self.eval(callee);
                 self.raise_value(node, callee, &value, found);

@@ -13,10 +13,15 @@ pub struct Said {
     pub err: String,
 }
 
-/// Runs the program in a folder.
+/// Runs the program in a folder; its cache is a file that is in the way, so that it keeps nothing.
 pub fn run_in(dir: &Path, args: &[&str]) -> Said {
+    run_with(dir, &[("YARROWGRAPH_CACHE", Path::new(env!("CARGO_MANIFEST_DIR")).join("Cargo.toml").as_path())], args)
+}
+
+/// Runs the program in a folder, with some variables set.
+pub fn run_with(dir: &Path, variables: &[(&str, &Path)], args: &[&str]) -> Said {
     let mut command = Command::cargo_bin("yarrowgraph").expect("the program is built");
-    let output = command.current_dir(dir).env_remove("NO_COLOR").args(args).output().expect("it runs");
+    let output = command.current_dir(dir).env_remove("NO_COLOR").envs(variables.iter().copied()).args(args).output().expect("it runs");
     Said {
         status: output.status.code().expect("it ends by itself"),
         out: String::from_utf8(output.stdout).expect("UTF-8"),
