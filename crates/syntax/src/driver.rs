@@ -63,7 +63,7 @@ impl<'t> Kids<'t> {
 
     /// Whether a token of this text is among the children.
     pub(crate) fn has_token(&self, token: &str) -> bool {
-        self.0.iter().any(|k| !k.named && k.node.kind() == token)
+        self.0.iter().any(|k| !k.node.is_named() && k.node.kind() == token)
     }
 }
 

@@ -36,10 +36,12 @@ pub(super) fn spread(flow: &Flow<'_>, mut effects: Vec<Effect>, signals: &FxHash
     complete &= carry_all(flow, &mut effects, &mut seen, signals, &told_or_left);
     // a collection that nobody is ever told from holds data: who puts what into it need not be known
     let told = told_from(&effects);
+    let taken_off = taken_off(&effects);
     let matters = |e: &Effect| match e.holder.event {
         Event::Own(m) => {
             let is_signal = signals.contains(&flow.program.member(m).owner);
-            e.act == Act::Join && hopeful(e) && (is_signal || told.contains(&m) || !is_collection(flow, m))
+            let may_be_channel = hopeful(e) && (is_signal || told.contains(&m) || !is_collection(flow, m));
+            e.act == Act::Join && (may_be_channel || taken_off.contains(&m))
         }
         _ => e.act == Act::Join,
     };
@@ -51,19 +53,25 @@ pub(super) fn spread(flow: &Flow<'_>, mut effects: Vec<Effect>, signals: &FxHash
     (expanded.collect(), complete)
 }
 
-/// Members that somebody is told from, or whose elements are taken off something.
+/// Members that somebody is told from.
 fn told_from(effects: &[Effect]) -> FxHashSet<MemberId> {
-    effects
-        .iter()
-        .filter_map(|e| match (e.act, &e.holder.event, &e.handler) {
-            (Act::Raise, Event::Own(m), _) => Some(*m),
-            (Act::Leave, _, Some(Val::Element(of, _))) => match **of {
-                Val::Member(_, m) | Val::Static(m) => Some(m),
-                _ => None,
-            },
+    let told = |e: &Effect| match (e.act, &e.holder.event) {
+        (Act::Raise, Event::Own(m)) => Some(*m),
+        _ => None,
+    };
+    effects.iter().filter_map(told).collect()
+}
+
+/// Members whose elements are taken off something.
+fn taken_off(effects: &[Effect]) -> FxHashSet<MemberId> {
+    let taken = |e: &Effect| match (e.act, e.handler.as_ref()?) {
+        (Act::Leave, Val::Element(of, _)) => match **of {
+            Val::Member(_, m) | Val::Static(m) => Some(m),
             _ => None,
-        })
-        .collect()
+        },
+        _ => None,
+    };
+    effects.iter().filter_map(taken).collect()
 }
 
 fn is_collection(flow: &Flow<'_>, m: MemberId) -> bool {
