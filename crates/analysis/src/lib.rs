@@ -11,6 +11,7 @@
 pub mod flow;
 pub mod judge;
 pub mod program;
+mod setup;
 pub mod wire;
 
 #[cfg(test)]

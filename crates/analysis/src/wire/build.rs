@@ -34,7 +34,7 @@ fn channel(wiring: &Wiring<'_>, c: &Channel) -> model::Channel {
         ChannelKey::Outside(owner, _) => (owner.clone(), None),
         ChannelKey::Bus(bus, _) => (bus.clone(), None),
     };
-    let mut joins = c.joins.clone();
+    let mut joins: Vec<usize> = c.joins.iter().flat_map(|j| wiring.parts.get(j).cloned().unwrap_or_else(|| vec![*j])).collect();
     joins.sort_by_cached_key(|j| (wiring.place(&wiring.effects[*j]), *j));
     let released_by: Vec<Vec<usize>> = joins.iter().map(|j| wiring.releases_of(c, *j)).collect();
     let released: Vec<bool> = released_by.iter().map(|r| !r.is_empty()).collect();

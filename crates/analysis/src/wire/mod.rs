@@ -12,7 +12,7 @@ pub mod channels;
 mod collections;
 pub mod component;
 mod dump;
-pub mod effect;
+pub(crate) mod effect;
 mod extract;
 mod guards;
 pub mod handles;
@@ -32,13 +32,16 @@ pub mod subscriber;
 mod tests;
 mod views;
 
+use std::collections::BTreeMap;
+
 use rayon::prelude::*;
 use rustc_hash::{FxHashMap, FxHashSet};
-use yarrowgraph_ir::{FunctionId, MemberKind, Node};
+use yarrowgraph_ir::{FunctionId, Node};
 use yarrowgraph_model::Place;
 
 use crate::flow::{Flow, Val};
 use crate::program::{MemberId, Program, Site, TypeId};
+use crate::setup::{self, Setup};
 use channels::Channel;
 use effect::{Act, Effect};
 
@@ -61,6 +64,10 @@ pub struct Wiring<'p> {
     handlers: FxHashSet<MemberId>,
     /// Functions written in bodies that are subscribed somewhere.
     handler_lambdas: FxHashSet<(MemberId, FunctionId)>,
+    /// What running the set-up came to.
+    setup: Setup,
+    /// Joins of several handlers, with an effect for each.
+    parts: BTreeMap<usize, Vec<usize>>,
     /// Classes whose objects are channels.
     pub signals: FxHashSet<TypeId>,
     /// Whether the tree has an entry point outside of tests.
@@ -82,8 +89,10 @@ impl<'p> Wiring<'p> {
         handles::mark(&flow, &mut effects);
         let mut channels = channels::group(&flow, &effects, &signals);
         pairs::add(&flow, &mut effects, &mut channels);
+        let setup = Setup::of(&flow, &effects);
+        let parts = take_apart(&flow, &setup, &mut effects, &channels);
         let owner_releases = effects.iter().enumerate().filter(|(_, e)| e.act == Act::LeaveOwner).map(|(i, _)| i).collect();
-        let is_application = has_entry_point(program);
+        let is_application = !setup::entry_points(program).is_empty();
         let is_open = library || !is_application || loads_plug_ins(program);
         let mut by_site: FxHashMap<Site, Vec<usize>> = FxHashMap::default();
         for (index, effect) in effects.iter().enumerate() {
@@ -97,7 +106,21 @@ impl<'p> Wiring<'p> {
                 _ => {}
             }
         }
-        Self { flow, effects, channels, owner_releases, by_site, handlers, handler_lambdas, signals, is_application, is_open, complete }
+        Self {
+            flow,
+            effects,
+            channels,
+            owner_releases,
+            by_site,
+            handlers,
+            handler_lambdas,
+            setup,
+            parts,
+            signals,
+            is_application,
+            is_open,
+            complete,
+        }
     }
 
     /// The program.
@@ -141,6 +164,38 @@ impl<'p> Wiring<'p> {
         let program = self.flow.program;
         program.unit_of(effect.site.member).generated || program.text(program.member(effect.site.member).name) == "InitializeComponent"
     }
+}
+
+/// Joins through which several objects come, from a list or a factory, as one effect for each of them,
+/// which only running the set-up tells. The map shows these; what rules ask for is said of all alike.
+fn take_apart(flow: &Flow<'_>, setup: &Setup, effects: &mut Vec<Effect>, channels: &[Channel]) -> BTreeMap<usize, Vec<usize>> {
+    let mut parts = BTreeMap::new();
+    if !setup.complete {
+        return parts;
+    }
+    let handlers = setup.handlers();
+    for &join in channels.iter().flat_map(|c| &c.joins) {
+        if !is_open_handler(flow, &effects[join]) {
+            continue;
+        }
+        let several: Option<Vec<Val>> = handlers.get(&join).and_then(|all| all.iter().cloned().collect());
+        let Some(several) = several else { continue };
+        let first = effects.len();
+        for handler in several {
+            let mut one = effects[join].clone();
+            one.handler = Some(handler);
+            effects.push(one);
+        }
+        parts.insert(join, (first..effects.len()).collect());
+    }
+    parts
+}
+
+/// Whether an effect's handler is something that a collection, a call or a local gives.
+fn is_open_handler(flow: &Flow<'_>, effect: &Effect) -> bool {
+    let Some(handler) = &effect.handler else { return false };
+    let open = matches!(handler, Val::Element(..) | Val::Local(_) | Val::Call(_) | Val::Unknown | Val::Param(..));
+    open && flow.function_of(handler).is_none()
 }
 
 /// The id of a handler, or its text where it has none.
@@ -205,37 +260,4 @@ fn loads_plug_ins(program: &Program) -> bool {
         let pack = program.kit(crate::program::UnitId(unit as u32)).pack;
         pack.loaders.iter().filter_map(|l| program.symbols.get(l)).any(|name| !program.index.calls(name).is_empty())
     })
-}
-
-/// Whether the tree is a program rather than a library: it has a main method, or module
-/// code that does something, outside of tests.
-fn has_entry_point(program: &Program) -> bool {
-    (0..program.members.len()).any(|index| {
-        let id = MemberId(index as u32);
-        let info = program.member(id);
-        if is_test_path(&program.unit_of(id).path) || !info.is_static {
-            return false;
-        }
-        let pack = program.kit_of(id).pack;
-        match info.kind {
-            MemberKind::Method => pack.entry_points.contains(program.text(info.name)) && program.body(id).is_some(),
-            // module code with calls of the tree's own functions at its top level
-            MemberKind::Initializer => {
-                let Some(body) = program.body(id) else { return false };
-                let Some(Node::Block(list)) = body.root.map(|r| body.node(r)) else { return false };
-                body.list(list).iter().any(|s| is_top_level_call(program, id, *s))
-            }
-            _ => false,
-        }
-    })
-}
-
-fn is_top_level_call(program: &Program, member: MemberId, node: yarrowgraph_ir::NodeId) -> bool {
-    let Some(body) = program.body(member) else { return false };
-    let call = match body.node(node) {
-        Node::Unary { operand, .. } => operand,
-        Node::ForEach { .. } | Node::Loop { .. } => return program.ty(program.member(member).owner).is_module,
-        _ => node,
-    };
-    matches!(body.node(call), Node::Call { .. }) && program.ty(program.member(member).owner).is_module
 }

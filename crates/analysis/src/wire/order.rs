@@ -6,6 +6,7 @@ use yarrowgraph_ir::{MemberKind, Node};
 use super::Wiring;
 use crate::flow::{Binding, Flow, Val};
 use crate::program::{MemberId, Site};
+use crate::setup::Which;
 
 /// How far up callers are followed.
 const UP: usize = 6;
@@ -27,11 +28,23 @@ impl Wiring<'_> {
             return vec![Vec::new(); joins.len()];
         }
         let ways: Vec<Vec<Step>> = joins.iter().map(|j| self.way_up(*j)).collect();
-        let precedes = |a: usize, b: usize| a != b && self.precedes(&ways[a], &ways[b], released[a] && released[b]);
+        let precedes = |a: usize, b: usize| {
+            let both_end = released[a] && released[b];
+            let in_runs = |a: usize, b: usize| self.setup.precedes(self.which(joins[a]), self.which(joins[b]), both_end) == Some(true);
+            a != b && (in_runs(a, b) || (self.precedes(&ways[a], &ways[b], both_end) && !in_runs(b, a)))
+        };
         let before: Vec<Vec<usize>> = (0..joins.len()).map(|b| (0..joins.len()).filter(|a| precedes(*a, b)).collect()).collect();
         // what comes before another one that comes before is implied
         let is_direct = |all: &[usize], one: &usize| !all.iter().any(|other| before[*other].binary_search(one).is_ok());
         before.iter().map(|all| all.iter().filter(|one| is_direct(all, one)).map(|one| *one as u32).collect()).collect()
+    }
+
+    /// A subscription as the runs of the set-up know it.
+    fn which(&self, join: usize) -> Which<'_> {
+        match self.parts.iter().find(|(_, parts)| parts.contains(&join)) {
+            Some((&effect, _)) => Which { effect, handler: self.effects[join].handler.as_ref() },
+            None => Which { effect: join, handler: None },
+        }
     }
 
     /// The statement of a subscription and the calls that lead to it, as far as each is the only one.

@@ -245,6 +245,6 @@ class Works {
 "#);
     assert_eq!(just_before(&found, "Kiln.listeners", "Clerk"), ["Dial.hot"]);
     assert_eq!(just_before(&found, "Kiln.listeners", "Guest"), ["Clerk.hot"]);
-    assert_eq!(just_before(&found, "Kiln.listeners", "Horn"), ["Clerk.hot"]);
+    assert_eq!(just_before(&found, "Kiln.listeners", "Horn"), ["Guest.hot"]);
     assert!(just_before(&found, "Kiln.listeners", "Dial").is_empty());
 }

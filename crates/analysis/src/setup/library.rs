@@ -1,0 +1,167 @@
+//! What collections and functions of libraries do, by the names that the packs list.
+
+use super::machine::Machine;
+use super::value::{Kind, Value};
+use crate::program::{Site, Sym, Ty};
+
+/// Steps of sequences whose result is a list of what the function gives for each element.
+const MAPS: [&str; 3] = ["map", "Select", "flatMap"];
+
+impl Machine<'_, '_> {
+    /// Makes an object of a library: a collection, or something that is only told from others.
+    pub(super) fn new_outside(&mut self, site: Site, ty: &Ty, args: Vec<Value>) -> Value {
+        let program = self.program();
+        let unit = program.member(site.member).unit;
+        let wraps = program.is_callable(unit, ty);
+        if wraps && let [only] = &args[..] {
+            return only.clone();
+        }
+        let copied = args.first().and_then(|a| self.kind(a)).cloned();
+        let kind = match (program.is_map(ty), program.element_type(unit, ty).is_some() || self.names_collection(ty), copied) {
+            (true, _, Some(Kind::Map(entries))) => Kind::Map(entries),
+            (true, ..) => Kind::Map(Vec::new()),
+            (_, true, Some(Kind::List(items))) => Kind::List(items),
+            (_, true, _) => Kind::List(Vec::new()),
+            _ => Kind::Outside,
+        };
+        self.make(kind, site)
+    }
+
+    fn names_collection(&self, ty: &Ty) -> bool {
+        let pack = self.program().kit_of(self.frame().member).pack;
+        self.program().type_name(ty).is_some_and(|name| pack.collections.contains(name))
+    }
+
+    /// A call of something that the tree does not declare.
+    pub(super) fn library_call(&mut self, site: Site, object: &Value, sym: Sym, args: Vec<Value>) -> Value {
+        let program = self.program();
+        let name = program.text(sym);
+        let pack = program.kit_of(site.member).pack;
+        match self.kind(object) {
+            Some(Kind::List(_) | Kind::Map(_)) => return self.collection_call(site, object, name, args),
+            Some(Kind::Closure { .. } | Kind::Method { .. }) if pack.invokers.contains(name) => return self.call_value(object, args),
+            _ => {}
+        }
+        // `List.of(a, b)`, `Arrays.asList(a, b)`, `Objects.requireNonNull(a)`
+        let is_factory = matches!(name, "of" | "asList" | "from" | "AsReadOnly" | "unmodifiableList" | "copyOf" | "Create" | "ofEntries");
+        match (&args[..], is_factory || pack.copies.contains(name)) {
+            ([only], true) if matches!(self.kind(only), Some(Kind::List(_) | Kind::Map(_))) => only.clone(),
+            ([only], _) if pack.views.contains(name) => only.clone(),
+            (_, _) if is_factory => self.make(Kind::List(args), site),
+            _ => Value::Unknown,
+        }
+    }
+
+    fn collection_call(&mut self, site: Site, object: &Value, name: &str, args: Vec<Value>) -> Value {
+        let pack = self.program().kit_of(site.member).pack;
+        let Value::Object(id) = object else { return Value::Unknown };
+        if MAPS.contains(&name) {
+            let items = self.elements(object).unwrap_or_default();
+            let function = args.first().cloned().unwrap_or(Value::Unknown);
+            let made = items.into_iter().map(|item| self.call_value(&function, vec![item])).collect();
+            return self.make(Kind::List(made), site);
+        }
+        if pack.walks.contains(name) {
+            let items = self.elements(object).unwrap_or_default();
+            let function = args.first().cloned().unwrap_or(Value::Unknown);
+            for item in items {
+                self.call_value(&function, vec![item]);
+            }
+            return Value::Unknown;
+        }
+        if pack.adds.contains(name) {
+            self.add(object, name, args);
+            return Value::Unknown;
+        }
+        if pack.takes.contains(name) || pack.removes.contains(name) {
+            return self.take(object, name, &args);
+        }
+        if pack.clears.contains(name) {
+            match &mut self.object_mut(*id).kind {
+                Kind::List(items) => items.clear(),
+                Kind::Map(entries) => entries.clear(),
+                _ => {}
+            }
+            return Value::Unknown;
+        }
+        match (name, self.kind(object)) {
+            ("size" | "Count" | "count", Some(Kind::List(items))) => Value::Int(items.len() as i64),
+            ("isEmpty", Some(Kind::List(items))) => Value::Bool(items.is_empty()),
+            ("first" | "First" | "getFirst" | "FirstOrDefault", Some(Kind::List(items))) => {
+                items.first().cloned().unwrap_or(Value::Unknown)
+            }
+            ("last" | "Last" | "getLast" | "LastOrDefault", Some(Kind::List(items))) => items.last().cloned().unwrap_or(Value::Unknown),
+            ("reverse" | "Reverse" | "reversed" | "toReversed", Some(Kind::List(items))) => {
+                let turned = items.iter().rev().cloned().collect();
+                self.make(Kind::List(turned), site)
+            }
+            // an order or a choice that only a run knows
+            ("sorted" | "sort" | "OrderBy" | "shuffle", _) => Value::Unknown,
+            _ if pack.filters.contains(name) && !args.is_empty() => Value::Unknown,
+            _ if pack.elements.contains(name) => args.first().map_or(Value::Unknown, |key| self.element(object, key)),
+            _ if pack.views.contains(name) => object.clone(),
+            _ if pack.copies.contains(name) || pack.filters.contains(name) => match self.elements(object) {
+                Some(items) => self.make(Kind::List(items), site),
+                None => Value::Unknown,
+            },
+            _ => Value::Unknown,
+        }
+    }
+
+    fn add(&mut self, object: &Value, name: &str, mut args: Vec<Value>) {
+        let pack = self.program().kit_of(self.frame().member).pack;
+        let Value::Object(id) = object else { return };
+        let Some(last) = args.pop() else { return };
+        // all of another collection
+        let added = match self.elements(&last) {
+            Some(items) if matches!(name, "addAll" | "AddRange") => items,
+            _ => vec![last],
+        };
+        let adds_first = pack.adds_first.contains(name) && name != "push";
+        match (&mut self.object_mut(*id).kind, args.pop()) {
+            (Kind::List(items), Some(Value::Int(at))) => {
+                let at = usize::try_from(at).unwrap_or(0).min(items.len());
+                added.into_iter().rev().for_each(|item| items.insert(at, item));
+            }
+            (Kind::List(items), first) => {
+                let all = first.into_iter().chain(added);
+                if adds_first {
+                    all.for_each(|item| items.insert(0, item));
+                } else {
+                    items.extend(all);
+                }
+            }
+            (Kind::Map(entries), Some(key)) => match added.into_iter().next() {
+                Some(value) => match entries.iter_mut().find(|(k, _)| *k == key) {
+                    Some((_, slot)) => *slot = value,
+                    None => entries.push((key, value)),
+                },
+                None => {}
+            },
+            _ => {}
+        }
+    }
+
+    fn take(&mut self, object: &Value, name: &str, args: &[Value]) -> Value {
+        let Value::Object(id) = object else { return Value::Unknown };
+        match &mut self.object_mut(*id).kind {
+            Kind::List(items) => match args.first() {
+                Some(Value::Int(at)) if *at >= 0 && (*at as usize) < items.len() => items.remove(*at as usize),
+                Some(given) => {
+                    items.retain(|item| item != given);
+                    Value::Unknown
+                }
+                None if items.is_empty() => Value::Null,
+                None if matches!(name, "pop" | "Pop" | "removeLast" | "pollLast") => items.pop().unwrap_or(Value::Null),
+                None => items.remove(0),
+            },
+            Kind::Map(entries) => {
+                if let Some(key) = args.first() {
+                    entries.retain(|(k, _)| k != key);
+                }
+                Value::Unknown
+            }
+            _ => Value::Unknown,
+        }
+    }
+}

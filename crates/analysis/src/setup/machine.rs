@@ -1,0 +1,386 @@
+//! The state of one run: heap, activations, decisions and what it came to.
+
+use rustc_hash::FxHashMap;
+use yarrowgraph_ir::{Body, FunctionId, Name, Node, NodeId, ParamMode};
+
+use super::value::{FrameId, Kind, Object, ObjectId, Value};
+use super::{Joined, Run};
+use crate::flow::{Flow, Val};
+use crate::program::{Declared, MemberId, Program, Site};
+use crate::wire::effect::{Effect, Event};
+
+/// How many steps one run may take.
+const STEPS: usize = 30_000;
+
+/// How deep runs nest: calls, statements and expressions together.
+const DEEPEST: usize = 700;
+
+/// How many conditions one run may decide.
+const DECISIONS: usize = 40;
+
+/// How many handlers that a platform calls later are run.
+const CALLBACKS: usize = 40;
+
+/// How a statement ends.
+#[derive(Debug, PartialEq)]
+pub(super) enum Ends {
+    /// By going on with the next one.
+    Next,
+    /// By leaving the function with a value.
+    Return(Value),
+    /// By leaving the loop or switch.
+    Break,
+    /// By going on with the next round.
+    Continue,
+    /// By an exception.
+    Throw,
+}
+
+/// One activation of a member or of a function in a body.
+#[derive(Debug)]
+pub(super) struct Frame {
+    pub(super) member: MemberId,
+    pub(super) function: Option<FunctionId>,
+    /// The activation that the function was made in.
+    pub(super) made_in: Option<FrameId>,
+    pub(super) this: Value,
+    pub(super) locals: FxHashMap<NodeId, Value>,
+    pub(super) params: Vec<Value>,
+    /// Values that a generator has handed out.
+    pub(super) yields: Vec<Value>,
+    /// What expressions came to when they were last evaluated.
+    pub(super) seen: FxHashMap<NodeId, Value>,
+}
+
+/// One run.
+pub(super) struct Machine<'m, 'p> {
+    pub(super) flow: &'m Flow<'p>,
+    effects: &'m [Effect],
+    joins: &'m FxHashMap<Site, Vec<usize>>,
+    heap: Vec<Object>,
+    frames: Vec<Frame>,
+    /// The activation that is running.
+    pub(super) now: FrameId,
+    pub(super) statics: FxHashMap<MemberId, Value>,
+    /// The calls that led here, outermost first.
+    pub(super) calls: Vec<Site>,
+    /// The rounds of loops without a known number of rounds that are going on.
+    loops: Vec<u32>,
+    rounds: u32,
+    decisions: Vec<bool>,
+    decided: usize,
+    steps: usize,
+    budget: usize,
+    depth: usize,
+    events: Run,
+    /// Handlers that a platform will call.
+    callbacks: Vec<Value>,
+    phase: u32,
+}
+
+impl<'m, 'p> Machine<'m, 'p> {
+    pub(super) fn new(
+        flow: &'m Flow<'p>,
+        effects: &'m [Effect],
+        joins: &'m FxHashMap<Site, Vec<usize>>,
+        decisions: Vec<bool>,
+        budget: usize,
+    ) -> Self {
+        Self {
+            flow,
+            effects,
+            joins,
+            heap: Vec::new(),
+            frames: Vec::new(),
+            now: FrameId(0),
+            statics: FxHashMap::default(),
+            calls: Vec::new(),
+            loops: Vec::new(),
+            rounds: 0,
+            decisions,
+            decided: 0,
+            steps: 0,
+            budget: budget.min(STEPS),
+            depth: 0,
+            events: Vec::new(),
+            callbacks: Vec::new(),
+            phase: 0,
+        }
+        .with_steps_of(budget)
+    }
+
+    fn with_steps_of(mut self, all: usize) -> Self {
+        // counted down from what all runs have left
+        self.steps = all - self.budget;
+        self.budget = all;
+        self
+    }
+
+    /// Runs an entry point, and then the handlers that a platform calls.
+    pub(super) fn start(&mut self, root: MemberId) {
+        self.call_member(root, Value::Unknown, Vec::new());
+        let mut next = 0;
+        while next < self.callbacks.len().min(CALLBACKS) && !self.is_spent() {
+            let handler = self.callbacks[next].clone();
+            next += 1;
+            self.phase += 1;
+            self.call_value(&handler, Vec::new());
+        }
+    }
+
+    /// How many steps are left to later runs.
+    pub(super) fn steps_left(&self) -> usize {
+        self.budget - self.steps.min(self.budget)
+    }
+
+    /// What the run came to, what it decided, and whether it came to its end.
+    pub(super) fn finish(self) -> (Run, Vec<bool>, bool) {
+        let whole = !self.is_spent();
+        (self.events, self.decisions, whole)
+    }
+
+    pub(super) fn program(&self) -> &'p Program {
+        self.flow.program
+    }
+
+    // ---- budgets and decisions
+
+    /// Counts a step; false when there is none left.
+    pub(super) fn step(&mut self) -> bool {
+        self.steps += 1;
+        !self.is_spent()
+    }
+
+    pub(super) fn is_spent(&self) -> bool {
+        self.steps >= self.budget
+    }
+
+    /// Goes one level down; false where that would be too deep.
+    pub(super) fn descend(&mut self) -> bool {
+        self.depth += 1;
+        self.depth < DEEPEST
+    }
+
+    pub(super) fn ascend(&mut self) {
+        self.depth -= 1;
+    }
+
+    /// Decides a condition that is not known: as was asked for, or else for true.
+    pub(super) fn decide(&mut self) -> bool {
+        if self.decided < self.decisions.len() {
+            self.decided += 1;
+            return self.decisions[self.decided - 1];
+        }
+        if self.decisions.len() >= DECISIONS {
+            self.steps = self.budget;
+            return false;
+        }
+        self.decisions.push(true);
+        self.decided += 1;
+        true
+    }
+
+    /// Does something as a round of a loop without a known number of rounds.
+    pub(super) fn in_loop<T>(&mut self, act: impl FnOnce(&mut Self) -> T) -> T {
+        self.rounds += 1;
+        self.loops.push(self.rounds);
+        let result = act(self);
+        self.loops.pop();
+        result
+    }
+
+    // ---- heap
+
+    pub(super) fn make(&mut self, kind: Kind, made: Site) -> Value {
+        self.heap.push(Object { kind, made, loops: self.loops.clone() });
+        Value::Object(ObjectId(self.heap.len() as u32 - 1))
+    }
+
+    pub(super) fn object(&self, id: ObjectId) -> &Object {
+        &self.heap[id.0 as usize]
+    }
+
+    pub(super) fn object_mut(&mut self, id: ObjectId) -> &mut Object {
+        &mut self.heap[id.0 as usize]
+    }
+
+    pub(super) fn kind(&self, value: &Value) -> Option<&Kind> {
+        match value {
+            Value::Object(id) => Some(&self.object(*id).kind),
+            _ => None,
+        }
+    }
+
+    /// The elements of a sequence, where they are known.
+    pub(super) fn elements(&self, value: &Value) -> Option<Vec<Value>> {
+        match self.kind(value)? {
+            Kind::List(items) => Some(items.clone()),
+            Kind::Map(entries) => Some(entries.iter().map(|(_, v)| v.clone()).collect()),
+            _ => None,
+        }
+    }
+
+    // ---- activations
+
+    pub(super) fn frame(&self) -> &Frame {
+        &self.frames[self.now.0 as usize]
+    }
+
+    pub(super) fn frame_mut(&mut self) -> &mut Frame {
+        &mut self.frames[self.now.0 as usize]
+    }
+
+    /// Opens an activation; gives the one that was running.
+    pub(super) fn open(&mut self, frame: Frame) -> FrameId {
+        self.frames.push(frame);
+        std::mem::replace(&mut self.now, FrameId(self.frames.len() as u32 - 1))
+    }
+
+    pub(super) fn body(&self) -> Option<&'p Body> {
+        self.program().body(self.frame().member)
+    }
+
+    /// The activation of the function that a node of the running body belongs to.
+    fn frame_of(&self, function: Option<FunctionId>) -> Option<FrameId> {
+        let member = self.frame().member;
+        let mut at = Some(self.now);
+        while let Some(id) = at {
+            let frame = &self.frames[id.0 as usize];
+            if frame.member == member && frame.function == function {
+                return Some(id);
+            }
+            at = frame.made_in;
+        }
+        None
+    }
+
+    /// What a name of the running body means, where the body declares it.
+    pub(super) fn declared(&self, name: Name, at: NodeId) -> Option<Declared> {
+        self.program().scope(self.frame().member).lookup(name, at)
+    }
+
+    pub(super) fn read(&self, what: Declared) -> Value {
+        let found = match what {
+            Declared::Local(node) => {
+                let body = self.body();
+                let function = body.and_then(|b| self.program().scope(self.frame().member).function_around(b, node));
+                self.frame_of(function).and_then(|f| self.frames[f.0 as usize].locals.get(&node))
+            }
+            Declared::Param(function, index) => self.frame_of(function).and_then(|f| self.frames[f.0 as usize].params.get(index as usize)),
+        };
+        found.cloned().unwrap_or(Value::Unknown)
+    }
+
+    pub(super) fn write(&mut self, what: Declared, value: Value) {
+        match what {
+            Declared::Local(node) => {
+                let body = self.body();
+                let function = body.and_then(|b| self.program().scope(self.frame().member).function_around(b, node));
+                if let Some(frame) = self.frame_of(function) {
+                    self.frames[frame.0 as usize].locals.insert(node, value);
+                }
+            }
+            Declared::Param(function, index) => {
+                if let Some(frame) = self.frame_of(function)
+                    && let Some(slot) = self.frames[frame.0 as usize].params.get_mut(index as usize)
+                {
+                    *slot = value;
+                }
+            }
+        }
+    }
+
+    /// Arguments by position as the parameters that take them; the rest as a list.
+    pub(super) fn spread_over(&mut self, params: &[yarrowgraph_ir::Param], mut args: Vec<Value>, made: Site) -> Vec<Value> {
+        if let Some(rest) = params.iter().position(|p| p.mode == ParamMode::Rest) {
+            let tail = args.split_off(rest.min(args.len()));
+            let one_list = matches!(tail[..], [ref only] if matches!(self.kind(only), Some(Kind::List(_))));
+            args.push(if one_list { tail[0].clone() } else { self.make(Kind::List(tail), made) });
+        }
+        args.resize(params.len(), Value::Unknown);
+        args
+    }
+
+    // ---- what a run came to
+
+    /// Notes the subscriptions that a statement makes.
+    pub(super) fn joined(&mut self, site: Site) {
+        let Some(candidates) = self.joins.get(&site) else { return };
+        // the outermost wrapper that is known says what it is
+        let reached = |index: &&usize| {
+            let effect = &self.effects[**index];
+            let through = |s: &Site| *s == site || self.calls.contains(s);
+            through(&effect.site) && effect.inner.iter().all(through)
+        };
+        let reached: Vec<usize> = candidates.iter().filter(reached).copied().collect();
+        let Some(own) = candidates.iter().find(|i| self.effects[**i].inner.is_empty()) else { return };
+        let own = &self.effects[*own];
+        let handler_node = own.handler_node.filter(|h| h.member == site.member).map(|h| h.node);
+        let value = handler_node.and_then(|node| self.frame().seen.get(&node).cloned()).unwrap_or(Value::Unknown);
+        let handler = self.as_val(&value);
+        if matches!(own.holder.event, Event::Outside(_) | Event::Bus) && !self.callbacks.contains(&value) {
+            self.callbacks.push(value);
+        }
+        let Some((subject, made_in)) = self.subject(&own.holder.subject) else { return };
+        let loops: Vec<u32> = self.loops.iter().filter(|l| !made_in.contains(l)).copied().collect();
+        let phase = self.phase;
+        for effect in reached {
+            self.events.push(Joined { effect, subject, handler: handler.clone(), loops: loops.clone(), phase });
+        }
+    }
+
+    /// What tells an object from others of the run, and the rounds of loops that it was made in.
+    fn subject(&self, subject: &Val) -> Option<(u64, Vec<u32>)> {
+        /// Numbers of statics lie behind those of objects.
+        const STATICS: u64 = 1 << 32;
+        match subject {
+            Val::Type(t) => Some((STATICS + u64::from(t.0), Vec::new())),
+            Val::Global(name) => Some((2 * STATICS + u64::from(name.0), Vec::new())),
+            other => match self.value_of(other) {
+                Value::Object(id) => Some((u64::from(id.0), self.object(id).loops.clone())),
+                _ => None,
+            },
+        }
+    }
+
+    /// The value of a path in the running activation.
+    fn value_of(&self, path: &Val) -> Value {
+        match path {
+            Val::This(t) => self.this_of(*t),
+            Val::Param(member, function, index) if *member == self.frame().member => self.read(Declared::Param(*function, *index)),
+            Val::Local(site) if site.member == self.frame().member => match self.frame().seen.get(&site.node) {
+                Some(value) => value.clone(),
+                None => self.read(Declared::Local(site.node)),
+            },
+            Val::New(site) | Val::Call(site) | Val::Literal(site) if site.member == self.frame().member => {
+                self.frame().seen.get(&site.node).cloned().unwrap_or(Value::Unknown)
+            }
+            Val::Member(of, m) => self.field(&self.value_of(of), *m),
+            Val::Static(m) => self.statics.get(m).cloned().unwrap_or(Value::Unknown),
+            Val::Element(of, Some(key)) => self.element(&self.value_of(of), &self.value_of(key)),
+            Val::Element(of, None) => match self.elements(&self.value_of(of)).as_deref() {
+                Some([only]) => only.clone(),
+                _ => Value::Unknown,
+            },
+            Val::Str(sym) => Value::Text(self.program().text(*sym).into()),
+            _ => Value::Unknown,
+        }
+    }
+
+    /// A handler as the rest of the analysis says it.
+    fn as_val(&self, value: &Value) -> Option<Val> {
+        let Value::Object(id) = value else { return None };
+        let object = self.object(*id);
+        match &object.kind {
+            Kind::Closure { member, function, .. } => Some(Val::Lambda(*member, *function)),
+            Kind::Method { member, .. } => Some(Val::Method(*member, None)),
+            Kind::Instance { .. } => Some(Val::New(object.made)),
+            _ => None,
+        }
+    }
+
+    /// The value of a statement's node in the running body.
+    pub(super) fn node(&self, node: NodeId) -> Node {
+        self.body().map_or(Node::Empty, |b| b.node(node))
+    }
+}

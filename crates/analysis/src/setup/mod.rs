@@ -1,0 +1,197 @@
+//! The set-up, run: what entry points do is carried out with abstract objects, so that lists of
+//! listeners, factories, alternatives and loops over literals say which handler joins what, and in
+//! which order.
+//!
+//! A condition that is not known is decided both ways, each in a run of its own; a loop without a
+//! known number of rounds is gone through once, and what happens in it is marked. Runs have a
+//! budget of steps and each entry point one of runs; what they do not come to says nothing.
+
+mod calls;
+mod expressions;
+mod library;
+mod machine;
+mod statements;
+mod value;
+
+use std::collections::{BTreeMap, VecDeque};
+
+use rustc_hash::FxHashMap;
+use yarrowgraph_ir::{MemberKind, Node, NodeId};
+
+use crate::flow::{Flow, Val};
+use crate::program::{MemberId, Program, Site};
+use crate::wire::effect::{Act, Effect};
+use machine::Machine;
+
+/// How many runs an entry point may take.
+const RUNS: usize = 48;
+
+/// How many steps all runs of a tree may take together.
+const ALL_STEPS: usize = 400_000;
+
+/// The stack of a run, in bytes: runs nest as deep as the code that they carry out.
+const STACK: usize = 64 << 20;
+
+/// A subscription that a run came to.
+#[derive(Clone, Debug, PartialEq)]
+pub(crate) struct Joined {
+    /// The effect.
+    pub(crate) effect: usize,
+    /// What tells the object that is subscribed to from others of the run.
+    pub(crate) subject: u64,
+    /// The handler, where it is known.
+    pub(crate) handler: Option<Val>,
+    /// The rounds of loops without a known number of rounds that it happens in, less those in which
+    /// the subject itself is made.
+    pub(crate) loops: Vec<u32>,
+    /// 0 for the set-up itself, and a number of its own for each handler that a platform calls later.
+    pub(crate) phase: u32,
+}
+
+/// What one run came to, in order.
+pub(crate) type Run = Vec<Joined>;
+
+/// What all runs came to.
+#[derive(Debug, Default)]
+pub(crate) struct Setup {
+    /// The runs.
+    pub(crate) runs: Vec<Run>,
+    /// Whether all runs came to their end.
+    pub(crate) complete: bool,
+}
+
+impl Setup {
+    /// Runs the entry points of a program.
+    pub(crate) fn of(flow: &Flow<'_>, effects: &[Effect]) -> Self {
+        let mut joins: FxHashMap<Site, Vec<usize>> = FxHashMap::default();
+        for (index, effect) in effects.iter().enumerate().filter(|(_, e)| e.act == Act::Join) {
+            joins.entry(effect.innermost()).or_default().push(index);
+        }
+        let roots = entry_points(flow.program);
+        if joins.is_empty() || roots.is_empty() {
+            return Self::default();
+        }
+        // a stack of its own, as deep as the code that is carried out may nest
+        let all = || {
+            let mut setup = Self { complete: true, ..Self::default() };
+            let mut steps = ALL_STEPS;
+            for root in &roots {
+                setup.run(flow, effects, &joins, *root, &mut steps);
+            }
+            setup
+        };
+        std::thread::scope(|threads| {
+            let thread = std::thread::Builder::new().stack_size(STACK).spawn_scoped(threads, all);
+            thread.ok().and_then(|t| t.join().ok()).unwrap_or_default()
+        })
+    }
+
+    /// Runs an entry point in every way that its conditions allow, those that differ early first.
+    fn run(&mut self, flow: &Flow<'_>, effects: &[Effect], joins: &FxHashMap<Site, Vec<usize>>, root: MemberId, steps: &mut usize) {
+        let mut waiting: VecDeque<Vec<bool>> = VecDeque::from([Vec::new()]);
+        let mut runs = 0;
+        while let Some(decisions) = waiting.pop_front() {
+            if runs >= RUNS || *steps == 0 {
+                self.complete = false;
+                break;
+            }
+            runs += 1;
+            let decided = decisions.len();
+            let mut machine = Machine::new(flow, effects, joins, decisions, *steps);
+            machine.start(root);
+            *steps = machine.steps_left();
+            let (run, decisions, whole) = machine.finish();
+            self.complete &= whole;
+            for at in decided..decisions.len() {
+                let mut other = decisions[..at].to_vec();
+                other.push(!decisions[at]);
+                waiting.push_back(other);
+            }
+            if !self.runs.contains(&run) {
+                self.runs.push(run);
+            }
+        }
+    }
+
+    /// The handlers that join through each effect, in the order in which they first do.
+    pub(crate) fn handlers(&self) -> BTreeMap<usize, Vec<Option<Val>>> {
+        let mut found: BTreeMap<usize, Vec<Option<Val>>> = BTreeMap::new();
+        for joined in self.runs.iter().flatten() {
+            let handlers = found.entry(joined.effect).or_default();
+            if !handlers.contains(&joined.handler) {
+                handlers.push(joined.handler.clone());
+            }
+        }
+        found
+    }
+
+    /// Whether one subscription comes before another on the same object whenever both are made;
+    /// nothing where the runs do not tell. Where `both_end`, what one round of a loop puts on is gone
+    /// in the next.
+    pub(crate) fn precedes(&self, first: Which<'_>, second: Which<'_>, both_end: bool) -> Option<bool> {
+        let mut told = None;
+        for run in &self.runs {
+            let all = |which: Which<'_>| -> Vec<(usize, &Joined)> { run.iter().enumerate().filter(|(_, j)| which.is(j)).collect() };
+            let later = all(second);
+            for (at, a) in all(first) {
+                for &(behind, b) in later.iter().filter(|(_, b)| b.subject == a.subject) {
+                    let same_round = a.loops.iter().any(|l| b.loops.contains(l));
+                    // handlers that a platform calls come in no order among themselves
+                    let apart = a.phase != b.phase && a.phase != 0 && b.phase != 0;
+                    let before = at < behind && !apart && (both_end || !same_round);
+                    told = Some(told.unwrap_or(true) && before);
+                }
+            }
+        }
+        told
+    }
+}
+
+/// A subscription of the map: an effect, and a handler where several join through it.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Which<'v> {
+    /// The effect that the runs know.
+    pub(crate) effect: usize,
+    /// The handler.
+    pub(crate) handler: Option<&'v Val>,
+}
+
+impl Which<'_> {
+    fn is(self, joined: &Joined) -> bool {
+        joined.effect == self.effect && self.handler.is_none_or(|h| joined.handler.as_ref() == Some(h))
+    }
+}
+
+/// Where a program begins, tests aside: entry points, and modules that do something by themselves.
+pub(crate) fn entry_points(program: &Program) -> Vec<MemberId> {
+    (0..program.members.len())
+        .map(|index| MemberId(index as u32))
+        .filter(|&id| {
+            let info = program.member(id);
+            if crate::wire::is_test_path(&program.unit_of(id).path) || !info.is_static {
+                return false;
+            }
+            let pack = program.kit_of(id).pack;
+            match info.kind {
+                MemberKind::Method => pack.entry_points.contains(program.text(info.name)) && program.body(id).is_some(),
+                // module code with calls of the tree's own functions at its top level
+                MemberKind::Initializer => {
+                    let Some(body) = program.body(id) else { return false };
+                    let Some(Node::Block(list)) = body.root.map(|r| body.node(r)) else { return false };
+                    body.list(list).iter().any(|s| is_top_level_call(program, id, *s))
+                }
+                _ => false,
+            }
+        })
+        .collect()
+}
+
+fn is_top_level_call(program: &Program, member: MemberId, node: NodeId) -> bool {
+    let Some(body) = program.body(member) else { return false };
+    let call = match body.node(node) {
+        Node::Unary { operand, .. } => operand,
+        Node::ForEach { .. } | Node::Loop { .. } => return program.ty(program.member(member).owner).is_module,
+        _ => node,
+    };
+    matches!(body.node(call), Node::Call { .. }) && program.ty(program.member(member).owner).is_module
+}
