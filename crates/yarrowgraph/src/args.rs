@@ -213,6 +213,9 @@ pub(crate) struct DebugArgs {
     pub(crate) stage: Stage,
     #[command(flatten)]
     pub(crate) tree: TreeArgs,
+    /// The line that the stage `line` is about
+    #[arg(long, value_name = "FILE:LINE")]
+    pub(crate) at: Option<String>,
 }
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
@@ -227,6 +230,10 @@ pub(crate) enum Stage {
     Program,
     /// What code does to channels
     Effects,
+    /// What running the set-up comes to
+    Setup,
+    /// What is known of the expressions of one line
+    Line,
     /// Where the time goes
     Times,
 }

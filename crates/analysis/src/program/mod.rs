@@ -22,6 +22,7 @@ use yarrowgraph_ir::{
 };
 use yarrowgraph_model::Place;
 
+pub(crate) use dump::describe;
 pub use dump::dump;
 pub use index::Index;
 pub use resolve::Named;

@@ -313,8 +313,9 @@ impl Machine<'_, '_> {
     fn construct(&mut self, class: TypeId, object: &Value, args: Vec<Value>) {
         match self.flow.constructor(class, args.len()) {
             Some(constructor) => self.construct_by(constructor, object, args),
+            // where constructors are inherited, so are their parameters
             None => {
-                self.construct_base(class, object);
+                self.construct_base(class, object, args);
                 self.fields(class, object);
             }
         }
@@ -330,7 +331,7 @@ impl Machine<'_, '_> {
             first => {
                 self.fields(class, object);
                 if first.is_none() {
-                    self.construct_base(class, object);
+                    self.construct_base(class, object, Vec::new());
                 }
             }
         }
@@ -338,7 +339,7 @@ impl Machine<'_, '_> {
     }
 
     /// The base's part of an object whose own constructor does not ask for it.
-    fn construct_base(&mut self, class: TypeId, object: &Value) {
+    fn construct_base(&mut self, class: TypeId, object: &Value, args: Vec<Value>) {
         let program = self.program();
         let base = program.ty(class).bases.iter().find_map(|b| match b {
             Ty::Own(id, _) if program.ty(*id).kind != yarrowgraph_ir::TypeKind::Interface => Some(*id),
@@ -346,7 +347,7 @@ impl Machine<'_, '_> {
         });
         if let Some(base) = base {
             if self.descend() {
-                self.construct(base, object, Vec::new());
+                self.construct(base, object, args);
             }
             self.ascend();
         }
@@ -355,7 +356,7 @@ impl Machine<'_, '_> {
     /// A call of a base's constructor that the tree does not show.
     fn fields_of_bases(&mut self, object: &Value) {
         let class = self.program().member(self.frame().member).owner;
-        self.construct_base(class, object);
+        self.construct_base(class, object, Vec::new());
     }
 
     /// What the fields of a class are given first.

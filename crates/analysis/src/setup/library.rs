@@ -131,13 +131,11 @@ impl Machine<'_, '_> {
                     items.extend(all);
                 }
             }
-            (Kind::Map(entries), Some(key)) => match added.into_iter().next() {
-                Some(value) => match entries.iter_mut().find(|(k, _)| *k == key) {
-                    Some((_, slot)) => *slot = value,
-                    None => entries.push((key, value)),
-                },
-                None => {}
-            },
+            (Kind::Map(_), Some(key)) => {
+                if let Some(value) = added.into_iter().next() {
+                    self.put(object, key, value);
+                }
+            }
             _ => {}
         }
     }

@@ -4,10 +4,10 @@ use rustc_hash::FxHashMap;
 use yarrowgraph_ir::{Body, FunctionId, Name, Node, NodeId, ParamMode};
 
 use super::value::{FrameId, Kind, Object, ObjectId, Value};
-use super::{Joined, Run};
+use super::{Joined, Run, Wanted};
 use crate::flow::{Flow, Val};
 use crate::program::{Declared, MemberId, Program, Site};
-use crate::wire::effect::{Effect, Event};
+use crate::wire::effect::Event;
 
 /// How many steps one run may take.
 const STEPS: usize = 30_000;
@@ -52,11 +52,22 @@ pub(super) struct Frame {
     pub(super) seen: FxHashMap<NodeId, Value>,
 }
 
+/// What a run came to.
+pub(super) struct Done {
+    /// Its subscriptions.
+    pub(super) run: Run,
+    /// What it decided.
+    pub(super) decisions: Vec<bool>,
+    /// How many decisions it had made at its last subscription.
+    pub(super) decided_before_last: usize,
+    /// Whether it came to its end.
+    pub(super) whole: bool,
+}
+
 /// One run.
 pub(super) struct Machine<'m, 'p> {
     pub(super) flow: &'m Flow<'p>,
-    effects: &'m [Effect],
-    joins: &'m FxHashMap<Site, Vec<usize>>,
+    wanted: &'m Wanted<'m, 'p>,
     heap: Vec<Object>,
     frames: Vec<Frame>,
     /// The activation that is running.
@@ -69,6 +80,7 @@ pub(super) struct Machine<'m, 'p> {
     rounds: u32,
     decisions: Vec<bool>,
     decided: usize,
+    decided_before_last: usize,
     steps: usize,
     budget: usize,
     depth: usize,
@@ -79,17 +91,10 @@ pub(super) struct Machine<'m, 'p> {
 }
 
 impl<'m, 'p> Machine<'m, 'p> {
-    pub(super) fn new(
-        flow: &'m Flow<'p>,
-        effects: &'m [Effect],
-        joins: &'m FxHashMap<Site, Vec<usize>>,
-        decisions: Vec<bool>,
-        budget: usize,
-    ) -> Self {
+    pub(super) fn new(wanted: &'m Wanted<'m, 'p>, decisions: Vec<bool>, budget: usize) -> Self {
         Self {
-            flow,
-            effects,
-            joins,
+            flow: wanted.flow,
+            wanted,
             heap: Vec::new(),
             frames: Vec::new(),
             now: FrameId(0),
@@ -99,21 +104,15 @@ impl<'m, 'p> Machine<'m, 'p> {
             rounds: 0,
             decisions,
             decided: 0,
-            steps: 0,
-            budget: budget.min(STEPS),
+            decided_before_last: 0,
+            steps: budget.saturating_sub(STEPS),
+            // counted from what all runs together have left
+            budget,
             depth: 0,
             events: Vec::new(),
             callbacks: Vec::new(),
             phase: 0,
         }
-        .with_steps_of(budget)
-    }
-
-    fn with_steps_of(mut self, all: usize) -> Self {
-        // counted down from what all runs have left
-        self.steps = all - self.budget;
-        self.budget = all;
-        self
     }
 
     /// Runs an entry point, and then the handlers that a platform calls.
@@ -128,15 +127,14 @@ impl<'m, 'p> Machine<'m, 'p> {
         }
     }
 
-    /// How many steps are left to later runs.
-    pub(super) fn steps_left(&self) -> usize {
-        self.budget - self.steps.min(self.budget)
+    /// How many steps it has taken.
+    pub(super) fn steps_taken(&self) -> usize {
+        self.steps.min(self.budget) - self.budget.saturating_sub(STEPS)
     }
 
-    /// What the run came to, what it decided, and whether it came to its end.
-    pub(super) fn finish(self) -> (Run, Vec<bool>, bool) {
+    pub(super) fn finish(self) -> Done {
         let whole = !self.is_spent();
-        (self.events, self.decisions, whole)
+        Done { run: self.events, decisions: self.decisions, decided_before_last: self.decided_before_last, whole }
     }
 
     pub(super) fn program(&self) -> &'p Program {
@@ -305,16 +303,16 @@ impl<'m, 'p> Machine<'m, 'p> {
 
     /// Notes the subscriptions that a statement makes.
     pub(super) fn joined(&mut self, site: Site) {
-        let Some(candidates) = self.joins.get(&site) else { return };
+        let Some(candidates) = self.wanted.joins.get(&site) else { return };
         // the outermost wrapper that is known says what it is
         let reached = |index: &&usize| {
-            let effect = &self.effects[**index];
+            let effect = &self.wanted.effects[**index];
             let through = |s: &Site| *s == site || self.calls.contains(s);
             through(&effect.site) && effect.inner.iter().all(through)
         };
         let reached: Vec<usize> = candidates.iter().filter(reached).copied().collect();
-        let Some(own) = candidates.iter().find(|i| self.effects[**i].inner.is_empty()) else { return };
-        let own = &self.effects[*own];
+        let Some(own) = self.wanted.own.get(&site) else { return };
+        let own = &self.wanted.effects[*own];
         let handler_node = own.handler_node.filter(|h| h.member == site.member).map(|h| h.node);
         let value = handler_node.and_then(|node| self.frame().seen.get(&node).cloned()).unwrap_or(Value::Unknown);
         let handler = self.as_val(&value);
@@ -324,6 +322,9 @@ impl<'m, 'p> Machine<'m, 'p> {
         let Some((subject, made_in)) = self.subject(&own.holder.subject) else { return };
         let loops: Vec<u32> = self.loops.iter().filter(|l| !made_in.contains(l)).copied().collect();
         let phase = self.phase;
+        if !reached.is_empty() {
+            self.decided_before_last = self.decided;
+        }
         for effect in reached {
             self.events.push(Joined { effect, subject, handler: handler.clone(), loops: loops.clone(), phase });
         }
@@ -374,7 +375,12 @@ impl<'m, 'p> Machine<'m, 'p> {
         match &object.kind {
             Kind::Closure { member, function, .. } => Some(Val::Lambda(*member, *function)),
             Kind::Method { member, .. } => Some(Val::Method(*member, None)),
-            Kind::Instance { .. } => Some(Val::New(object.made)),
+            Kind::Instance { class, .. } => {
+                let body = self.program().body(object.made.member);
+                let written = body.is_some_and(|b| matches!(b.node(object.made.node), Node::New { .. }));
+                // an object that a reference to a constructor makes has no place of its own
+                Some(if written { Val::New(object.made) } else { Val::This(*class) })
+            }
             _ => None,
         }
     }

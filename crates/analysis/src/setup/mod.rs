@@ -11,11 +11,13 @@ mod expressions;
 mod library;
 mod machine;
 mod statements;
+#[cfg(test)]
+mod tests;
 mod value;
 
 use std::collections::{BTreeMap, VecDeque};
 
-use rustc_hash::FxHashMap;
+use rustc_hash::{FxHashMap, FxHashSet};
 use yarrowgraph_ir::{MemberKind, Node, NodeId};
 
 use crate::flow::{Flow, Val};
@@ -51,6 +53,16 @@ pub(crate) struct Joined {
 /// What one run came to, in order.
 pub(crate) type Run = Vec<Joined>;
 
+/// What runs look out for.
+struct Wanted<'m, 'p> {
+    flow: &'m Flow<'p>,
+    effects: &'m [Effect],
+    /// Subscriptions by the innermost statement that makes them.
+    joins: &'m FxHashMap<Site, Vec<usize>>,
+    /// What each of these statements does by itself.
+    own: &'m FxHashMap<Site, usize>,
+}
+
 /// What all runs came to.
 #[derive(Debug, Default)]
 pub(crate) struct Setup {
@@ -61,12 +73,15 @@ pub(crate) struct Setup {
 }
 
 impl Setup {
-    /// Runs the entry points of a program.
-    pub(crate) fn of(flow: &Flow<'_>, effects: &[Effect]) -> Self {
+    /// Runs the entry points of a program, for the sake of some subscriptions.
+    pub(crate) fn of(flow: &Flow<'_>, effects: &[Effect], wanted: &FxHashSet<usize>) -> Self {
         let mut joins: FxHashMap<Site, Vec<usize>> = FxHashMap::default();
-        for (index, effect) in effects.iter().enumerate().filter(|(_, e)| e.act == Act::Join) {
-            joins.entry(effect.innermost()).or_default().push(index);
+        for &join in wanted {
+            joins.entry(effects[join].innermost()).or_default().push(join);
         }
+        joins.values_mut().for_each(|all| all.sort_unstable());
+        let by_themselves = effects.iter().enumerate().filter(|(_, e)| e.act == Act::Join && e.inner.is_empty());
+        let own = by_themselves.filter(|(_, e)| joins.contains_key(&e.site)).map(|(index, e)| (e.site, index)).collect();
         let roots = entry_points(flow.program);
         if joins.is_empty() || roots.is_empty() {
             return Self::default();
@@ -76,7 +91,7 @@ impl Setup {
             let mut setup = Self { complete: true, ..Self::default() };
             let mut steps = ALL_STEPS;
             for root in &roots {
-                setup.run(flow, effects, &joins, *root, &mut steps);
+                setup.run(&Wanted { flow, effects, joins: &joins, own: &own }, *root, &mut steps);
             }
             setup
         };
@@ -87,28 +102,30 @@ impl Setup {
     }
 
     /// Runs an entry point in every way that its conditions allow, those that differ early first.
-    fn run(&mut self, flow: &Flow<'_>, effects: &[Effect], joins: &FxHashMap<Site, Vec<usize>>, root: MemberId, steps: &mut usize) {
+    fn run(&mut self, wanted: &Wanted<'_, '_>, root: MemberId, steps: &mut usize) {
+        // ways that part after a run's last subscription are taken last, and need not all be taken
         let mut waiting: VecDeque<Vec<bool>> = VecDeque::from([Vec::new()]);
+        let mut idle: VecDeque<Vec<bool>> = VecDeque::new();
         let mut runs = 0;
-        while let Some(decisions) = waiting.pop_front() {
+        while let Some(decisions) = waiting.pop_front().or_else(|| idle.pop_front()) {
             if runs >= RUNS || *steps == 0 {
-                self.complete = false;
+                self.complete &= waiting.is_empty() && *steps > 0;
                 break;
             }
             runs += 1;
             let decided = decisions.len();
-            let mut machine = Machine::new(flow, effects, joins, decisions, *steps);
+            let mut machine = Machine::new(wanted, decisions, *steps);
             machine.start(root);
-            *steps = machine.steps_left();
-            let (run, decisions, whole) = machine.finish();
-            self.complete &= whole;
-            for at in decided..decisions.len() {
-                let mut other = decisions[..at].to_vec();
-                other.push(!decisions[at]);
-                waiting.push_back(other);
+            *steps -= machine.steps_taken();
+            let done = machine.finish();
+            self.complete &= done.whole;
+            for at in decided..done.decisions.len() {
+                let mut other = done.decisions[..at].to_vec();
+                other.push(!done.decisions[at]);
+                if at < done.decided_before_last { waiting.push_back(other) } else { idle.push_back(other) }
             }
-            if !self.runs.contains(&run) {
-                self.runs.push(run);
+            if !self.runs.contains(&done.run) {
+                self.runs.push(done.run);
             }
         }
     }
@@ -126,9 +143,9 @@ impl Setup {
     }
 
     /// Whether one subscription comes before another on the same object whenever both are made;
-    /// nothing where the runs do not tell. Where `both_end`, what one round of a loop puts on is gone
-    /// in the next.
-    pub(crate) fn precedes(&self, first: Which<'_>, second: Which<'_>, both_end: bool) -> Option<bool> {
+    /// nothing where the runs do not tell. Where `later_ends`, what the later one of one round of a loop
+    /// puts on is gone in the next.
+    pub(crate) fn precedes(&self, first: Which<'_>, second: Which<'_>, later_ends: bool) -> Option<bool> {
         let mut told = None;
         for run in &self.runs {
             let all = |which: Which<'_>| -> Vec<(usize, &Joined)> { run.iter().enumerate().filter(|(_, j)| which.is(j)).collect() };
@@ -138,7 +155,7 @@ impl Setup {
                     let same_round = a.loops.iter().any(|l| b.loops.contains(l));
                     // handlers that a platform calls come in no order among themselves
                     let apart = a.phase != b.phase && a.phase != 0 && b.phase != 0;
-                    let before = at < behind && !apart && (both_end || !same_round);
+                    let before = at < behind && !apart && (later_ends || !same_round);
                     told = Some(told.unwrap_or(true) && before);
                 }
             }

@@ -8,6 +8,7 @@ use yarrowgraph_model::{Certainty, ChannelKind, Delivery, Files, Keeps, Lifetime
 
 use super::channels::{self, Channel, ChannelKey, Topic};
 use super::effect::{Act, Effect, Event, Guard};
+use super::handles::{self, Fate};
 use super::subscriber::{self, Subscriber};
 use super::{Wiring, lifetime};
 use crate::flow::{Flow, Val};
@@ -37,7 +38,11 @@ fn channel(wiring: &Wiring<'_>, c: &Channel) -> model::Channel {
     let mut joins: Vec<usize> = c.joins.iter().flat_map(|j| wiring.parts.get(j).cloned().unwrap_or_else(|| vec![*j])).collect();
     joins.sort_by_cached_key(|j| (wiring.place(&wiring.effects[*j]), *j));
     let released_by: Vec<Vec<usize>> = joins.iter().map(|j| wiring.releases_of(c, *j)).collect();
-    let released: Vec<bool> = released_by.iter().map(|r| !r.is_empty()).collect();
+    let ends = |join: usize| {
+        let effect = &wiring.effects[join];
+        effect.handle && handles::fate(&wiring.flow, effect.site) == Fate::Kept
+    };
+    let released: Vec<bool> = joins.iter().zip(&released_by).map(|(j, by)| !by.is_empty() || ends(*j)).collect();
     let after = wiring.after(&joins, &released);
     let ends = released_by.iter().zip(after);
     let subscriptions = joins.iter().zip(ends).map(|(j, (released_by, after))| subscription(wiring, c, *j, released_by, after)).collect();

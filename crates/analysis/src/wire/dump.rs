@@ -2,8 +2,11 @@
 
 use std::fmt::Write;
 
+use yarrowgraph_ir::{Node, NodeId};
+
 use super::Wiring;
 use super::effect::Event;
+use crate::program::{MemberId, Site, describe};
 
 /// Writes all effects, one a line, in the order they were found.
 pub fn dump(wiring: &Wiring<'_>) -> String {
@@ -35,6 +38,70 @@ pub fn dump(wiring: &Wiring<'_>) -> String {
             effect.inner.len(),
             effect.guard
         );
+    }
+    out
+}
+
+/// Writes what the runs of the set-up came to: one line for each subscription, in order.
+pub fn dump_setup(wiring: &Wiring<'_>) -> String {
+    let mut out = String::new();
+    let setup = &wiring.setup;
+    let _ = writeln!(out, "{} runs, {}", setup.runs.len(), if setup.complete { "complete" } else { "not complete" });
+    for (number, run) in setup.runs.iter().enumerate() {
+        let _ = writeln!(out, "run {number}");
+        for joined in run {
+            let place = wiring.place(&wiring.effects[joined.effect]);
+            let handler = joined.handler.as_ref().map_or_else(|| "?".into(), |h| wiring.flow.show(h));
+            let _ = write!(out, "  {handler} joins object {} at {}:{}", joined.subject, place.file, place.line);
+            if joined.phase > 0 {
+                let _ = write!(out, " in callback {}", joined.phase);
+            }
+            if !joined.loops.is_empty() {
+                let _ = write!(out, " in loops {:?}", joined.loops);
+            }
+            out.push('\n');
+        }
+    }
+    out
+}
+
+/// Writes what is known of each expression of one line: its value, its type, what it calls and who
+/// calls what it stands in.
+pub fn dump_line(wiring: &Wiring<'_>, file: &str, line: u32) -> String {
+    let mut out = String::new();
+    let program = wiring.program();
+    let flow = &wiring.flow;
+    for index in 0..program.members.len() {
+        let member = MemberId(index as u32);
+        let Some(body) = program.body(member) else { continue };
+        if !program.unit_of(member).path.ends_with(file) {
+            continue;
+        }
+        let mut heading = false;
+        for number in 0..body.nodes.len() {
+            let site = Site { member, node: NodeId::new(number) };
+            let place = program.place_of(site);
+            let is_of_interest = matches!(
+                body.node(site.node),
+                Node::Name(_) | Node::Member { .. } | Node::Call { .. } | Node::New { .. } | Node::Index { .. } | Node::Lambda(_)
+            );
+            if place.line != line || !is_of_interest {
+                continue;
+            }
+            if !std::mem::replace(&mut heading, true) {
+                let _ = writeln!(out, "{}", program.member_id(member));
+                for (call, _) in flow.callers((member, None)) {
+                    let from = program.place_of(*call);
+                    let _ = writeln!(out, "  called at {}:{} in {}", from.file, from.line, program.member_id(call.member));
+                }
+            }
+            let ty = describe(program, &flow.type_of_node(member, site.node));
+            let _ = write!(out, "  column {} to byte {}: {} of type {ty}", place.column, place.end, flow.show(&flow.eval(site)));
+            if let Some(callee) = flow.callee(site) {
+                let _ = write!(out, ", calls {}", program.member_id(callee.member));
+            }
+            out.push('\n');
+        }
     }
     out
 }

@@ -46,7 +46,7 @@ use channels::Channel;
 use effect::{Act, Effect};
 
 pub use build::map;
-pub use dump::dump;
+pub use dump::{dump, dump_line, dump_setup};
 
 /// The effects and channels of a program.
 #[derive(Debug)]
@@ -89,7 +89,7 @@ impl<'p> Wiring<'p> {
         handles::mark(&flow, &mut effects);
         let mut channels = channels::group(&flow, &effects, &signals);
         pairs::add(&flow, &mut effects, &mut channels);
-        let setup = Setup::of(&flow, &effects);
+        let setup = Setup::of(&flow, &effects, &channels.iter().flat_map(|c| c.joins.iter().copied()).collect());
         let parts = take_apart(&flow, &setup, &mut effects, &channels);
         let owner_releases = effects.iter().enumerate().filter(|(_, e)| e.act == Act::LeaveOwner).map(|(i, _)| i).collect();
         let is_application = !setup::entry_points(program).is_empty();

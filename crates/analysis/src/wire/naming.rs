@@ -226,7 +226,10 @@ impl Namer<'_, '_> {
                     Topic::Named(name) => escape(name),
                     Topic::Any => "*".into(),
                 };
-                (format!("topic:{}:{name}", program.type_id(program.member(*m).owner)), ChannelKind::Topic)
+                // a class is a bus; a module may hold several
+                let owner = program.member(*m).owner;
+                let bus = if program.ty(owner).is_module { program.member_id(*m) } else { program.type_id(owner) };
+                (format!("topic:{bus}:{name}"), ChannelKind::Topic)
             }
             ChannelKey::Outside(owner, name) => (format!("{owner}.{}", program.text(*name)), ChannelKind::Platform),
             ChannelKey::Bus(bus, topic) => {

@@ -45,6 +45,11 @@ pub(super) fn run(args: &DebugArgs, ui: &Ui) -> Result<Status, Failure> {
     let linked = started.elapsed();
     match args.stage {
         Stage::Program => out.write_all(program::dump(&program).as_bytes())?,
+        Stage::Setup => out.write_all(wire::dump_setup(&Wiring::find(&program, false)).as_bytes())?,
+        Stage::Line => {
+            let (file, line) = place(args.at.as_deref())?;
+            out.write_all(wire::dump_line(&Wiring::find(&program, false), file, line).as_bytes())?;
+        }
         Stage::Effects => out.write_all(wire::dump(&Wiring::find(&program, false)).as_bytes())?,
         _ => {
             let started = Instant::now();
@@ -68,4 +73,10 @@ pub(super) fn run(args: &DebugArgs, ui: &Ui) -> Result<Status, Failure> {
     }
     out.finish()?;
     Ok(Status::Fine)
+}
+
+/// A file's name and a line, as `gauges/Gauge.java:12`.
+fn place(at: Option<&str>) -> Result<(&str, u32), Failure> {
+    let parts = at.and_then(|at| at.rsplit_once(':')).and_then(|(file, line)| Some((file, line.parse().ok()?)));
+    parts.ok_or_else(|| Failure::new("this stage needs `--at FILE:LINE`".to_owned()))
 }
