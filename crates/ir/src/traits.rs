@@ -18,6 +18,9 @@ pub struct Traits {
     pub method_value: MethodValue,
     /// Whether invoking an empty callable field crashes.
     pub empty_call_crashes: bool,
+    /// What is written behind a callable so that calling it does nothing when it is empty; a `?` before
+    /// the dot of a member does the same for an object.
+    pub safe_call: Option<&'static str>,
     /// Whether `+=` and `-=` on a callable member combine and remove handlers.
     pub combines_callables: bool,
     /// Whether a bare name can mean a member of the enclosing type.

@@ -55,8 +55,24 @@ fn one(out: &mut dyn Write, f: &Finding, sources: &dyn Sources, o: &TextOptions)
     }
     if let Some(edit) = &f.edit {
         writeln!(out, "  {} {}", p.paint(Role::Quiet, "edit:"), escape::terminal(&edit.label))?;
+        if let Some(line) = sources.line(&edit.place.file, edit.place.line) {
+            // as the line reads afterwards, with what is new in it painted
+            let (before, after) = split_at(&line, edit.place.column);
+            let gone = (edit.place.end - edit.place.start) as usize;
+            let after = after.get(gone..).unwrap_or_default();
+            let text = edit.text.split_once('\n').map_or(edit.text.as_str(), |(first, _)| first);
+            let after = if edit.text.contains('\n') { "" } else { after };
+            let text = p.paint(Role::Place, &escape::terminal(text));
+            writeln!(out, "      {}{text}{}", escape::terminal(before.trim_start()), escape::terminal(after.trim_end()))?;
+        }
     }
     Ok(())
+}
+
+/// A line up to a column, counted in characters from 1, and the rest of it.
+fn split_at(line: &str, column: u32) -> (&str, &str) {
+    let at = line.char_indices().nth(column.saturating_sub(1) as usize).map_or(line.len(), |(at, _)| at);
+    line.split_at(at)
 }
 
 fn place(p: &Place) -> String {

@@ -68,6 +68,15 @@ fn result(f: &Finding, rules: &[RuleText<'_>]) -> Value {
     if !related.is_empty() {
         value["relatedLocations"] = Value::Array(related);
     }
+    if let Some(edit) = &f.edit {
+        value["fixes"] = json!([{
+            "description": { "text": edit.label },
+            "artifactChanges": [{
+                "artifactLocation": { "uri": uri(&edit.place.file) },
+                "replacements": [{ "deletedRegion": region(&edit.place), "insertedContent": { "text": edit.text } }],
+            }],
+        }]);
+    }
     value
 }
 
@@ -75,14 +84,24 @@ fn location(place: &Place) -> Value {
     json!({
         "physicalLocation": {
             "artifactLocation": { "uri": uri(&place.file) },
-            "region": {
-                "startLine": place.line,
-                "startColumn": place.column,
-                "byteOffset": place.start,
-                "byteLength": place.end - place.start,
-            },
+            "region": region(place),
         },
     })
+}
+
+/// A region; where it is empty its end is stated, since one without an end goes to the end of its line (§3.30.7).
+fn region(place: &Place) -> Value {
+    let mut region = json!({
+        "startLine": place.line,
+        "startColumn": place.column,
+        "byteOffset": place.start,
+        "byteLength": place.end - place.start,
+    });
+    if place.start == place.end {
+        region["endLine"] = json!(place.line);
+        region["endColumn"] = json!(place.column);
+    }
+    region
 }
 
 /// A relative path as a URI reference (RFC 3986): what may not stand in one is escaped.

@@ -60,6 +60,7 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel, leave: &Effect) -> Option<Draft
         message: format!("`{}` is taken off `{what}` in `{exit}`, and `{entry}` does not put it back", short(&handler)),
         related: vec![related("it is put on only here, once", wiring.place(joins[0]))],
         parties: vec![channel.id.clone(), handler, program.type_id(owner)],
+        edit: None,
     })
 }
 

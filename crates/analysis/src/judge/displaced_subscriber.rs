@@ -57,6 +57,7 @@ fn draft(
         message,
         related: vec![related(lost.0, lost.1)],
         parties: vec![channel.id.clone(), crate::wire::handler_name(wiring, by), wiring.program().member_id(by.site.member)],
+        edit: None,
     }
 }
 

@@ -112,6 +112,7 @@ fn draft(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect, message: Strin
         message,
         related: places,
         parties: vec![channel.id.clone(), crate::wire::handler_name(wiring, effect), program.member_id(effect.site.member)],
+        edit: None,
     }
 }
 

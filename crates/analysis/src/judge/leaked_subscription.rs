@@ -3,7 +3,7 @@
 use yarrowgraph_ir::{MemberKind, Node, NodeId, TypeKind};
 use yarrowgraph_model::{Certainty, ChannelKind, Level, Lifetime};
 
-use super::{Draft, Page, Rule, related, short};
+use super::{Draft, Page, Rule, edits, related, short};
 use crate::flow::{Val, is_override};
 use crate::program::{MemberId, Site, TypeId};
 use crate::wire::Wiring;
@@ -117,6 +117,7 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> Option<Draft> {
         message,
         related: related_places,
         parties: vec![channel.id.clone(), handler_id(wiring, effect), program.member_id(effect.site.member)],
+        edit: teardown.and_then(|t| edits::release_in(wiring, effect, t)),
     })
 }
 
@@ -142,6 +143,7 @@ fn judge_effect(wiring: &Wiring<'_>, channel: &Channel, join: usize, component: 
         ),
         related: vec![related("this is the component", program.member_place(component))],
         parties: vec![channel.id.clone(), handler_id(wiring, effect), program.member_id(component)],
+        edit: None,
     })
 }
 

@@ -4,6 +4,7 @@
 mod accept;
 mod deafened_subscriber;
 mod displaced_subscriber;
+mod edits;
 mod futile_unsubscribe;
 mod leaked_subscription;
 mod mute_event;
@@ -13,7 +14,7 @@ mod unheard_event;
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use yarrowgraph_model::{Certainty, Finding, Level, Place, Related};
+use yarrowgraph_model::{Certainty, Edit, Finding, Level, Place, Related};
 
 use crate::wire::Wiring;
 
@@ -87,6 +88,8 @@ pub struct Draft {
     pub related: Vec<Related>,
     /// The ids of the parties.
     pub parties: Vec<String>,
+    /// What would mend it, where that can be written safely.
+    pub edit: Option<Edit>,
 }
 
 /// Runs all rules. Findings come by place; those accepted by a comment are returned apart.
@@ -110,7 +113,7 @@ pub fn judge(wiring: &Wiring<'_>) -> (Vec<Finding>, Accepted) {
                 place: draft.place,
                 message: draft.message,
                 related: draft.related,
-                edit: None,
+                edit: draft.edit,
                 fingerprint,
             });
         }

@@ -66,6 +66,7 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel) -> Option<Draft> {
         message: format!("something subscribes to `{what}`, and nothing ever raises it"),
         related: joins.iter().take(5).map(|e| related("subscribed here", wiring.place(e))).filter(|r| r.place != place).collect(),
         parties: vec![channel.id.clone()],
+        edit: None,
     })
 }
 

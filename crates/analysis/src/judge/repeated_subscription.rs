@@ -57,6 +57,7 @@ fn draft(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect, found: Repeate
         message: format!("`{}` is put on `{}` {}", short(&handler), short(&channel.id), found.why),
         related: found.related.map(|(message, place)| related(message, place)).into_iter().collect(),
         parties: vec![channel.id.clone(), handler, wiring.program().member_id(effect.site.member)],
+        edit: None,
     }
 }
 

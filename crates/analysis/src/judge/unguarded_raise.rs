@@ -3,7 +3,7 @@
 use yarrowgraph_ir::{MemberKind, Visibility};
 use yarrowgraph_model::{Certainty, ChannelKind, Level};
 
-use super::{Draft, Page, Rule, related, short};
+use super::{Draft, Page, Rule, edits, related, short};
 use crate::wire::Wiring;
 use crate::wire::channels::{Channel, ChannelKey};
 use crate::wire::effect::{Effect, Guard};
@@ -72,6 +72,7 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> Option<Draf
         message,
         related: vec![related(format!("`{what}` is declared here"), program.member_place(m))],
         parties: vec![channel.id.clone(), program.member_id(effect.site.member)],
+        edit: edits::guard_raise(wiring, effect),
     })
 }
 

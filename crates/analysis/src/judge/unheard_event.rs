@@ -76,6 +76,7 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel) -> Option<Draft> {
         message: format!("`{what}` is raised, and nothing subscribes to it"),
         related: raises.iter().take(5).map(|e| related("raised here", wiring.place(e))).filter(|r| r.place != place).collect(),
         parties: vec![channel.id.clone()],
+        edit: None,
     })
 }
 

@@ -22,6 +22,7 @@ use kinds::{Kind, Table};
 pub(crate) static TRAITS: Traits = Traits {
     method_value: MethodValue::ByValue,
     empty_call_crashes: true,
+    safe_call: Some("?.Invoke"),
     combines_callables: true,
     bare_members: true,
     file_modules: false,

@@ -19,6 +19,7 @@ use kinds::{Kind, Table};
 pub(crate) static TRAITS: Traits = Traits {
     method_value: MethodValue::Fresh,
     empty_call_crashes: true,
+    safe_call: None,
     combines_callables: false,
     bare_members: true,
     file_modules: false,

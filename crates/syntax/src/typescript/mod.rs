@@ -20,6 +20,7 @@ use kinds::{Kind, Table};
 pub(crate) static TRAITS: Traits = Traits {
     method_value: MethodValue::Same,
     empty_call_crashes: true,
+    safe_call: Some("?."),
     combines_callables: false,
     bare_members: false,
     file_modules: true,
