@@ -266,6 +266,9 @@ pub struct Pack {
     /// Of these the ones that run it again and again.
     #[serde(default)]
     pub periodic: Names,
+    /// Of these the ones that run it on another thread; types too whose objects do.
+    #[serde(default)]
+    pub other_lanes: Names,
     /// Methods that call the delegate that is their argument (`control.Invoke(evt, …)`).
     #[serde(default)]
     pub dispatchers: Names,

@@ -110,6 +110,18 @@ pub struct Unresolved {
     pub reason: String,
 }
 
+/// A bound of the analysis that something in the tree goes beyond.
+#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
+pub struct Budget {
+    /// What is bounded: `wrappers` (calls around a subscription or raise that are seen through), `effects` (of the
+    /// whole tree), `runs` (of the set-up's entry points).
+    pub of: String,
+    /// How much of it there may be.
+    pub limit: u32,
+    /// How many went beyond it: what they would have told is missing, or said to be possible.
+    pub over: u32,
+}
+
 /// The wiring of a tree.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct Map {
@@ -125,4 +137,7 @@ pub struct Map {
     pub channels: Vec<Channel>,
     /// What could not be resolved, by place.
     pub unresolved: Vec<Unresolved>,
+    /// Bounds that something went beyond; none where all was followed to its end.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub budgets: Vec<Budget>,
 }

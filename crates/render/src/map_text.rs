@@ -57,6 +57,16 @@ pub fn write(out: &mut dyn Write, map: &Map, all: bool, o: &TextOptions) -> io::
         );
         writeln!(out, "{}", p.paint(Role::Quiet, &text))?;
     }
+    for budget in &map.budgets {
+        let text = match budget.of.as_str() {
+            "wrappers" => {
+                format!("{} followed through {} wrappers and no further", count(budget.over as usize, "effect", "effects"), budget.limit)
+            }
+            "runs" => format!("{} run in {} ways and no more", count(budget.over as usize, "entry point", "entry points"), budget.limit),
+            other => format!("bound of {} {other} reached", budget.limit),
+        };
+        writeln!(out, "{}", p.paint(Role::Quiet, &text))?;
+    }
     for left in &map.files.left_out {
         writeln!(out, "{}", p.paint(Role::Quiet, &format!("left out: {}", escape::terminal(left))))?;
     }

@@ -19,6 +19,7 @@ use std::collections::{BTreeMap, VecDeque};
 
 use rustc_hash::{FxHashMap, FxHashSet};
 use yarrowgraph_ir::{MemberKind, Node, NodeId};
+use yarrowgraph_model::Budget;
 
 use crate::flow::{Flow, Val};
 use crate::program::{MemberId, Program, Site};
@@ -68,8 +69,8 @@ struct Wanted<'m, 'p> {
 pub(crate) struct Setup {
     /// The runs.
     pub(crate) runs: Vec<Run>,
-    /// Whether all runs came to their end.
-    pub(crate) complete: bool,
+    /// Entry points of which not all that matters was run.
+    pub(crate) cut: u32,
 }
 
 impl Setup {
@@ -88,7 +89,7 @@ impl Setup {
         }
         // a stack of its own, as deep as the code that is carried out may nest
         let all = || {
-            let mut setup = Self { complete: true, ..Self::default() };
+            let mut setup = Self::default();
             let mut steps = ALL_STEPS;
             for root in &roots {
                 setup.run(&Wanted { flow, effects, joins: &joins, own: &own }, *root, &mut steps);
@@ -107,9 +108,10 @@ impl Setup {
         let mut waiting: VecDeque<Vec<bool>> = VecDeque::from([Vec::new()]);
         let mut idle: VecDeque<Vec<bool>> = VecDeque::new();
         let mut runs = 0;
+        let mut whole = true;
         while let Some(decisions) = waiting.pop_front().or_else(|| idle.pop_front()) {
             if runs >= RUNS || *steps == 0 {
-                self.complete &= waiting.is_empty() && *steps > 0;
+                whole &= waiting.is_empty() && *steps > 0;
                 break;
             }
             runs += 1;
@@ -118,7 +120,7 @@ impl Setup {
             machine.start(root);
             *steps -= machine.steps_taken();
             let done = machine.finish();
-            self.complete &= done.whole;
+            whole &= done.whole;
             for at in decided..done.decisions.len() {
                 let mut other = done.decisions[..at].to_vec();
                 other.push(!done.decisions[at]);
@@ -128,6 +130,12 @@ impl Setup {
                 self.runs.push(done.run);
             }
         }
+        self.cut += u32::from(!whole);
+    }
+
+    /// The budget of runs, where it was not kept.
+    pub(crate) fn over(&self) -> Option<Budget> {
+        (self.cut > 0).then(|| Budget { of: "runs".into(), limit: RUNS as u32, over: self.cut })
     }
 
     /// The handlers that join through each effect, in the order in which they first do.

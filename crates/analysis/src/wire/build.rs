@@ -4,13 +4,13 @@ use rayon::prelude::*;
 use rustc_hash::FxHashSet;
 use yarrowgraph_ir::MemberKind;
 use yarrowgraph_model as model;
-use yarrowgraph_model::{Certainty, ChannelKind, Delivery, Files, Keeps, Lifetime, Order, Place, Unresolved, UnresolvedKind};
+use yarrowgraph_model::{Certainty, ChannelKind, Files, Lifetime, Order, Place, Unresolved, UnresolvedKind};
 
 use super::channels::{self, Channel, ChannelKey, Topic};
 use super::effect::{Act, Effect, Event, Guard};
 use super::handles::{self, Fate};
 use super::subscriber::{self, Subscriber};
-use super::{Wiring, lifetime};
+use super::{Wiring, delivery, lifetime};
 use crate::flow::{Flow, Val};
 use crate::program::{MemberId, Site, Ty, TypeId};
 
@@ -25,6 +25,7 @@ pub fn map(wiring: &Wiring<'_>, root: &str) -> model::Map {
         files: Files::default(),
         channels,
         unresolved: unresolved(wiring),
+        budgets: wiring.budgets.clone(),
     }
 }
 
@@ -58,8 +59,8 @@ fn channel(wiring: &Wiring<'_>, c: &Channel) -> model::Channel {
         owner,
         place,
         order: order(wiring, c),
-        delivery: Delivery::AtOnce,
-        keeps: keeps(wiring, c),
+        delivery: delivery::of(wiring, c),
+        keeps: delivery::keeps(wiring, c),
         conflates: false,
         relays: relays(wiring, c),
         raises,
@@ -89,15 +90,6 @@ fn order(wiring: &Wiring<'_>, c: &Channel) -> Order {
         matches!(body.node(callee), yarrowgraph_ir::Node::Member { name, .. } if pack.adds_first.contains(program.unit_of(innermost.member).text(name)))
     });
     if first { Order::Lifo } else { Order::Fifo }
-}
-
-fn keeps(wiring: &Wiring<'_>, c: &Channel) -> Keeps {
-    let ChannelKey::Own(m, None) = c.key else { return Keeps::none() };
-    match wiring.program().type_name(&wiring.flow.type_held(m)) {
-        Some("BehaviorSubject" | "ReactiveProperty") => Keeps::Word("latest".into()),
-        Some("ReplaySubject") => Keeps::Word("all".into()),
-        _ => Keeps::none(),
-    }
 }
 
 /// A subscription whose handler is itself a channel's member raises it in turn.

@@ -46,7 +46,7 @@ pub fn dump(wiring: &Wiring<'_>) -> String {
 pub fn dump_setup(wiring: &Wiring<'_>) -> String {
     let mut out = String::new();
     let setup = &wiring.setup;
-    let _ = writeln!(out, "{} runs, {}", setup.runs.len(), if setup.complete { "complete" } else { "not complete" });
+    let _ = writeln!(out, "{} runs, {} entry points not run in full", setup.runs.len(), setup.cut);
     for (number, run) in setup.runs.iter().enumerate() {
         let _ = writeln!(out, "run {number}");
         for joined in run {

@@ -11,6 +11,7 @@ mod build;
 pub mod channels;
 mod collections;
 pub mod component;
+mod delivery;
 mod dump;
 pub(crate) mod effect;
 mod extract;
@@ -37,7 +38,7 @@ use std::collections::BTreeMap;
 use rayon::prelude::*;
 use rustc_hash::{FxHashMap, FxHashSet};
 use yarrowgraph_ir::{FunctionId, Node};
-use yarrowgraph_model::Place;
+use yarrowgraph_model::{Budget, Place};
 
 use crate::flow::{Flow, Val};
 use crate::program::{MemberId, Program, Site, TypeId};
@@ -74,8 +75,8 @@ pub struct Wiring<'p> {
     pub is_application: bool,
     /// Whether public members can be reached by other trees: a library, or a host of plug-ins.
     pub is_open: bool,
-    /// Whether every budget was kept.
-    pub complete: bool,
+    /// Budgets that were not kept.
+    pub budgets: Vec<Budget>,
 }
 
 impl<'p> Wiring<'p> {
@@ -85,11 +86,12 @@ impl<'p> Wiring<'p> {
         let members = (0..program.members.len()).into_par_iter();
         let own: Vec<Effect> = members.flat_map_iter(|i| extract::effects(&flow, MemberId(i as u32))).collect();
         let signals = channels::signal_classes(&flow, &own);
-        let (mut effects, complete) = spread::spread(&flow, own, &signals);
+        let (mut effects, mut budgets) = spread::spread(&flow, own, &signals);
         handles::mark(&flow, &mut effects);
         let mut channels = channels::group(&flow, &effects, &signals);
         pairs::add(&flow, &mut effects, &mut channels);
         let setup = Setup::of(&flow, &effects, &channels.iter().flat_map(|c| c.joins.iter().copied()).collect());
+        budgets.extend(setup.over());
         let parts = take_apart(&flow, &setup, &mut effects, &channels);
         let owner_releases = effects.iter().enumerate().filter(|(_, e)| e.act == Act::LeaveOwner).map(|(i, _)| i).collect();
         let is_application = !setup::entry_points(program).is_empty();
@@ -119,7 +121,7 @@ impl<'p> Wiring<'p> {
             signals,
             is_application,
             is_open,
-            complete,
+            budgets,
         }
     }
 
@@ -170,7 +172,7 @@ impl<'p> Wiring<'p> {
 /// which only running the set-up tells. The map shows these; what rules ask for is said of all alike.
 fn take_apart(flow: &Flow<'_>, setup: &Setup, effects: &mut Vec<Effect>, channels: &[Channel]) -> BTreeMap<usize, Vec<usize>> {
     let mut parts = BTreeMap::new();
-    if !setup.complete {
+    if setup.cut > 0 {
         return parts;
     }
     let handlers = setup.handlers();

@@ -4,6 +4,7 @@
 use rayon::prelude::*;
 use rustc_hash::FxHashSet;
 use yarrowgraph_ir::{FunctionId, MemberKind, Node};
+use yarrowgraph_model::Budget;
 
 use super::effect::{Act, Effect, Event, Holder};
 use super::extract::holder_of;
@@ -23,9 +24,9 @@ fn id(effect: &Effect) -> Id {
     (effect.site, effect.act, effect.holder.clone(), effect.handler.clone())
 }
 
-/// Carries open effects to callers. Returns all effects, those with open handlers too, and
-/// whether the budget was kept.
-pub(super) fn spread(flow: &Flow<'_>, mut effects: Vec<Effect>, signals: &FxHashSet<TypeId>) -> (Vec<Effect>, bool) {
+/// Carries open effects to callers. Returns all effects, those with open handlers too, and the
+/// budgets that were not kept.
+pub(super) fn spread(flow: &Flow<'_>, mut effects: Vec<Effect>, signals: &FxHashSet<TypeId>) -> (Vec<Effect>, Vec<Budget>) {
     let mut seen: FxHashSet<Id> = effects.iter().map(id).collect();
     // whatever somebody is handed may be any member's, so it comes first
     let given = |e: &Effect| matches!(e.holder.event, Event::Given) && e.act != Act::Join;
@@ -49,8 +50,17 @@ pub(super) fn spread(flow: &Flow<'_>, mut effects: Vec<Effect>, signals: &FxHash
     let handed_on: Vec<Effect> = effects.iter().filter(|e| e.act == Act::Join).flat_map(|e| handed_on(flow, e, signals)).collect();
     effects.extend(handed_on);
     let is_open = |e: &Effect| open_in(flow, e, signals).is_some();
+    // what is still open behind so many wrappers has callers that were not asked
+    let deep = effects.iter().filter(|e| e.inner.len() >= WRAPPERS && hopeful(e) && is_open(e)).count();
+    let mut budgets = Vec::new();
+    if deep > 0 {
+        budgets.push(Budget { of: "wrappers".into(), limit: WRAPPERS as u32, over: deep as u32 });
+    }
+    if !complete {
+        budgets.push(Budget { of: "effects".into(), limit: EFFECTS as u32, over: 1 });
+    }
     let expanded = effects.into_iter().flat_map(|e| if e.by_annotation && !is_open(&e) { annotated::expand(flow, e) } else { vec![e] });
-    (expanded.collect(), complete)
+    (expanded.collect(), budgets)
 }
 
 /// Members that somebody is told from.

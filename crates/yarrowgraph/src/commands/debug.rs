@@ -63,9 +63,9 @@ pub(super) fn run(args: &DebugArgs, ui: &Ui) -> Result<Status, Failure> {
             let judged = started.elapsed();
             writeln!(
                 out,
-                "read {read:?}\nlink {linked:?}\nwire {wired:?} ({} effects, complete {})\nmap {mapped:?} ({} channels)\njudge {judged:?} ({} findings)",
+                "read {read:?}\nlink {linked:?}\nwire {wired:?} ({} effects, {} budgets not kept)\nmap {mapped:?} ({} channels)\njudge {judged:?} ({} findings)",
                 wiring.effects.len(),
-                wiring.complete,
+                wiring.budgets.len(),
                 map.channels.len(),
                 findings.len()
             )?;
