@@ -3,7 +3,7 @@
 use std::sync::Arc;
 
 use yarrowgraph_ir::{
-    AccessorKind, BinaryOp, Body, CaptureMode, CollectionKind, FunctionId, MemberKind, Name, Node, NodeId, TypeKind, UnaryOp,
+    AccessorKind, AssignOp, BinaryOp, Body, CaptureMode, CollectionKind, FunctionId, MemberKind, Name, Node, NodeId, TypeKind, UnaryOp,
 };
 
 use super::{BUDGET, Flow, Val};
@@ -217,12 +217,33 @@ impl Flow<'_> {
         matches!(value, Val::Static(_)).then_some(value)
     }
 
-    /// What a member returns, when that is one expression.
+    /// What a member returns, when that is one expression, whatever it does before.
     pub(super) fn returned(&self, member: MemberId, budget: u32) -> Option<Val> {
         let body = self.program.body(member)?;
         let root = body.root?;
-        let node = if body.returns_root { root } else { only_return(body, root)? };
-        Some(self.eval_at(member, node, budget))
+        if let Some(only) = if body.returns_root { Some(root) } else { only_return(body, root) } {
+            return Some(self.eval_at(member, only, budget));
+        }
+        // behind other statements only what was there before is the same thing at every call
+        let last = last_return(body, root)?;
+        let value = self.eval_at(member, last, budget);
+        let was_there = matches!(value.root(), Val::This(_) | Val::Static(_) | Val::Param(..));
+        (was_there && !self.is_given_anew(member, last)).then_some(value)
+    }
+
+    /// Whether a body gives what a node names another value, whatever it was before.
+    fn is_given_anew(&self, member: MemberId, named: NodeId) -> bool {
+        let Some(body) = self.program.body(member) else { return true };
+        let last_name = |node: NodeId| match body.node(node) {
+            Node::Name(name) | Node::Member { name, .. } => Some(name),
+            _ => None,
+        };
+        let scope = self.program.scope(member);
+        (0..body.nodes.len()).map(NodeId::new).any(|node| {
+            let Node::Assign { target, op: AssignOp::Set, .. } = body.node(node) else { return false };
+            let asked_first = scope.ancestors(node).any(|around| matches!(body.node(around), Node::If { .. }));
+            !asked_first && last_name(target).is_some() && last_name(target) == last_name(named)
+        })
     }
 
     fn eval_member_access(&self, site: Site, object: NodeId, name: Name, budget: u32) -> Val {
@@ -521,4 +542,21 @@ pub(super) fn only_return(body: &Body, root: NodeId) -> Option<NodeId> {
         Node::Lock { body: inner, .. } => only_return(body, inner),
         _ => None,
     }
+}
+
+/// The expression that a body returns at its end, where it returns nowhere else.
+fn last_return(body: &Body, root: NodeId) -> Option<NodeId> {
+    let Node::Block(list) = body.node(root) else { return None };
+    let Node::Return(Some(value)) = body.node(*body.list(list).last()?) else { return None };
+    let mut returns = 0;
+    let mut stack = vec![root];
+    while let Some(id) = stack.pop() {
+        match body.node(id) {
+            Node::Lambda(_) => continue,
+            Node::Return(_) => returns += 1,
+            _ => {}
+        }
+        stack.extend(body.children(id));
+    }
+    (returns == 1).then_some(value)
 }

@@ -39,7 +39,9 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel) -> Option<Draft> {
     let first = joins.iter().min_by_key(|e| wiring.place(e))?;
     let (place, certainty) = match &channel.key {
         ChannelKey::Own(m, None) => {
-            if !can_only_be_raised_here(wiring, channel, *m) {
+            let stand_ins = wiring.stand_ins(*m);
+            let raised = |c: &Channel| matches!(c.key, ChannelKey::Own(x, None) if stand_ins.contains(&x)) && !c.raises.is_empty();
+            if !can_only_be_raised_here(wiring, channel, *m) || wiring.channels.iter().any(raised) {
                 return None;
             }
             let certainty = if channel.kind == ChannelKind::Event { Certainty::Certain } else { Certainty::Likely };

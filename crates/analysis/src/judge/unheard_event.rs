@@ -92,7 +92,12 @@ fn is_heard(wiring: &Wiring<'_>, channel: &Channel) -> bool {
         (ChannelKey::Own(a, Some(_)), ChannelKey::Own(b, None)) => a == b,
         _ => false,
     };
-    wiring.channels.iter().any(|c| any(c) && !c.joins.is_empty())
+    let through_interface = match channel.key {
+        ChannelKey::Own(m, None) => wiring.stand_ins(m),
+        _ => Vec::new(),
+    };
+    let stands_in = |c: &Channel| matches!(c.key, ChannelKey::Own(m, None) if through_interface.contains(&m));
+    wiring.channels.iter().any(|c| (any(c) || stands_in(c)) && !c.joins.is_empty())
 }
 
 /// Whether silence about a member means that nobody hears it.
@@ -248,6 +253,66 @@ class Plot<T extends Comparable<T>> {
     void plant(T t) { if (left == null) left = new Plot<>(this); left.plants.add(t); for (T p : plants) p.compareTo(t); }
     public static void main(String[] args) { new Plot<String>(null).plant("fern"); }
 }
+"#,
+        );
+    }
+
+    #[test]
+    fn what_is_heard_through_an_interface_is_heard_on_all_that_implement_it() {
+        expect(
+            "unheard-event",
+            r#"
+//// Choice.cs
+using System;
+public interface IChoice { event Action Picked; event Action Cleared; }
+public class Wheel : IChoice {
+    public event Action Picked;
+    public event Action Cleared; //! unheard-event warning
+    public void Turn() { Picked?.Invoke(); Cleared?.Invoke(); }
+}
+public class Lever : IChoice {
+    public event Action Picked;
+    public event Action Cleared; //! unheard-event warning
+    public void Pull() { Picked?.Invoke(); Cleared?.Invoke(); }
+}
+public class Desk { public Desk(IChoice choice) { choice.Picked += Note; } void Note() { } }
+public class House { public static void Main() { var w = new Wheel(); var l = new Lever(); new Desk(w); new Desk(l); w.Turn(); l.Pull(); } }
+"#,
+        );
+    }
+
+    #[test]
+    fn a_view_that_is_made_when_it_is_first_asked_for_is_heard() {
+        expect(
+            "unheard-event",
+            r#"
+//// kiln.ts
+import { Emitter, Event } from './event';
+export class Kiln {
+  private readonly heatEmitter = new Emitter<number>();
+  private readonly coolEmitter = new Emitter<number>(); //! unheard-event warning
+  private started = false;
+  get onHeat(): Event<number> {
+    if (!this.started) {
+      this.started = true;
+      console.log('first listener');
+    }
+    return this.heatEmitter.event;
+  }
+  fire(): void { this.heatEmitter.fire(900); this.coolEmitter.fire(20); }
+}
+//// event.ts
+export interface Event<T> { (listener: (e: T) => void): void }
+export class Emitter<T> {
+  private readonly listeners: ((e: T) => void)[] = [];
+  get event(): Event<T> { return (listener) => { this.listeners.push(listener); }; }
+  fire(e: T): void { for (const l of this.listeners) l(e); }
+}
+//// main.ts
+import { Kiln } from './kiln';
+const kiln = new Kiln();
+kiln.onHeat((degrees) => console.log(degrees));
+kiln.fire();
 "#,
         );
     }

@@ -221,6 +221,8 @@ struct Use {
     idiom: bool,
     /// Whether what is put in is a record around a handler.
     in_record: bool,
+    /// Whether what is put in is of the holder's own kind: a part of a whole.
+    of_own_kind: bool,
 }
 
 impl Use {
@@ -239,6 +241,7 @@ impl Use {
                 self.hands_itself |= matches!(effect.handler, Some(Val::This(_) | Val::Lambda(..) | Val::Method(..) | Val::Bound(..)));
                 self.combined |= !effect.replaces;
                 self.in_record |= effect.in_record;
+                self.of_own_kind |= effect.handler.as_ref().is_some_and(|h| flow.type_of(h).own().is_some_and(|t| program.is_a(t, owner)));
                 self.idiom |= is_library_call(flow, effect);
             }
             Act::Raise => {
@@ -269,6 +272,7 @@ impl Use {
             messages: true,
             open_leave: true,
             hands_itself: true,
+            of_own_kind: false,
             raises: self.raises.max(1),
             walks: self.walks.max(1),
             ..*self
@@ -292,6 +296,7 @@ impl Use {
         self.hands_itself |= other.hands_itself;
         self.idiom |= other.idiom;
         self.in_record |= other.in_record;
+        self.of_own_kind |= other.of_own_kind;
     }
 }
 
@@ -436,7 +441,7 @@ fn is_channel(flow: &Flow<'_>, m: MemberId, u: &Use) -> bool {
             }
             // what has messages of its own is an item, not a handler
             Ty::Param(_) => u.raises > 0 && !u.messages,
-            Ty::Unknown => u.raises > 0,
+            Ty::Unknown => u.raises > 0 && !(u.of_own_kind && u.messages),
             _ => false,
         };
         let filled_by_others = u.open_join || (u.outside_join && callable);

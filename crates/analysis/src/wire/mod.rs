@@ -37,7 +37,7 @@ use std::collections::BTreeMap;
 
 use rayon::prelude::*;
 use rustc_hash::{FxHashMap, FxHashSet};
-use yarrowgraph_ir::{FunctionId, Node};
+use yarrowgraph_ir::{FunctionId, Node, TypeKind};
 use yarrowgraph_model::{Budget, Place};
 
 use crate::flow::{Flow, Val};
@@ -138,6 +138,23 @@ impl<'p> Wiring<'p> {
     /// The place of an effect: it begins at the token that names the operation.
     pub fn place(&self, effect: &Effect) -> Place {
         operation_place(self.flow.program, effect.site)
+    }
+
+    /// Members of the same name in other classes that implement an interface of the tree which declares
+    /// it: what is done through the interface is done to any of them.
+    pub fn stand_ins(&self, m: MemberId) -> Vec<MemberId> {
+        let program = self.program();
+        let info = program.member(m);
+        let mut found = Vec::new();
+        program.for_each_base(info.owner, &mut |t| {
+            let is_interface = program.ty(t).kind == TypeKind::Interface;
+            if is_interface && !program.own_members(t, info.name).is_empty() {
+                found.extend(program.heirs(t).into_iter().flat_map(|heir| program.own_members(heir, info.name)));
+            }
+            true
+        });
+        found.retain(|x| *x != m);
+        found
     }
 
     /// Those of some places that are about a member and part of none of its effects: who reads it
