@@ -1,11 +1,11 @@
 //! Rule `unheard-event`: a channel is raised and nothing subscribes to it.
 
-use yarrowgraph_ir::Visibility;
+use yarrowgraph_ir::{AssignOp, Node, NodeId, Visibility};
 use yarrowgraph_model::{Certainty, ChannelKind, Level};
 
 use super::{Draft, Page, Rule, related, short};
 use crate::flow::Val;
-use crate::program::MemberId;
+use crate::program::{MemberId, Site, Sym, Ty};
 use crate::wire::channels::{Channel, ChannelKey, Topic};
 use crate::wire::effect::{Act, Guard};
 use crate::wire::{Wiring, streams};
@@ -18,7 +18,7 @@ pub(super) const RULE: Rule = Rule {
         symptom: "Something happens, is announced, and nothing follows from it.",
         cause: "The subscription was forgotten or removed, or it is made to another channel or topic.",
         cure: "Subscribe where the announcement matters, or remove the channel and its raises.",
-        silent: "A platform hears the channel by convention or by name (data binding); some subscription's topic is computed and may be this one; the channel implements one of a platform's interfaces. Members that other trees can reach are a note.",
+        silent: "A platform hears the channel by convention or by name (data binding); some subscription's topic is computed and may be this one; something subscribes by the same name on an object of which nothing is known; the channel implements one of a platform's interfaces. Members that other trees can reach are a note.",
         accept: "The channel is meant for code outside of the tree.",
     },
     check,
@@ -38,7 +38,7 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel) -> Option<Draft> {
     let what = short(&channel.id);
     let (place, public, certainty) = match &channel.key {
         ChannelKey::Own(m, None) => {
-            if !own_member_counts(wiring, channel, *m) {
+            if !own_member_counts(wiring, channel, *m) || may_be_heard_unseen(wiring, *m) {
                 return None;
             }
             (program.member_place(*m), is_public(wiring, *m), Certainty::Certain)
@@ -132,6 +132,59 @@ fn own_member_counts(wiring: &Wiring<'_>, channel: &Channel, m: MemberId) -> boo
     }
     // an interface of a platform brings its own listeners
     channel.kind == ChannelKind::Event || program.outside_bases(info.owner).is_empty()
+}
+
+/// Whether something subscribes by the name of a member, or of a view of it, on an object of which
+/// nothing is known: it may be this one.
+fn may_be_heard_unseen(wiring: &Wiring<'_>, m: MemberId) -> bool {
+    let (program, flow) = (wiring.program(), &wiring.flow);
+    let info = program.member(m);
+    let says_nothing = |ty: Ty| match &ty {
+        Ty::Unknown => true,
+        Ty::Outside(name, _) => matches!(program.text(*name), "any" | "unknown" | "dynamic" | "object" | "Object"),
+        _ => false,
+    };
+    let is_unknown = |member: MemberId, object: NodeId| says_nothing(flow.type_of_node(member, object));
+    let subscribes = |site: &Site| {
+        let Some(body) = program.body(site.member) else { return false };
+        match body.node(site.node) {
+            Node::Call { callee, args, .. } => match body.node(callee) {
+                Node::Member { object, .. } => {
+                    body.list(args).iter().any(|a| flow.function_of(&flow.eval_in(site.member, *a)).is_some())
+                        && is_unknown(site.member, object)
+                }
+                _ => false,
+            },
+            Node::Assign { op: AssignOp::Add, target, .. } => match body.node(target) {
+                Node::Member { object, .. } => is_unknown(site.member, object),
+                _ => false,
+            },
+            _ => false,
+        }
+    };
+    let named = views_of(wiring, m).into_iter().chain([info.name]);
+    named.into_iter().any(|name| program.index.calls(name).iter().chain(program.index.writes(name)).any(subscribes))
+}
+
+/// The names of members that hand out the function by which one subscribes to an emitter.
+fn views_of(wiring: &Wiring<'_>, m: MemberId) -> Vec<Sym> {
+    let program = wiring.program();
+    let info = program.member(m);
+    let views = &program.kit_of(m).pack.views_of_emitters;
+    if views.is_empty() {
+        return Vec::new();
+    }
+    let hands_out = |x: &&MemberId| {
+        let Some(body) = program.body(**x) else { return false };
+        (0..body.nodes.len()).map(NodeId::new).any(|node| match body.node(node) {
+            Node::Member { object, name, .. } => {
+                views.contains(program.unit_of(**x).text(name))
+                    && matches!(wiring.flow.eval_in(**x, object), Val::Member(_, held) | Val::Static(held) if held == m)
+            }
+            _ => false,
+        })
+    };
+    program.ty(info.owner).members.iter().filter(hands_out).map(|x| program.member(*x).name).collect()
 }
 
 /// Whether a stream is used for more than what is known to be done to it: as the argument of a
@@ -313,6 +366,26 @@ import { Kiln } from './kiln';
 const kiln = new Kiln();
 kiln.onHeat((degrees) => console.log(degrees));
 kiln.fire();
+"#,
+        );
+    }
+
+    #[test]
+    fn an_object_of_which_nothing_is_known_may_be_this_one() {
+        expect(
+            "unheard-event",
+            r#"
+//// Choice.cs
+using System;
+public class Wheel {
+    public event Action Picked;
+    public event Action Cleared; //! unheard-event warning
+    public void Turn() { Picked?.Invoke(); Cleared?.Invoke(); }
+}
+public class House {
+    public static void Main() { dynamic wheel = Toys.Make("wheel"); wheel.Picked += new Action(Note); new Wheel().Turn(); }
+    static void Note() { }
+}
 "#,
         );
     }
