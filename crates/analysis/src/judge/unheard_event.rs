@@ -115,6 +115,11 @@ fn own_member_counts(wiring: &Wiring<'_>, channel: &Channel, m: MemberId) -> boo
     {
         return false;
     }
+    // what is handed in is somebody else's, who may well have subscribed to it
+    let given = wiring.flow.definitions(m);
+    if channel.kind != ChannelKind::Event && !given.is_empty() && given.iter().all(|d| matches!(wiring.flow.eval(*d), Val::Param(..))) {
+        return false;
+    }
     // a first value that does something is a handler
     let first_handler = wiring.flow.definitions(m).iter().any(|d| {
         let value = wiring.flow.eval(*d);
@@ -386,6 +391,33 @@ public class House {
     public static void Main() { dynamic wheel = Toys.Make("wheel"); wheel.Picked += new Action(Note); new Wheel().Turn(); }
     static void Note() { }
 }
+"#,
+        );
+    }
+
+    #[test]
+    fn an_emitter_that_is_handed_in_is_somebody_elses() {
+        expect(
+            "unheard-event",
+            r#"
+//// kiln.ts
+export class Emitter<T> {
+  private readonly listeners: ((e: T) => void)[] = [];
+  get event(): (listener: (e: T) => void) => void { return (listener) => { this.listeners.push(listener); }; }
+  fire(e: T): void { for (const l of this.listeners) l(e); }
+}
+class Shelf {
+  constructor(private readonly filled: Emitter<number>) {}
+  put(): void { this.filled.fire(1); }
+}
+export class Kiln {
+  private readonly filledEmitter = new Emitter<number>();
+  readonly onFilled = this.filledEmitter.event;
+  readonly shelves = [new Shelf(this.filledEmitter)];
+}
+const kiln = new Kiln();
+kiln.onFilled((n) => console.log(n));
+kiln.shelves[0].put();
 "#,
         );
     }
