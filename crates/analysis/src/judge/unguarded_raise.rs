@@ -67,13 +67,24 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> Option<Draf
     };
     Some(Draft {
         level,
-        certainty: if effect.certainty == Certainty::Certain { Certainty::Certain } else { Certainty::Likely },
+        certainty: match effect.certainty {
+            // an object that is handed over while the program starts is there later, as a rule
+            _ if !nobody && is_trusted_slot(wiring, channel, effect) => Certainty::Possible,
+            Certainty::Certain => Certainty::Certain,
+            _ => Certainty::Likely,
+        },
         place: wiring.place(effect),
         message,
         related: vec![related(format!("`{what}` is declared here"), program.member_place(m))],
         parties: vec![channel.id.clone(), program.member_id(effect.site.member)],
         edit: edits::guard_raise(wiring, effect),
     })
+}
+
+/// Whether what is told is an object in a slot, of which no code at all asks whether it is there.
+fn is_trusted_slot(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> bool {
+    let asked = |r: &usize| wiring.effects[*r].guard == Guard::Tested;
+    channel.kind == ChannelKind::Slot && effect.message.is_some() && !channel.raises.iter().any(asked)
 }
 
 /// Whether every caller of the helper that raises asks first.

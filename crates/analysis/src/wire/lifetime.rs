@@ -1,6 +1,7 @@
 //! How long a subject lives, seen from its subscriber.
 
-use yarrowgraph_ir::{MemberKind, Node, NodeId};
+use yarrowgraph_ir::traits::MethodValue;
+use yarrowgraph_ir::{Body, FunctionId, MemberKind, Node, NodeId};
 use yarrowgraph_model::Lifetime;
 
 use crate::flow::{Binding, Flow, Val};
@@ -227,6 +228,18 @@ impl Lives<'_, '_> {
         }
     }
 
+    /// Whether a function is handed to something that runs it once: where listeners are told what has
+    /// happened, one that takes nothing is no listener.
+    fn is_run_once(&self, member: MemberId, body: &Body, lambda: NodeId, function: FunctionId) -> bool {
+        let program = self.flow.program;
+        let kit = program.kit_of(member);
+        let parent = program.scope(member).parent(lambda).map(|p| body.node(p));
+        let Some(Node::Call { callee, .. }) = parent else { return false };
+        let (Node::Member { name, .. } | Node::Name(name)) = body.node(callee) else { return false };
+        let periodic = kit.pack.periodic.contains(program.unit_of(member).text(name));
+        kit.traits.method_value == MethodValue::Fresh && body.function(function).params.is_empty() && !periodic
+    }
+
     /// Whether the object made by a call ends before the argument that it is given: the
     /// argument belongs to the instance around, or is made outside of the loop.
     fn is_shorter(&self, call: Site, arg: &Val) -> bool {
@@ -234,7 +247,11 @@ impl Lives<'_, '_> {
             Val::New(made) if made.member == call.member => {
                 let scope = self.flow.program.scope(call.member);
                 let Some(body) = self.flow.program.body(call.member) else { return false };
-                let repeats = |n: &NodeId| matches!(body.node(*n), Node::Loop { .. } | Node::ForEach { .. } | Node::Lambda(_));
+                let repeats = |n: &NodeId| match body.node(*n) {
+                    Node::Loop { .. } | Node::ForEach { .. } => true,
+                    Node::Lambda(f) => !self.is_run_once(call.member, body, *n, f),
+                    _ => false,
+                };
                 scope.ancestors(call.node).take_while(|n| !scope.is_within(made.node, *n)).any(|n| repeats(&n))
             }
             Val::New(_) | Val::Literal(_) => true,
