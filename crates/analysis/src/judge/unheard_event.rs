@@ -7,7 +7,7 @@ use super::{Draft, Page, Rule, related, short};
 use crate::flow::Val;
 use crate::program::{MemberId, Site, Sym, Ty};
 use crate::wire::channels::{Channel, ChannelKey, Topic};
-use crate::wire::effect::{Act, Guard};
+use crate::wire::effect::{Act, Event, Guard};
 use crate::wire::{Wiring, streams};
 
 pub(super) const RULE: Rule = Rule {
@@ -18,7 +18,7 @@ pub(super) const RULE: Rule = Rule {
         symptom: "Something happens, is announced, and nothing follows from it.",
         cause: "The subscription was forgotten or removed, or it is made to another channel or topic.",
         cure: "Subscribe where the announcement matters, or remove the channel and its raises.",
-        silent: "A platform hears the channel by convention or by name (data binding); some subscription's topic is computed and may be this one; something subscribes by the same name on an object of which nothing is known; the channel implements one of a platform's interfaces. Members that other trees can reach are a note.",
+        silent: "A platform hears the channel by convention or by name (data binding); some subscription's topic is computed and may be this one; something subscribes by the same name on an object of which nothing is known; another class subscribes whatever other trees hand it; the channel implements one of a platform's interfaces. Members that other trees can reach are a note.",
         accept: "The channel is meant for code outside of the tree.",
     },
     check,
@@ -38,10 +38,12 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel) -> Option<Draft> {
     let what = short(&channel.id);
     let (place, public, certainty) = match &channel.key {
         ChannelKey::Own(m, None) => {
-            if !own_member_counts(wiring, channel, *m) || may_be_heard_unseen(wiring, *m) {
+            if !own_member_counts(wiring, channel, *m) || may_be_heard_unseen(wiring, *m) || is_offered(wiring, *m) {
                 return None;
             }
-            (program.member_place(*m), is_public(wiring, *m), Certainty::Certain)
+            let public = is_public(wiring, *m);
+            // another tree may hear it
+            (program.member_place(*m), public, if public { Certainty::Likely } else { Certainty::Certain })
         }
         ChannelKey::Own(m, Some(Topic::Named(_))) => (wiring.place(first), is_public(wiring, *m), Certainty::Certain),
         ChannelKey::Bus(bus, Topic::Named(_)) => {
@@ -169,6 +171,20 @@ fn may_be_heard_unseen(wiring: &Wiring<'_>, m: MemberId) -> bool {
     };
     let named = views_of(wiring, m).into_iter().chain([info.name]);
     named.into_iter().any(|name| program.index.calls(name).iter().chain(program.index.writes(name)).any(subscribes))
+}
+
+/// Whether code of another class subscribes whatever it is handed, and nobody in the tree hands it
+/// anything: it is there for other trees, or for a platform.
+fn is_offered(wiring: &Wiring<'_>, m: MemberId) -> bool {
+    let program = wiring.program();
+    wiring.effects.iter().any(|e| {
+        let Some(Val::Param(member, function, _)) = e.handler else { return false };
+        let is_join = e.act == Act::Join && e.holder.event == Event::Own(m);
+        is_join
+            && program.member(e.site.member).owner != program.member(m).owner
+            && !wiring.in_test(e.site.member)
+            && wiring.flow.callers((member, function)).is_empty()
+    })
 }
 
 /// The names of members that hand out the function by which one subscribes to an emitter.
@@ -418,6 +434,29 @@ export class Kiln {
 const kiln = new Kiln();
 kiln.onFilled((n) => console.log(n));
 kiln.shelves[0].put();
+"#,
+        );
+    }
+
+    #[test]
+    fn what_another_class_offers_to_other_trees_is_not_judged() {
+        expect(
+            "unheard-event",
+            r#"
+//// Bell.java
+import java.util.*;
+interface BellListener { void rang(int times); }
+class BellSupport {
+    private final List<BellListener> listeners = new ArrayList<>();
+    void addListener(BellListener l) { listeners.add(l); }
+    void ring(int times) { for (BellListener l : listeners) l.rang(times); }
+}
+class Tower extends javax.swing.JPanel {
+    private final BellSupport support = new BellSupport();
+    public void addBellListener(BellListener l) { support.addListener(l); }
+    void strike() { support.ring(3); }
+    public static void main(String[] args) { new Tower().strike(); }
+}
 "#,
         );
     }

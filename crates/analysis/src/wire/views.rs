@@ -25,7 +25,8 @@ pub(super) fn effects(x: &Extractor<'_, '_>, node: NodeId, callee: NodeId, args:
         return Vec::new();
     }
     let handler = x.eval(first);
-    if x.flow.function_of(&handler).is_none() {
+    // a wrapper is handed the function that it subscribes
+    if x.flow.function_of(&handler).is_none() && !matches!(handler, Val::Param(..)) {
         return Vec::new();
     }
     let join = |emitter: Val| {
