@@ -57,7 +57,8 @@ pub fn write(out: &mut dyn Write, map: &Map, all: bool, o: &TextOptions) -> io::
         );
         writeln!(out, "{}", p.paint(Role::Quiet, &text))?;
     }
-    for budget in &map.budgets {
+    // whoever asks for all wants to know what is not in it
+    for budget in map.budgets.iter().filter(|_| all) {
         let text = match budget.of.as_str() {
             "wrappers" => {
                 format!("{} followed through {} wrappers and no further", count(budget.over as usize, "effect", "effects"), budget.limit)
