@@ -37,10 +37,14 @@ pub(crate) fn kit(language: Language) -> Kit {
 
 /// Reads the files below the given paths.
 pub(crate) fn read(args: &TreeArgs, ui: &Ui) -> Result<Tree, Failure> {
-    let found = find(args, ui)?;
+    Ok(read_anew(find(args, ui)?, ui))
+}
+
+/// Reads all files.
+fn read_anew(found: Found, ui: &Ui) -> Tree {
     let started = Instant::now();
     let readings = side_by_side(&found.sources, ui, |_, source| reading(source, &bytes(source)?));
-    Ok(tree(found, readings, started, ui))
+    tree(found, readings, started, ui)
 }
 
 /// Reads files as far as an earlier run has not. Gives what there is to keep as well, and whether
@@ -176,8 +180,7 @@ pub(crate) fn analyse(args: &TreeArgs, want: Want, ui: &Ui) -> Result<(Analysis,
     let sources = SourceFiles { paths, lines: Mutex::default() };
     let cache = if args.no_cache { None } else { Cache::open(&found) };
     let Some(mut cache) = cache else {
-        let readings = side_by_side(&found.sources, ui, |_, source| reading(source, &bytes(source)?));
-        return Ok((analyse_tree(tree(found, readings, Instant::now(), ui), want), sources));
+        return Ok((analyse_tree(read_anew(found, ui), want), sources));
     };
     if let Some(analysis) = cache.result(want) {
         report_partial(&analysis.map.files, ui);

@@ -67,10 +67,7 @@ impl Flow<'_> {
         let body = program.body(site.member)?;
         let target = match body.node(callee) {
             Node::This => owner,
-            _ => program.ty(owner).bases.iter().find_map(|b| match b {
-                Ty::Own(id, _) if program.ty(*id).kind != yarrowgraph_ir::TypeKind::Interface => Some(*id),
-                _ => None,
-            })?,
+            _ => program.base_class(owner)?,
         };
         let member = self.constructor(target, arg_count)?;
         (member != site.member).then_some(Callee { member, receiver: Some(Val::This(owner)), extension: false })

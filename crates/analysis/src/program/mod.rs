@@ -314,6 +314,12 @@ impl Program {
         found
     }
 
+    /// The class of the tree that a class extends.
+    pub fn base_class(&self, ty: TypeId) -> Option<TypeId> {
+        let mut own = self.ty(ty).bases.iter().filter_map(Ty::own);
+        own.find(|base| self.ty(*base).kind != TypeKind::Interface)
+    }
+
     /// Visits a type and its own bases, nearest first, until the visitor says false.
     pub fn for_each_base(&self, ty: TypeId, visit: &mut dyn FnMut(TypeId) -> bool) {
         let mut seen: SmallVec<[TypeId; 8]> = smallvec![ty];

@@ -5,7 +5,7 @@ use yarrowgraph_ir::{Body, CaptureMode, List, MemberKind, Node, NodeId, TypeDecl
 
 use super::machine::{Ends, Frame, Machine};
 use super::value::{FrameId, Kind, Value};
-use crate::program::{MemberId, Site, Sym, Ty, TypeId};
+use crate::program::{MemberId, Site, Sym, TypeId};
 
 /// What a reference to a constructor (`Gauge::new`) has in place of a method.
 const CONSTRUCTOR: MemberId = MemberId(u32::MAX);
@@ -340,12 +340,7 @@ impl Machine<'_, '_> {
 
     /// The base's part of an object whose own constructor does not ask for it.
     fn construct_base(&mut self, class: TypeId, object: &Value, args: Vec<Value>) {
-        let program = self.program();
-        let base = program.ty(class).bases.iter().find_map(|b| match b {
-            Ty::Own(id, _) if program.ty(*id).kind != yarrowgraph_ir::TypeKind::Interface => Some(*id),
-            _ => None,
-        });
-        if let Some(base) = base {
+        if let Some(base) = self.program().base_class(class) {
             if self.descend() {
                 self.construct(base, object, args);
             }

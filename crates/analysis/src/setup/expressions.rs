@@ -164,49 +164,28 @@ impl Machine<'_, '_> {
 
     /// The innermost instance around that has a member of a name.
     pub(super) fn holder_of(&self, sym: Sym) -> Value {
-        let mut at = self.frame().this.clone();
-        loop {
-            match self.kind(&at) {
-                Some(Kind::Instance { class, around, .. }) => {
-                    if self.program().find_member(*class, sym).is_some() {
-                        return at;
-                    }
-                    at = around.clone();
-                }
-                _ => return Value::Unknown,
-            }
-        }
+        self.around(|class| self.program().find_member(class, sym).is_some())
     }
 
     /// The instance around that is of a type.
     pub(super) fn this_of(&self, ty: TypeId) -> Value {
-        let mut at = self.frame().this.clone();
-        loop {
-            match self.kind(&at) {
-                Some(Kind::Instance { class, around, .. }) => {
-                    if self.program().is_a(*class, ty) {
-                        return at;
-                    }
-                    at = around.clone();
-                }
-                _ => return Value::Unknown,
-            }
-        }
+        self.around(|class| self.program().is_a(class, ty))
     }
 
     fn outer_named(&self, sym: Sym) -> Value {
-        let mut at = self.frame().this.clone();
-        loop {
-            match self.kind(&at) {
-                Some(Kind::Instance { class, around, .. }) => {
-                    if self.program().ty(*class).name == sym {
-                        return at;
-                    }
-                    at = around.clone();
-                }
-                _ => return Value::Unknown,
+        self.around(|class| self.program().ty(class).name == sym)
+    }
+
+    /// The innermost instance around whose class fits.
+    fn around(&self, fits: impl Fn(TypeId) -> bool) -> Value {
+        let mut at = &self.frame().this;
+        while let Some(Kind::Instance { class, around, .. }) = self.kind(at) {
+            if fits(*class) {
+                return at.clone();
             }
+            at = around;
         }
+        Value::Unknown
     }
 
     /// What reading a member of an object gives.

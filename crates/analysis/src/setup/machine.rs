@@ -257,31 +257,34 @@ impl<'m, 'p> Machine<'m, 'p> {
         self.program().scope(self.frame().member).lookup(name, at)
     }
 
-    pub(super) fn read(&self, what: Declared) -> Value {
-        let found = match what {
+    /// The activation that holds what a name means.
+    fn frame_with(&self, what: Declared) -> Option<FrameId> {
+        let function = match what {
             Declared::Local(node) => {
-                let body = self.body();
-                let function = body.and_then(|b| self.program().scope(self.frame().member).function_around(b, node));
-                self.frame_of(function).and_then(|f| self.frames[f.0 as usize].locals.get(&node))
+                let member = self.frame().member;
+                self.body().and_then(|b| self.program().scope(member).function_around(b, node))
             }
-            Declared::Param(function, index) => self.frame_of(function).and_then(|f| self.frames[f.0 as usize].params.get(index as usize)),
+            Declared::Param(function, _) => function,
         };
+        self.frame_of(function)
+    }
+
+    pub(super) fn read(&self, what: Declared) -> Value {
+        let frame = self.frame_with(what).map(|f| &self.frames[f.0 as usize]);
+        let found = frame.and_then(|frame| match what {
+            Declared::Local(node) => frame.locals.get(&node),
+            Declared::Param(_, index) => frame.params.get(index as usize),
+        });
         found.cloned().unwrap_or(Value::Unknown)
     }
 
     pub(super) fn write(&mut self, what: Declared, value: Value) {
+        let Some(id) = self.frame_with(what) else { return };
+        let frame = &mut self.frames[id.0 as usize];
         match what {
-            Declared::Local(node) => {
-                let body = self.body();
-                let function = body.and_then(|b| self.program().scope(self.frame().member).function_around(b, node));
-                if let Some(frame) = self.frame_of(function) {
-                    self.frames[frame.0 as usize].locals.insert(node, value);
-                }
-            }
-            Declared::Param(function, index) => {
-                if let Some(frame) = self.frame_of(function)
-                    && let Some(slot) = self.frames[frame.0 as usize].params.get_mut(index as usize)
-                {
+            Declared::Local(node) => _ = frame.locals.insert(node, value),
+            Declared::Param(_, index) => {
+                if let Some(slot) = frame.params.get_mut(index as usize) {
                     *slot = value;
                 }
             }

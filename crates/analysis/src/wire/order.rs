@@ -28,9 +28,10 @@ impl Wiring<'_> {
             return vec![Vec::new(); joins.len()];
         }
         let ways: Vec<Vec<Step>> = joins.iter().map(|j| self.way_up(*j)).collect();
+        let known: Vec<Which<'_>> = joins.iter().map(|j| self.which(*j)).collect();
         let precedes = |a: usize, b: usize| {
             let both_end = released[a] && released[b];
-            let in_runs = |a: usize, b: usize| self.setup.precedes(self.which(joins[a]), self.which(joins[b]), released[b]) == Some(true);
+            let in_runs = |a: usize, b: usize| self.setup.precedes(known[a], known[b], released[b]) == Some(true);
             a != b && (in_runs(a, b) || (self.precedes(&ways[a], &ways[b], both_end) && !in_runs(b, a)))
         };
         let before: Vec<Vec<usize>> = (0..joins.len()).map(|b| (0..joins.len()).filter(|a| precedes(*a, b)).collect()).collect();

@@ -21,7 +21,6 @@ use std::time::{Duration, SystemTime};
 
 use etcetera::BaseStrategy;
 use rayon::prelude::*;
-use serde::{Deserialize, Serialize};
 use yarrowgraph_analysis::judge::Accepted;
 use yarrowgraph_analysis::{Analysis, Want};
 use yarrowgraph_ir::Facts;
@@ -78,12 +77,7 @@ impl Fresh {
 }
 
 /// The finished analysis of a tree, as it is kept.
-#[derive(Serialize, Deserialize)]
-struct Kept {
-    map: Map,
-    findings: Vec<Finding>,
-    accepted: Accepted,
-}
+type Kept = (Map, Vec<Finding>, Accepted);
 
 /// The key of a file.
 pub(crate) fn key(language: yarrowgraph_ir::Language, name: &str, bytes: &[u8]) -> Key {
@@ -115,7 +109,7 @@ impl Cache {
         let wanted: &[Want] = if want == Want::Map { &[Want::Map, Want::Findings] } else { &[Want::Findings] };
         wanted.iter().find_map(|want| {
             let bytes = fs::read(self.result_path(*want)?).ok()?;
-            let Kept { map, findings, accepted } = serde_json::from_slice(checked(&bytes)?).ok()?;
+            let (map, findings, accepted): Kept = serde_json::from_slice(checked(&bytes)?).ok()?;
             Some(Analysis { map, findings, accepted })
         })
     }
@@ -148,8 +142,8 @@ impl Cache {
     /// Keeps a finished result.
     pub(crate) fn keep_result(&self, want: Want, analysis: &Analysis) {
         let Some(path) = self.result_path(want) else { return };
-        let kept = Kept { map: analysis.map.clone(), findings: analysis.findings.clone(), accepted: analysis.accepted.clone() };
-        if let Ok(body) = serde_json::to_vec(&kept)
+        // in the order of what is kept
+        if let Ok(body) = serde_json::to_vec(&(&analysis.map, &analysis.findings, &analysis.accepted))
             && fs::create_dir_all(&self.folder).is_ok()
         {
             write_whole(&path, &[&checksum(&body), &body]);
