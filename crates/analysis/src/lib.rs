@@ -61,11 +61,11 @@ pub enum Want {
 pub fn analyse(facts: Vec<Facts>, kit: &dyn Fn(Language) -> Kit, options: Options<'_>) -> Analysis {
     let program = Program::link(facts, kit);
     let wiring = Wiring::find(&program, options.library);
-    let map = wire::map(&wiring, options.root);
-    let (findings, accepted) = match options.want {
+    let judged = || match options.want {
         Want::Map => (Vec::new(), Accepted::default()),
         Want::Findings => judge::judge(&wiring),
     };
+    let (map, (findings, accepted)) = rayon::join(|| wire::map(&wiring, options.root), judged);
     drop(wiring);
     // freeing a large program takes a while; nobody needs to wait for it
     rayon::spawn(move || drop(program));

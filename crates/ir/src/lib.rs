@@ -38,5 +38,5 @@ pub use name::{Name, Names};
 pub use types::{TypeRef, TypeRefId};
 pub use unit::{
     AcceptComment, AccessorKind, Annotation, Base, BaseKind, Import, Language, Member, MemberId, MemberKind, Modifiers, Span, TypeDecl,
-    TypeDeclId, TypeKind, Unit, Visibility,
+    TypeDeclId, TypeKind, TypeParam, Unit, Visibility,
 };

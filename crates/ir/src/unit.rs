@@ -165,7 +165,7 @@ pub struct TypeDecl {
     /// The member whose body it is declared in.
     pub within: Option<MemberId>,
     /// Its type parameters.
-    pub type_params: Box<[Name]>,
+    pub type_params: Box<[TypeParam]>,
     /// Its bases.
     pub bases: Box<[Base]>,
     /// For an alias the type it stands for, for a delegate the function type.
@@ -216,6 +216,15 @@ pub enum MemberKind {
     Initializer,
 }
 
+/// A type parameter.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
+pub struct TypeParam {
+    /// Its name.
+    pub name: Name,
+    /// What its arguments must be; the first where more is asked.
+    pub bound: Option<TypeRefId>,
+}
+
 /// A member declaration.
 #[derive(Clone, Debug, Serialize, Deserialize)]
 pub struct Member {
@@ -232,7 +241,7 @@ pub struct Member {
     /// Its parameters.
     pub params: Vec<Param>,
     /// Its type parameters.
-    pub type_params: Box<[Name]>,
+    pub type_params: Box<[TypeParam]>,
     /// The type of a field or property, or of a method's result.
     pub ty: Option<TypeRefId>,
     /// Its modifiers.

@@ -176,7 +176,8 @@ impl Flow<'_> {
             // a step of a stream is about the same subject
             if pack.stream_steps.contains(text) {
                 let of = inner(object);
-                if matches!(self.type_of_val(&of, budget), Ty::Outside(name, _) if pack.stream_types.contains(program.text(name))) {
+                if matches!(self.type_of_val(&of, budget).bounded(), Ty::Outside(name, _) if pack.stream_types.contains(program.text(name)))
+                {
                     return of;
                 }
             }
@@ -208,7 +209,7 @@ impl Flow<'_> {
             }
             return of;
         }
-        let ty = self.type_of_val(&of, budget);
+        let ty = self.type_of_val(&of, budget).bounded();
         let is_collection = program.element_type(program.member(site.member).unit, &ty).is_some();
         let is_weak = program.is_weak(program.member(site.member).unit, &ty);
         if is_weak && matches!(of, Val::Element(..)) && args.is_empty() {

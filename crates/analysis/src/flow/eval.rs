@@ -304,7 +304,7 @@ impl Flow<'_> {
         {
             return self.eval_at(value.member, value.node, budget);
         }
-        match self.type_of_val(&object, budget) {
+        match self.type_of_val(&object, budget).bounded() {
             Ty::Own(t, _) | Ty::Static(t) => match program.find_member_as(t, name, called) {
                 Some(m) => self.member_value(m, object, budget),
                 None => Val::Outside(Arc::new(object), name),

@@ -10,7 +10,7 @@ use crate::program::{MemberId, Site, Ty};
 impl Flow<'_> {
     /// The static type of a value.
     pub fn type_of(&self, val: &Val) -> Ty {
-        self.type_of_val(val, BUDGET)
+        self.type_of_val(val, BUDGET).bounded()
     }
 
     /// The type of what a member holds, seen from its own object.
@@ -35,7 +35,7 @@ impl Flow<'_> {
         match val {
             Val::This(t) => {
                 let ty = program.ty(*t);
-                Ty::Own(*t, ty.params.iter().map(|p| Ty::Param(*p)).collect())
+                Ty::Own(*t, ty.params.iter().map(|p| Ty::Param(*p, None)).collect())
             }
             Val::Type(t) => Ty::Static(*t),
             Val::Member(object, m) => {
@@ -147,7 +147,7 @@ impl Flow<'_> {
 
     /// The static type of a node.
     pub fn type_of_node(&self, member: MemberId, node: NodeId) -> Ty {
-        self.node_type(member, node, BUDGET)
+        self.node_type(member, node, BUDGET).bounded()
     }
 
     fn node_type(&self, member: MemberId, node: NodeId, budget: u32) -> Ty {
@@ -257,7 +257,7 @@ impl Flow<'_> {
         if let Some(target) = self.method_called(site, callee, args.len(), budget) {
             let decl = program.decl(target.member);
             let info = program.member(target.member);
-            let params: Vec<_> = decl.type_params.iter().map(|n| program.sym(info.unit, *n)).collect();
+            let params: Vec<_> = decl.type_params.iter().map(|p| program.sym(info.unit, p.name)).collect();
             let declared = program.declared_type(target.member);
             if declared == Ty::Unknown {
                 return match self.returned(target.member, budget) {

@@ -1,5 +1,6 @@
 //! Rule `leaked-subscription`: a subscription outlives its subscriber.
 
+use rayon::prelude::*;
 use yarrowgraph_ir::{MemberKind, Node, NodeId, TypeKind};
 use yarrowgraph_model::{Certainty, ChannelKind, Level, Lifetime};
 
@@ -31,13 +32,8 @@ pub(super) const RULE: Rule = Rule {
 };
 
 fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
-    let mut drafts = Vec::new();
-    for channel in &wiring.channels {
-        for &join in &channel.joins {
-            drafts.extend(judge(wiring, channel, join));
-        }
-    }
-    drafts
+    let of_channel = |channel: &Channel| channel.joins.iter().filter_map(|j| judge(wiring, channel, *j)).collect::<Vec<_>>();
+    wiring.channels.par_iter().flat_map_iter(of_channel).collect()
 }
 
 fn judge(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> Option<Draft> {
@@ -94,6 +90,7 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> Option<Draft> {
     }
     let certainty = match certainty(channel, effect, judged, teardown.is_some())? {
         _ if lives == Lives::Unsaid && teardown.is_none() => Certainty::Possible,
+        Certainty::Certain if teardown.is_none() && !is_made(wiring, ty) => Certainty::Likely,
         known => known,
     };
     let who = short(&program.type_id(ty));
@@ -178,6 +175,13 @@ fn is_handed_over(wiring: &Wiring<'_>, handler: &Val) -> bool {
             }
             _ => false,
         })
+}
+
+/// Whether the tree's own code makes objects of a type: if it doesn't, there may be one for the process.
+fn is_made(wiring: &Wiring<'_>, ty: TypeId) -> bool {
+    let program = wiring.program();
+    let makes = |t: TypeId| !lifetime::creations(&wiring.flow, t).is_empty();
+    makes(ty) || program.heirs(ty).into_iter().any(makes)
 }
 
 /// How sure a leak is, and whether it is worth saying at all.

@@ -14,6 +14,7 @@ mod unheard_event;
 
 use std::collections::{BTreeMap, BTreeSet};
 
+use rayon::prelude::*;
 use yarrowgraph_model::{Certainty, Edit, Finding, Level, Place, Related};
 
 use crate::wire::Wiring;
@@ -95,8 +96,8 @@ pub struct Draft {
 /// Runs all rules. Findings come by place; those accepted by a comment are returned apart.
 pub fn judge(wiring: &Wiring<'_>) -> (Vec<Finding>, Accepted) {
     let mut findings = Vec::new();
-    for rule in RULES {
-        let mut drafts = (rule.check)(wiring);
+    let all_drafts: Vec<Vec<Draft>> = RULES.par_iter().map(|rule| (rule.check)(wiring)).collect();
+    for (rule, mut drafts) in RULES.iter().zip(all_drafts) {
         drafts.sort_by(|a, b| (&a.place, &a.message).cmp(&(&b.place, &b.message)));
         drafts.dedup_by(|a, b| a.place == b.place);
         let mut ordinals: BTreeMap<Vec<String>, u32> = BTreeMap::new();

@@ -53,10 +53,17 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel) -> Option<Draft> {
                 Some(Val::Static(m)) => Some(m),
                 _ => None,
             });
-            if !is_topic_never_raised(wiring, channel, topic) || (wiring.is_open && declared.is_none()) {
+            let raised = raised_topics(wiring, channel, topic);
+            // what is computed can be a declared topic only where something else mentions that
+            let certainty = match raised {
+                RaisedTopics::Others => Certainty::Likely,
+                RaisedTopics::Computed if declared.is_some_and(|m| !is_used_otherwise(wiring, channel, m)) => Certainty::Possible,
+                RaisedTopics::None | RaisedTopics::This | RaisedTopics::Computed => return None,
+            };
+            if wiring.is_open && declared.is_none() {
                 return None;
             }
-            (declared.map_or_else(|| wiring.place(first), |m| program.member_place(m)), Certainty::Likely)
+            (declared.map_or_else(|| wiring.place(first), |m| program.member_place(m)), certainty)
         }
         _ => return None,
     };
@@ -129,25 +136,37 @@ fn is_null_test(node: Node, at: impl Fn(NodeId) -> Node) -> bool {
     }
 }
 
-/// Whether a holder whose other topics are raised in the tree never raises this one.
-fn is_topic_never_raised(wiring: &Wiring<'_>, channel: &Channel, topic: &str) -> bool {
+/// Which topics of a holder the tree raises, as far as one of them is concerned.
+enum RaisedTopics {
+    /// None that are seen.
+    None,
+    /// It, or all topics that take its type.
+    This,
+    /// Others, and some that are computed and may be it.
+    Computed,
+    /// Others only.
+    Others,
+}
+
+fn raised_topics(wiring: &Wiring<'_>, channel: &Channel, topic: &str) -> RaisedTopics {
     let of_holder = |c: &&Channel| c.key.holder() == channel.key.holder();
     if channel.joins.iter().any(|j| is_type_raised(wiring, &wiring.effects[*j])) {
-        return false;
+        return RaisedTopics::This;
     }
-    let mut others_raised = false;
+    let mut found = RaisedTopics::None;
     for other in wiring.channels.iter().filter(of_holder) {
         for &raise in &other.raises {
             let raise = &wiring.effects[raise];
-            others_raised = true;
             let named = matches!(&other.key, ChannelKey::Own(_, Some(Topic::Named(_))) | ChannelKey::Bus(_, Topic::Named(_)));
             // a computed topic can be this one
             if !named && known_start(wiring, raise).is_none_or(|start| topic.starts_with(&start)) {
-                return false;
+                found = RaisedTopics::Computed;
+            } else if matches!(found, RaisedTopics::None) {
+                found = RaisedTopics::Others;
             }
         }
     }
-    others_raised
+    found
 }
 
 /// Whether a message of the type that a handler is told about, or of an heir of it, is raised on

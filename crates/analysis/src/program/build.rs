@@ -140,7 +140,7 @@ fn number_types(p: &mut Program, file_names: &[FileNames], empty: Sym) -> Number
                 within: None,
                 anonymous: decl.anonymous,
                 is_module: false,
-                params: decl.type_params.iter().map(|n| sym(*n)).collect(),
+                params: decl.type_params.iter().map(|p| sym(p.name)).collect(),
                 bases: Vec::new(),
                 members: Vec::new(),
                 nested: Vec::new(),
@@ -265,7 +265,7 @@ fn find_bases(p: &mut Program) {
                 for &(unit, decl) in &ty.decls {
                     let around = ty.parent.or(ty.within.map(|s| p.member(s.member).owner));
                     for base in &p.unit(unit).ty(decl).bases {
-                        let here = Here { unit, owner: around, params: &ty.params };
+                        let here = Here { unit, owner: around, params: &p.unit(unit).ty(decl).type_params };
                         let found = p.type_at(here, base.ty);
                         if !bases.contains(&found) && found.own() != Some(id) {
                             bases.push(found);

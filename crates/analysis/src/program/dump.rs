@@ -37,7 +37,7 @@ pub(crate) fn describe(program: &Program, ty: &Ty) -> String {
         Ty::Outside(name, args) => format!("outside {}<{}>", program.text(*name), list(args)),
         Ty::Array(of) => format!("{}[]", describe(program, of)),
         Ty::Function(result) => format!("function: {}", describe(program, result)),
-        Ty::Param(name) => format!("param {}", program.text(*name)),
+        Ty::Param(name, _) => format!("param {}", program.text(*name)),
         Ty::Static(id) => format!("static {}", program.type_id(*id)),
         Ty::Record(_) => "record".into(),
     }

@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use yarrowgraph_ir::{MemberKind, TypeKind, TypeRef, TypeRefId, Unit};
+use yarrowgraph_ir::{MemberKind, TypeKind, TypeParam, TypeRef, TypeRefId, Unit};
 
 use super::{MemberId, Program, Sym, TypeId, UnitId};
 
@@ -19,8 +19,8 @@ pub enum Ty {
     Array(Arc<Ty>),
     /// A function with its result.
     Function(Arc<Ty>),
-    /// A type parameter.
-    Param(Sym),
+    /// A type parameter, with what its arguments must be.
+    Param(Sym, Option<Arc<Ty>>),
     /// The type as a value: its static side.
     Static(TypeId),
     /// A record of named members.
@@ -33,6 +33,14 @@ impl Ty {
         match self {
             Ty::Own(id, _) => Some(*id),
             _ => None,
+        }
+    }
+
+    /// What is known of the values: for a type parameter what its arguments must be.
+    pub fn bounded(self) -> Ty {
+        match self {
+            Ty::Param(_, Some(bound)) => (*bound).clone(),
+            other => other,
         }
     }
 
@@ -51,7 +59,7 @@ impl Ty {
         }
         let all = |list: &Arc<[Ty]>| list.iter().map(|t| t.substitute(params, args)).collect();
         match self {
-            Ty::Param(name) => match params.iter().position(|p| p == name).and_then(|i| args.get(i)) {
+            Ty::Param(name, _) => match params.iter().position(|p| p == name).and_then(|i| args.get(i)) {
                 Some(arg) => arg.clone(),
                 None => self.clone(),
             },
@@ -89,7 +97,7 @@ pub(super) struct Here<'s> {
     pub(super) unit: UnitId,
     pub(super) owner: Option<TypeId>,
     /// Type parameters of the method that is around.
-    pub(super) params: &'s [Sym],
+    pub(super) params: &'s [TypeParam],
 }
 
 impl Program {
@@ -164,16 +172,23 @@ impl Program {
     fn named_type(&self, here: Here<'_>, text: &str, args: Arc<[Ty]>, depth: u32) -> Ty {
         let simple = text.rsplit('.').next().unwrap_or(text);
         let Some(sym) = self.symbols.get(simple) else { return Ty::Unknown };
-        let is_param = |t: TypeId| self.ty(t).params.contains(&sym);
+        let param_of = |unit: UnitId, owner, params: &[TypeParam]| {
+            let param = params.iter().find(|p| self.sym(unit, p.name) == sym)?;
+            // a bound may name its own parameter (`T extends Comparable<T>`)
+            const A_BOUND: u32 = 6;
+            let bound = param.bound.map(|b| self.type_at_depth(Here { unit, owner, params: &[] }, b, depth + A_BOUND));
+            Some(Ty::Param(sym, bound.filter(|b| *b != Ty::Unknown).map(Arc::new)))
+        };
         let mut owner = here.owner;
         while let Some(o) = owner {
-            if is_param(o) {
-                return Ty::Param(sym);
+            if self.ty(o).params.contains(&sym) {
+                let of_decl = |&(unit, decl): &(UnitId, _)| param_of(unit, Some(o), &self.unit(unit).ty(decl).type_params);
+                return self.ty(o).decls.iter().find_map(of_decl).unwrap_or(Ty::Param(sym, None));
             }
             owner = self.ty(o).parent.or_else(|| self.ty(o).within.map(|s| self.member(s.member).owner));
         }
-        if here.params.contains(&sym) {
-            return Ty::Param(sym);
+        if let Some(param) = param_of(here.unit, here.owner, here.params) {
+            return param;
         }
         let text = text.strip_prefix("typeof ").unwrap_or(text);
         let Some(id) = self.resolve_type(here.unit, here.owner, text) else { return Ty::Outside(sym, args) };
@@ -192,8 +207,7 @@ impl Program {
     pub fn type_in(&self, member: super::MemberId, id: TypeRefId) -> Ty {
         let info = self.member(member);
         let decl = self.decl(member);
-        let params: Vec<Sym> = decl.type_params.iter().map(|n| self.sym(info.unit, *n)).collect();
-        self.type_at(Here { unit: info.unit, owner: Some(info.owner), params: &params }, id)
+        self.type_at(Here { unit: info.unit, owner: Some(info.owner), params: &decl.type_params }, id)
     }
 
     /// The declared type of a field or property, or of a method's result.

@@ -88,7 +88,7 @@ fn holds_items(flow: &Flow<'_>, m: MemberId) -> bool {
     let info = flow.program.member(m);
     let mut ty = flow.type_held(m);
     while let Some(element) = flow.program.element_type(info.unit, &ty) {
-        if matches!(element, Ty::Param(_)) {
+        if matches!(element, Ty::Param(..)) {
             return true;
         }
         ty = element;
@@ -440,7 +440,7 @@ fn is_channel(flow: &Flow<'_>, m: MemberId, u: &Use) -> bool {
                 !program.kit(info.unit).pack.collections.contains(text) && is_called_listener(text)
             }
             // what has messages of its own is an item, not a handler
-            Ty::Param(_) => u.raises > 0 && !u.messages,
+            Ty::Param(..) => u.raises > 0 && !u.messages,
             Ty::Unknown => u.raises > 0 && !(u.of_own_kind && u.messages),
             _ => false,
         };

@@ -125,7 +125,7 @@ fn fits(x: &Extractor<'_, '_>, idiom: &Idiom, object: Option<NodeId>, subject: &
             (!pack.collections.contains(text)).then_some(Certainty::Certain)
         }
         Ty::Unknown => Some(Certainty::Possible),
-        Ty::Array(_) | Ty::Function(_) | Ty::Param(_) | Ty::Record(_) => Some(Certainty::Possible),
+        Ty::Array(_) | Ty::Function(_) | Ty::Param(..) | Ty::Record(_) => Some(Certainty::Possible),
     }
 }
 

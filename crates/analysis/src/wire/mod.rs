@@ -34,6 +34,7 @@ mod tests;
 mod views;
 
 use std::collections::BTreeMap;
+use std::sync::Mutex;
 
 use rayon::prelude::*;
 use rustc_hash::{FxHashMap, FxHashSet};
@@ -45,6 +46,7 @@ use crate::program::{MemberId, Program, Site, TypeId};
 use crate::setup::{self, Setup};
 use channels::Channel;
 use effect::{Act, Effect};
+use once::Lives;
 
 pub use build::map;
 pub use dump::{dump, dump_line, dump_setup};
@@ -67,6 +69,8 @@ pub struct Wiring<'p> {
     handler_lambdas: FxHashSet<(MemberId, FunctionId)>,
     /// What running the set-up came to.
     setup: Setup,
+    /// What is known so far of how long the instances of types live.
+    lives: Mutex<FxHashMap<TypeId, Lives>>,
     /// Joins of several handlers, with an effect for each.
     parts: BTreeMap<usize, Vec<usize>>,
     /// Classes whose objects are channels.
@@ -117,6 +121,7 @@ impl<'p> Wiring<'p> {
             handlers,
             handler_lambdas,
             setup,
+            lives: Mutex::default(),
             parts,
             signals,
             is_application,

@@ -23,7 +23,16 @@ pub enum Lives {
 
 /// Whether all instances of a type live as long as the process.
 pub fn lives_for_process(wiring: &Wiring<'_>, ty: TypeId) -> Lives {
-    Once { wiring, types: FxHashMap::default(), members: FxHashMap::default() }.lives(ty)
+    if let Ok(known) = wiring.lives.lock()
+        && let Some(known) = known.get(&ty)
+    {
+        return *known;
+    }
+    let found = Once { wiring, types: FxHashMap::default(), members: FxHashMap::default() }.lives(ty);
+    if let Ok(mut known) = wiring.lives.lock() {
+        known.insert(ty, found);
+    }
+    found
 }
 
 /// What was found out on the way; what is being asked for counts as made several times.

@@ -87,6 +87,7 @@ impl Extractor<'_, '_> {
         }
         match self.eval(inner) {
             element @ Val::Element(..) => element,
+            value if inner == object => value,
             _ => self.eval(object),
         }
     }
@@ -110,7 +111,7 @@ impl Extractor<'_, '_> {
         let ty = self.flow.type_of(element);
         match &ty {
             Ty::Own(id, _) => self.is_listener_type(&ty) || kept_handler(self.flow, *id).is_some(),
-            Ty::Outside(..) | Ty::Unknown | Ty::Param(_) => true,
+            Ty::Outside(..) | Ty::Unknown | Ty::Param(..) => true,
             other => program.is_callable(program.member(self.member).unit, other),
         }
     }

@@ -3,7 +3,7 @@
 use tree_sitter::Node as Ts;
 use yarrowgraph_ir::{
     AccessorKind, Annotation, AssignOp, Base, BaseKind, Import, Member, MemberId, MemberKind, Modifiers, Name, Node, NodeId, Param,
-    ParamMode, TypeDecl, TypeDeclId, TypeKind, TypeRef, Visibility,
+    ParamMode, TypeDecl, TypeDeclId, TypeKind, TypeParam, TypeRef, Visibility,
 };
 
 use super::CSharp;
@@ -126,7 +126,7 @@ impl<'t> CSharp<'t> {
             }
         }
         let params_node = kids.field(f.type_parameters).or_else(|| kids.named().find(self.t.is(Kind::TypeParams)));
-        let type_params = params_node.map_or_else(Box::default, |n| self.type_params(n));
+        let type_params = params_node.map_or_else(Box::default, |n| self.type_params(n, &kids));
         let id = self.open_type(node, name_node, name, kind, modifiers);
         let decl = &mut self.l.unit.types[id.0 as usize];
         decl.bases = bases.into();
@@ -215,7 +215,7 @@ impl<'t> CSharp<'t> {
         let other = self.l.type_ref(TypeRef::Other);
         let params = params.iter().map(|p| p.ty.unwrap_or(other)).collect();
         let aliased = self.l.type_ref(TypeRef::Function { params, result });
-        let type_params = kids.field(f.type_parameters).map_or_else(Box::default, |n| self.type_params(n));
+        let type_params = kids.field(f.type_parameters).map_or_else(Box::default, |n| self.type_params(n, &kids));
         let id = self.open_type(node, name_node, name, TypeKind::Delegate, modifiers);
         let decl = &mut self.l.unit.types[id.0 as usize];
         decl.aliased = Some(aliased);
@@ -394,7 +394,7 @@ impl<'t> CSharp<'t> {
         let body = kids.field(f.body);
         member.modifiers.is_abstract |= body.is_none();
         member.ty = kids.field(f.returns).or(kids.field(f.type_)).map(|t| self.ty(t));
-        member.type_params = kids.field(f.type_parameters).map_or_else(Box::default, |n| self.type_params(n));
+        member.type_params = kids.field(f.type_parameters).map_or_else(Box::default, |n| self.type_params(n, &kids));
         member.explicit_interface = self.explicit_interface(&kids);
         let id = self.l.add_member(member);
         let first = kids.named().find(self.t.is(Kind::ConstructorInit));
@@ -482,16 +482,25 @@ impl<'t> CSharp<'t> {
         regular
     }
 
-    fn type_params(&mut self, list: Ts<'t>) -> Box<[Name]> {
+    fn type_params(&mut self, list: Ts<'t>, around: &Kids<'t>) -> Box<[TypeParam]> {
         let kids = self.l.kids(list);
-        let mut names = Vec::new();
+        let mut params = Vec::new();
         for param in kids.named().filter(self.t.is(Kind::TypeParam)) {
             let parts = self.l.kids(param);
             if let Some(name) = parts.field(self.t.fields.name) {
-                names.push(self.l.name_of(name));
+                params.push(TypeParam { name: self.l.name_of(name), bound: None });
             }
         }
-        names.into()
+        for clause in around.named().filter(self.t.is(Kind::ConstraintsClause)) {
+            let parts = self.l.items(clause);
+            let mut named = parts.named();
+            let Some(of) = named.next().map(|n| self.l.name_of(n)) else { continue };
+            let bound = named.filter(self.t.is(Kind::Constraint)).find_map(|c| self.l.items(c).named().next());
+            if let Some(param) = params.iter_mut().find(|p| p.name == of) {
+                param.bound = bound.map(|b| self.ty(b));
+            }
+        }
+        params.into()
     }
 
     pub(super) fn modifiers(&mut self, kids: &Kids<'t>, default: Visibility) -> (Modifiers, Vec<Annotation>) {

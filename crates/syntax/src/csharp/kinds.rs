@@ -46,7 +46,7 @@ grammar! {
         SwitchArm = "switch_expression_arm", SwitchSection = "switch_section", Switch = "switch_statement", Throw = "throw_statement",
         ThrowExpr = "throw_expression", Try = "try_statement", TupleElement = "tuple_element", Tuple = "tuple_expression",
         TuplePattern = "tuple_pattern", TupleType = "tuple_type", TypeArguments = "type_argument_list", TypeParam = "type_parameter",
-        TypeParams = "type_parameter_list", TypePattern = "type_pattern", TypeOf = "typeof_expression", Unary = "unary_expression",
+        TypeParams = "type_parameter_list", TypePattern = "type_pattern", ConstraintsClause = "type_parameter_constraints_clause", Constraint = "type_parameter_constraint", TypeOf = "typeof_expression", Unary = "unary_expression",
         Unsafe = "unsafe_statement", UsingDirective = "using_directive", Using = "using_statement", VarPattern = "var_pattern",
         VariableDecl = "variable_declaration", Declarator = "variable_declarator", Verbatim = "verbatim_string_literal",
         WhenClause = "when_clause", While = "while_statement", With = "with_expression", WithInit = "with_initializer", Yield = "yield_statement",

@@ -3,7 +3,7 @@
 use tree_sitter::Node as Ts;
 use yarrowgraph_ir::{
     Annotation, AssignOp, Base, BaseKind, Import, MemberId, MemberKind, Modifiers, Name, Node, NodeId, Param, ParamMode, TypeDecl,
-    TypeDeclId, TypeKind, TypeRef, TypeRefId, Visibility,
+    TypeDeclId, TypeKind, TypeParam, TypeRef, TypeRefId, Visibility,
 };
 
 use super::Java;
@@ -339,16 +339,17 @@ impl<'t> Java<'t> {
         params
     }
 
-    fn type_params(&mut self, list: Ts<'t>) -> Box<[Name]> {
+    fn type_params(&mut self, list: Ts<'t>) -> Box<[TypeParam]> {
         let kids = self.l.kids(list);
-        let mut names = Vec::new();
+        let mut params = Vec::new();
         for param in kids.named() {
             let parts = self.l.items(param);
             if let Some(name) = parts.named().find(|n| matches!(self.kind(*n), Kind::TypeIdentifier | Kind::Identifier)) {
-                names.push(self.l.name_of(name));
+                let bound = parts.named().find(self.t.is(Kind::TypeBound)).and_then(|b| self.l.items(b).named().next());
+                params.push(TypeParam { name: self.l.name_of(name), bound: bound.map(|b| self.ty(b)) });
             }
         }
-        names.into()
+        params.into()
     }
 
     pub(super) fn modifiers(&mut self, kids: &Kids<'t>) -> (Modifiers, Vec<Annotation>) {

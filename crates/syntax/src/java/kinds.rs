@@ -31,7 +31,7 @@ grammar! {
         SwitchLabel = "switch_label", SwitchRule = "switch_rule", Synchronized = "synchronized_statement",
         Ternary = "ternary_expression", This = "this", Throw = "throw_statement", True = "true", Try = "try_statement",
         TryResources = "try_with_resources_statement", TypeArguments = "type_arguments", TypeIdentifier = "type_identifier",
-        TypeList = "type_list", TypeParam = "type_parameter", TypePattern = "type_pattern", Unary = "unary_expression",
+        TypeBound = "type_bound", TypeList = "type_list", TypeParam = "type_parameter", TypePattern = "type_pattern", Unary = "unary_expression",
         Update = "update_expression", While = "while_statement", Wildcard = "wildcard", Yield = "yield_statement",
         Char = "character_literal", Decimal = "decimal_integer_literal", Float = "decimal_floating_point_literal",
         Hex = "hex_integer_literal", Boolean = "boolean_type", Integral = "integral_type", Floating = "floating_point_type", Void = "void_type",

@@ -2,7 +2,8 @@
 
 use tree_sitter::Node as Ts;
 use yarrowgraph_ir::{
-    AssignOp, Base, BaseKind, Import, MemberId, MemberKind, Modifiers, Name, Node, NodeId, TypeDecl, TypeDeclId, TypeKind, Visibility,
+    AssignOp, Base, BaseKind, Import, MemberId, MemberKind, Modifiers, Name, Node, NodeId, TypeDecl, TypeDeclId, TypeKind, TypeParam,
+    Visibility,
 };
 
 use super::Script;
@@ -290,16 +291,17 @@ impl<'t> Script<'t> {
         id
     }
 
-    pub(super) fn type_parameters(&mut self, list: Ts<'t>) -> Box<[Name]> {
+    pub(super) fn type_parameters(&mut self, list: Ts<'t>) -> Box<[TypeParam]> {
         let kids = self.l.kids(list);
-        let mut names = Vec::new();
+        let mut params = Vec::new();
         for param in kids.named() {
             let parts = self.l.kids(param);
             if let Some(name) = parts.field(self.t.fields.name) {
-                names.push(self.l.name_of(name));
+                let bound = parts.named().find(self.t.is(Kind::Constraint)).and_then(|c| self.l.items(c).named().next());
+                params.push(TypeParam { name: self.l.name_of(name), bound: bound.map(|b| self.ty(b)) });
             }
         }
-        names.into()
+        params.into()
     }
 
     pub(super) fn interface(&mut self, node: Ts<'t>, exported: bool) {
