@@ -56,8 +56,7 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> Option<Draft> {
         (known, _) => known,
     };
     let ty = subscriber.type_id()?;
-    let lives = lives_on(wiring, ty);
-    if matches!(program.ty(ty).kind, TypeKind::Enum) || lives == Lives::Yes {
+    if matches!(program.ty(ty).kind, TypeKind::Enum) {
         return None;
     }
     // another object's handler: its life is its owner's to look after, unless it is only made to be handed over
@@ -88,9 +87,13 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> Option<Draft> {
     if judged.lifetime == Lifetime::Outer && is_kept_by_subject(wiring, ty, teardown.is_some(), handler) {
         return None;
     }
+    let lives = lives_on(wiring, ty);
+    if lives == Lives::Yes {
+        return None;
+    }
     let certainty = match certainty(channel, effect, judged, teardown.is_some())? {
         _ if lives == Lives::Unsaid && teardown.is_none() => Certainty::Possible,
-        Certainty::Certain if teardown.is_none() && !is_made(wiring, ty) => Certainty::Likely,
+        _ if teardown.is_none() && !is_made(wiring, ty) => Certainty::Possible,
         known => known,
     };
     let who = short(&program.type_id(ty));
@@ -177,7 +180,7 @@ fn is_handed_over(wiring: &Wiring<'_>, handler: &Val) -> bool {
         })
 }
 
-/// Whether the tree's own code makes objects of a type: if it doesn't, there may be one for the process.
+/// Whether the tree's own code makes objects of a type: if it does not, nothing shows that one ends before the process.
 fn is_made(wiring: &Wiring<'_>, ty: TypeId) -> bool {
     let program = wiring.program();
     let makes = |t: TypeId| !lifetime::creations(&wiring.flow, t).is_empty();

@@ -189,7 +189,19 @@ impl Lives<'_, '_> {
             return Judged { lifetime: Lifetime::Outer, shown: false };
         }
         let all: Vec<Judged> = callers.iter().map(|(site, binding)| self.of_argument(m, index, *site, binding, budget)).collect();
-        longest(&all)
+        let long = longest(&all);
+        // where some callers make it on the spot, the rest is likely to do alike
+        let fresh = |binding: &Binding, call: &Site| match binding.args.get(index as usize) {
+            Some(Some(Val::New(made))) => {
+                made.member == call.member && self.flow.program.scope(call.member).is_within(made.node, call.node)
+            }
+            _ => false,
+        };
+        let guessed = long.lifetime == Lifetime::Outer && !all.iter().any(|j| j.lifetime == Lifetime::Outer && j.shown);
+        if guessed && callers.iter().any(|(call, binding)| fresh(binding, call)) {
+            return Judged::unknown();
+        }
+        long
     }
 
     fn of_argument(&self, m: MemberId, index: u16, call: Site, binding: &Binding, budget: u32) -> Judged {
