@@ -188,6 +188,7 @@ fn modifiers(m: &crate::Modifiers) -> String {
         (m.is_partial, "partial"),
         (m.is_async, "async"),
         (m.is_exported, "exported"),
+        (m.is_assigned, "assigned"),
         (m.is_ambient, "ambient"),
         (m.is_optional, "optional"),
     ];

@@ -70,6 +70,10 @@ pub struct Idiom {
     /// The options argument that may hold a signal or a once flag.
     #[serde(default)]
     pub options: Option<usize>,
+    /// The entry of the options, or the options themselves as a truth value, that must be the same
+    /// for a release to match (`capture`).
+    #[serde(default)]
+    pub phase: Option<String>,
 }
 
 /// Names in the order in which a pack lists them, with a look-up.

@@ -26,19 +26,22 @@ pub enum Language {
     CSharp,
     /// Java.
     Java,
+    /// JavaScript, with or without markup.
+    JavaScript,
     /// TypeScript, with or without markup.
     TypeScript,
 }
 
 impl Language {
     /// All of them, in the order of their names.
-    pub const ALL: [Language; 3] = [Language::CSharp, Language::Java, Language::TypeScript];
+    pub const ALL: [Language; 4] = [Language::CSharp, Language::Java, Language::JavaScript, Language::TypeScript];
 
     /// The name in lower case, as in the map's JSON.
     pub fn name(self) -> &'static str {
         match self {
             Language::CSharp => "csharp",
             Language::Java => "java",
+            Language::JavaScript => "javascript",
             Language::TypeScript => "typescript",
         }
     }
@@ -87,6 +90,8 @@ pub struct Modifiers {
     pub is_async: bool,
     /// Handed to other modules by name (`export`).
     pub is_exported: bool,
+    /// A field that no declaration names: it is there because something is assigned to it.
+    pub is_assigned: bool,
     /// Declared here, defined elsewhere (`declare`, `extern`).
     pub is_ambient: bool,
     /// May be missing (`x?: T`).

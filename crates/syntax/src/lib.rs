@@ -26,6 +26,7 @@ pub fn language_of(path: &str) -> Option<Language> {
     Some(match extension {
         "cs" => Language::CSharp,
         "java" => Language::Java,
+        "js" | "jsx" | "mjs" | "cjs" => Language::JavaScript,
         "ts" | "tsx" | "mts" | "cts" => Language::TypeScript,
         _ => return None,
     })
@@ -38,6 +39,7 @@ pub fn read(language: Language, path: &str, bytes: &[u8]) -> Result<Unit, Unread
     let mut unit = match language {
         Language::CSharp => csharp::lower(path, &text.text)?,
         Language::Java => java::lower(path, &text.text)?,
+        Language::JavaScript => typescript::javascript::lower(path, &text.text)?,
         Language::TypeScript => typescript::lower(path, &text.text)?,
     };
     unit.lines = yarrowgraph_ir::LineIndex::new(&text.text, text.encoding);
@@ -57,6 +59,7 @@ pub fn traits(language: Language) -> &'static Traits {
     match language {
         Language::CSharp => &csharp::TRAITS,
         Language::Java => &java::TRAITS,
+        Language::JavaScript => &typescript::javascript::TRAITS,
         Language::TypeScript => &typescript::TRAITS,
     }
 }
@@ -66,6 +69,7 @@ pub fn pack(language: Language) -> &'static Pack {
     match language {
         Language::CSharp => &csharp::PACK,
         Language::Java => &java::PACK,
+        Language::JavaScript => &typescript::javascript::PACK,
         Language::TypeScript => &typescript::PACK,
     }
 }

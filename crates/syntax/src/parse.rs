@@ -52,6 +52,7 @@ impl Grammar {
         match language {
             Language::CSharp => Grammar::CSharp,
             Language::Java => Grammar::Java,
+            Language::JavaScript => Grammar::Tsx,
             Language::TypeScript if path.ends_with(".tsx") => Grammar::Tsx,
             Language::TypeScript => Grammar::TypeScript,
         }

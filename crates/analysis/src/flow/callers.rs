@@ -96,10 +96,12 @@ fn callers_of_member(flow: &Flow<'_>, member: MemberId) -> Vec<(Site, Binding)> 
         MemberKind::Constructor => {
             let name = program.ty(info.owner).name;
             let empty = program.symbols.get("").unwrap_or(name);
-            for site in flow.creations(info.owner) {
+            // of heirs too that have no constructor of their own
+            for site in program.heirs(info.owner).into_iter().flat_map(|heir| flow.creations(heir)) {
                 let Some(body) = program.body(site.member) else { continue };
                 let Node::New { args, .. } = body.node(site.node) else { continue };
-                if flow.constructor(info.owner, args.len as usize) == Some(member) {
+                let class = flow.type_of_node(site.member, site.node).own();
+                if class.and_then(|t| flow.constructor_or_base(t, args.len as usize)) == Some(member) {
                     let callee = Callee { member, receiver: Some(Val::New(site)), extension: false };
                     found.extend(flow.binding(site, &callee).map(|b| (site, b)));
                 }

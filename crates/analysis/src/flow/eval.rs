@@ -7,7 +7,7 @@ use yarrowgraph_ir::{
 };
 
 use super::{BUDGET, Flow, Val};
-use crate::program::{Declared, MemberId, Named, Site, Sym, Ty, TypeId};
+use crate::program::{Declared, HOPS, MemberId, Named, Site, Sym, Ty, TypeId};
 
 impl Flow<'_> {
     pub(super) fn eval_at(&self, member: MemberId, node: NodeId, budget: u32) -> Val {
@@ -172,10 +172,9 @@ impl Flow<'_> {
             around = self.enclosing_type(t);
         }
         if program.kit(unit).traits.file_modules {
-            return match program.resolve_in_module(unit, sym, 12) {
-                Some(Named::Member(m)) => self.member_value(m, Val::Unknown, budget),
-                Some(Named::Type(t)) => Val::Type(t),
-                _ => Val::Global(sym),
+            return match program.resolve_in_module(unit, sym, HOPS) {
+                Some(named) => self.named_value(named, budget).unwrap_or(Val::Global(sym)),
+                None => Val::Global(sym),
             };
         }
         if let Some(m) = program.statically_imported(unit, sym) {
@@ -184,6 +183,16 @@ impl Flow<'_> {
         match program.resolve_type(unit, Some(owner), program.text(sym)) {
             Some(t) => Val::Type(t),
             None => Val::Global(sym),
+        }
+    }
+
+    /// The value of what a name means at the level of a module.
+    fn named_value(&self, named: Named, budget: u32) -> Option<Val> {
+        match named {
+            Named::Member(m) => Some(self.member_value(m, Val::Unknown, budget)),
+            Named::Type(t) => Some(Val::Type(t)),
+            Named::Module(unit) => self.program.module(unit).map(Val::Type),
+            Named::Outside => None,
         }
     }
 
@@ -291,6 +300,11 @@ impl Flow<'_> {
     pub(super) fn member_of(&self, object: Val, name: Sym, called: bool, budget: u32) -> Val {
         let program = self.program;
         if let Val::Type(t) = object {
+            let ty = program.ty(t);
+            if ty.is_module {
+                let handed_out = program.exported(ty.unit, name, HOPS).and_then(|named| self.named_value(named, budget));
+                return handed_out.unwrap_or_else(|| Val::Outside(Arc::new(object), name));
+            }
             if let Some(m) = program.find_member_as(t, name, called) {
                 return self.member_value(m, object, budget);
             }

@@ -8,6 +8,7 @@
 mod callers;
 mod calls;
 mod eval;
+mod given;
 mod show;
 mod typing;
 mod value;
@@ -39,6 +40,8 @@ pub struct Flow<'p> {
     definitions: Vec<Vec<Site>>,
     /// For members without a written type what their values say, found in rounds.
     inferred: Vec<Ty>,
+    /// For parameters without a written type what calls hand over.
+    given: given::Given,
     callers: Vec<OnceLock<Vec<(Site, Binding)>>>,
     /// For each member the methods that its calls reach, as far as it was asked for.
     callees: Vec<Mutex<FxHashMap<NodeId, Option<Callee>>>>,
@@ -59,6 +62,7 @@ impl<'p> Flow<'p> {
             program,
             definitions,
             inferred,
+            given: given::Given::default(),
             callers,
             callees,
             calls_by_target: Mutex::default(),
@@ -70,15 +74,21 @@ impl<'p> Flow<'p> {
             for (member, site) in found.into_iter().flatten() {
                 flow.definitions[member.0 as usize].push(site);
             }
-            for _ in 0..ROUNDS {
-                flow.inferred = (0..program.members.len()).into_par_iter().map(|i| flow.inferred_type(MemberId(i as u32))).collect();
-            }
+            flow.infer();
         }
+        flow.give_params();
         // what was asked for on the way knew less
         flow.calls_by_target = Mutex::default();
         flow.creations_by_type = Mutex::default();
         flow.callees = (0..program.members.len()).map(|_| Mutex::default()).collect();
         flow
+    }
+
+    /// Finds the types of members that have none written, as far as their values show them.
+    fn infer(&mut self) {
+        for _ in 0..ROUNDS {
+            self.inferred = (0..self.program.members.len()).into_par_iter().map(|i| self.inferred_type(MemberId(i as u32))).collect();
+        }
     }
 
     /// What the body of a member stores into members.

@@ -43,7 +43,7 @@ impl Flow<'_> {
                 self.seen_through(object, *m, declared, budget)
             }
             Val::Static(m) => self.member_type(*m),
-            Val::Param(member, function, index) => self.param_type(*member, *function, *index),
+            Val::Param(member, function, index) => self.param_type(*member, *function, *index, budget),
             Val::Local(site) => self.node_type(site.member, site.node, budget),
             Val::Element(of, _) => {
                 let ty = self.type_of_val(of, budget);
@@ -132,7 +132,7 @@ impl Flow<'_> {
         }
     }
 
-    fn param_type(&self, member: MemberId, function: Option<yarrowgraph_ir::FunctionId>, index: u16) -> Ty {
+    fn param_type(&self, member: MemberId, function: Option<yarrowgraph_ir::FunctionId>, index: u16, budget: u32) -> Ty {
         let program = self.program;
         let param = match function {
             None => program.decl(member).params.get(index as usize),
@@ -142,7 +142,14 @@ impl Flow<'_> {
         if let Some(ty) = param.ty {
             return program.type_in(member, ty);
         }
-        Ty::Unknown
+        match (function, param.default) {
+            (None, default) => match (self.given_type(member, index), default) {
+                // a value that stands in for what is not handed over
+                (Ty::Unknown, Some(default)) => self.node_type(member, default, budget),
+                (given, _) => given,
+            },
+            (Some(_), _) => Ty::Unknown,
+        }
     }
 
     /// The static type of a node.

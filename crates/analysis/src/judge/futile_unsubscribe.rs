@@ -30,7 +30,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         for &leave in &channel.leaves {
             let effect = &wiring.effects[leave];
             if effect.act == Act::Leave && !wiring.in_test(effect.site.member) {
-                drafts.extend(fresh(wiring, channel, effect).or_else(|| never_subscribed(wiring, channel, effect)));
+                drafts.extend(fresh(wiring, channel, effect).or_else(|| of_other_phase(wiring, channel, effect)).or_else(|| never_subscribed(wiring, channel, effect)));
             }
         }
     }
@@ -50,6 +50,26 @@ fn fresh(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> Option<Draf
         _ => "a new lambda",
     };
     let message = format!("this takes {made} off `{what}`, which no subscription can have put on");
+    Some(draft(wiring, channel, effect, message, Certainty::Certain))
+}
+
+/// A handler that is on the channel for another phase only.
+fn of_other_phase(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> Option<Draft> {
+    let joins = || channel.joins.iter().map(|j| &wiring.effects[*j]);
+    let phased = Effect { phase: None, ..effect.clone() };
+    let same = |join: &Effect| release::same_handler(&wiring.flow, join, &phased) == Same::Yes;
+    if effect.phase.is_none() || joins().any(|j| !release::other_phase(j, effect) && release::same_handler(&wiring.flow, j, effect) != Same::Never) {
+        return None;
+    }
+    joins().find(|j| release::other_phase(j, effect) && same(j))?;
+    let what = short(&channel.id);
+    let phases = if effect.phase == Some(true) { ("capture", "bubbling") } else { ("bubbling", "capture") };
+    let message = format!(
+        "this takes `{}` off the {} phase of `{what}`, and it is on the {} phase",
+        short(&crate::wire::handler_name(wiring, effect)),
+        phases.0,
+        phases.1
+    );
     Some(draft(wiring, channel, effect, message, Certainty::Certain))
 }
 

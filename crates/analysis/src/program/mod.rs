@@ -25,7 +25,7 @@ use yarrowgraph_model::Place;
 pub(crate) use dump::describe;
 pub use dump::dump;
 pub use index::Index;
-pub use resolve::Named;
+pub use resolve::{HOPS, Named};
 pub use scope::{Declared, Scope};
 pub use symbols::{Sym, Symbols};
 pub use types::Ty;
@@ -298,6 +298,9 @@ impl Program {
     /// The member that an access means: where methods and fields have names of their own, a
     /// call means a method and anything else a field.
     pub fn find_member_as(&self, ty: TypeId, name: Sym, called: bool) -> Option<MemberId> {
+        if let Some(declared) = self.declared_by_base(ty, name) {
+            return Some(declared);
+        }
         let separate = self.kit(self.ty(ty).unit).traits.method_value == yarrowgraph_ir::traits::MethodValue::Fresh;
         if !separate {
             return self.find_member(ty, name);
@@ -312,6 +315,26 @@ impl Program {
             found.is_none()
         });
         found
+    }
+
+    /// What a base declares under the name of a field that the type itself only assigns to.
+    fn declared_by_base(&self, ty: TypeId, name: Sym) -> Option<MemberId> {
+        let own = self.own_members(ty, name).first().copied()?;
+        if !self.decl(own).modifiers.is_assigned {
+            return None;
+        }
+        let mut found = None;
+        self.for_each_base(ty, &mut |t| {
+            // the farthest base that has it is where it comes into being
+            found = self.own_members(t, name).first().copied().filter(|_| t != ty).or(found);
+            true
+        });
+        found
+    }
+
+    /// The type that stands for a file as a module.
+    pub fn module(&self, unit: UnitId) -> Option<TypeId> {
+        self.modules[unit.0 as usize]
     }
 
     /// The class of the tree that a class extends.

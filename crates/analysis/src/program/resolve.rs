@@ -18,8 +18,10 @@ pub enum Named {
     Outside,
 }
 
+/// The name under which a module hands out what it is as a whole.
+const WHOLE: &str = "=";
 /// How many re-exports are followed.
-const HOPS: u32 = 12;
+pub const HOPS: u32 = 12;
 
 impl Program {
     /// The type that a dotted name means in a file, seen from a type.
@@ -243,8 +245,8 @@ impl Program {
         let from = u.text(u.imports[import].from);
         match self.module_of(unit, import) {
             Some(module) => match wanted {
-                None => Named::Module(module),
-                Some(name) => self.exported(module, name, hops).unwrap_or(Named::Outside),
+                None => self.whole_module(module, hops),
+                Some(name) => self.exported(module, name, hops).unwrap_or_else(|| self.default_of(module, name, hops)),
             },
             None if is_relative(from) => Named::Outside,
             // a package or an alias of a path: a name that only one file hands out leaves no doubt
@@ -252,6 +254,22 @@ impl Program {
                 Some(name) => self.exported_anywhere(name).unwrap_or(Named::Outside),
                 None => Named::Outside,
             },
+        }
+    }
+
+    /// What a module is as a value: what it hands out as a whole, or all of its names.
+    fn whole_module(&self, module: UnitId, hops: u32) -> Named {
+        let whole = self.symbols.get(WHOLE).and_then(|whole| self.exported(module, whole, hops));
+        whole.unwrap_or(Named::Module(module))
+    }
+
+    /// A module that is one value stands for its default as well.
+    fn default_of(&self, module: UnitId, wanted: Sym, hops: u32) -> Named {
+        let is_default = self.text(wanted) == "default";
+        match self.whole_module(module, hops) {
+            Named::Module(_) => Named::Outside,
+            whole if is_default => whole,
+            _ => Named::Outside,
         }
     }
 
@@ -316,7 +334,7 @@ impl Program {
         let plain = [".js", ".jsx", ".mjs", ".cjs", ".ts", ".tsx"].iter().find_map(|e| base.strip_suffix(e)).unwrap_or(&base);
         let index = if base.is_empty() { "index".to_owned() } else { format!("{base}/index") };
         for stem in [plain, base.as_str(), index.as_str()] {
-            for extension in [".ts", ".tsx", ".mts", ".cts", ".d.ts"] {
+            for extension in [".ts", ".tsx", ".mts", ".cts", ".js", ".jsx", ".mjs", ".cjs", ".d.ts"] {
                 if let Some(&found) = self.units_by_path.get(&format!("{stem}{extension}")) {
                     return Some(found);
                 }

@@ -100,6 +100,8 @@ pub struct Effect {
     pub by_annotation: bool,
     /// The object that stands on the channel and hands on to the handler.
     pub adapter: Option<Val>,
+    /// What else than the handler a release must match, where the library asks for it.
+    pub phase: Option<bool>,
     /// Whether a raise tells an object that is a parameter.
     pub of_param: bool,
     /// Whether the handler is kept inside a record of the tree.
@@ -138,6 +140,7 @@ impl Effect {
             replaces: false,
             by_annotation: false,
             adapter: None,
+            phase: None,
             of_param: false,
             in_record: false,
             certainty: Certainty::Certain,

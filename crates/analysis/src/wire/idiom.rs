@@ -200,6 +200,7 @@ fn apply(
     let options = idiom.options.and_then(|o| args.get(o).copied());
     effect.once |= has_once(x, options);
     effect.bounded = is_ended_by_signal(x, options);
+    effect.phase = idiom.phase.as_ref().and_then(|name| phase(x, options, name));
     effect.by_annotation = idiom.by_annotation;
     Some(vec![effect])
 }
@@ -310,7 +311,22 @@ fn has_once(x: &Extractor<'_, '_>, options: Option<NodeId>) -> bool {
     entry(x, options, "once").is_some_and(|v| matches!(x.body.node(v), Node::Bool(true)))
 }
 
-/// `{ signal }`: an abort releases.
+/// The phase that options ask for; none where they do not show it.
+fn phase(x: &Extractor<'_, '_>, options: Option<NodeId>, name: &str) -> Option<bool> {
+    let Some(node) = options else { return Some(false) };
+    match x.body.node(node) {
+        Node::Bool(truth) => Some(truth),
+        Node::Object(list) => match entry(x, options, name) {
+            Some(value) => match x.body.node(value) {
+                Node::Bool(truth) => Some(truth),
+                _ => None,
+            },
+            None => x.body.list(list).iter().all(|e| matches!(x.body.node(*e), Node::Entry { .. })).then_some(false),
+        },
+        _ => None,
+    }
+}
+
 /// Whether the options hold a signal that somebody gives: one handed in, or one whose controller
 /// is told to abort.
 fn is_ended_by_signal(x: &Extractor<'_, '_>, options: Option<NodeId>) -> bool {

@@ -23,6 +23,9 @@ pub enum Same {
 /// Compares the handler of a subscription with that of a release.
 pub fn same_handler(flow: &Flow<'_>, join: &Effect, leave: &Effect) -> Same {
     let (Some(a), Some(b)) = (&join.handler, &leave.handler) else { return Same::Open };
+    if other_phase(join, leave) {
+        return Same::Never;
+    }
     // an adapter can take itself off
     if let Some(adapter) = &join.adapter
         && leaves_itself(flow, adapter, b)
@@ -91,6 +94,11 @@ pub fn same_handler(flow: &Flow<'_>, join: &Effect, leave: &Effect) -> Same {
             }
         }
     }
+}
+
+/// Whether a release asks for another phase than the one that was subscribed for.
+pub fn other_phase(join: &Effect, leave: &Effect) -> bool {
+    matches!((join.phase, leave.phase), (Some(a), Some(b)) if a != b)
 }
 
 /// Whether a local's one value is what a member holds.

@@ -71,6 +71,7 @@ impl<'t> Script<'t> {
                 self.class_member(member, decorators);
             }
         }
+        self.declare_assigned(id, node);
         self.l.context = outer;
         id
     }
@@ -155,15 +156,17 @@ impl<'t> Script<'t> {
                 let name = self.property_name(name_node);
                 let mut field = self.l.member(MemberKind::Field, name, name_node, node);
                 field.modifiers = self.member_modifiers(&kids);
-                field.ty = kids.field(f.type_).map(|t| self.ty(t));
+                field.ty = kids.field(f.type_).map(|t| self.ty(t)).or_else(|| self.doc_type_of(node));
                 annotations.extend(self.decorators(&kids));
                 field.annotations = annotations;
                 let id = self.l.add_member(field);
+                let instance = self.instance_of(id);
                 if let Some(value) = kids.field(f.value) {
                     let outer = self.l.open_body(id, value);
                     let root = self.node(value);
                     self.l.close_body(outer, Some(root), true);
                 }
+                self.loose.instance = instance;
             }
             Kind::AbstractMethod | Kind::MethodSignature => self.signature(node),
             Kind::StaticBlock => {
@@ -201,12 +204,14 @@ impl<'t> Script<'t> {
         member.modifiers = self.member_modifiers(&kids);
         member.modifiers.is_virtual = true;
         member.annotations = annotations;
-        member.ty = kids.field(f.return_type).map(|t| self.ty(t));
+        member.ty = kids.field(f.return_type).map(|t| self.ty(t)).or_else(|| self.doc_result(node));
         member.type_params = kids.field(f.type_parameters).map_or_else(Box::default, |n| self.type_parameters(n));
         let prototype = Member { kind: MemberKind::Property, annotations: Vec::new(), ..member.clone() };
         let id = self.l.add_member(member);
         let outer = self.l.open_body(id, node);
-        let (params, properties) = kids.field(f.parameters).map_or_else(|| (Vec::new(), Vec::new()), |p| self.params(p));
+        let (mut params, properties) = kids.field(f.parameters).map_or_else(|| (Vec::new(), Vec::new()), |p| self.params(p));
+        self.doc_params(node, &mut params);
+        let instance = self.instance_of(id);
         let accessor_type = prototype.ty.or(params.first().and_then(|p| p.ty));
         self.l.unit.members[id.0 as usize].params = params;
         let stores: Vec<NodeId> = properties.iter().map(|p| self.store(p.name, node)).collect();
@@ -215,11 +220,19 @@ impl<'t> Script<'t> {
             (Some(body), false) => Some(self.with_stores(body, stores, node)),
             (body, _) => body,
         };
+        self.loose.instance = instance;
         self.l.close_body(outer, root, false);
         self.property_fields(properties, id);
         if matches!(kind, MemberKind::Accessor(_)) {
             self.accessor_property(prototype, accessor_type);
         }
+    }
+
+    /// Makes `this` the instance that a member belongs to; gives what it was.
+    fn instance_of(&mut self, member: MemberId) -> Option<TypeDeclId> {
+        let member = self.l.unit.member(member);
+        let owner = member.owner.filter(|_| !member.modifiers.is_static);
+        std::mem::replace(&mut self.loose.instance, owner)
     }
 
     /// The property that a getter or setter is part of, once for both.

@@ -12,6 +12,9 @@ use crate::driver::span;
 
 impl<'t> Script<'t> {
     pub(super) fn program(&mut self, root: Ts<'t>) {
+        if self.is_loose() {
+            self.find_constructors();
+        }
         self.module_code(root, root);
     }
 
@@ -33,7 +36,7 @@ impl<'t> Script<'t> {
         self.l.close_body(outer, Some(root), false);
     }
 
-    fn module_statement(&mut self, node: Ts<'t>, exported: bool, items: &mut Vec<NodeId>) {
+    pub(super) fn module_statement(&mut self, node: Ts<'t>, exported: bool, items: &mut Vec<NodeId>) {
         match self.kind(node) {
             Kind::Import => self.import(node),
             Kind::ImportAlias => {}
@@ -51,13 +54,23 @@ impl<'t> Script<'t> {
             Kind::EnumDecl => self.enumeration(node, exported),
             Kind::TypeAlias => self.alias(node, exported),
             Kind::InternalModule | Kind::Module => self.namespace(node, exported),
-            Kind::FunctionDecl | Kind::GeneratorDecl | Kind::FunctionSignature => self.function_member(node, exported),
+            Kind::FunctionDecl | Kind::GeneratorDecl | Kind::FunctionSignature => {
+                let kids = self.l.kids(node);
+                match kids.field(self.t.fields.name) {
+                    Some(name_at) if self.is_constructor(self.l.text_of(name_at), node) => {
+                        let name = self.l.name_of(name_at);
+                        self.constructor_class(node, name, name_at, exported);
+                    }
+                    _ => self.function_member(node, exported),
+                }
+            }
             Kind::LexicalDecl | Kind::VariableDecl => self.variables(node, exported, items),
             Kind::ExprStatement => {
                 // `namespace X {}` parses as an expression
                 let kids = self.l.items(node);
                 match kids.first() {
                     Some(inner) if self.kind(inner) == Kind::InternalModule => self.namespace(inner, exported),
+                    Some(inner) if self.export_assignment(inner, items) || self.bundle(node, items) => {}
                     _ => items.push(self.node(node)),
                 }
             }
@@ -197,18 +210,34 @@ impl<'t> Script<'t> {
             return;
         };
         let name = self.l.name_of(name_node);
+        self.function_named(node, name, name_node, exported);
+    }
+
+    /// A function of the module from a function that is a value.
+    pub(super) fn function_value(&mut self, node: Ts<'t>, name: Name, name_node: Ts<'t>) {
+        self.function_named(node, name, name_node, true);
+    }
+
+    fn function_named(&mut self, node: Ts<'t>, name: Name, name_node: Ts<'t>, exported: bool) {
+        let f = &self.t.fields;
+        let kids = self.l.kids(node);
         let mut member = self.l.member(MemberKind::Method, name, name_node, node);
         member.modifiers = self.module_modifiers(exported);
         member.modifiers.is_async = kids.has_token("async");
         member.modifiers.is_abstract = kids.field(f.body).is_none();
-        member.ty = kids.field(f.return_type).map(|t| self.ty(t));
+        member.ty = kids.field(f.return_type).map(|t| self.ty(t)).or_else(|| self.doc_result(node));
         member.type_params = kids.field(f.type_parameters).map_or_else(Box::default, |n| self.type_parameters(n));
         let id = self.l.add_member(member);
         let outer = self.l.open_body(id, node);
-        let params = kids.field(f.parameters).map_or_else(Vec::new, |p| self.params(p).0);
+        let mut params = kids.field(f.parameters).map_or_else(Vec::new, |p| self.params(p).0);
+        self.doc_params(node, &mut params);
         self.l.unit.members[id.0 as usize].params = params;
-        let root = kids.field(f.body).map(|b| self.node(b));
-        self.l.close_body(outer, root, false);
+        let body = kids.field(f.body);
+        let returns_root = body.is_some_and(|b| self.kind(b) != Kind::StatementBlock);
+        let instance = self.loose.instance.take();
+        let root = body.map(|b| self.node(b));
+        self.loose.instance = instance;
+        self.l.close_body(outer, root, returns_root);
     }
 
     fn variables(&mut self, node: Ts<'t>, exported: bool, items: &mut Vec<NodeId>) {
@@ -220,6 +249,10 @@ impl<'t> Script<'t> {
             let Some(name_node) = parts.field(f.name) else {
                 continue;
             };
+            let value_node = parts.field(f.value);
+            if value_node.is_some_and(|v| self.require_into(name_node, v)) {
+                continue;
+            }
             if self.kind(name_node) != Kind::Identifier {
                 // each name of the pattern is a variable of the module
                 let init = parts.field(f.value).map(|v| self.node(v));
@@ -229,8 +262,11 @@ impl<'t> Script<'t> {
                 continue;
             }
             let name = self.l.name_of(name_node);
+            if value_node.is_some_and(|v| self.class_value(v, name, name_node, exported)) {
+                continue;
+            }
             let mut field = self.l.member(MemberKind::Field, name, name_node, declarator);
-            field.ty = parts.field(f.type_).map(|t| self.ty(t));
+            field.ty = parts.field(f.type_).map(|t| self.ty(t)).or_else(|| self.doc_type_of(declarator));
             field.modifiers = self.module_modifiers(exported);
             field.modifiers.is_readonly = constant;
             self.l.add_member(field);

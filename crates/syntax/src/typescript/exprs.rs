@@ -39,10 +39,16 @@ impl<'t> Script<'t> {
                 let keys = self.l.list(&[index]);
                 self.l.push(Node::Index { object, keys, optional: is_optional(&kids, self) }, node)
             }
-            Kind::Call => self.call(node),
+            Kind::Call => match self.require_in_place(node).or_else(|| self.prototype_call(node)) {
+                Some(done) => done,
+                None => self.call(node),
+            },
             Kind::New => self.creation(node),
             Kind::Arrow | Kind::FunctionExpr | Kind::Generator => self.function_expression(node),
             Kind::Assign => {
+                if let Some(done) = self.prototype_assignment(node) {
+                    return done;
+                }
                 let kids = self.l.kids(node);
                 let left = kids.field(f.left);
                 let value = self.node_or_empty(kids.field(f.right), node);
@@ -56,6 +62,7 @@ impl<'t> Script<'t> {
                     }
                     other => self.node_or_empty(other, node),
                 };
+                self.note_assigned(target, node);
                 self.l.push(Node::Assign { op: AssignOp::Set, target, value }, node)
             }
             Kind::AugmentedAssign => {
@@ -68,6 +75,7 @@ impl<'t> Script<'t> {
                 };
                 let target = self.node_or_empty(kids.field(f.left), node);
                 let value = self.node_or_empty(kids.field(f.right), node);
+                self.note_assigned(target, node);
                 self.l.push(Node::Assign { op, target, value }, node)
             }
             Kind::Binary => {
@@ -145,9 +153,7 @@ impl<'t> Script<'t> {
             Kind::Object => self.object(node),
             Kind::Class => {
                 let id = self.class(node, false);
-                let at = self.l.push(Node::Class(id), node);
-                self.l.body.types.push((id, at));
-                at
+                self.class_in_body(id, node)
             }
             Kind::String => {
                 let text = self.unquoted(node);
@@ -248,8 +254,18 @@ impl<'t> Script<'t> {
             return self.l.push(Node::Plain, node);
         };
         let name = self.l.name_of(name_node);
+        if self.is_constructor(self.l.text_of(name_node), node) {
+            let class = self.constructor_class(node, name, name_node, false);
+            return self.class_in_body(class, node);
+        }
         let id = self.closure(node, Some(name), CaptureMode::Own, LambdaForm::Local);
         self.l.push(Node::Local { name, ty: None, init: Some(id), constant: true }, name_node)
+    }
+
+    pub(super) fn class_in_body(&mut self, id: yarrowgraph_ir::TypeDeclId, node: Ts<'t>) -> NodeId {
+        let at = self.l.push(Node::Class(id), node);
+        self.l.body.types.push((id, at));
+        at
     }
 
     fn function_expression(&mut self, node: Ts<'t>) -> NodeId {
@@ -260,7 +276,11 @@ impl<'t> Script<'t> {
     fn closure(&mut self, node: Ts<'t>, name: Option<Name>, this: CaptureMode, form: LambdaForm) -> NodeId {
         let f = &self.t.fields;
         let kids = self.l.kids(node);
-        let params = match (kids.field(f.parameters), kids.field(f.parameter)) {
+        let instance = self.loose.instance;
+        if this == CaptureMode::Own {
+            self.loose.instance = None;
+        }
+        let mut params = match (kids.field(f.parameters), kids.field(f.parameter)) {
             (Some(list), _) => self.params(list).0,
             (None, Some(single)) => vec![Param {
                 name: self.l.name_of(single),
@@ -274,12 +294,14 @@ impl<'t> Script<'t> {
             }],
             (None, None) => Vec::new(),
         };
+        self.doc_params(node, &mut params);
         let body_node = kids.field(f.body);
         let returns_body = body_node.is_some_and(|b| self.kind(b) != Kind::StatementBlock);
         let result = kids.field(f.return_type).map(|t| self.ty(t));
         let is_async = kids.has_token("async");
         let index = self.l.function(Function { name, params, result, body: None, returns_body, this, form, is_async });
         let body = body_node.map(|b| self.node(b));
+        self.loose.instance = instance;
         self.l.body.functions[index.0 as usize].body = body;
         self.l.push(Node::Lambda(index), node)
     }

@@ -3,6 +3,7 @@
 mod classes;
 mod decls;
 mod exprs;
+pub(crate) mod javascript;
 mod kinds;
 mod stmts;
 
@@ -14,6 +15,7 @@ use yarrowgraph_ir::{Language, NodeId, TypeRef, TypeRefId, Unit, pack::Pack};
 
 use crate::driver::{self, Lower, Nodes};
 use crate::parse::{self, Grammar, Unread};
+use javascript::Loose;
 use kinds::{Kind, Table};
 
 /// What the language promises.
@@ -37,13 +39,17 @@ static MARKUP: LazyLock<Table> = LazyLock::new(|| Table::new(&Grammar::Tsx.langu
 
 /// Lowers one file.
 pub(crate) fn lower(path: &str, text: &str) -> Result<Unit, Unread> {
-    let markup = path.ends_with(".tsx");
-    let tree = parse::parse(if markup { Grammar::Tsx } else { Grammar::TypeScript }, text)?;
-    let mut unit = Unit::new(Language::TypeScript, path);
+    let grammar = if path.ends_with(".tsx") { Grammar::Tsx } else { Grammar::TypeScript };
+    lower_with(Language::TypeScript, grammar, path, text)
+}
+
+fn lower_with(language: Language, grammar: Grammar, path: &str, text: &str) -> Result<Unit, Unread> {
+    let tree = parse::parse(grammar, text)?;
+    let mut unit = Unit::new(language, path);
     unit.errors = driver::errors(&tree);
-    let table = if markup { &MARKUP } else { &PLAIN };
+    let table = if grammar == Grammar::Tsx { &MARKUP } else { &PLAIN };
     let ambient = [".d.ts", ".d.mts", ".d.cts"].iter().any(|e| path.ends_with(e));
-    let mut script = Script { l: Lower::new(unit, text, &tree, &table.value_tokens), t: table, ambient };
+    let mut script = Script { l: Lower::new(unit, text, &tree, &table.value_tokens), t: table, ambient, loose: Loose::default() };
     script.program(tree.root_node());
     while let Some((node, placeholder)) = script.l.next_late() {
         let lowered = script.node(node);
@@ -57,6 +63,7 @@ struct Script<'t> {
     t: &'static Table,
     /// Whether declarations here only describe what is defined elsewhere.
     ambient: bool,
+    loose: Loose<'t>,
 }
 
 impl<'t> Script<'t> {

@@ -69,9 +69,7 @@ impl<'t> Script<'t> {
             Kind::FunctionDecl | Kind::GeneratorDecl => self.local_function(node),
             Kind::ClassDecl | Kind::AbstractClass => {
                 let id = self.class(node, false);
-                let at = self.l.push(Node::Class(id), node);
-                self.l.body.types.push((id, at));
-                at
+                self.class_in_body(id, node)
             }
             Kind::InterfaceDecl => {
                 self.interface(node, false);
@@ -104,13 +102,27 @@ impl<'t> Script<'t> {
             let Some(name_node) = parts.field(f.name) else {
                 continue;
             };
-            let init = parts.field(f.value).map(|v| self.node(v));
+            let value_node = parts.field(f.value);
+            if value_node.is_some_and(|v| self.require_into(name_node, v)) {
+                continue;
+            }
+            if self.kind(name_node) == Kind::Identifier
+                && let Some(value) = value_node
+                && self.is_constructor(self.l.text_of(name_node), value)
+            {
+                let name = self.l.name_of(name_node);
+                let class = self.constructor_class(value, name, name_node, false);
+                locals.push(self.class_in_body(class, value));
+                continue;
+            }
+            let init = value_node.map(|v| self.node(v));
             if self.kind(name_node) != Kind::Identifier {
                 locals.push(self.pattern(name_node, init));
                 continue;
             }
             let name = self.l.name_of(name_node);
-            let ty = parts.field(f.type_).map(|t| self.ty(t));
+            self.note_alias(name, init);
+            let ty = parts.field(f.type_).map(|t| self.ty(t)).or_else(|| self.doc_type_of(declarator));
             locals.push(self.l.push(Node::Local { name, ty, init, constant }, declarator));
         }
         match locals[..] {

@@ -1,0 +1,114 @@
+//! Types of parameters that have none written: what the calls hand over.
+
+use rayon::prelude::*;
+use rustc_hash::FxHashMap;
+use yarrowgraph_ir::{Node, NodeId};
+
+use super::Flow;
+use crate::program::{MemberId, Site, Ty, TypeId};
+
+/// Parameters by member and position.
+pub(super) type Given = FxHashMap<(MemberId, u16), Ty>;
+
+/// Rounds: how many calls a value is handed through.
+const ROUNDS: usize = 3;
+/// How far a callee is looked for.
+const NEAR: u32 = 8;
+
+impl Flow<'_> {
+    /// Finds the types that calls give to parameters without a written one, in rounds: what one
+    /// round finds tells the next which methods are called.
+    pub(super) fn give_params(&mut self) {
+        let program = self.program;
+        let untyped = |m: MemberId| program.decl(m).params.iter().any(|p| p.ty.is_none());
+        if !(0..program.members.len()).map(|i| MemberId(i as u32)).any(untyped) {
+            return;
+        }
+        for _ in 0..ROUNDS {
+            let found: Vec<((MemberId, u16), Ty)> =
+                (0..program.members.len()).into_par_iter().flat_map_iter(|i| self.arguments_in(MemberId(i as u32))).collect();
+            let mut by_param: FxHashMap<(MemberId, u16), Vec<Ty>> = FxHashMap::default();
+            for (param, ty) in found {
+                let types = by_param.entry(param).or_default();
+                if !types.contains(&ty) {
+                    types.push(ty);
+                }
+            }
+            let given: Given = by_param.into_iter().filter_map(|(param, types)| Some((param, self.common(&types)?))).collect();
+            let settled = given == self.given;
+            self.given = given;
+            self.infer();
+            if settled {
+                return;
+            }
+        }
+    }
+
+    /// The types of the arguments that a body hands to parameters without a written type.
+    fn arguments_in(&self, member: MemberId) -> Vec<((MemberId, u16), Ty)> {
+        let program = self.program;
+        let mut found = Vec::new();
+        let Some(body) = program.body(member) else { return found };
+        for index in 0..body.nodes.len() {
+            let node = NodeId::new(index);
+            let (target, args) = match body.node(node) {
+                Node::Call { callee, args, .. } if args.len > 0 => (self.method_called(Site { member, node }, callee, args.len as usize, NEAR).map(|c| c.member), args),
+                Node::New { args, .. } if args.len > 0 => {
+                    let class = self.type_of_node(member, node).own();
+                    (class.and_then(|t| self.constructor_or_base(t, args.len as usize)), args)
+                }
+                _ => continue,
+            };
+            let Some(target) = target else { continue };
+            let params = &program.decl(target).params;
+            for (at, &arg) in body.list(args).iter().enumerate() {
+                if params.get(at).is_none_or(|p| p.ty.is_some()) {
+                    continue;
+                }
+                let ty = self.type_of_node(member, arg);
+                if matches!(ty, Ty::Own(..) | Ty::Outside(..) | Ty::Array(_)) {
+                    found.push(((target, at as u16), ty));
+                }
+            }
+        }
+        found
+    }
+
+    /// The constructor that makes objects of a type: its own, or the nearest one that it inherits.
+    pub(super) fn constructor_or_base(&self, ty: TypeId, arg_count: usize) -> Option<MemberId> {
+        let mut class = Some(ty);
+        for _ in 0..NEAR {
+            let t = class?;
+            if let Some(found) = self.constructor(t, arg_count) {
+                return Some(found);
+            }
+            class = self.program.base_class(t);
+        }
+        None
+    }
+
+    /// What several types have in common: one that all others are.
+    fn common(&self, types: &[Ty]) -> Option<Ty> {
+        let (first, rest) = types.split_first()?;
+        if rest.is_empty() {
+            return Some(first.clone());
+        }
+        let all: Vec<TypeId> = types.iter().filter_map(Ty::own).collect();
+        if all.len() < types.len() {
+            return None;
+        }
+        let mut found = None;
+        self.program.for_each_base(all[0], &mut |base| {
+            if all.iter().all(|t| self.program.is_a(*t, base)) {
+                found = Some(Ty::Own(base, std::sync::Arc::default()));
+            }
+            found.is_none()
+        });
+        found
+    }
+
+    /// What calls give to a parameter.
+    pub(super) fn given_type(&self, member: MemberId, index: u16) -> Ty {
+        self.given.get(&(member, index)).cloned().unwrap_or(Ty::Unknown)
+    }
+}
