@@ -320,6 +320,35 @@ pub struct Pack {
     pub idioms: Idioms,
 }
 
+impl Pack {
+    /// Whether a method's name is so common, on the platform or everywhere, that it does not tell
+    /// whose method it is.
+    pub fn says_nothing_alone(&self, name: &str) -> bool {
+        let common = [
+            &self.elements,
+            &self.copies,
+            &self.adds,
+            &self.removes,
+            &self.clears,
+            &self.takes,
+            &self.membership,
+            &self.positions,
+            &self.walks,
+            &self.teardowns,
+            &self.handle_releases,
+            &self.hooks,
+            &self.recurring_hooks,
+            &self.stream_steps,
+            &self.binders,
+            &self.schedulers,
+            &self.invokers,
+            &self.unwraps,
+            &self.views,
+        ];
+        common.iter().any(|names| names.contains(name)) || !self.idioms.named(name).is_empty()
+    }
+}
+
 /// Matches a name against a pattern with at most one `*`; returns what the star stands for
 /// (empty where there is none).
 pub fn matches<'t>(pattern: &str, name: &'t str) -> Option<&'t str> {

@@ -33,4 +33,6 @@ pub struct Traits {
     pub inner_types_capture: bool,
     /// Whether members without a modifier are public.
     pub public_by_default: bool,
+    /// Whether types are seldom written, so that a method may have to be told by its name alone.
+    pub duck_typed: bool,
 }

@@ -35,6 +35,12 @@ pub(crate) fn is_generated(path: &str, text: &str) -> bool {
     if [".Designer.cs", ".designer.cs", ".g.cs", ".g.i.cs", ".generated.cs", ".generated.ts", "_pb.ts"].iter().any(|e| name.ends_with(e)) {
         return true;
     }
+    // a bundle without line breaks, or what a compiler left beside its source map
+    let lines = memchr::memchr_iter(b'\n', text.as_bytes()).count().max(1);
+    let is_bundle = text.len() > 4000 && text.len() / lines > 300;
+    if is_bundle || text.trim_end().lines().next_back().is_some_and(|last| last.starts_with("//# sourceMappingURL=")) {
+        return true;
+    }
     let mut end = text.len().min(1000);
     while !text.is_char_boundary(end) {
         end -= 1;

@@ -14,6 +14,11 @@ pub(crate) struct Decoded<'b> {
     pub(crate) encoding: Encoding,
 }
 
+/// Whether a text is XML (translations of some toolkits share an extension with a language).
+pub(crate) fn is_markup(text: &str) -> bool {
+    ["<?xml", "<!DOCTYPE"].iter().any(|start| text.trim_start_matches('\u{feff}').trim_start().starts_with(start))
+}
+
 /// Decodes UTF-8 and UTF-16 (by their marks); text that is not Unicode is taken as one
 /// byte a character, so that names and structure survive. Zero bytes mean a binary file.
 pub(crate) fn decode(bytes: &[u8]) -> Result<Decoded<'_>, Unread> {

@@ -36,6 +36,9 @@ pub fn language_of(path: &str) -> Option<Language> {
 /// [`Unit::errors`]; everything else is read all the same.
 pub fn read(language: Language, path: &str, bytes: &[u8]) -> Result<Unit, Unread> {
     let text = decode::decode(bytes)?;
+    if language == Language::TypeScript && decode::is_markup(&text.text) {
+        return Err(Unread::Markup);
+    }
     let mut unit = match language {
         Language::CSharp => csharp::lower(path, &text.text)?,
         Language::Java => java::lower(path, &text.text)?,

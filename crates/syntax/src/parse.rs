@@ -13,6 +13,8 @@ use crate::decode;
 pub enum Unread {
     /// It holds zero bytes.
     Binary,
+    /// It is a file of markup whose extension a language has as well.
+    Markup,
     /// It made the grammar crawl, and was given up.
     TooTangled,
     /// It is larger than four gigabytes can address.
@@ -23,6 +25,7 @@ impl std::fmt::Display for Unread {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         f.write_str(match self {
             Unread::Binary => "binary file",
+            Unread::Markup => "XML, not the language that its name says",
             Unread::TooTangled => "given up: parsing it takes out of all proportion to its size",
             Unread::TooLarge => "too large",
         })

@@ -170,7 +170,7 @@ pub(crate) fn is_override(flow: &Flow<'_>, member: MemberId, base: MemberId) -> 
     let (m, b) = (program.member(member), program.member(base));
     m.owner != b.owner
         && m.name == b.name
-        && program.decl(member).params.len() == program.decl(base).params.len()
+        && (program.decl(member).params.len() == program.decl(base).params.len() || program.kit_of(member).traits.duck_typed)
         && program.is_a(m.owner, b.owner)
 }
 

@@ -52,9 +52,14 @@ impl Flow<'_> {
                 // an extension method in scope
                 let takes = |m: &MemberId| program.decl(*m).params.len() > arg_count;
                 let mut candidates = program.extensions_named(name).iter().copied().filter(takes);
-                let member = candidates.next()?;
-                let object = (*object).clone();
-                candidates.next().is_none().then_some(Callee { member, receiver: Some(object), extension: true })
+                if let Some(member) = candidates.next() {
+                    let object = (*object).clone();
+                    return candidates.next().is_none().then_some(Callee { member, receiver: Some(object), extension: true });
+                }
+                let member = program.told_by_name(name).filter(|_| program.kit_of(site.member).traits.duck_typed)?;
+                let is_unknown = !matches!(object.root(), Val::Global(_)) && self.type_of_val(&object, budget).bounded() == Ty::Unknown;
+                let fits = program.decl(member).params.len() >= arg_count;
+                (is_unknown && fits).then(|| Callee { member, receiver: Some((*object).clone()), extension: false })
             }
             _ => None,
         }

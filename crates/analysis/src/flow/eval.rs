@@ -258,7 +258,16 @@ impl Flow<'_> {
     fn eval_member_access(&self, site: Site, object: NodeId, name: Name, budget: u32) -> Val {
         let program = self.program;
         let sym = program.sym_in(site.member, name);
+        let through_super = program.body(site.member).is_some_and(|b| matches!(b.node(object), Node::Super));
         let object = self.eval_at(site.member, object, budget);
+        // what an override calls is what it overrides
+        if through_super
+            && let Val::This(t) = object
+            && let Some(base) = program.base_class(t)
+            && let Some(m) = program.find_member_as(base, sym, self.is_callee(site))
+        {
+            return self.member_value(m, object, budget);
+        }
         // a namespace before a type
         if matches!(object, Val::Global(_) | Val::Outside(..))
             && let Some(dotted) = self.dotted(site)
@@ -498,6 +507,8 @@ impl Flow<'_> {
         let sym = program.sym_in(local.member, key);
         match self.pattern_source(local.member, pattern, init, budget) {
             Some(source) => match self.member_of(source, sym, false, budget) {
+                // what a caller hands over in an object is as good as a parameter
+                part @ Val::Outside(..) if matches!(part.root(), Val::Param(..)) => part,
                 Val::Outside(..) => Val::Local(local),
                 known => known,
             },
@@ -528,7 +539,10 @@ impl Flow<'_> {
             return Some(self.eval_at(member, init, budget));
         }
         let body = self.program.body(member)?;
-        let parent = self.program.scope(member).parent(pattern)?;
+        let Some(parent) = self.program.scope(member).parent(pattern) else {
+            let index = self.program.decl(member).params.iter().position(|p| p.pattern == Some(pattern))?;
+            return Some(Val::Param(member, None, index as u16));
+        };
         match body.node(parent) {
             Node::ForEach { iterable, .. } => Some(Val::Element(Arc::new(self.eval_at(member, iterable, budget)), None)),
             Node::Lambda(f) => {

@@ -20,7 +20,7 @@ impl Flow<'_> {
     /// round finds tells the next which methods are called.
     pub(super) fn give_params(&mut self) {
         let program = self.program;
-        let untyped = |m: MemberId| program.decl(m).params.iter().any(|p| p.ty.is_none());
+        let untyped = |m: MemberId| program.decl(m).params.iter().any(|p| p.ty.is_none() || program.kit_of(m).traits.duck_typed);
         if !(0..program.members.len()).map(|i| MemberId(i as u32)).any(untyped) {
             return;
         }
@@ -52,7 +52,9 @@ impl Flow<'_> {
         for index in 0..body.nodes.len() {
             let node = NodeId::new(index);
             let (target, args) = match body.node(node) {
-                Node::Call { callee, args, .. } if args.len > 0 => (self.method_called(Site { member, node }, callee, args.len as usize, NEAR).map(|c| c.member), args),
+                Node::Call { callee, args, .. } if args.len > 0 => {
+                    (self.method_called(Site { member, node }, callee, args.len as usize, NEAR).map(|c| c.member), args)
+                }
                 Node::New { args, .. } if args.len > 0 => {
                     let class = self.type_of_node(member, node).own();
                     (class.and_then(|t| self.constructor_or_base(t, args.len as usize)), args)
@@ -61,12 +63,13 @@ impl Flow<'_> {
             };
             let Some(target) = target else { continue };
             let params = &program.decl(target).params;
+            let duck_typed = program.kit_of(target).traits.duck_typed;
             for (at, &arg) in body.list(args).iter().enumerate() {
-                if params.get(at).is_none_or(|p| p.ty.is_some()) {
+                if params.get(at).is_none_or(|p| p.ty.is_some() && !duck_typed) {
                     continue;
                 }
                 let ty = self.type_of_node(member, arg);
-                if matches!(ty, Ty::Own(..) | Ty::Outside(..) | Ty::Array(_)) {
+                if matches!(ty, Ty::Own(..) | Ty::Outside(..) | Ty::Array(_) | Ty::Record(_)) {
                     found.push(((target, at as u16), ty));
                 }
             }
@@ -88,10 +91,13 @@ impl Flow<'_> {
     }
 
     /// What several types have in common: one that all others are.
-    fn common(&self, types: &[Ty]) -> Option<Ty> {
+    pub(super) fn common(&self, types: &[Ty]) -> Option<Ty> {
         let (first, rest) = types.split_first()?;
         if rest.is_empty() {
             return Some(first.clone());
+        }
+        if types.iter().all(|t| matches!(t, Ty::Record(_))) {
+            return Some(self.common_record(types));
         }
         let all: Vec<TypeId> = types.iter().filter_map(Ty::own).collect();
         if all.len() < types.len() {
@@ -105,6 +111,21 @@ impl Flow<'_> {
             found.is_none()
         });
         found
+    }
+
+    /// The members that records have in common or that only some of them have.
+    fn common_record(&self, types: &[Ty]) -> Ty {
+        let mut by_name: std::collections::BTreeMap<crate::program::Sym, Vec<Ty>> = Default::default();
+        for ty in types {
+            let Ty::Record(members) = ty else { continue };
+            for (name, ty) in members.iter() {
+                let known = by_name.entry(*name).or_default();
+                if !known.contains(ty) {
+                    known.push(ty.clone());
+                }
+            }
+        }
+        Ty::Record(by_name.into_iter().filter_map(|(name, types)| Some((name, self.common(&types)?))).collect())
     }
 
     /// What calls give to a parameter.

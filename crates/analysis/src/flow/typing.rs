@@ -54,7 +54,11 @@ impl Flow<'_> {
             }
             Val::New(site) | Val::Call(site) => self.node_type(site.member, site.node, budget),
             Val::Lambda(..) | Val::Method(..) | Val::Bound(..) => Ty::Function(Arc::new(Ty::Unknown)),
-            Val::Unknown | Val::Outside(..) | Val::Global(_) | Val::Literal(_) | Val::Str(_) | Val::Null | Val::Data => Ty::Unknown,
+            Val::Outside(of, name) => match self.type_of_val(of, budget) {
+                Ty::Record(members) => members.iter().find(|(n, _)| n == name).map_or(Ty::Unknown, |(_, ty)| ty.clone()),
+                _ => Ty::Unknown,
+            },
+            Val::Unknown | Val::Global(_) | Val::Literal(_) | Val::Str(_) | Val::Null | Val::Data => Ty::Unknown,
         }
     }
 
@@ -140,7 +144,14 @@ impl Flow<'_> {
         };
         let Some(param) = param else { return Ty::Unknown };
         if let Some(ty) = param.ty {
-            return program.type_in(member, ty);
+            let written = program.type_in(member, ty);
+            // a comment may name what is described elsewhere, or nowhere
+            let in_comment = program.kit_of(member).traits.duck_typed && written.own().is_none() && function.is_none();
+            return match self.given_type(member, index) {
+                Ty::Unknown => written,
+                given if in_comment => given,
+                _ => written,
+            };
         }
         match (function, param.default) {
             (None, default) => match (self.given_type(member, index), default) {
@@ -203,9 +214,10 @@ impl Flow<'_> {
             },
             Node::Unary { operand, .. } => self.node_type(member, operand, budget),
             Node::Opaque(list) if list.len == 1 => self.node_type(member, body.list(list)[0], budget),
-            Node::Conditional { then, other, .. } => match self.node_type(member, then, budget) {
-                Ty::Unknown => self.node_type(member, other, budget),
-                known => known,
+            Node::Conditional { then, other, .. } => match (self.node_type(member, then, budget), self.node_type(member, other, budget)) {
+                (Ty::Unknown, other) => other,
+                (then, other @ Ty::Own(..)) if then.own().is_some() => self.common(&[then.clone(), other]).unwrap_or(then),
+                (then, _) => then,
             },
             Node::Binary { op: yarrowgraph_ir::BinaryOp::Coalesce | yarrowgraph_ir::BinaryOp::Or, left, right } => {
                 match self.node_type(member, left, budget) {
@@ -219,6 +231,16 @@ impl Flow<'_> {
                 Ty::Array(Arc::new(first))
             }
             Node::Lambda(_) | Node::MethodRef { .. } => Ty::Function(Arc::new(Ty::Unknown)),
+            Node::Object(entries) => {
+                let member_of = |entry: &NodeId| match body.node(*entry) {
+                    Node::Entry { key, value } => match body.node(key) {
+                        Node::Str(name) => Some((program.sym_in(member, name), self.node_type(member, value, budget))),
+                        _ => None,
+                    },
+                    _ => None,
+                };
+                Ty::Record(body.list(entries).iter().filter_map(member_of).filter(|(_, ty)| *ty != Ty::Unknown).collect())
+            }
             Node::Name(_) | Node::Member { .. } | Node::This | Node::Super | Node::OuterThis(_) | Node::Index { .. } => {
                 let value = self.eval_at(member, node, budget);
                 self.type_of_val(&value, budget)

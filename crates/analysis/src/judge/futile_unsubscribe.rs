@@ -30,7 +30,11 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         for &leave in &channel.leaves {
             let effect = &wiring.effects[leave];
             if effect.act == Act::Leave && !wiring.in_test(effect.site.member) {
-                drafts.extend(fresh(wiring, channel, effect).or_else(|| of_other_phase(wiring, channel, effect)).or_else(|| never_subscribed(wiring, channel, effect)));
+                drafts.extend(
+                    fresh(wiring, channel, effect)
+                        .or_else(|| of_other_phase(wiring, channel, effect))
+                        .or_else(|| never_subscribed(wiring, channel, effect)),
+                );
             }
         }
     }
@@ -58,7 +62,9 @@ fn of_other_phase(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> Op
     let joins = || channel.joins.iter().map(|j| &wiring.effects[*j]);
     let phased = Effect { phase: None, ..effect.clone() };
     let same = |join: &Effect| release::same_handler(&wiring.flow, join, &phased) == Same::Yes;
-    if effect.phase.is_none() || joins().any(|j| !release::other_phase(j, effect) && release::same_handler(&wiring.flow, j, effect) != Same::Never) {
+    if effect.phase.is_none()
+        || joins().any(|j| !release::other_phase(j, effect) && release::same_handler(&wiring.flow, j, effect) != Same::Never)
+    {
         return None;
     }
     joins().find(|j| release::other_phase(j, effect) && same(j))?;

@@ -75,7 +75,7 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> Option<Draft> {
     if is_platform_owned(wiring, channel, effect) || bound_by_base(wiring, effect, ty) {
         return None;
     }
-    let teardown = teardown_of(wiring, ty);
+    let teardown = teardown_of(wiring, ty, Some(effect.site.member));
     let ends_subject = teardown.is_some_and(|t| ends_its_subject(wiring, t, effect));
     if is_released(wiring, channel, join) || is_left_by_futile_release(wiring, channel, effect) || ends_subject {
         return None;
@@ -221,7 +221,7 @@ fn lives_on(wiring: &Wiring<'_>, ty: TypeId) -> Lives {
 }
 
 fn teardown_is_run(wiring: &Wiring<'_>, ty: TypeId) -> bool {
-    let Some(teardown) = teardown_of(wiring, ty) else { return false };
+    let Some(teardown) = teardown_of(wiring, ty, None) else { return false };
     let program = wiring.program();
     let name = program.member(teardown).name;
     program.index.calls(name).iter().any(|site| {
@@ -244,9 +244,27 @@ fn holds_itself(wiring: &Wiring<'_>, other: TypeId, effect: &Effect) -> bool {
 }
 
 /// The method in which the life of a type's instances ends.
-fn teardown_of(wiring: &Wiring<'_>, ty: TypeId) -> Option<MemberId> {
+fn teardown_of(wiring: &Wiring<'_>, ty: TypeId, subscribed_in: Option<MemberId>) -> Option<MemberId> {
     let program = wiring.program();
     let pack = program.kit(program.ty(ty).unit).pack;
+    let is_constructor = |m: MemberId| program.member(m).kind != MemberKind::Method;
+    let is_set_up = subscribed_in.is_some_and(|m| {
+        let callers = wiring.flow.callers((m, None));
+        is_constructor(m) || (!callers.is_empty() && callers.iter().all(|(site, _)| is_constructor(site.member)))
+    });
+    // nor does life end in what a constructor calls
+    let is_called_first = |m: MemberId| {
+        wiring
+            .flow
+            .callers((m, None))
+            .iter()
+            .any(|(site, binding)| is_constructor(site.member) && matches!(binding.this, Some(Val::This(_))))
+    };
+    // `close` undoes what `open` did, and not what was set up for good
+    let undoes_another = |name: &str| {
+        let entry = pack.pairs.iter().filter(|(_, exit)| exit == name).find_map(|(entry, _)| program.symbols.get(entry));
+        is_set_up && entry.is_some_and(|entry| program.find_member(ty, entry).is_some())
+    };
     let mut found = None;
     program.for_each_base(ty, &mut |t| {
         let is_teardown = |m: &&MemberId| {
@@ -254,8 +272,10 @@ fn teardown_of(wiring: &Wiring<'_>, ty: TypeId) -> Option<MemberId> {
             matches!(info.kind, MemberKind::Method | MemberKind::Destructor)
                 && !info.is_static
                 && pack.teardowns.contains(program.text(info.name))
+                && !undoes_another(program.text(info.name))
                 && (program.decl(**m).params.is_empty() || !takes_one_off(program.text(info.name)))
                 && program.body(**m).is_some_and(|b| b.root.is_some())
+                && !is_called_first(**m)
                 // a designer's is not where one takes handlers off
                 && !program.unit_of(**m).generated
         };
@@ -362,7 +382,7 @@ fn is_left_by_futile_release(wiring: &Wiring<'_>, channel: &Channel, join: &Effe
     let joined = function(join);
     channel.leaves.iter().map(|l| &wiring.effects[*l]).any(|leave| {
         let fresh = leave.handler.as_ref().is_some_and(|h| release::is_fresh(&wiring.flow, leave, h));
-        fresh
+        (fresh || release::other_phase(join, leave))
             && match (&joined, function(leave)) {
                 (Some(Val::Method(a, _)), Some(Val::Method(b, _))) => *a == b,
                 (Some(Val::Lambda(..)), Some(Val::Lambda(..))) => {

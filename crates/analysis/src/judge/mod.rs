@@ -15,6 +15,7 @@ mod unheard_event;
 use std::collections::{BTreeMap, BTreeSet};
 
 use rayon::prelude::*;
+use rustc_hash::FxHashSet;
 use yarrowgraph_model::{Certainty, Edit, Finding, Level, Place, Related};
 
 use crate::wire::Wiring;
@@ -97,7 +98,11 @@ pub struct Draft {
 pub fn judge(wiring: &Wiring<'_>) -> (Vec<Finding>, Accepted) {
     let mut findings = Vec::new();
     let all_drafts: Vec<Vec<Draft>> = RULES.par_iter().map(|rule| (rule.check)(wiring)).collect();
+    // nobody is blamed for what a tool has written
+    let program = wiring.program();
+    let generated: FxHashSet<&str> = program.units.iter().filter(|f| f.unit.generated).map(|f| f.unit.path.as_str()).collect();
     for (rule, mut drafts) in RULES.iter().zip(all_drafts) {
+        drafts.retain(|d| !generated.contains(d.place.file.as_str()));
         drafts.sort_by(|a, b| (&a.place, &a.message).cmp(&(&b.place, &b.message)));
         drafts.dedup_by(|a, b| a.place == b.place);
         let mut ordinals: BTreeMap<Vec<String>, u32> = BTreeMap::new();

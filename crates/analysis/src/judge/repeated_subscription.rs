@@ -246,13 +246,13 @@ fn comes_just_before(wiring: &Wiring<'_>, channel: &Channel, first: &Effect, sec
     }
 }
 
-/// A call of another method on the same object.
+/// A call of another method on the same object, or of a function that belongs to none.
 fn own_call(wiring: &Wiring<'_>, caller: MemberId, callee: MemberId) -> Option<NodeId> {
     let program = wiring.program();
     let calls = program.index.calls(program.member(callee).name).iter().filter(|s| s.member == caller);
     calls.map(|s| s.node).find(|node| {
         let target = wiring.flow.callee(Site { member: caller, node: *node });
-        target.is_some_and(|t| t.member == callee && matches!(t.receiver, Some(Val::This(_))))
+        target.is_some_and(|t| t.member == callee && matches!(t.receiver, None | Some(Val::This(_) | Val::Unknown)))
     })
 }
 

@@ -1,5 +1,7 @@
 //! Rule `unheard-event`: a channel is raised and nothing subscribes to it.
 
+use std::collections::BTreeSet;
+
 use yarrowgraph_ir::{AssignOp, Node, NodeId, Visibility};
 use yarrowgraph_model::{Certainty, ChannelKind, Level};
 
@@ -38,7 +40,11 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel) -> Option<Draft> {
     let what = short(&channel.id);
     let (place, public, certainty) = match &channel.key {
         ChannelKey::Own(m, None) => {
-            if !own_member_counts(wiring, channel, *m) || may_be_heard_unseen(wiring, *m) || is_offered(wiring, *m) {
+            if !own_member_counts(wiring, channel, *m)
+                || may_be_heard_unseen(wiring, *m)
+                || is_offered(wiring, *m)
+                || may_be_joined_by_name(wiring, *m)
+            {
                 return None;
             }
             let public = is_public(wiring, *m);
@@ -171,6 +177,21 @@ fn may_be_heard_unseen(wiring: &Wiring<'_>, m: MemberId) -> bool {
     };
     let named = views_of(wiring, m).into_iter().chain([info.name]);
     named.into_iter().any(|name| program.index.calls(name).iter().chain(program.index.writes(name)).any(subscribes))
+}
+
+/// Whether a call by the name of a method that puts handlers in reaches nobody knows what: in
+/// code without written types it may be that method.
+fn may_be_joined_by_name(wiring: &Wiring<'_>, m: MemberId) -> bool {
+    let program = wiring.program();
+    if !program.kit_of(m).traits.duck_typed {
+        return false;
+    }
+    let joins = wiring.effects.iter().filter(|e| e.act == Act::Join && e.holder.event == Event::Own(m));
+    let adders: BTreeSet<MemberId> = joins.filter(|e| e.inner.is_empty()).map(|e| e.site.member).collect();
+    adders.into_iter().any(|adder| {
+        let calls = program.index.calls(program.member(adder).name);
+        calls.iter().any(|call| call.member != adder && wiring.flow.callee(*call).is_none())
+    })
 }
 
 /// Whether code of another class subscribes whatever it is handed, and nobody in the tree hands it

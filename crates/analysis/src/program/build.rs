@@ -31,6 +31,7 @@ pub(super) fn link(mut units: Vec<Facts>, kit: &dyn Fn(Language) -> Kit) -> Prog
         scopes,
         types_by_name: FxHashMap::default(),
         extensions: FxHashMap::default(),
+        told_by_name: FxHashMap::default(),
         types_of_unit: Vec::new(),
         units_by_path: FxHashMap::default(),
         imported_modules: Vec::new(),
@@ -46,6 +47,7 @@ pub(super) fn link(mut units: Vec<Facts>, kit: &dyn Fn(Language) -> Kit) -> Prog
     program.imported_modules = (0..program.units.len()).into_par_iter().map(|i| imported_modules(&program, UnitId(i as u32))).collect();
     place_nested(&mut program, &numbers);
     find_bases(&mut program);
+    program.told_by_name = told_by_name(&program);
     program.declared = program.members.iter().map(|_| Default::default()).collect();
     program
 }
@@ -250,6 +252,28 @@ fn place_nested(p: &mut Program, numbers: &Numbers) {
         }
         p.types_of_unit.push(numbers[index].clone());
     }
+}
+
+/// Methods of code without written types whose name only one family of classes has: where the
+/// receiver of a call is not known, such a name tells it.
+fn told_by_name(p: &Program) -> FxHashMap<Sym, MemberId> {
+    const SHORTEST: usize = 4;
+    let mut by_name: FxHashMap<Sym, Vec<MemberId>> = FxHashMap::default();
+    for (index, m) in p.members.iter().enumerate() {
+        let of_class = m.kind == MemberKind::Method && !m.is_static && !p.ty(m.owner).is_module;
+        if of_class && p.text(m.name).len() >= SHORTEST {
+            by_name.entry(m.name).or_default().push(MemberId(index as u32));
+        }
+    }
+    let only_family = |name: Sym, methods: Vec<MemberId>| {
+        let duck_typed = methods.iter().all(|m| p.kit_of(*m).traits.duck_typed);
+        let first = *methods.first()?;
+        if !duck_typed || p.kit_of(first).pack.says_nothing_alone(p.text(name)) {
+            return None;
+        }
+        methods.iter().copied().find(|root| methods.iter().all(|m| p.is_a(p.member(*m).owner, p.member(*root).owner)))
+    };
+    by_name.into_iter().filter_map(|(name, methods)| Some((name, only_family(name, methods)?))).collect()
 }
 
 fn find_bases(p: &mut Program) {

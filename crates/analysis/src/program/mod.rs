@@ -164,6 +164,7 @@ pub struct Program {
     types_by_name: FxHashMap<Sym, Vec<TypeId>>,
     /// Methods that are called on their first parameter.
     extensions: FxHashMap<Sym, Vec<MemberId>>,
+    told_by_name: FxHashMap<Sym, MemberId>,
     types_of_unit: Vec<Vec<TypeId>>,
     units_by_path: FxHashMap<String, UnitId>,
     /// For each file and each of its imports the file that it is from.
@@ -265,6 +266,11 @@ impl Program {
     /// The methods of a name that extend another type: they are called on their first parameter.
     pub fn extensions_named(&self, name: Sym) -> &[MemberId] {
         self.extensions.get(&name).map_or(&[], |v| v)
+    }
+
+    /// The method that a name alone tells, in code without written types.
+    pub fn told_by_name(&self, name: Sym) -> Option<MemberId> {
+        self.told_by_name.get(&name).copied()
     }
 
     /// The type that a declaration is, or is part of.

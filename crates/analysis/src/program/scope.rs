@@ -48,15 +48,11 @@ impl Scope {
 
     fn walk(&mut self, body: &Body, member: &Member) {
         let mut clock = 0;
-        let mut roots: Vec<NodeId> = body.root.into_iter().collect();
-        // defaults and patterns of the member's own parameters
-        for p in &member.params {
-            roots.extend(p.default);
-            roots.extend(p.pattern);
-        }
-        for root in roots {
+        // defaults and patterns of the member's own parameters come first; the body knows their names
+        let params = member.params.iter().flat_map(|p| p.default.into_iter().chain(p.pattern));
+        for root in params.chain(body.root) {
             // a node, the scope its names belong to, and whether it is left again
-            let mut stack = vec![(root, root, false)];
+            let mut stack = vec![(root, body.root.unwrap_or(root), false)];
             while let Some((id, around, leaving)) = stack.pop() {
                 if leaving {
                     self.spans[id.index()].1 = clock;

@@ -342,6 +342,10 @@ pub(super) fn hopeless(flow: &Flow<'_>, effects: &[Effect], signals: &FxHashSet<
 /// Whether a library's method did it: then the holder is an object of the library that is a
 /// channel by itself.
 fn is_library_call(flow: &Flow<'_>, effect: &Effect) -> bool {
+    // elements that are told something are objects of their own
+    if effect.message.is_some() {
+        return false;
+    }
     let Some(body) = flow.program.body(effect.site.member) else { return false };
     let Node::Call { callee, .. } = body.node(effect.site.node) else { return false };
     let Node::Member { name, .. } = body.node(callee) else { return false };
@@ -364,6 +368,12 @@ fn encloses(flow: &Flow<'_>, outer: TypeId, inner: TypeId) -> bool {
 /// Whether a type's name says that it is told things; that raises certainty, and decides nothing alone.
 pub(super) fn is_called_listener(name: &str) -> bool {
     ["Listener", "Observer", "Callback", "Watcher", "Watch", "Delegate", "Subscriber", "Follower"].iter().any(|e| name.ends_with(e))
+}
+
+/// Whether a member's name says that it holds what is told things (`_watchers`).
+fn holds_listeners(name: &str) -> bool {
+    let name = name.trim_end_matches('s').to_lowercase();
+    ["listener", "observer", "callback", "watcher", "subscriber", "follower", "handler", "hook", "sink"].iter().any(|e| name.ends_with(e))
 }
 
 /// Whether a type of the tree is an interface whose name says that it is told things.
@@ -415,7 +425,17 @@ fn is_channel(flow: &Flow<'_>, m: MemberId, u: &Use) -> bool {
     if u.raises > 0 && (u.taking == u.raises || u.stopping == u.raises || u.answering == u.raises) {
         return false;
     }
-    if let Some(element) = program.element_type(info.unit, &ty) {
+    let untyped = program.decl(m).ty.is_none();
+    // where nothing says what the elements are, they are told as observers are, or called so
+    let like_observers = !u.messages || u.hands_itself || holds_listeners(program.text(info.name));
+    let shown = program.element_type(info.unit, &ty);
+    if untyped && shown.is_none() && matches!(ty, Ty::Unknown | Ty::Record(_)) {
+        // a collection, or a slot for a function, as it is used
+        let filled_by_others = u.open_join || (u.outside_join && !u.messages);
+        let is_strategy = u.walks == 0 && !u.elsewhere;
+        return filled_by_others && u.raises > 0 && like_observers && !is_strategy && !u.of_own_kind;
+    }
+    if let Some(element) = shown {
         let element = match program.element_type(info.unit, &element) {
             Some(inner) if !program.is_callable(info.unit, &element) => inner,
             _ => element,
@@ -426,6 +446,7 @@ fn is_channel(flow: &Flow<'_>, m: MemberId, u: &Use) -> bool {
         };
         let callable = program.is_callable(info.unit, &element);
         let listener = match &element {
+            Ty::Own(..) if untyped => u.walks > 0 && !u.of_own_kind && like_observers,
             // a part that is merely held is told things too: a listener comes by itself, goes
             // again, or is called one
             Ty::Own(t, _) => {
@@ -441,7 +462,7 @@ fn is_channel(flow: &Flow<'_>, m: MemberId, u: &Use) -> bool {
             }
             // what has messages of its own is an item, not a handler
             Ty::Param(..) => u.raises > 0 && !u.messages,
-            Ty::Unknown => u.raises > 0 && !(u.of_own_kind && u.messages),
+            Ty::Unknown => u.raises > 0 && !(u.of_own_kind && u.messages) && (!untyped || like_observers),
             _ => false,
         };
         let filled_by_others = u.open_join || (u.outside_join && callable);

@@ -162,6 +162,9 @@ impl Guards<'_, '_> {
             Node::Binary { op: BinaryOp::Or, left, right } if !holds => self.asks(left, false) || self.asks(right, false),
             Node::Binary { op: BinaryOp::Ne, left, right } if holds => self.against_null(left, right),
             Node::Binary { op: BinaryOp::Eq, left, right } if !holds => self.against_null(left, right),
+            // `typeof f === "function"`
+            Node::Binary { op: BinaryOp::Eq, left, right } if holds => self.asks_kind(left, right),
+            Node::Binary { op: BinaryOp::Ne, left, right } => self.asks_kind(left, right),
             Node::Unary { op: UnaryOp::Not, operand } => self.asks(operand, !holds),
             Node::TypeTest { object, binding, .. } if holds => self.is_same(object) || binding.is_some_and(|b| self.binds_called(b)),
             Node::Call { callee, args, .. } if holds => self.asks_by_call(callee, self.body.list(args)),
@@ -200,15 +203,15 @@ impl Guards<'_, '_> {
 
     fn against_null(&self, left: NodeId, right: NodeId) -> bool {
         let null = |n| matches!(self.body.node(n), Node::Null);
-        // `typeof f === "function"`
-        let type_of = |n| match self.body.node(n) {
+        (null(right) && self.is_same_or_assigned(left)) || (null(left) && self.is_same_or_assigned(right)) || self.asks_kind(left, right)
+    }
+
+    /// Whether one side is the kind that the channel's value has.
+    fn asks_kind(&self, left: NodeId, right: NodeId) -> bool {
+        [left, right].into_iter().any(|n| match self.body.node(n) {
             Node::Unary { op: UnaryOp::TypeOf, operand } => self.is_same(operand),
             _ => false,
-        };
-        (null(right) && self.is_same_or_assigned(left))
-            || (null(left) && self.is_same_or_assigned(right))
-            || type_of(left)
-            || type_of(right)
+        })
     }
 
     fn is_same_or_assigned(&self, node: NodeId) -> bool {

@@ -5,7 +5,7 @@ use yarrowgraph_ir::{Body, FunctionId, MemberKind, Node, NodeId};
 use yarrowgraph_model::Lifetime;
 
 use crate::flow::{Binding, Flow, Val};
-use crate::program::{MemberId, Site, TypeId};
+use crate::program::{MemberId, Site, Sym, TypeId};
 
 /// How far owners, parameters and creators are followed.
 const FAR: u32 = 6;
@@ -56,6 +56,11 @@ impl Lives<'_, '_> {
             }
             // the subscriber itself, or the object around it
             Val::This(_) => Judged::new(Lifetime::Owned),
+            // a part of an object that callers make on the spot is what they put there
+            Val::Outside(of, name) if matches!(**of, Val::Param(_, None, _)) => match &**of {
+                Val::Param(m, None, index) => self.of_param(*m, *index, Some(*name), budget),
+                _ => Judged::unknown(),
+            },
             Val::Outside(of, name) => {
                 let static_getter = matches!(**of, Val::Global(_) | Val::Type(_)) && pack.process_getters.contains(program.text(*name));
                 if static_getter { Judged::new(Lifetime::Process) } else { self.of(of, site, budget) }
@@ -65,7 +70,7 @@ impl Lives<'_, '_> {
                 Val::This(_) => self.of_field(*m, site, budget),
                 other => self.of(other, site, budget),
             },
-            Val::Param(m, None, index) => self.of_param(*m, *index, budget),
+            Val::Param(m, None, index) => self.of_param(*m, *index, None, budget),
             Val::New(new) => self.of_creation(*new, site),
             Val::Call(call) => self.of_call(*call, site, budget),
             Val::Local(local) => self.of_local(*local, site, budget),
@@ -182,13 +187,13 @@ impl Lives<'_, '_> {
     }
 
     /// A parameter lives as its arguments do, seen from the object that is made or called.
-    fn of_param(&self, m: MemberId, index: u16, budget: u32) -> Judged {
+    fn of_param(&self, m: MemberId, index: u16, part: Option<Sym>, budget: u32) -> Judged {
         let Some(budget) = budget.checked_sub(1) else { return Judged::unknown() };
         let callers = self.flow.callers((m, None));
         if callers.is_empty() {
             return Judged { lifetime: Lifetime::Outer, shown: false };
         }
-        let all: Vec<Judged> = callers.iter().map(|(site, binding)| self.of_argument(m, index, *site, binding, budget)).collect();
+        let all: Vec<Judged> = callers.iter().map(|(site, binding)| self.of_argument(m, index, part, *site, binding, budget)).collect();
         let long = longest(&all);
         // where some callers make it on the spot, the rest is likely to do alike
         let fresh = |binding: &Binding, call: &Site| match binding.args.get(index as usize) {
@@ -204,8 +209,9 @@ impl Lives<'_, '_> {
         long
     }
 
-    fn of_argument(&self, m: MemberId, index: u16, call: Site, binding: &Binding, budget: u32) -> Judged {
-        let Some(Some(arg)) = binding.args.get(index as usize) else { return Judged::unknown() };
+    fn of_argument(&self, m: MemberId, index: u16, part: Option<Sym>, call: Site, binding: &Binding, budget: u32) -> Judged {
+        let Some(Some(whole)) = binding.args.get(index as usize) else { return Judged::unknown() };
+        let arg = &self.part_of(whole, part);
         let program = self.flow.program;
         // a base class's constructor hands on what the heir was given
         let hands_on = matches!(binding.this, Some(Val::This(_))) && program.member(call.member).kind == MemberKind::Constructor;
@@ -223,7 +229,7 @@ impl Lives<'_, '_> {
                 Fate::Unknown => Judged { lifetime: Lifetime::Outer, shown: false },
             },
             Val::Param(p, None, i) => {
-                let outer = self.of_param(*p, *i, budget);
+                let outer = self.of_param(*p, *i, part, budget);
                 match (outer.lifetime, fate) {
                     (Lifetime::SameFate | Lifetime::Owned | Lifetime::Local, Fate::Short) => {
                         Judged { lifetime: Lifetime::Outer, shown: outer.shown }
@@ -237,6 +243,15 @@ impl Lives<'_, '_> {
                 _ => Judged { lifetime: Lifetime::SameFate, shown: false },
             },
             _ => Judged::unknown(),
+        }
+    }
+
+    /// What an object that is written out has under a name; any other object stands for its parts.
+    fn part_of(&self, whole: &Val, part: Option<Sym>) -> Val {
+        let (Val::Literal(site), Some(name)) = (whole, part) else { return whole.clone() };
+        match self.flow.entry_of_literal(*site, name) {
+            Some(entry) => self.flow.eval(entry),
+            None => Val::Unknown,
         }
     }
 

@@ -1,7 +1,7 @@
 //! What is made once and lives as long as the process.
 
 use rustc_hash::FxHashMap;
-use yarrowgraph_ir::{Body, MemberKind, Node, NodeId, TypeKind};
+use yarrowgraph_ir::{Body, LambdaForm, MemberKind, Node, NodeId, TypeKind};
 
 use super::Wiring;
 use super::lifetime::creations;
@@ -188,7 +188,12 @@ fn times(wiring: &Wiring<'_>, site: Site) -> Lives {
             _ => {}
         }
     }
-    if matches!(body.node(inner), Node::Lambda(_)) { Lives::No } else { times }
+    match body.node(inner) {
+        // nor how often the method of an object is called that the module makes
+        Node::Lambda(function) if body.function(function).form == LambdaForm::Method => Lives::Unsaid,
+        Node::Lambda(_) => Lives::No,
+        _ => times,
+    }
 }
 
 /// Whether a call hands a function to something that runs it later and as a rule once, or to code

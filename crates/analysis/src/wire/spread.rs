@@ -154,10 +154,26 @@ fn to_callers(flow: &Flow<'_>, effect: &Effect, signals: &FxHashSet<TypeId>) -> 
     if matches!(effect.act, Act::Leave | Act::LeaveAll) && is_deferred(flow, effect.site, key) {
         return Vec::new();
     }
+    // a walk that takes off what has had its turn is the channel's business
+    if effect.act == Act::Leave && effect.handler.as_ref().is_some_and(|h| is_walked(flow, h)) {
+        return Vec::new();
+    }
     let mut carried: Vec<Effect> = flow.callers(key).iter().map(|(site, binding)| carry(flow, effect, *site, binding)).collect();
     // who holds one object and hands it on does not tell it; who hands on each element does
     carried.retain(|e| (!e.of_param || matches!(e.holder.event, Event::Given) || e.walks) && !goes_round(&e.holder.subject));
     carried
+}
+
+/// Whether a value is what a loop gives, or a part of it.
+fn is_walked(flow: &Flow<'_>, value: &Val) -> bool {
+    let Val::Local(local) = value else { return matches!(value, Val::Element(_, None)) };
+    let Some(body) = flow.program.body(local.member) else { return false };
+    let around = flow.program.scope(local.member).ancestors(local.node);
+    let mut around = around.skip_while(|n| matches!(body.node(*n), Node::Entry { .. } | Node::Pattern { .. }));
+    around.next().is_some_and(|n| match body.node(n) {
+        Node::ForEach { var, .. } => flow.program.scope(local.member).is_within(local.node, var),
+        _ => false,
+    })
 }
 
 /// `sources.forEach(gauge::addListener)`: somebody calls the adder, with handlers that are not shown.

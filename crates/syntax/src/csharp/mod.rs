@@ -29,6 +29,7 @@ pub(crate) static TRAITS: Traits = Traits {
     callables_are_snapshots: true,
     inner_types_capture: false,
     public_by_default: false,
+    duck_typed: false,
 };
 
 /// What platform and libraries offer.

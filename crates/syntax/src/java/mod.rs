@@ -26,6 +26,7 @@ pub(crate) static TRAITS: Traits = Traits {
     callables_are_snapshots: false,
     inner_types_capture: true,
     public_by_default: false,
+    duck_typed: false,
 };
 
 /// What platform and libraries offer.

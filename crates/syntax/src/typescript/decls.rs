@@ -14,6 +14,7 @@ impl<'t> Script<'t> {
     pub(super) fn program(&mut self, root: Ts<'t>) {
         if self.is_loose() {
             self.find_constructors();
+            self.doc_records(root);
         }
         self.module_code(root, root);
     }

@@ -29,6 +29,7 @@ pub(crate) static TRAITS: Traits = Traits {
     callables_are_snapshots: false,
     inner_types_capture: false,
     public_by_default: true,
+    duck_typed: false,
 };
 
 /// What platform and libraries offer.

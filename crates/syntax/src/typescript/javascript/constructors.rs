@@ -323,7 +323,9 @@ impl<'t> Script<'t> {
         let last = |text: &'t str| text.rsplit('.').next().unwrap_or(text);
         let is_base = |script: &Self, name: &str| {
             script.l.unit.ty(instance).bases.iter().any(|b| match script.l.unit.type_ref(b.ty) {
-                TypeRef::Named { name: base, .. } => script.l.unit.text(*base) == name || name.ends_with(&format!(".{}", script.l.unit.text(*base))),
+                TypeRef::Named { name: base, .. } => {
+                    script.l.unit.text(*base) == name || name.ends_with(&format!(".{}", script.l.unit.text(*base)))
+                }
                 _ => false,
             })
         };
@@ -357,7 +359,13 @@ impl<'t> Script<'t> {
     }
 
     /// `const Panel = Base.extend({ open() … })`: a class of that name.
-    pub(in crate::typescript) fn extended_class(&mut self, value: Ts<'t>, name: Name, name_at: Ts<'t>, exported: bool) -> Option<TypeDeclId> {
+    pub(in crate::typescript) fn extended_class(
+        &mut self,
+        value: Ts<'t>,
+        name: Name,
+        name_at: Ts<'t>,
+        exported: bool,
+    ) -> Option<TypeDeclId> {
         if !self.is_loose() || self.kind(value) != Kind::Call {
             return None;
         }

@@ -1,7 +1,7 @@
 //! Types that stand in documentation comments (`@param {Pump} pump`).
 
 use tree_sitter::Node as Ts;
-use yarrowgraph_ir::{Param, TypeRef, TypeRefId};
+use yarrowgraph_ir::{Param, TypeKind, TypeRef, TypeRefId};
 
 use crate::typescript::Script;
 
@@ -62,6 +62,32 @@ impl<'t> Script<'t> {
         let at = doc.find("@type")?;
         let (text, _) = braced(&doc[at + "@type".len()..])?;
         self.doc_type(text)
+    }
+
+    /// Records that comments describe: `@typedef {Object} Size` and a `@property` for each member.
+    pub(in crate::typescript) fn doc_records(&mut self, root: Ts<'t>) {
+        for (at, mark) in self.l.text.match_indices("@typedef") {
+            let rest = &self.l.text[at + mark.len()..];
+            let comment = &rest[..rest.find("*/").unwrap_or(rest.len())];
+            let Some((_, named)) = braced(comment) else { continue };
+            let name = named.trim_start().split(|c: char| !is_word(c)).next().unwrap_or("");
+            let mut members = Vec::new();
+            for line in named.lines() {
+                let Some((_, property)) = line.split_once("@property") else { continue };
+                let Some((text, rest)) = braced(property) else { continue };
+                let member = rest.trim_start().trim_start_matches('[').split(|c: char| !is_word(c)).next().unwrap_or("");
+                if let Some(ty) = self.doc_type(text).filter(|_| !member.is_empty()) {
+                    members.push((self.l.intern(member), ty));
+                }
+            }
+            if name.is_empty() || members.is_empty() {
+                continue;
+            }
+            let name = self.l.intern(name);
+            let aliased = self.l.type_ref(TypeRef::Object(members.into()));
+            let id = self.open_type(root, root, name, TypeKind::Alias, false);
+            self.l.unit.types[id.0 as usize].aliased = Some(aliased);
+        }
     }
 
     /// A type as comments write it; none for what says nothing.

@@ -16,8 +16,8 @@ use yarrowgraph_ir::{Language, MemberKind, Modifiers, Name, Node, NodeId, Span, 
 use super::Script;
 use crate::parse::{Grammar, Unread};
 
-/// What the language promises: what TypeScript does.
-pub(crate) static TRAITS: Traits = super::TRAITS;
+/// What the language promises: what TypeScript does, without its types.
+pub(crate) static TRAITS: Traits = Traits { duck_typed: true, ..super::TRAITS };
 
 /// What platform and libraries offer.
 pub(crate) static PACK: LazyLock<Pack> =
