@@ -315,6 +315,12 @@ pub struct Pack {
     /// Methods that hand a handle to an owner that releases it.
     #[serde(default)]
     pub handle_owners: Names,
+    /// Functions that tie a member of one object to a member of another: sender, signal, receiver, slot.
+    #[serde(default)]
+    pub connects: Names,
+    /// Functions that untie them.
+    #[serde(default)]
+    pub disconnects: Names,
     /// Methods of library types.
     #[serde(default, rename = "idiom")]
     pub idioms: Idioms,

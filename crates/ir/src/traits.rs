@@ -35,4 +35,9 @@ pub struct Traits {
     pub public_by_default: bool,
     /// Whether types are seldom written, so that a method may have to be told by its name alone.
     pub duck_typed: bool,
+    /// Whether functions and variables of a file are known in others by their plain names, and a type
+    /// by its simple one where no other has it.
+    pub open_names: bool,
+    /// Whether a field that holds a function is called by its name alone.
+    pub fields_called: bool,
 }

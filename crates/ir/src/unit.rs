@@ -24,6 +24,8 @@ impl Span {
 pub enum Language {
     /// C#.
     CSharp,
+    /// C++.
+    Cpp,
     /// Java.
     Java,
     /// JavaScript, with or without markup.
@@ -34,11 +36,12 @@ pub enum Language {
 
 impl Language {
     /// All of them, in the order of their names.
-    pub const ALL: [Language; 4] = [Language::CSharp, Language::Java, Language::JavaScript, Language::TypeScript];
+    pub const ALL: [Language; 5] = [Language::Cpp, Language::CSharp, Language::Java, Language::JavaScript, Language::TypeScript];
 
     /// The name in lower case, as in the map's JSON.
     pub fn name(self) -> &'static str {
         match self {
+            Language::Cpp => "cpp",
             Language::CSharp => "csharp",
             Language::Java => "java",
             Language::JavaScript => "javascript",
@@ -183,6 +186,9 @@ pub struct TypeDecl {
     pub members: Vec<MemberId>,
     /// Whether it is the body of a `new` expression.
     pub anonymous: bool,
+    /// Whether it only stands for a type that is declared elsewhere, some of whose members are
+    /// written out here.
+    pub outline: bool,
 }
 
 /// Which part of a property or event an accessor is.

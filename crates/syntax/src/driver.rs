@@ -310,6 +310,12 @@ impl<'t> Lower<'t> {
         self.context = outer.1;
     }
 
+    /// Puts the outer body back; the member has none.
+    pub(crate) fn drop_body(&mut self, outer: (Body, Context)) {
+        self.body = outer.0;
+        self.context = outer.1;
+    }
+
     /// Takes the next node that was put aside and prepares to lower it.
     pub(crate) fn next_late(&mut self) -> Option<(Ts<'t>, NodeId)> {
         let late = self.late.pop()?;

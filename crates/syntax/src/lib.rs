@@ -9,6 +9,7 @@
 #![warn(clippy::iter_over_hash_type)]
 
 mod comments;
+mod cpp;
 mod csharp;
 mod decode;
 mod driver;
@@ -24,6 +25,7 @@ pub use parse::{Unread, parse_only};
 pub fn language_of(path: &str) -> Option<Language> {
     let (_, extension) = path.rsplit_once('.')?;
     Some(match extension {
+        "cc" | "cpp" | "cxx" | "h" | "hh" | "hpp" | "hxx" | "ipp" | "inl" => Language::Cpp,
         "cs" => Language::CSharp,
         "java" => Language::Java,
         "js" | "jsx" | "mjs" | "cjs" => Language::JavaScript,
@@ -40,6 +42,7 @@ pub fn read(language: Language, path: &str, bytes: &[u8]) -> Result<Unit, Unread
         return Err(Unread::Markup);
     }
     let mut unit = match language {
+        Language::Cpp => cpp::lower(path, &text.text)?,
         Language::CSharp => csharp::lower(path, &text.text)?,
         Language::Java => java::lower(path, &text.text)?,
         Language::JavaScript => typescript::javascript::lower(path, &text.text)?,
@@ -60,6 +63,7 @@ pub fn text(bytes: &[u8]) -> Option<String> {
 /// What a language promises.
 pub fn traits(language: Language) -> &'static Traits {
     match language {
+        Language::Cpp => &cpp::TRAITS,
         Language::CSharp => &csharp::TRAITS,
         Language::Java => &java::TRAITS,
         Language::JavaScript => &typescript::javascript::TRAITS,
@@ -70,6 +74,7 @@ pub fn traits(language: Language) -> &'static Traits {
 /// What a language's platform and libraries offer.
 pub fn pack(language: Language) -> &'static Pack {
     match language {
+        Language::Cpp => &cpp::PACK,
         Language::CSharp => &csharp::PACK,
         Language::Java => &java::PACK,
         Language::JavaScript => &typescript::javascript::PACK,

@@ -35,6 +35,7 @@ impl std::fmt::Display for Unread {
 /// Which grammar of a language a file needs.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum Grammar {
+    Cpp,
     CSharp,
     Java,
     TypeScript,
@@ -44,6 +45,7 @@ pub(crate) enum Grammar {
 impl Grammar {
     pub(crate) fn language(self) -> tree_sitter::Language {
         match self {
+            Grammar::Cpp => tree_sitter_cpp::LANGUAGE.into(),
             Grammar::CSharp => tree_sitter_c_sharp::LANGUAGE.into(),
             Grammar::Java => tree_sitter_java::LANGUAGE.into(),
             Grammar::TypeScript => tree_sitter_typescript::LANGUAGE_TYPESCRIPT.into(),
@@ -53,6 +55,7 @@ impl Grammar {
 
     fn of(language: Language, path: &str) -> Self {
         match language {
+            Language::Cpp => Grammar::Cpp,
             Language::CSharp => Grammar::CSharp,
             Language::Java => Grammar::Java,
             Language::JavaScript => Grammar::Tsx,

@@ -180,9 +180,13 @@ impl Flow<'_> {
         if let Some(m) = program.statically_imported(unit, sym) {
             return self.member_value(m, Val::Unknown, budget);
         }
+        let open_names = program.kit(unit).traits.open_names;
         match program.resolve_type(unit, Some(owner), program.text(sym)) {
             Some(t) => Val::Type(t),
-            None => Val::Global(sym),
+            None => match program.free_member(unit, sym).filter(|_| open_names) {
+                Some(m) => self.member_value(m, Val::Unknown, budget),
+                None => Val::Global(sym),
+            },
         }
     }
 
@@ -274,6 +278,14 @@ impl Flow<'_> {
             && let Some(t) = program.resolve_type(program.member(site.member).unit, Some(program.member(site.member).owner), &dotted)
         {
             return Val::Type(t);
+        }
+        // or before a function
+        let unit = program.member(site.member).unit;
+        if matches!(object, Val::Global(_))
+            && program.kit(unit).traits.open_names
+            && let Some(m) = program.free_member(unit, sym)
+        {
+            return self.member_value(m, Val::Unknown, budget);
         }
         let called = self.is_callee(site);
         self.member_of(object, sym, called, budget)

@@ -40,7 +40,7 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> Option<Draft> {
     let effect = &wiring.effects[join];
     let flow = &wiring.flow;
     let program = wiring.program();
-    if effect.weak || effect.once || effect.bounded || wiring.is_generated(effect) || wiring.in_test(effect.site.member) {
+    if effect.weak || effect.once || effect.bounded || effect.tied || wiring.is_generated(effect) || wiring.in_test(effect.site.member) {
         return None;
     }
     let handler = effect.handler.as_ref()?;

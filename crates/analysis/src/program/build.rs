@@ -7,6 +7,7 @@ use rustc_hash::FxHashMap;
 use yarrowgraph_ir::{Facts, Language, MemberKind, Name, ParamMode, TypeDeclId, TypeKind};
 
 use super::index::FileNames;
+use super::outlines::{self, NOWHERE};
 use super::types::Here;
 use super::{ByName, Index, Kit, MemberId, MemberInfo, Program, Scope, Site, Sym, Symbols, Ty, Type, TypeId, UnitId, index};
 
@@ -32,6 +33,7 @@ pub(super) fn link(mut units: Vec<Facts>, kit: &dyn Fn(Language) -> Kit) -> Prog
         types_by_name: FxHashMap::default(),
         extensions: FxHashMap::default(),
         told_by_name: FxHashMap::default(),
+        free: FxHashMap::default(),
         types_of_unit: Vec::new(),
         units_by_path: FxHashMap::default(),
         imported_modules: Vec::new(),
@@ -47,6 +49,7 @@ pub(super) fn link(mut units: Vec<Facts>, kit: &dyn Fn(Language) -> Kit) -> Prog
     program.imported_modules = (0..program.units.len()).into_par_iter().map(|i| imported_modules(&program, UnitId(i as u32))).collect();
     place_nested(&mut program, &numbers);
     find_bases(&mut program);
+    program.free = free_members(&program);
     program.told_by_name = told_by_name(&program);
     program.declared = program.members.iter().map(|_| Default::default()).collect();
     program
@@ -90,10 +93,11 @@ fn imported_modules(program: &Program, id: UnitId) -> Box<[Option<UnitId>]> {
 }
 
 /// For each file its types' numbers in the tree.
-type Numbers = Vec<Vec<TypeId>>;
+pub(super) type Numbers = Vec<Vec<TypeId>>;
 
 fn number_types(p: &mut Program, file_names: &[FileNames], empty: Sym) -> Numbers {
     let mut numbers: Numbers = Vec::with_capacity(p.units.len());
+    let mut outlines: Vec<(usize, usize)> = Vec::new();
     let mut merged: FxHashMap<(Sym, Option<TypeId>, Sym, usize), TypeId> = FxHashMap::default();
     for (index, names) in file_names.iter().enumerate() {
         let unit_id = UnitId(index as u32);
@@ -110,6 +114,12 @@ fn number_types(p: &mut Program, file_names: &[FileNames], empty: Sym) -> Number
             let parent = decl.parent.filter(|_| decl.within.is_none()).map(|t| of_unit[t.0 as usize]);
             let name = sym(decl.name);
             let decl_id = (unit_id, TypeDeclId(decl_index as u32));
+            // what only writes out members of another type is put there once all types are known
+            if decl.outline {
+                outlines.push((index, decl_index));
+                of_unit.push(NOWHERE);
+                continue;
+            }
             // parts of one type: same name, nesting and number of type parameters
             let mergeable = decl.modifiers.is_partial || (file_modules && matches!(decl.kind, TypeKind::Namespace | TypeKind::Interface));
             let key = (namespace, parent, name, decl.type_params.len());
@@ -127,7 +137,7 @@ fn number_types(p: &mut Program, file_names: &[FileNames], empty: Sym) -> Number
                 merged.insert(key, TypeId(p.types.len() as u32));
             }
             let id = TypeId(p.types.len() as u32);
-            let prefix = parent.map_or_else(|| p.symbols.text(namespace).to_owned(), |t| p.types[t.0 as usize].full.to_string());
+            let prefix = parent.filter(|t| *t != NOWHERE).map_or_else(|| p.symbols.text(namespace).to_owned(), |t| p.types[t.0 as usize].full.to_string());
             let simple = p.symbols.text(name);
             let full = if prefix.is_empty() { simple.to_owned() } else { format!("{prefix}.{simple}") };
             p.types.push(Type {
@@ -180,6 +190,7 @@ fn number_types(p: &mut Program, file_names: &[FileNames], empty: Sym) -> Number
         p.modules.push(module);
         numbers.push(of_unit);
     }
+    outlines::place(p, &mut numbers, file_names, &outlines);
     numbers
 }
 
@@ -190,12 +201,16 @@ fn number_members<'n>(
     file_names: &'n [FileNames],
     uses: &'n [Box<[index::Uses]>],
 ) -> Vec<(MemberId, &'n FileNames, &'n index::Uses)> {
+    let done_with = outlines::settle(p, numbers, file_names);
     let count = p.units.iter().map(|f| f.unit.members.len()).sum();
     let mut bodies = Vec::with_capacity(count);
     p.members.reserve_exact(count);
     for (index, (types, uses)) in numbers.iter().zip(uses).enumerate() {
         let unit = &p.units[index].unit;
         for (decl_index, (decl, uses)) in unit.members.iter().zip(uses).enumerate() {
+            if done_with.contains(&(index, decl_index)) {
+                continue;
+            }
             let owner = match decl.owner {
                 Some(t) => types[t.0 as usize],
                 None => match p.modules[index] {
@@ -252,6 +267,17 @@ fn place_nested(p: &mut Program, numbers: &Numbers) {
         }
         p.types_of_unit.push(numbers[index].clone());
     }
+}
+
+/// Functions and variables of files that other files know by their plain names.
+fn free_members(p: &Program) -> FxHashMap<Sym, Vec<MemberId>> {
+    let mut free: FxHashMap<Sym, Vec<MemberId>> = FxHashMap::default();
+    for (index, m) in p.members.iter().enumerate() {
+        if p.ty(m.owner).is_module && p.kits[&p.unit(m.unit).language].traits.open_names {
+            free.entry(m.name).or_default().push(MemberId(index as u32));
+        }
+    }
+    free
 }
 
 /// Methods of code without written types whose name only one family of classes has: where the

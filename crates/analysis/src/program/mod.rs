@@ -5,6 +5,7 @@
 mod build;
 mod dump;
 mod index;
+mod outlines;
 mod resolve;
 mod scope;
 mod symbols;
@@ -165,6 +166,7 @@ pub struct Program {
     /// Methods that are called on their first parameter.
     extensions: FxHashMap<Sym, Vec<MemberId>>,
     told_by_name: FxHashMap<Sym, MemberId>,
+    free: FxHashMap<Sym, Vec<MemberId>>,
     types_of_unit: Vec<Vec<TypeId>>,
     units_by_path: FxHashMap<String, UnitId>,
     /// For each file and each of its imports the file that it is from.
@@ -268,6 +270,13 @@ impl Program {
         self.extensions.get(&name).map_or(&[], |v| v)
     }
 
+    /// What a plain name means that a file, this one first, declares outside of all types.
+    pub fn free_member(&self, unit: UnitId, name: Sym) -> Option<MemberId> {
+        let all = self.free.get(&name)?;
+        let here = all.iter().copied().find(|m| self.member(*m).unit == unit);
+        here.or_else(|| all.iter().copied().find(|m| self.body(*m).is_some_and(|b| b.root.is_some()))).or(all.first().copied())
+    }
+
     /// The method that a name alone tells, in code without written types.
     pub fn told_by_name(&self, name: Sym) -> Option<MemberId> {
         self.told_by_name.get(&name).copied()
@@ -307,7 +316,7 @@ impl Program {
         if let Some(declared) = self.declared_by_base(ty, name) {
             return Some(declared);
         }
-        let separate = self.kit(self.ty(ty).unit).traits.method_value == yarrowgraph_ir::traits::MethodValue::Fresh;
+        let separate = !self.kit(self.ty(ty).unit).traits.fields_called;
         if !separate {
             return self.find_member(ty, name);
         }

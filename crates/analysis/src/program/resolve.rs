@@ -145,7 +145,7 @@ impl Program {
         }
         // namespaces can be brought in for a whole project; one candidate leaves no doubt
         match candidates[..] {
-            [one] if u.language == yarrowgraph_ir::Language::CSharp => Some(one),
+            [one] if self.kit(unit).traits.open_names => Some(one),
             _ => None,
         }
     }

@@ -132,7 +132,7 @@ fn subscription(wiring: &Wiring<'_>, c: &Channel, index: usize, releases: &[usiz
         lifetime: judged.lifetime,
         weak: effect.weak || who == Subscriber::Weak,
         once: effect.once,
-        scoped: judged.lifetime == Lifetime::Local || effect.bounded,
+        scoped: judged.lifetime == Lifetime::Local || effect.bounded || effect.tied,
         released_by,
         after,
         certainty,

@@ -90,6 +90,8 @@ pub struct Effect {
     pub stops: bool,
     /// Whether a snapshot is walked.
     pub snapshot: bool,
+    /// Whether the one who is named as receiver ends it by its own end.
+    pub tied: bool,
     /// Whether something else ends the subscription by itself.
     pub bounded: bool,
     /// Whether a raise tells all that the holder, or one of its topics, holds.
@@ -136,6 +138,7 @@ impl Effect {
             stops: false,
             snapshot: false,
             walks: false,
+            tied: false,
             bounded: false,
             replaces: false,
             by_annotation: false,

@@ -6,7 +6,7 @@ use rustc_hash::FxHashMap;
 use yarrowgraph_ir::{AssignOp, BinaryOp, Body, MemberKind, Node, NodeId, TypeKind, UnaryOp};
 
 use super::effect::{Act, Effect, Event, Holder};
-use super::{adapters, idiom, streams, views};
+use super::{adapters, connections, idiom, streams, views};
 use crate::flow::{Flow, Val};
 use crate::program::{MemberId, Site, Ty};
 
@@ -285,6 +285,10 @@ impl Extractor<'_, '_> {
         }
         if let Some(effect) = views::raise(self, node, callee) {
             found.push(effect);
+        }
+        if let Some(effects) = connections::effects(self, node, callee, args) {
+            found.extend(effects);
+            return;
         }
         self.invocation(node, callee, args, found);
         if idiom::effects(self, node, callee, args, found) {

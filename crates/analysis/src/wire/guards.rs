@@ -16,6 +16,11 @@ pub(super) fn of_raise(flow: &Flow<'_>, site: Site, called: NodeId, value: &Val,
     if optional {
         return Guard::Tested;
     }
+    // raising a declared signal reaches nobody if there is nobody
+    let is_signal = |m: &crate::program::MemberId| program.member(*m).kind == MemberKind::Event;
+    if !program.kit_of(site.member).traits.combines_callables && matches!(value, Val::Member(_, m) | Val::Static(m) if is_signal(m)) {
+        return Guard::Safe;
+    }
     let Some(body) = program.body(site.member) else { return Guard::None };
     let g = Guards { flow, site, body, called, value };
     if g.never_empty() || g.covered() || g.chain_is_optional(called) { Guard::Tested } else { Guard::None }

@@ -11,6 +11,7 @@ mod build;
 pub mod channels;
 mod collections;
 pub mod component;
+mod connections;
 mod delivery;
 mod dump;
 pub(crate) mod effect;

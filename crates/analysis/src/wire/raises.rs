@@ -1,6 +1,5 @@
 //! Calls that tell what a member holds.
 
-use yarrowgraph_ir::traits::MethodValue;
 use yarrowgraph_ir::{MemberKind, Node, NodeId, UnaryOp};
 use yarrowgraph_model::Certainty;
 
@@ -18,7 +17,7 @@ impl Extractor<'_, '_> {
         let pack = program.kit_of(self.member).pack;
         match self.body.node(callee) {
             // where fields cannot be called, a bare name is a method's
-            Node::Name(_) if program.kit_of(self.member).traits.method_value == MethodValue::Fresh => {}
+            Node::Name(_) if !program.kit_of(self.member).traits.fields_called => {}
             Node::Name(_) | Node::Index { .. } | Node::Call { .. } | Node::Unary { .. } => {
                 let value = self.eval(callee);
                 self.raise_value(node, callee, &value, found);
@@ -44,7 +43,7 @@ impl Extractor<'_, '_> {
                     return;
                 }
                 // where fields cannot be called, only what is told by a method matters
-                if program.kit_of(self.member).traits.method_value == MethodValue::Fresh {
+                if !program.kit_of(self.member).traits.fields_called {
                     // nor is the object itself told anything, or what was just made
                     if matches!(self.body.node(object), Node::This | Node::Super | Node::New { .. } | Node::Str(_) | Node::TypeExpr(_)) {
                         return;

@@ -162,6 +162,7 @@ impl<'t> CSharp<'t> {
             annotations: Vec::new(),
             members: Vec::new(),
             anonymous: false,
+            outline: false,
         });
         id
     }

@@ -30,6 +30,8 @@ pub(crate) static TRAITS: Traits = Traits {
     inner_types_capture: false,
     public_by_default: false,
     duck_typed: false,
+    open_names: true,
+    fields_called: true,
 };
 
 /// What platform and libraries offer.

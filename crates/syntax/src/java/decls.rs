@@ -128,6 +128,7 @@ impl<'t> Java<'t> {
             annotations: Vec::new(),
             members: Vec::new(),
             anonymous: false,
+            outline: false,
         });
         id
     }

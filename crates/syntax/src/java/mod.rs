@@ -27,6 +27,8 @@ pub(crate) static TRAITS: Traits = Traits {
     inner_types_capture: true,
     public_by_default: false,
     duck_typed: false,
+    open_names: false,
+    fields_called: false,
 };
 
 /// What platform and libraries offer.

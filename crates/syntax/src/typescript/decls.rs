@@ -324,6 +324,7 @@ impl<'t> Script<'t> {
             annotations: Vec::new(),
             members: Vec::new(),
             anonymous: false,
+            outline: false,
         });
         id
     }

@@ -30,6 +30,8 @@ pub(crate) static TRAITS: Traits = Traits {
     inner_types_capture: false,
     public_by_default: true,
     duck_typed: false,
+    open_names: false,
+    fields_called: true,
 };
 
 /// What platform and libraries offer.

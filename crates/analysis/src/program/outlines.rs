@@ -1,0 +1,148 @@
+//! Types and members that are declared in one file and written out in another.
+
+use rustc_hash::{FxHashMap, FxHashSet};
+use yarrowgraph_ir::{MemberKind, TypeDeclId, TypeKind};
+
+use super::build::Numbers;
+use super::index::FileNames;
+use super::{ByName, Program, Sym, Type, TypeId, UnitId};
+
+/// Stands for a type whose number is not known yet.
+pub(super) const NOWHERE: TypeId = TypeId(u32::MAX);
+
+/// Gives the types that are only written out somewhere the numbers of those that are meant.
+pub(super) fn place(p: &mut Program, numbers: &mut Numbers, file_names: &[FileNames], outlines: &[(usize, usize)]) {
+    for &(index, decl_index) in outlines {
+        let decl = &p.units[index].unit.types[decl_index];
+        let sym = |n: yarrowgraph_ir::Name| file_names[index].whole[n.0 as usize];
+        let (name, namespace) = (sym(decl.name), sym(decl.namespace));
+        let parent = decl.parent.map(|t| numbers[index][t.0 as usize]).filter(|t| *t != NOWHERE);
+        let unit = UnitId(index as u32);
+        let id = match meant(p, unit, name, namespace, parent) {
+            Some(id) => id,
+            None => add(p, unit, TypeDeclId(decl_index as u32), name, namespace, parent),
+        };
+        p.types[id.0 as usize].decls.push((unit, TypeDeclId(decl_index as u32)));
+        numbers[index][decl_index] = id;
+    }
+    // what is nested in them was numbered before them
+    for (index, types) in numbers.iter().enumerate() {
+        for (decl_index, decl) in p.units[index].unit.types.iter().enumerate() {
+            let Some(around) = decl.parent.filter(|_| decl.within.is_none()).map(|t| types[t.0 as usize]) else { continue };
+            let id = types[decl_index];
+            if !decl.outline && p.types[id.0 as usize].parent == Some(NOWHERE) {
+                p.types[id.0 as usize].parent = Some(around);
+            }
+        }
+    }
+}
+
+/// The type that a name in a file means: of its namespace, of one that it uses, or the only one.
+fn meant(p: &Program, unit: UnitId, name: Sym, namespace: Sym, parent: Option<TypeId>) -> Option<TypeId> {
+    let fits = |t: &TypeId| !matches!(p.ty(*t).kind, TypeKind::Enum | TypeKind::Alias) && p.kit(p.ty(*t).unit).traits.open_names;
+    let candidates: Vec<TypeId> = p.types_named(name).iter().copied().filter(fits).filter(|t| p.ty(*t).parent == parent).collect();
+    if parent.is_some() {
+        return candidates.first().copied();
+    }
+    let u = p.unit(unit);
+    let of_namespace = |space: &str| candidates.iter().copied().find(|t| p.text(p.ty(*t).namespace) == space);
+    let used = || u.imports.iter().filter(|i| i.name.is_some_and(|n| u.text(n) == "*")).find_map(|i| of_namespace(u.text(i.from)));
+    let only = || match candidates[..] {
+        [one] => Some(one),
+        _ => None,
+    };
+    of_namespace(p.text(namespace)).or_else(used).or_else(only)
+}
+
+/// A type that nothing declares: a namespace by whose name functions are qualified, or a class of another tree.
+fn add(p: &mut Program, unit: UnitId, decl: TypeDeclId, name: Sym, namespace: Sym, parent: Option<TypeId>) -> TypeId {
+    let id = TypeId(p.types.len() as u32);
+    let prefix = parent.map_or_else(|| p.symbols.text(namespace).to_owned(), |t| p.types[t.0 as usize].full.to_string());
+    let simple = p.symbols.text(name);
+    let full = if prefix.is_empty() { simple.to_owned() } else { format!("{prefix}.{simple}") };
+    let modifiers = p.units[unit.0 as usize].unit.ty(decl).modifiers;
+    p.types.push(Type {
+        name,
+        full: full.into(),
+        namespace,
+        decls: Vec::new(),
+        unit,
+        kind: TypeKind::Class,
+        modifiers,
+        parent,
+        within: None,
+        anonymous: false,
+        is_module: false,
+        params: Vec::new(),
+        bases: Vec::new(),
+        members: Vec::new(),
+        nested: Vec::new(),
+        heirs: Vec::new(),
+        by_name: ByName::default(),
+    });
+    p.types_by_name.entry(name).or_default().push(id);
+    id
+}
+
+/// A member of a file.
+type MemberDecl = (usize, usize);
+/// What two declarations of one member agree in.
+type Shape = (TypeId, Sym, bool, usize);
+
+/// Lets what is written out take over what its declaration says, and gives the declarations that
+/// are done with by that.
+pub(super) fn settle(p: &mut Program, numbers: &Numbers, file_names: &[FileNames]) -> FxHashSet<MemberDecl> {
+    let mut written_out: FxHashMap<Shape, Vec<MemberDecl>> = FxHashMap::default();
+    let mut declared: Vec<(Shape, MemberDecl)> = Vec::new();
+    for (index, facts) in p.units.iter().enumerate() {
+        if !p.kits[&facts.unit.language].traits.open_names {
+            continue;
+        }
+        for (at, member) in facts.unit.members.iter().enumerate() {
+            let outline = member.owner.is_some_and(|o| facts.unit.ty(o).outline);
+            let owner = match member.owner {
+                Some(o) => numbers[index][o.0 as usize],
+                None => NOWHERE,
+            };
+            let is_function = !matches!(member.kind, MemberKind::Field);
+            let is_free = member.owner.is_none();
+            if !is_function && !outline && !member.modifiers.is_static {
+                continue;
+            }
+            let name = file_names[index].whole[member.name.0 as usize];
+            let shape = (owner, name, is_function, member.params.len());
+            let has_body = member.body.as_ref().is_some_and(|b| b.root.is_some());
+            if has_body && (outline || is_free) {
+                written_out.entry(shape).or_default().push((index, at));
+            } else if !has_body && is_function {
+                declared.push((shape, (index, at)));
+            }
+        }
+    }
+    let mut done_with = FxHashSet::default();
+    for (shape, (index, at)) in declared {
+        let Some(all) = written_out.get(&shape) else { continue };
+        let (modifiers, annotations, params) = {
+            let m = p.units[index].unit.member(yarrowgraph_ir::MemberId(at as u32));
+            (m.modifiers, m.annotations.clone(), m.params.iter().map(|x| x.optional).collect::<Vec<_>>())
+        };
+        for &(unit, member) in all {
+            let m = &mut p.units[unit].unit.members[member];
+            if shape.0 != NOWHERE {
+                let names = translated(&annotations, index == unit);
+                m.modifiers = modifiers;
+                m.annotations.extend(names);
+            }
+            for (param, optional) in m.params.iter_mut().zip(&params) {
+                param.optional |= optional;
+            }
+        }
+        done_with.insert((index, at));
+    }
+    done_with
+}
+
+/// Annotations whose names another file knows as well: those of the same file.
+fn translated(annotations: &[yarrowgraph_ir::Annotation], same_file: bool) -> Vec<yarrowgraph_ir::Annotation> {
+    if same_file { annotations.to_vec() } else { Vec::new() }
+}

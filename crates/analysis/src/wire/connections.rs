@@ -1,0 +1,162 @@
+//! Functions that tie a member of one object to a member of another: `connect(gauge, &Gauge::rose,
+//! board, &Board::show)`. Which functions do, the pack says; what a signal is, the front end.
+
+use yarrowgraph_ir::{MemberKind, Node, NodeId};
+use yarrowgraph_model::Certainty;
+
+use super::effect::{Act, Effect, Event, Guard, Holder};
+use super::extract::Extractor;
+use crate::flow::Val;
+use crate::program::MemberId;
+
+/// The effects of a call that connects or disconnects; none for any other call.
+pub(super) fn effects(x: &Extractor<'_, '_>, node: NodeId, callee: NodeId, args: &[NodeId]) -> Option<Vec<Effect>> {
+    let pack = x.flow.program.kit_of(x.member).pack;
+    let (object, name) = match x.body.node(callee) {
+        Node::Name(name) => (None, name),
+        Node::Member { object, name, .. } => (Some(object), name),
+        _ => return None,
+    };
+    let text = x.text(name);
+    if pack.connects.contains(text) {
+        return connection(x, node, args);
+    }
+    if pack.disconnects.contains(text) {
+        return release(x, node, object, args);
+    }
+    None
+}
+
+fn member_ref(x: &Extractor<'_, '_>, node: NodeId) -> Option<(NodeId, yarrowgraph_ir::Name)> {
+    match x.body.node(node) {
+        Node::MethodRef { object, name } => Some((object, name)),
+        _ => None,
+    }
+}
+
+/// The member that a reference means, of the class that it names or of the object beside it.
+fn member(x: &Extractor<'_, '_>, of: &Val, class: NodeId, name: yarrowgraph_ir::Name) -> Option<MemberId> {
+    let program = x.flow.program;
+    let sym = program.sym_in(x.member, name);
+    let ty = match x.body.node(class) {
+        Node::TypeExpr(ty) => program.type_in(x.member, ty).own(),
+        _ => x.flow.type_of(of).own(),
+    };
+    program.find_member(ty?, sym)
+}
+
+/// What a signal is to the object that sends it.
+fn holder(x: &Extractor<'_, '_>, sender: Val, class: NodeId, name: yarrowgraph_ir::Name) -> Holder {
+    let event = match member(x, &sender, class, name) {
+        Some(m) if x.flow.program.member(m).kind == MemberKind::Event => Event::Own(m),
+        _ => Event::Outside(x.flow.program.sym_in(x.member, name)),
+    };
+    Holder { subject: sender, event, key: None }
+}
+
+fn connection(x: &Extractor<'_, '_>, node: NodeId, args: &[NodeId]) -> Option<Vec<Effect>> {
+    let program = x.flow.program;
+    let (signal_class, signal) = member_ref(x, *args.get(1)?)?;
+    let sender = x.eval(args[0]);
+    // receiver and slot; without a receiver it is the object itself, or nobody where a function is given
+    let (receiver, slot) = match args {
+        [_, _, slot] => (None, *slot),
+        [_, _, receiver, slot, ..] if is_slot(x, *slot) => (Some(*receiver), *slot),
+        [_, _, slot, ..] => (None, *slot),
+        _ => return None,
+    };
+    let receiver_value = match receiver {
+        Some(node) => Some(x.eval(node)),
+        None => member_ref(x, slot).map(|_| Val::This(program.member(x.member).owner)),
+    };
+    let mut effect = Effect::new(Act::Join, holder(x, sender, signal_class, signal), x.site(node));
+    effect.certainty = if matches!(effect.holder.event, Event::Own(_)) { Certainty::Certain } else { Certainty::Likely };
+    effect.handler_node = Some(x.site(slot));
+    effect.context = receiver_value.clone();
+    // who is named as receiver takes the connection along when it goes
+    effect.tied = receiver_value.is_some();
+    effect.bounded = args.iter().skip(3).any(|a| is_called(x, *a, "UniqueConnection"));
+    let mut found = Vec::new();
+    match (member_ref(x, slot), receiver_value) {
+        (Some((class, name)), Some(receiver)) => {
+            let target = member(x, &receiver, class, name);
+            effect.handler = Some(match target {
+                Some(m) if program.member(m).kind == MemberKind::Event => {
+                    // a signal tied to a signal raises that
+                    let holder = Holder { subject: receiver.clone(), event: Event::Own(m), key: None };
+                    let mut relay = Effect::new(Act::Raise, holder, x.site(node));
+                    relay.guard = Guard::Safe;
+                    found.push(relay);
+                    Val::Member(std::sync::Arc::new(receiver), m)
+                }
+                Some(m) => Val::Method(m, Some(std::sync::Arc::new(receiver))),
+                None => Val::Outside(std::sync::Arc::new(receiver), program.sym_in(x.member, name)),
+            });
+        }
+        _ => effect.handler = Some(x.eval(slot)),
+    }
+    found.insert(0, effect);
+    Some(found)
+}
+
+/// Whether an argument is what is called, rather than a kind of connection.
+fn is_slot(x: &Extractor<'_, '_>, node: NodeId) -> bool {
+    match x.body.node(node) {
+        Node::MethodRef { .. } | Node::Lambda(_) => true,
+        Node::Name(_) | Node::Member { .. } => x.flow.function_of(&x.eval(node)).is_some() || matches!(x.eval(node), Val::Local(_) | Val::Param(..)),
+        _ => false,
+    }
+}
+
+fn is_called(x: &Extractor<'_, '_>, node: NodeId, wanted: &str) -> bool {
+    match x.body.node(node) {
+        Node::Name(name) | Node::Member { name, .. } => x.text(name) == wanted,
+        Node::Binary { left, right, .. } => is_called(x, left, wanted) || is_called(x, right, wanted),
+        Node::Call { args, .. } => x.body.list(args).iter().any(|a| is_called(x, *a, wanted)),
+        _ => false,
+    }
+}
+
+fn is_nothing(x: &Extractor<'_, '_>, node: NodeId) -> bool {
+    match x.body.node(node) {
+        Node::Null => true,
+        Node::Num(name) => x.text(name) == "0",
+        _ => false,
+    }
+}
+
+fn release(x: &Extractor<'_, '_>, node: NodeId, object: Option<NodeId>, args: &[NodeId]) -> Option<Vec<Effect>> {
+    let program = x.flow.program;
+    let this = || Val::This(program.member(x.member).owner);
+    // `QObject::disconnect(…)` is written like a call on an object
+    let on = object.filter(|o| !matches!(x.eval(*o), Val::Type(_) | Val::Global(_)));
+    if let Some((class, signal)) = args.get(1).and_then(|a| member_ref(x, *a)) {
+        let sender = x.eval(args[0]);
+        let holder = holder(x, sender, class, signal);
+        let receiver = args.get(2).filter(|r| !is_nothing(x, **r)).map(|r| x.eval(*r));
+        let slot = args.get(3).and_then(|s| member_ref(x, *s));
+        let mut effect = Effect::new(Act::Leave, holder, x.site(node));
+        effect.certainty = Certainty::Likely;
+        match (receiver, slot) {
+            (Some(receiver), Some((class, name))) => {
+                effect.handler = Some(match member(x, &receiver, class, name) {
+                    Some(m) => Val::Method(m, Some(std::sync::Arc::new(receiver))),
+                    None => Val::Outside(std::sync::Arc::new(receiver), program.sym_in(x.member, name)),
+                });
+            }
+            (Some(receiver), None) => effect.handler = Some(receiver),
+            (None, _) => effect.act = Act::LeaveAll,
+        }
+        return Some(vec![effect]);
+    }
+    // everything from one object to another
+    let (sender, receiver) = match (on, args) {
+        (None, [sender, rest @ ..]) if rest.len() >= 2 => (x.eval(*sender), Some(rest[1]).filter(|r| !is_nothing(x, *r)).map(|r| x.eval(r))),
+        (Some(sender), [receiver]) if matches!(x.eval(*receiver), Val::This(_)) => (x.eval(sender), Some(this())),
+        _ => return None,
+    };
+    let mut effect = Effect::new(Act::LeaveOwner, Holder { subject: sender, event: Event::Bus, key: None }, x.site(node));
+    effect.handler = Some(receiver.unwrap_or_else(this));
+    effect.certainty = Certainty::Likely;
+    Some(vec![effect])
+}

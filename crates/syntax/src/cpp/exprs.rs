@@ -1,0 +1,414 @@
+//! Expressions.
+
+use tree_sitter::Node as Ts;
+use yarrowgraph_ir::{
+    AssignOp, BinaryOp, CaptureMode, CollectionKind, Function, LambdaForm, List, Node, NodeId, UnaryOp,
+};
+
+use super::Cpp;
+use super::kinds::Kind;
+use crate::driver::Nodes;
+
+/// Functions that make an object of their type argument.
+const MAKERS: [&str; 5] = ["make_unique", "make_shared", "make_refptr_for_instance", "make_managed", "allocate_shared"];
+/// Functions that give their argument back.
+const PASSES: [&str; 8] = ["move", "forward", "ref", "cref", "as_const", "addressof", "qAsConst", "qOverload"];
+/// Casts that are written as calls.
+const CASTS: [&str; 9] = [
+    "static_cast", "dynamic_cast", "const_cast", "reinterpret_cast", "qobject_cast", "static_pointer_cast", "dynamic_pointer_cast",
+    "qSharedPointerCast", "std::any_cast",
+];
+/// Functions that bind a member to an object: `bind(&Lock::fill, this)`, `mem_fun(*this, &Lock::fill)`.
+const BINDERS: [&str; 5] = ["bind", "bind_front", "mem_fun", "mem_fn", "bind_weak"];
+
+impl<'t> Cpp<'t> {
+    pub(super) fn expression(&mut self, node: Ts<'t>) -> NodeId {
+        let f = &self.t.fields;
+        match self.kind(node) {
+            Kind::Identifier | Kind::FieldIdentifier | Kind::TypeIdentifier | Kind::NamespaceIdentifier => {
+                let name = self.l.name_of(node);
+                self.l.push(Node::Name(name), node)
+            }
+            Kind::This => self.l.push(Node::This, node),
+            Kind::Parens => {
+                let kids = self.l.items(node);
+                self.node_or_empty(kids.first(), node)
+            }
+            Kind::Qualified => self.qualified(node),
+            Kind::TemplateFunction | Kind::TemplateMethod | Kind::TemplateType => {
+                let kids = self.l.kids(node);
+                self.node_or_empty(kids.field(f.name), node)
+            }
+            Kind::FieldExpr => {
+                let kids = self.l.kids(node);
+                let (Some(argument), Some(field)) = (kids.field(f.argument), kids.field(f.field)) else {
+                    return self.l.push(Node::Plain, node);
+                };
+                let object = self.node(argument);
+                let text = self.dotted(field);
+                let (object, simple) = match text.rsplit_once('.') {
+                    // `this->Base::close()`
+                    Some((_, simple)) if self.l.body.node(object) == Node::This => (self.l.push(Node::Super, argument), simple.to_owned()),
+                    Some((_, simple)) => (object, simple.to_owned()),
+                    None => (object, text),
+                };
+                let name = self.l.intern(&simple);
+                self.l.push(Node::Member { object, name, optional: false }, node)
+            }
+            Kind::Subscript => {
+                let kids = self.l.kids(node);
+                let object = self.node_or_empty(kids.field(f.argument), node);
+                let keys = match kids.field(f.indices) {
+                    Some(list) => {
+                        let list = self.l.items(list);
+                        self.nodes(list.named())
+                    }
+                    None => Nodes::new(),
+                };
+                let keys = self.l.list(&keys);
+                self.l.push(Node::Index { object, keys, optional: false }, node)
+            }
+            Kind::Call => self.call(node),
+            Kind::New => {
+                let kids = self.l.kids(node);
+                let ty = match kids.field(f.type_) {
+                    Some(t) => self.ty(t),
+                    None => self.no_type(),
+                };
+                let args = self.arguments(kids.field(f.arguments));
+                self.l.push(Node::New { ty, args, init: None, class: None }, node)
+            }
+            Kind::CompoundLiteral => {
+                let kids = self.l.kids(node);
+                let ty = match kids.field(f.type_) {
+                    Some(t) => self.ty(t),
+                    None => self.no_type(),
+                };
+                let args = self.arguments(kids.field(f.value));
+                self.l.push(Node::New { ty, args, init: None, class: None }, node)
+            }
+            Kind::Lambda => self.lambda(node),
+            Kind::Assign => {
+                let kids = self.l.kids(node);
+                let op = match kids.field(f.operator).map(|o| o.kind()) {
+                    Some("=") | None => AssignOp::Set,
+                    Some("+=") => AssignOp::Add,
+                    Some("-=") => AssignOp::Sub,
+                    _ => AssignOp::Other,
+                };
+                let target = self.node_or_empty(kids.field(f.left), node);
+                let value = match kids.field(f.right) {
+                    Some(list) if self.kind(list) == Kind::InitializerList => self.made_by_list(list, None),
+                    other => self.node_or_empty(other, node),
+                };
+                self.l.push(Node::Assign { op, target, value }, node)
+            }
+            Kind::Binary => {
+                let kids = self.l.kids(node);
+                let op = binary_op(kids.field(f.operator).map_or("", |o| o.kind()));
+                let left = self.node_or_empty(kids.field(f.left), node);
+                let right = self.node_or_empty(kids.field(f.right), node);
+                self.l.push(Node::Binary { op, left, right }, node)
+            }
+            Kind::Unary => {
+                let kids = self.l.kids(node);
+                let op = match kids.field(f.operator).map(|o| o.kind()) {
+                    Some("!" | "not") => UnaryOp::Not,
+                    _ => UnaryOp::Arithmetic,
+                };
+                let operand = self.node_or_empty(kids.field(f.argument), node);
+                self.l.push(Node::Unary { op, operand }, node)
+            }
+            Kind::Update => {
+                let kids = self.l.items(node);
+                let operand = self.node_or_empty(kids.first(), node);
+                self.l.push(Node::Unary { op: UnaryOp::Step, operand }, node)
+            }
+            Kind::PointerExpr => self.pointer(node),
+            Kind::CoAwait => {
+                let kids = self.l.items(node);
+                let operand = self.node_or_empty(kids.last(), node);
+                self.l.push(Node::Unary { op: UnaryOp::Await, operand }, node)
+            }
+            Kind::PackExpansion => {
+                let kids = self.l.items(node);
+                self.node_or_empty(kids.first(), node)
+            }
+            Kind::Conditional => {
+                let kids = self.l.kids(node);
+                let cond = self.node_or_empty(kids.field(f.condition), node);
+                let then = self.node_or_empty(kids.field(f.consequence), node);
+                let other = self.node_or_empty(kids.field(f.alternative), node);
+                self.l.push(Node::Conditional { cond, then, other }, node)
+            }
+            Kind::Cast => {
+                let kids = self.l.kids(node);
+                let operand = self.node_or_empty(kids.field(f.value), node);
+                match kids.field(f.type_) {
+                    Some(t) => {
+                        let ty = self.ty(t);
+                        self.l.push(Node::Cast { ty, operand }, node)
+                    }
+                    None => operand,
+                }
+            }
+            Kind::InitializerList => {
+                let kids = self.l.items(node);
+                let items = self.nodes(kids.named());
+                let items = self.l.list(&items);
+                self.l.push(Node::Collection { kind: CollectionKind::List, items }, node)
+            }
+            Kind::InitializerPair => {
+                let kids = self.l.kids(node);
+                let key_at = kids.field(f.designator).unwrap_or(node);
+                let text = self.l.text_of(key_at).trim_start_matches('.');
+                let text = self.l.intern(text);
+                let key = self.l.push(Node::Str(text), key_at);
+                let value = self.node_or_empty(kids.field(f.value), node);
+                self.l.push(Node::Entry { key, value }, node)
+            }
+            Kind::String => {
+                let text = self.l.text_of(node);
+                if self.prepared.signatures.contains(&node.start_byte()) {
+                    return self.signature(node, text);
+                }
+                let text = text.trim_start_matches(|c: char| c != '"').trim_matches('"');
+                let name = self.l.intern(text);
+                self.l.push(Node::Str(name), node)
+            }
+            Kind::RawString | Kind::ConcatenatedString | Kind::Char => {
+                let name = self.l.name_of(node);
+                self.l.push(Node::Str(name), node)
+            }
+            Kind::Number => {
+                let name = self.l.name_of(node);
+                self.l.push(Node::Num(name), node)
+            }
+            Kind::True => self.l.push(Node::Bool(true), node),
+            Kind::False => self.l.push(Node::Bool(false), node),
+            Kind::Null => self.l.push(Node::Null, node),
+            Kind::Sizeof | Kind::PrimitiveType => self.l.push(Node::Plain, node),
+            Kind::DeleteExpr => {
+                let kids = self.l.items(node);
+                let operand = self.node_or_empty(kids.last(), node);
+                self.l.push(Node::Unary { op: UnaryOp::Delete, operand }, node)
+            }
+            _ => {
+                let kids = self.l.items(node);
+                let items = self.nodes(kids.named());
+                if items.is_empty() {
+                    return self.l.push(Node::Plain, node);
+                }
+                let list = self.l.list(&items);
+                self.l.push(Node::Opaque(list), node)
+            }
+        }
+    }
+
+    /// `SIGNAL(rose(int))`: a member by name, of whatever stands beside it.
+    fn signature(&mut self, node: Ts<'t>, text: &str) -> NodeId {
+        let name: String = text.chars().skip_while(|c| !c.is_ascii_digit()).skip(1).take_while(|c| c.is_alphanumeric() || *c == '_').collect();
+        let object = self.l.push(Node::Plain, node);
+        let name = self.l.intern(&name);
+        self.l.push(Node::MethodRef { object, name }, node)
+    }
+
+    /// `locks::open`, `Gate::Phase::Open`, `Base::close`
+    fn qualified(&mut self, node: Ts<'t>) -> NodeId {
+        let text = self.dotted(node);
+        let mut parts = text.split('.');
+        let first = parts.next().unwrap_or_default().to_owned();
+        let rest: Vec<String> = parts.map(str::to_owned).collect();
+        let is_base = !rest.is_empty() && rest.len() == 1 && self.is_own_base(&first);
+        let mut at = if is_base {
+            self.l.push(Node::Super, node)
+        } else {
+            let name = self.l.intern(&first);
+            self.l.push(Node::Name(name), node)
+        };
+        for part in rest {
+            let name = self.l.intern(&part);
+            at = self.l.push(Node::Member { object: at, name, optional: false }, node);
+        }
+        at
+    }
+
+    /// Whether a class name in a body is that of a base of the class around.
+    fn is_own_base(&self, name: &str) -> bool {
+        let Some(owner) = self.l.context.owner else { return false };
+        self.l.unit.ty(owner).bases.iter().any(|b| match self.l.unit.type_ref(b.ty) {
+            yarrowgraph_ir::TypeRef::Named { name: base, .. } => self.l.unit.text(*base).rsplit('.').next() == Some(name),
+            _ => false,
+        })
+    }
+
+    /// `&gate`, `*gate`, `&Gate::open`
+    fn pointer(&mut self, node: Ts<'t>) -> NodeId {
+        let f = &self.t.fields;
+        let kids = self.l.kids(node);
+        let Some(argument) = kids.field(f.argument) else { return self.l.push(Node::Plain, node) };
+        let is_address = kids.field(f.operator).is_some_and(|o| o.kind() == "&");
+        if is_address && self.kind(argument) == Kind::Qualified {
+            let text = self.dotted(argument);
+            if let Some((class, member)) = text.rsplit_once('.') {
+                let ty = self.l.intern(class);
+                let ty = self.l.named_type(ty);
+                let object = self.l.push(Node::TypeExpr(ty), argument);
+                let name = self.l.intern(member);
+                return self.l.push(Node::MethodRef { object, name }, node);
+            }
+        }
+        // a pointer to an object means the object
+        self.node(argument)
+    }
+
+    pub(super) fn arguments(&mut self, list: Option<Ts<'t>>) -> List {
+        let Some(list) = list else { return List::default() };
+        let kids = self.l.items(list);
+        let items = self.nodes(kids.named());
+        self.l.list(&items)
+    }
+
+    fn call(&mut self, node: Ts<'t>) -> NodeId {
+        let f = &self.t.fields;
+        let kids = self.l.kids(node);
+        let (Some(function), arguments) = (kids.field(f.function), kids.field(f.arguments)) else {
+            return self.l.push(Node::Plain, node);
+        };
+        let name = self.dotted(function);
+        let simple = name.rsplit('.').next().unwrap_or(&name);
+        let args: Vec<Ts<'t>> = arguments.map_or_else(Vec::new, |a| self.l.items(a).named().collect());
+        let template = self.template_argument(function);
+        if MAKERS.contains(&simple)
+            && let Some(ty) = template
+        {
+            let ty = self.ty(ty);
+            let args = self.arguments(arguments);
+            return self.l.push(Node::New { ty, args, init: None, class: None }, node);
+        }
+        if CASTS.contains(&simple)
+            && let (Some(ty), [operand]) = (template, &args[..])
+        {
+            // a cast around a pointer to a member picks an overload
+            let operand = self.node(*operand);
+            if matches!(self.l.body.node(operand), Node::MethodRef { .. }) {
+                return operand;
+            }
+            let ty = self.ty(ty);
+            return self.l.push(Node::Cast { ty, operand }, node);
+        }
+        let is_plain = self.kind(function) != Kind::FieldExpr;
+        if is_plain && (PASSES.contains(&simple) || simple == "overload") && args.len() == 1 {
+            return self.node(args[0]);
+        }
+        if is_plain && BINDERS.contains(&simple) && args.len() >= 2 {
+            let lowered = self.nodes(args.iter().copied().take(2));
+            if let Some(bound) = self.bound(&lowered, node) {
+                return bound;
+            }
+        }
+        // `Gate(3)` makes an object, which only the class's name tells
+        let callee = self.node(function);
+        let type_args = template.map(|t| {
+            let ty = self.ty(t);
+            self.l.body.type_lists.push(Box::new([ty]));
+            (self.l.body.type_lists.len() - 1) as u16
+        });
+        let args = self.nodes(args);
+        let args = self.l.list(&args);
+        self.l.push(Node::Call { callee, args, type_args, optional: false }, node)
+    }
+
+    fn template_argument(&mut self, function: Ts<'t>) -> Option<Ts<'t>> {
+        let f = &self.t.fields;
+        let mut node = function;
+        loop {
+            match self.kind(node) {
+                Kind::Qualified => node = self.l.kids(node).field(f.name)?,
+                Kind::FieldExpr => node = self.l.kids(node).field(f.field)?,
+                Kind::TemplateFunction | Kind::TemplateMethod => {
+                    let list = self.l.kids(node).field(f.arguments)?;
+                    return self.l.items(list).first();
+                }
+                _ => return None,
+            }
+        }
+    }
+
+    /// A member bound to an object, in either order.
+    fn bound(&mut self, args: &[NodeId], at: Ts<'t>) -> Option<NodeId> {
+        let [a, b] = *args else { return None };
+        let (object, name) = match (self.l.body.node(a), self.l.body.node(b)) {
+            (Node::MethodRef { name, .. }, _) => (b, name),
+            (_, Node::MethodRef { name, .. }) => (a, name),
+            _ => return None,
+        };
+        Some(self.l.push(Node::MethodRef { object, name }, at))
+    }
+
+    fn lambda(&mut self, node: Ts<'t>) -> NodeId {
+        let f = &self.t.fields;
+        let kids = self.l.kids(node);
+        // `[gate = m_gate]` names what is captured
+        let mut captured = Vec::new();
+        if let Some(captures) = kids.field(f.captures) {
+            let list = self.l.items(captures);
+            for capture in list.named().filter(self.t.is(Kind::CaptureInitializer)) {
+                let parts = self.l.kids(capture);
+                if let (Some(left), Some(right)) = (parts.field(f.left), parts.field(f.right)) {
+                    captured.push((left, right));
+                }
+            }
+        }
+        let mut params = Vec::new();
+        if let Some(declarator) = kids.field(f.declarator) {
+            let parts = self.l.kids(declarator);
+            if let Some(list) = parts.field(f.parameters) {
+                params = self.params(list);
+            }
+        }
+        let index = self.l.function(Function {
+            name: None,
+            params,
+            result: None,
+            body: None,
+            returns_body: false,
+            this: CaptureMode::Lexical,
+            form: LambdaForm::Lambda,
+            is_async: false,
+        });
+        let mut items = Nodes::new();
+        for (left, right) in captured {
+            let init = self.node(right);
+            if self.l.text_of(left) != self.l.text_of(right) {
+                let name = self.l.name_of(left);
+                items.push(self.l.push(Node::Local { name, ty: None, init: Some(init), constant: true }, left));
+            }
+        }
+        let mut body = kids.field(f.body).map(|b| self.node(b));
+        if !items.is_empty() {
+            items.extend(body);
+            let list = self.l.list(&items);
+            body = Some(self.l.push(Node::Block(list), node));
+        }
+        self.l.body.functions[index.0 as usize].body = body;
+        self.l.push(Node::Lambda(index), node)
+    }
+}
+
+fn binary_op(text: &str) -> BinaryOp {
+    match text {
+        "&&" | "and" => BinaryOp::And,
+        "||" | "or" => BinaryOp::Or,
+        "==" => BinaryOp::Eq,
+        "!=" | "not_eq" => BinaryOp::Ne,
+        "<" => BinaryOp::Lt,
+        "<=" => BinaryOp::Le,
+        ">" => BinaryOp::Gt,
+        ">=" => BinaryOp::Ge,
+        "+" => BinaryOp::Add,
+        "-" => BinaryOp::Sub,
+        "|" | "bitor" => BinaryOp::BitOr,
+        _ => BinaryOp::Arithmetic,
+    }
+}

@@ -1,0 +1,281 @@
+//! Macros that are syntax: a pass before parsing that turns them into what the grammar knows, with
+//! every byte at its place. What is turned into what is data: the tables below.
+
+use memchr::memmem;
+
+/// Access-like labels of class bodies; members behind the first ones are signals.
+const SIGNAL_LABELS: [&str; 3] = ["signals", "Q_SIGNALS", "Q_SIGNAL"];
+/// Words in front of the colon that mark slots: `public slots:`.
+const SLOT_WORDS: [&str; 2] = ["slots", "Q_SLOTS"];
+/// Words that stand in front of a call or declaration and mean nothing to the grammar.
+const EMPTY_WORDS: [&str; 8] =
+    ["emit", "Q_EMIT", "Q_INVOKABLE", "Q_SLOT", "Q_DECL_OVERRIDE", "Q_DECL_FINAL", "Q_REQUIRED_RESULT", "Q_DECL_NOTHROW"];
+/// Macros that stand like a declaration and mean nothing to the grammar, arguments included.
+const EMPTY_DECLARATIONS: [&str; 26] = [
+    "Q_OBJECT", "Q_GADGET", "Q_PROPERTY", "Q_ENUM", "Q_ENUMS", "Q_FLAG", "Q_FLAGS", "Q_DECLARE_FLAGS", "Q_INTERFACES", "Q_CLASSINFO",
+    "Q_DISABLE_COPY", "Q_DISABLE_MOVE", "Q_DISABLE_COPY_MOVE", "Q_DECLARE_PRIVATE", "Q_DECLARE_PUBLIC", "Q_PLUGIN_METADATA",
+    "Q_DECLARE_METATYPE", "Q_DECLARE_OPERATORS_FOR_FLAGS", "Q_DECLARE_INTERFACE", "Q_DECLARE_TR_FUNCTIONS", "Q_UNUSED", "QT_BEGIN_NAMESPACE",
+    "QT_END_NAMESPACE", "DECLARE_EVENT_TABLE", "Q_NAMESPACE", "Q_OVERRIDE",
+];
+/// Loops that are macros: the comma between variable and collection becomes a colon.
+const LOOPS: [&str; 3] = ["foreach", "Q_FOREACH", "BOOST_FOREACH"];
+/// Macros whose argument is the signature of a member, with the digit that marks it in a text.
+const SIGNATURES: [(&str, u8); 2] = [("SIGNAL", b'2'), ("SLOT", b'1')];
+
+/// A text that the grammar can read, and what was lost on the way.
+pub(super) struct Prepared {
+    /// The text, byte for byte as long as it was.
+    pub(super) text: String,
+    /// Stretches of class bodies whose members are signals.
+    pub(super) signals: Vec<std::ops::Range<usize>>,
+    /// Places of signatures of members (`SIGNAL(rose(int))`).
+    pub(super) signatures: Vec<usize>,
+    /// Names of properties' change signals, which bindings hear.
+    pub(super) notified: Vec<String>,
+}
+
+/// Prepares a text.
+pub(super) fn prepare(text: &str) -> Prepared {
+    let mut bytes = text.as_bytes().to_vec();
+    let mut prepared = Prepared { text: String::new(), signals: Vec::new(), signatures: Vec::new(), notified: Vec::new() };
+    let words = words(text);
+    for (index, &(start, end)) in words.iter().enumerate() {
+        let word = &text[start..end];
+        let after = skip_blanks(&bytes, end);
+        let next = bytes.get(after).copied().unwrap_or(b' ');
+        if SIGNAL_LABELS.contains(&word) && next == b':' && bytes.get(after + 1) != Some(&b':') {
+            // longer than `public` or not, the label ends where it ended
+            blank(&mut bytes, start, end);
+            bytes[start..start + 6].copy_from_slice(b"public");
+            prepared.signals.push(after + 1..end_of_section(text, &words[index + 1..], after + 1));
+        } else if SLOT_WORDS.contains(&word) && next == b':' {
+            blank(&mut bytes, start, end);
+        } else if let Some((_, mark)) = SIGNATURES.iter().find(|(name, _)| *name == word)
+            && next == b'('
+            && let Some(close) = closing(&bytes, after)
+            && !bytes[after..close].contains(&b'\n')
+            && !bytes[after..close].contains(&b'"')
+        {
+            // what the macro makes of it: a text that begins with a digit
+            blank(&mut bytes, start, after + 1);
+            bytes[after - 1] = b'"';
+            bytes[after] = *mark;
+            bytes[close] = b'"';
+            prepared.signatures.push(after - 1);
+        } else if LOOPS.contains(&word) && next == b'(' {
+            let Some(close) = closing(&bytes, after) else { continue };
+            if let Some(comma) = top_comma(&bytes, after + 1, close) {
+                blank(&mut bytes, start, end);
+                bytes[start..start + 3].copy_from_slice(b"for");
+                bytes[comma] = b':';
+            }
+        } else if EMPTY_WORDS.contains(&word) && (next == b'_' || next == b'(' && word.len() <= 6 || next.is_ascii_alphanumeric() || next == b':' || next == b'{' || next == b';') {
+            blank(&mut bytes, start, end);
+        } else if EMPTY_DECLARATIONS.contains(&word) || is_class_macro(word, next, &bytes, start) {
+            let mut stop = end;
+            if next == b'(' {
+                let Some(close) = closing(&bytes, after) else { continue };
+                if word == "Q_PROPERTY"
+                    && let Some(at) = memmem::find(&bytes[after..close], b"NOTIFY ")
+                {
+                    let name: String = text[after + at + 7..close].chars().take_while(|c| c.is_alphanumeric() || *c == '_').collect();
+                    prepared.notified.push(name);
+                }
+                stop = close + 1;
+            }
+            let behind = skip_blanks(&bytes, stop);
+            if bytes.get(behind) == Some(&b';') {
+                stop = behind + 1;
+            }
+            blank(&mut bytes, start, stop);
+        } else if is_export_macro(word) && words.get(index.wrapping_sub(1)).is_some_and(|(s, e)| matches!(&text[*s..*e], "class" | "struct")) {
+            blank(&mut bytes, start, end);
+        }
+    }
+    // only whole words of ASCII were written over
+    prepared.text = String::from_utf8(bytes).unwrap_or_else(|_| text.to_owned());
+    prepared
+}
+
+/// `LOCK_SECTION` or `PLUGIN(x)` alone on a line of a class body: nothing that ends in a semicolon.
+fn is_class_macro(word: &str, next: u8, bytes: &[u8], start: usize) -> bool {
+    let shouted = word.len() > 3 && word.bytes().all(|b| b.is_ascii_uppercase() || b.is_ascii_digit() || b == b'_') && word.contains('_');
+    let line_start = bytes[..start].iter().rposition(|b| *b == b'\n').map_or(0, |i| i + 1);
+    let alone_before = bytes[line_start..start].iter().all(|b| b.is_ascii_whitespace());
+    if !shouted || !alone_before {
+        return false;
+    }
+    let end = start + word.len();
+    let stop = if next == b'(' { closing(bytes, skip_blanks(bytes, end)).map_or(end, |c| c + 1) } else { end };
+    let rest = &bytes[stop..];
+    let line = &rest[..rest.iter().position(|b| *b == b'\n').unwrap_or(rest.len())];
+    line.iter().all(|b| b.is_ascii_whitespace())
+}
+
+/// `class LOCKS_EXPORT Gate`
+fn is_export_macro(word: &str) -> bool {
+    word.len() > 4 && word.bytes().all(|b| b.is_ascii_uppercase() || b.is_ascii_digit() || b == b'_') && word.contains('_')
+}
+
+/// The words of a text outside of comments, texts and preprocessor lines.
+fn words(text: &str) -> Vec<(usize, usize)> {
+    let bytes = text.as_bytes();
+    let mut words = Vec::new();
+    let mut at = 0;
+    let mut line_start = true;
+    while at < bytes.len() {
+        match bytes[at] {
+            b'/' if bytes.get(at + 1) == Some(&b'/') => at = end_of_line(bytes, at),
+            b'/' if bytes.get(at + 1) == Some(&b'*') => at = memmem::find(&bytes[at + 2..], b"*/").map_or(bytes.len(), |i| at + i + 4),
+            b'#' if line_start => at = end_of_line(bytes, at),
+            b'"' => {
+                if at > 0 && bytes[at - 1] == b'R' {
+                    at = end_of_raw(bytes, at);
+                } else {
+                    at = end_of_text(bytes, at, b'"');
+                }
+            }
+            b'\'' if at == 0 || !bytes[at - 1].is_ascii_hexdigit() => at = end_of_text(bytes, at, b'\''),
+            b if b.is_ascii_alphabetic() || b == b'_' => {
+                let start = at;
+                while at < bytes.len() && (bytes[at].is_ascii_alphanumeric() || bytes[at] == b'_') {
+                    at += 1;
+                }
+                words.push((start, at));
+                line_start = false;
+                continue;
+            }
+            b => {
+                line_start = if b == b'\n' { true } else { line_start && b.is_ascii_whitespace() };
+                at += 1;
+                continue;
+            }
+        }
+        line_start = false;
+    }
+    words
+}
+
+fn end_of_line(bytes: &[u8], mut at: usize) -> usize {
+    loop {
+        match memchr::memchr(b'\n', &bytes[at..]) {
+            // a line that goes on
+            Some(i) if i > 0 && bytes[at + i - 1] == b'\\' => at += i + 1,
+            Some(i) => return at + i,
+            None => return bytes.len(),
+        }
+    }
+}
+
+fn end_of_text(bytes: &[u8], start: usize, quote: u8) -> usize {
+    let mut at = start + 1;
+    while at < bytes.len() {
+        match bytes[at] {
+            b'\\' => at += 1,
+            b'\n' => return at,
+            b if b == quote => return at + 1,
+            _ => {}
+        }
+        at += 1;
+    }
+    bytes.len()
+}
+
+fn end_of_raw(bytes: &[u8], start: usize) -> usize {
+    let Some(open) = memchr::memchr(b'(', &bytes[start..]) else { return bytes.len() };
+    let mut end = vec![b')'];
+    end.extend_from_slice(&bytes[start + 1..start + open]);
+    end.push(b'"');
+    memmem::find(&bytes[start..], &end).map_or(bytes.len(), |i| start + i + end.len())
+}
+
+fn skip_blanks(bytes: &[u8], mut at: usize) -> usize {
+    while bytes.get(at).is_some_and(u8::is_ascii_whitespace) {
+        at += 1;
+    }
+    at
+}
+
+fn blank(bytes: &mut [u8], start: usize, end: usize) {
+    bytes[start..end].iter_mut().filter(|b| **b != b'\n').for_each(|b| *b = b' ');
+}
+
+/// The bracket that closes the one at a place.
+fn closing(bytes: &[u8], open: usize) -> Option<usize> {
+    let mut depth = 0;
+    let mut at = open;
+    while at < bytes.len() {
+        match bytes[at] {
+            b'(' => depth += 1,
+            b')' => {
+                depth -= 1;
+                if depth == 0 {
+                    return Some(at);
+                }
+            }
+            b'"' => at = end_of_text(bytes, at, b'"') - 1,
+            _ => {}
+        }
+        at += 1;
+    }
+    None
+}
+
+/// The first comma that stands in no further bracket.
+fn top_comma(bytes: &[u8], start: usize, end: usize) -> Option<usize> {
+    let mut depth = 0;
+    (start..end).find(|&at| {
+        match bytes[at] {
+            b'(' | b'<' | b'[' | b'{' => depth += 1,
+            b')' | b'>' | b']' | b'}' => depth -= 1,
+            b',' => return depth == 0,
+            _ => {}
+        }
+        false
+    })
+}
+
+/// Where a section of a class body ends: at the next label or at the end of the body.
+fn end_of_section(text: &str, words: &[(usize, usize)], start: usize) -> usize {
+    let bytes = text.as_bytes();
+    let mut depth = 0;
+    let body_end = (start..bytes.len()).find(|&at| {
+        match bytes[at] {
+            b'{' => depth += 1,
+            b'}' => depth -= 1,
+            _ => {}
+        }
+        depth < 0
+    });
+    let body_end = body_end.unwrap_or(bytes.len());
+    let is_label = |(s, e): &&(usize, usize)| {
+        let word = &text[*s..*e];
+        matches!(word, "public" | "protected" | "private") || SIGNAL_LABELS.contains(&word)
+    };
+    words.iter().find(is_label).map_or(body_end, |(s, _)| (*s).min(body_end))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn every_byte_keeps_its_place() {
+        let text = "class LOCK_API Gauge : public QObject {\n  Q_OBJECT\n  Q_PROPERTY(int cm READ cm NOTIFY rose)\nsignals:\n  void rose(int cm);\npublic slots:\n  void reset();\n};\nvoid f() { emit rose(1); foreach (const Pair<int, int>& p, pairs) use(p); connect(a, SIGNAL(rose(int)), SLOT(f())); }\n";
+        let prepared = prepare(text);
+        assert_eq!(prepared.text.len(), text.len());
+        assert_eq!(prepared.notified, ["rose"]);
+        assert_eq!(prepared.signals.len(), 1);
+        assert!(text[prepared.signals[0].clone()].contains("void rose") && !text[prepared.signals[0].clone()].contains("reset"));
+        assert!(prepared.text.contains("for     (const Pair<int, int>& p: pairs) use(p);"));
+        assert!(prepared.text.contains("connect(a,       \"2rose(int)\",     \"1f()\");"), "{}", prepared.text);
+        assert!(prepared.text.contains("public :\n") && prepared.text.contains("public      :\n"));
+        assert!(!prepared.text.contains("Q_OBJECT") && !prepared.text.contains("emit") && !prepared.text.contains("LOCK_API"));
+    }
+
+    #[test]
+    fn comments_and_texts_are_left_alone() {
+        let text = "// emit rose(1);\nconst char* s = \"emit Q_OBJECT\";\n#define emit\n";
+        assert_eq!(prepare(text).text, text);
+    }
+}

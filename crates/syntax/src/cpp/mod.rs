@@ -1,0 +1,111 @@
+//! C++.
+
+mod decls;
+mod exprs;
+mod kinds;
+mod macros;
+mod members;
+mod stmts;
+mod types;
+
+use std::sync::LazyLock;
+
+use tree_sitter::Node as Ts;
+use yarrowgraph_ir::traits::{MethodValue, Traits};
+use yarrowgraph_ir::{Language, NodeId, Unit, pack::Pack};
+
+use crate::driver::{self, Lower, Nodes};
+use crate::parse::{self, Grammar, Unread};
+use kinds::{Kind, Table};
+use macros::Prepared;
+
+/// What the language promises.
+pub(crate) static TRAITS: Traits = Traits {
+    method_value: MethodValue::Fresh,
+    empty_call_crashes: true,
+    safe_call: None,
+    combines_callables: false,
+    bare_members: true,
+    file_modules: false,
+    callables_are_snapshots: false,
+    inner_types_capture: false,
+    public_by_default: false,
+    duck_typed: false,
+    open_names: true,
+    fields_called: true,
+};
+
+/// What platform and libraries offer.
+pub(crate) static PACK: LazyLock<Pack> = LazyLock::new(|| crate::built_in(include_str!("pack.toml")));
+
+static TABLE: LazyLock<Table> = LazyLock::new(|| Table::new(&Grammar::Cpp.language()));
+
+/// Lowers one file.
+pub(crate) fn lower(path: &str, text: &str) -> Result<Unit, Unread> {
+    let prepared = macros::prepare(text);
+    let tree = parse::parse(Grammar::Cpp, &prepared.text)?;
+    let mut unit = Unit::new(Language::Cpp, path);
+    unit.errors = driver::errors(&tree);
+    let l = Lower::new(unit, &prepared.text, &tree, &TABLE.value_tokens);
+    let mut cpp = Cpp { l, t: &TABLE, prepared: &prepared };
+    cpp.program(tree.root_node());
+    while let Some((node, placeholder)) = cpp.l.next_late() {
+        let lowered = cpp.node(node);
+        cpp.l.finish_late(placeholder, lowered);
+    }
+    Ok(cpp.l.unit)
+}
+
+struct Cpp<'t> {
+    l: Lower<'t>,
+    t: &'static Table,
+    prepared: &'t Prepared,
+}
+
+impl<'t> Cpp<'t> {
+    fn kind(&self, node: Ts<'t>) -> Kind {
+        self.t.kind(node)
+    }
+
+    /// Lowers a statement or expression; nesting beyond a limit is put off.
+    fn node(&mut self, node: Ts<'t>) -> NodeId {
+        if let Err(placeholder) = self.l.descend(node) {
+            return placeholder;
+        }
+        let id = self.statement(node);
+        self.l.ascend();
+        id
+    }
+
+    fn nodes(&mut self, nodes: impl IntoIterator<Item = Ts<'t>>) -> Nodes {
+        nodes.into_iter().map(|n| self.node(n)).collect()
+    }
+
+    fn node_or_empty(&mut self, node: Option<Ts<'t>>, at: Ts<'t>) -> NodeId {
+        match node {
+            Some(n) => self.node(n),
+            None => self.l.empty(at),
+        }
+    }
+
+    /// A dotted name from one with double colons, without template arguments.
+    fn dotted(&mut self, node: Ts<'t>) -> String {
+        let f = &self.t.fields;
+        match self.kind(node) {
+            Kind::Qualified => {
+                let kids = self.l.kids(node);
+                let scope = kids.field(f.scope).map(|s| self.dotted(s)).unwrap_or_default();
+                let name = kids.field(f.name).map(|n| self.dotted(n)).unwrap_or_default();
+                if scope.is_empty() || scope == "std" { name } else { format!("{scope}.{name}") }
+            }
+            Kind::TemplateType | Kind::TemplateFunction | Kind::TemplateMethod => {
+                let kids = self.l.kids(node);
+                kids.field(f.name).map(|n| self.dotted(n)).unwrap_or_default()
+            }
+            _ => self.l.text_of(node).split_whitespace().collect(),
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests;
