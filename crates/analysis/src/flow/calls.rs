@@ -48,6 +48,13 @@ impl Flow<'_> {
                 let member = self.overload(member, arg_count);
                 Some(Callee { member, receiver: receiver.map(|r| (*r).clone()), extension: false })
             }
+            // an object that is called itself
+            value @ (Val::Member(..) | Val::Static(_) | Val::Local(_) | Val::Param(..) | Val::New(_) | Val::Element(..)) => {
+                let called = program.symbols.get("operator()")?;
+                let ty = self.type_of_val(&value, budget).bounded().own()?;
+                let member = program.find_member(ty, called)?;
+                Some(Callee { member, receiver: Some(value), extension: false })
+            }
             Val::Outside(object, name) => {
                 // an extension method in scope
                 let takes = |m: &MemberId| program.decl(*m).params.len() > arg_count;

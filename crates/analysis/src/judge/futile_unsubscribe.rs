@@ -7,7 +7,7 @@ use super::{Draft, Page, Rule, related, short};
 use crate::flow::Val;
 use crate::wire::Wiring;
 use crate::wire::channels::{Channel, ChannelKey, Topic};
-use crate::wire::effect::{Act, Effect};
+use crate::wire::effect::{Act, Effect, Event};
 use crate::wire::release::{self, Same};
 
 pub(super) const RULE: Rule = Rule {
@@ -38,7 +38,42 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
             }
         }
     }
+    drafts.extend(wiring.owner_releases.iter().filter_map(|l| wrong_way(wiring, &wiring.effects[*l])));
     drafts
+}
+
+/// A release of all that an object sends to another one, where only the other one sends to it.
+fn wrong_way(wiring: &Wiring<'_>, effect: &Effect) -> Option<Draft> {
+    let (program, flow) = (wiring.program(), &wiring.flow);
+    let (Val::This(class), Some(other)) = (&effect.holder.subject, &effect.handler) else { return None };
+    let other_type = flow.type_of(other).own()?;
+    if effect.holder.event != Event::Bus || program.is_a(*class, other_type) || wiring.in_test(effect.site.member) {
+        return None;
+    }
+    let of_class = |e: &&Effect| e.act == Act::Join && e.tied && program.is_a(program.member(e.site.member).owner, *class);
+    let mut joins = wiring.effects.iter().filter(of_class).peekable();
+    joins.peek()?;
+    let is_other = |value: &Val| flow.type_of(value).own().is_some_and(|t| program.is_a(t, other_type) || program.is_a(other_type, t));
+    let (mut to_other, mut from_other) = (false, None);
+    for join in joins {
+        let sends_itself = matches!(join.holder.subject, Val::This(_));
+        to_other |= sends_itself && join.context.as_ref().is_some_and(is_other);
+        if !sends_itself && is_other(&join.holder.subject) {
+            from_other = from_other.or(Some(join));
+        }
+    }
+    let reverse = from_other.filter(|_| !to_other)?;
+    let who = short(&program.type_id(*class));
+    let name = short(&program.type_id(other_type));
+    Some(Draft {
+        level: Level::Error,
+        certainty: Certainty::Likely,
+        place: wiring.place(effect),
+        message: format!("this unties what `{who}` sends to `{name}`, and only the reverse is ever tied"),
+        related: vec![related("this subscription stays", wiring.place(reverse))],
+        parties: vec![program.type_id(*class), program.type_id(other_type), program.member_id(effect.site.member)],
+        edit: None,
+    })
 }
 
 /// A handler that is made on the spot.

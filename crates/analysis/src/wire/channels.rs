@@ -471,6 +471,12 @@ fn is_channel(flow: &Flow<'_>, m: MemberId, u: &Use) -> bool {
     if program.is_callable(info.unit, &ty) {
         let public = program.decl(m).modifiers.visibility > Visibility::Private;
         let set_from_outside = u.open_join || u.outside_join;
+        // a slot that is there for others, and that nobody ever fills
+        let is_empty = |d: &Site| program.body(d.member).is_some_and(|b| matches!(b.node(d.node), Node::New { args, .. } if args.len == 0));
+        let never_filled = !u.elsewhere && !u.open_join && flow.definitions(m).iter().all(is_empty);
+        if public && never_filled && u.raises > 0 && program.kit(info.unit).traits.open_names && info.kind == MemberKind::Field {
+            return true;
+        }
         return u.elsewhere && ((u.combined && (u.raises > 0 || public)) || (set_from_outside && u.raises > 0));
     }
     // one observer of an interface: only where its name says that it is told

@@ -86,6 +86,7 @@ fn connection(x: &Extractor<'_, '_>, node: NodeId, args: &[NodeId]) -> Option<Ve
                     let holder = Holder { subject: receiver.clone(), event: Event::Own(m), key: None };
                     let mut relay = Effect::new(Act::Raise, holder, x.site(node));
                     relay.guard = Guard::Safe;
+                    relay.relayed = true;
                     found.push(relay);
                     Val::Member(std::sync::Arc::new(receiver), m)
                 }
@@ -152,6 +153,8 @@ fn release(x: &Extractor<'_, '_>, node: NodeId, object: Option<NodeId>, args: &[
     // everything from one object to another
     let (sender, receiver) = match (on, args) {
         (None, [sender, rest @ ..]) if rest.len() >= 2 => (x.eval(*sender), Some(rest[1]).filter(|r| !is_nothing(x, *r)).map(|r| x.eval(r))),
+        // what this object sends to another, although it may read like the reverse
+        (None, [receiver]) if x.flow.type_of(&x.eval(*receiver)).own().is_some() => (this(), Some(x.eval(*receiver))),
         (Some(sender), [receiver]) if matches!(x.eval(*receiver), Val::This(_)) => (x.eval(sender), Some(this())),
         _ => return None,
     };

@@ -92,6 +92,8 @@ pub struct Effect {
     pub snapshot: bool,
     /// Whether the one who is named as receiver ends it by its own end.
     pub tied: bool,
+    /// Whether a raise is that of a channel that another one is tied to.
+    pub relayed: bool,
     /// Whether something else ends the subscription by itself.
     pub bounded: bool,
     /// Whether a raise tells all that the holder, or one of its topics, holds.
@@ -138,6 +140,7 @@ impl Effect {
             stops: false,
             snapshot: false,
             walks: false,
+            relayed: false,
             tied: false,
             bounded: false,
             replaces: false,

@@ -79,10 +79,15 @@ impl Guards<'_, '_> {
     }
 
     fn is_null(&self, site: Site) -> bool {
-        self.flow
-            .program
-            .body(site.member)
-            .is_none_or(|b| matches!(b.node(site.node), Node::Null | Node::Unary { op: UnaryOp::NonNull, .. }))
+        let program = self.flow.program;
+        program.body(site.member).is_none_or(|b| match b.node(site.node) {
+            Node::Null | Node::Unary { op: UnaryOp::NonNull, .. } => true,
+            // an object for a function that is made without one
+            Node::New { args, .. } => {
+                args.len == 0 && program.is_callable(program.member(site.member).unit, &self.flow.type_of_node(site.member, site.node))
+            }
+            _ => false,
+        })
     }
 
     /// Whether the element comes from a look-up by key, which may find nothing.

@@ -155,6 +155,10 @@ impl<'t> Cpp<'t> {
             Kind::InitializerList => {
                 let kids = self.l.items(node);
                 let items = self.nodes(kids.named());
+                // `{}`: nothing, of whatever type is asked for
+                if items.is_empty() {
+                    return self.l.push(Node::Null, node);
+                }
                 let items = self.l.list(&items);
                 self.l.push(Node::Collection { kind: CollectionKind::List, items }, node)
             }
@@ -307,8 +311,14 @@ impl<'t> Cpp<'t> {
                 return bound;
             }
         }
+        if let Some(done) = self.algorithm(node, function, simple, &args) {
+            return done;
+        }
         // `Gate(3)` makes an object, which only the class's name tells
-        let callee = self.node(function);
+        let mut callee = self.node(function);
+        if self.prepared.emitted.contains(&node.start_byte()) {
+            callee = self.emission(callee, function);
+        }
         let type_args = template.map(|t| {
             let ty = self.ty(t);
             self.l.body.type_lists.push(Box::new([ty]));
@@ -317,6 +327,44 @@ impl<'t> Cpp<'t> {
         let args = self.nodes(args);
         let args = self.l.list(&args);
         self.l.push(Node::Call { callee, args, type_args, optional: false }, node)
+    }
+
+    /// Algorithms over a container, which say what its methods would: `v.erase(remove(v.begin(), v.end(), x), v.end())`,
+    /// `erase(v, x)`, `erase_if(v, f)`, `find(v.begin(), v.end(), x)`.
+    fn algorithm(&mut self, node: Ts<'t>, function: Ts<'t>, simple: &str, args: &[Ts<'t>]) -> Option<NodeId> {
+        let f = &self.t.fields;
+        let is_method = self.kind(function) == Kind::FieldExpr;
+        let (container, method, value) = match (simple, is_method, args) {
+            ("erase", true, [inner, ..]) if self.kind(*inner) == Kind::Call => {
+                let parts = self.l.kids(*inner);
+                let name = self.dotted(parts.field(f.function)?);
+                let method = match name.as_str() {
+                    "remove" => "remove",
+                    "remove_if" => "erase_if",
+                    _ => return None,
+                };
+                let values: Vec<Ts<'t>> = self.l.items(parts.field(f.arguments)?).named().collect();
+                let [_, _, value] = values[..] else { return None };
+                (self.l.kids(function).field(f.argument)?, method, value)
+            }
+            ("erase", false, [container, value]) => (*container, "remove", *value),
+            ("erase_if" | "remove_if", false, [container, value]) => (*container, "erase_if", *value),
+            ("find", false, [begin, _, value]) if self.kind(*begin) == Kind::Call => {
+                let begin = self.l.kids(*begin).field(f.function)?;
+                (self.l.kids(begin).field(f.argument)?, "find", *value)
+            }
+            ("for_each", false, [begin, _, value]) if self.kind(*begin) == Kind::Call => {
+                let begin = self.l.kids(*begin).field(f.function)?;
+                (self.l.kids(begin).field(f.argument)?, "for_each", *value)
+            }
+            _ => return None,
+        };
+        let object = self.node(container);
+        let name = self.l.intern(method);
+        let callee = self.l.push(Node::Member { object, name, optional: false }, function);
+        let value = self.node(value);
+        let args = self.l.list(&[value]);
+        Some(self.l.push(Node::Call { callee, args, type_args: None, optional: false }, node))
     }
 
     fn template_argument(&mut self, function: Ts<'t>) -> Option<Ts<'t>> {
@@ -333,6 +381,19 @@ impl<'t> Cpp<'t> {
                 _ => return None,
             }
         }
+    }
+
+    /// `emit rose(cm)`: the member that is told everybody.
+    fn emission(&mut self, callee: NodeId, at: Ts<'t>) -> NodeId {
+        let signal = match self.l.body.node(callee) {
+            Node::Name(name) => {
+                let this = self.l.push(Node::This, at);
+                self.l.push(Node::Member { object: this, name, optional: false }, at)
+            }
+            _ => callee,
+        };
+        let name = self.l.intern("emit");
+        self.l.push(Node::Member { object: signal, name, optional: false }, at)
     }
 
     /// A member bound to an object, in either order.

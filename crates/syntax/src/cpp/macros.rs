@@ -10,6 +10,8 @@ const SLOT_WORDS: [&str; 2] = ["slots", "Q_SLOTS"];
 /// Words that stand in front of a call or declaration and mean nothing to the grammar.
 const EMPTY_WORDS: [&str; 8] =
     ["emit", "Q_EMIT", "Q_INVOKABLE", "Q_SLOT", "Q_DECL_OVERRIDE", "Q_DECL_FINAL", "Q_REQUIRED_RESULT", "Q_DECL_NOTHROW"];
+/// Of these the ones in front of a call that raises.
+const EMISSIONS: [&str; 2] = ["emit", "Q_EMIT"];
 /// Macros that stand like a declaration and mean nothing to the grammar, arguments included.
 const EMPTY_DECLARATIONS: [&str; 26] = [
     "Q_OBJECT", "Q_GADGET", "Q_PROPERTY", "Q_ENUM", "Q_ENUMS", "Q_FLAG", "Q_FLAGS", "Q_DECLARE_FLAGS", "Q_INTERFACES", "Q_CLASSINFO",
@@ -30,6 +32,8 @@ pub(super) struct Prepared {
     pub(super) signals: Vec<std::ops::Range<usize>>,
     /// Places of signatures of members (`SIGNAL(rose(int))`).
     pub(super) signatures: Vec<usize>,
+    /// Places of calls that raise by saying so (`emit rose(1)`).
+    pub(super) emitted: Vec<usize>,
     /// Names of properties' change signals, which bindings hear.
     pub(super) notified: Vec<String>,
 }
@@ -37,7 +41,7 @@ pub(super) struct Prepared {
 /// Prepares a text.
 pub(super) fn prepare(text: &str) -> Prepared {
     let mut bytes = text.as_bytes().to_vec();
-    let mut prepared = Prepared { text: String::new(), signals: Vec::new(), signatures: Vec::new(), notified: Vec::new() };
+    let mut prepared = Prepared { text: String::new(), signals: Vec::new(), signatures: Vec::new(), emitted: Vec::new(), notified: Vec::new() };
     let words = words(text);
     for (index, &(start, end)) in words.iter().enumerate() {
         let word = &text[start..end];
@@ -71,6 +75,9 @@ pub(super) fn prepare(text: &str) -> Prepared {
             }
         } else if EMPTY_WORDS.contains(&word) && (next == b'_' || next == b'(' && word.len() <= 6 || next.is_ascii_alphanumeric() || next == b':' || next == b'{' || next == b';') {
             blank(&mut bytes, start, end);
+            if EMISSIONS.contains(&word) {
+                prepared.emitted.push(after);
+            }
         } else if EMPTY_DECLARATIONS.contains(&word) || is_class_macro(word, next, &bytes, start) {
             let mut stop = end;
             if next == b'(' {
