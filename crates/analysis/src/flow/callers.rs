@@ -3,10 +3,13 @@
 use std::sync::Arc;
 
 use rustc_hash::FxHashMap;
-use yarrowgraph_ir::{AccessorKind, AssignOp, FunctionId, MemberKind, Node, ParamMode};
+use yarrowgraph_ir::{AccessorKind, AssignOp, FunctionId, MemberKind, Node, NodeId, ParamMode};
 
 use super::{Binding, Callee, Flow, Val};
 use crate::program::{MemberId, Site, Sym, TypeId};
+
+/// The method by which an object is called itself.
+const CALL_OPERATOR: &str = "operator()";
 
 /// Calls by what they reach, each with its place in the index's order.
 pub(super) type CallsByTarget = FxHashMap<MemberId, Vec<(u32, Site)>>;
@@ -43,8 +46,11 @@ impl Flow<'_> {
             return known;
         }
         let mut grouped = CallsByTarget::default();
-        for (number, &site) in self.program.index.calls(name).iter().enumerate() {
-            if let Some(callee) = self.callee(site) {
+        // an object that is called itself is called by the name of whatever holds it
+        let by_holder = if self.program.text(name) == CALL_OPERATOR { self.calls_of_objects() } else { Vec::new() };
+        let sites = if by_holder.is_empty() { self.program.index.calls(name) } else { &by_holder };
+        for (number, &site) in sites.iter().enumerate() {
+            if let Some(callee) = self.callee(site).filter(|c| self.program.member(c.member).name == name || by_holder.is_empty()) {
                 grouped.entry(callee.member).or_default().push((number as u32, site));
             }
         }
@@ -53,6 +59,19 @@ impl Flow<'_> {
             known.insert(name, grouped.clone());
         }
         grouped
+    }
+
+    /// All calls of languages whose objects can be called.
+    fn calls_of_objects(&self) -> Vec<Site> {
+        let program = self.program;
+        let mut found = Vec::new();
+        for index in 0..program.members.len() {
+            let member = MemberId(index as u32);
+            let Some(body) = program.body(member).filter(|_| program.kit_of(member).traits.open_names) else { continue };
+            let is_call = |node: &NodeId| matches!(body.node(*node), Node::Call { .. });
+            found.extend((0..body.nodes.len()).map(NodeId::new).filter(is_call).map(|node| Site { member, node }));
+        }
+        found
     }
 
     /// Where objects of a named type are created.

@@ -4,6 +4,7 @@ use yarrowgraph_ir::MemberKind;
 use yarrowgraph_model::{Certainty, Level};
 
 use super::repeated_subscription::is_run_by;
+use super::repeated_subscription::loop_around;
 use super::{Draft, Page, Rule, related, short};
 use crate::program::{MemberId, TypeId};
 use crate::wire::Wiring;
@@ -70,8 +71,24 @@ fn hooks_around<'w>(wiring: &Wiring<'w>, leave: &Effect, owner: TypeId) -> Optio
     let pack = program.kit_of(leave.site.member).pack;
     let is_component = !program.outside_bases(owner).is_empty() || program.decl(leave.site.member).modifiers.is_override;
     let pairs = pack.pairs.iter().filter(|(entry, _)| pack.reentered.contains(entry));
-    let (entry, exit) = pairs.into_iter().find(|(_, exit)| is_run_by(wiring, leave.site.member, owner, exit))?;
-    is_component.then_some((entry.as_str(), exit.as_str()))
+    let hooks = pairs.into_iter().find(|(_, exit)| is_run_by(wiring, leave.site.member, owner, exit));
+    if let Some((entry, exit)) = hooks.filter(|_| is_component) {
+        return Some((entry.as_str(), exit.as_str()));
+    }
+    // any class that the tree enters and leaves again and again
+    let (entry, exit) = pack.pairs.iter().find(|(entry, exit)| {
+        exit == program.text(program.member(leave.site.member).name) && is_entered_in_a_loop(wiring, owner, entry)
+    })?;
+    Some((entry.as_str(), exit.as_str()))
+}
+
+/// Whether a loop somewhere calls a method of a type.
+fn is_entered_in_a_loop(wiring: &Wiring<'_>, owner: TypeId, entry: &str) -> bool {
+    let program = wiring.program();
+    let Some(method) = program.symbols.get(entry).and_then(|name| program.find_member(owner, name)) else { return false };
+    wiring.flow.callers((method, None)).iter().any(|(call, _)| {
+        program.body(call.member).is_some_and(|body| loop_around(program.scope(call.member), body, call.node).is_some())
+    })
 }
 
 /// Whether a member runs once in the life of an object.

@@ -314,6 +314,14 @@ fn again_and_again(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> Optio
     }
     let mut releases = wiring.releases_of(channel, join);
     releases.retain(|r| !is_of_another(&wiring.effects[*r], effect));
+    // what a method puts on, its counterpart takes off
+    let undone = |r: &usize| {
+        let within = program.text(program.member(wiring.effects[*r].site.member).name);
+        pack.pairs.iter().any(|(entry, exit)| entry == name && exit == within)
+    };
+    if !pack.reentered.contains(name) && releases.iter().any(undone) {
+        return None;
+    }
     let only_in_teardowns = releases.iter().all(|r| {
         let within = program.member(wiring.effects[*r].site.member);
         pack.teardowns.contains(program.text(within.name))

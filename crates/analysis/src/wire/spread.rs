@@ -59,6 +59,11 @@ pub(super) fn spread(flow: &Flow<'_>, mut effects: Vec<Effect>, signals: &FxHash
     if !complete {
         budgets.push(Budget { of: "effects".into(), limit: EFFECTS as u32, over: 1 });
     }
+    // a slot that is given nothing is emptied
+    for effect in effects.iter_mut().filter(|e| e.act == Act::Join && e.replaces && matches!(e.handler, Some(Val::Null))) {
+        effect.act = Act::LeaveAll;
+        effect.handler = None;
+    }
     let expanded = effects.into_iter().flat_map(|e| if e.by_annotation && !is_open(&e) { annotated::expand(flow, e) } else { vec![e] });
     (expanded.collect(), budgets)
 }
