@@ -315,6 +315,12 @@ pub struct Pack {
     /// Methods that hand a handle to an owner that releases it.
     #[serde(default)]
     pub handle_owners: Names,
+    /// Types of handles that release when they go themselves.
+    #[serde(default)]
+    pub scoped_handles: Names,
+    /// Methods of what holds one object that let it go.
+    #[serde(default)]
+    pub lets_go: Names,
     /// Functions that tie a member of one object to a member of another: sender, signal, receiver, slot.
     #[serde(default)]
     pub connects: Names,

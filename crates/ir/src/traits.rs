@@ -40,4 +40,6 @@ pub struct Traits {
     pub open_names: bool,
     /// Whether a field that holds a function is called by its name alone.
     pub fields_called: bool,
+    /// Whether an object ends although others still refer to it, and what they then call is not there.
+    pub references_dangle: bool,
 }

@@ -76,9 +76,10 @@ fn hooks_around<'w>(wiring: &Wiring<'w>, leave: &Effect, owner: TypeId) -> Optio
         return Some((entry.as_str(), exit.as_str()));
     }
     // any class that the tree enters and leaves again and again
-    let (entry, exit) = pack.pairs.iter().find(|(entry, exit)| {
-        exit == program.text(program.member(leave.site.member).name) && is_entered_in_a_loop(wiring, owner, entry)
-    })?;
+    let (entry, exit) = pack
+        .pairs
+        .iter()
+        .find(|(entry, exit)| exit == program.text(program.member(leave.site.member).name) && is_entered_in_a_loop(wiring, owner, entry))?;
     Some((entry.as_str(), exit.as_str()))
 }
 
@@ -86,9 +87,11 @@ fn hooks_around<'w>(wiring: &Wiring<'w>, leave: &Effect, owner: TypeId) -> Optio
 fn is_entered_in_a_loop(wiring: &Wiring<'_>, owner: TypeId, entry: &str) -> bool {
     let program = wiring.program();
     let Some(method) = program.symbols.get(entry).and_then(|name| program.find_member(owner, name)) else { return false };
-    wiring.flow.callers((method, None)).iter().any(|(call, _)| {
-        program.body(call.member).is_some_and(|body| loop_around(program.scope(call.member), body, call.node).is_some())
-    })
+    wiring
+        .flow
+        .callers((method, None))
+        .iter()
+        .any(|(call, _)| program.body(call.member).is_some_and(|body| loop_around(program.scope(call.member), body, call.node).is_some()))
 }
 
 /// Whether a member runs once in the life of an object.

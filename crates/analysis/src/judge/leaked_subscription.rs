@@ -69,6 +69,7 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> Option<Draft> {
     let judged = lifetime::of_subject(flow, &effect.holder.subject, effect.site);
     let level = match judged.lifetime {
         Lifetime::Process => Level::Error,
+        Lifetime::Outer if program.kit_of(effect.site.member).traits.references_dangle => Level::Error,
         Lifetime::Outer => Level::Warning,
         _ => return None,
     };
@@ -322,11 +323,30 @@ fn is_released(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> bool {
     if effect.handle && handles::fate(&wiring.flow, effect.site) == Fate::Kept {
         return true;
     }
-    if is_taken_off_unseen(wiring, effect) {
+    if is_taken_off_unseen(wiring, effect) || is_kept_in_scope(wiring, effect.site) {
         return true;
     }
     // a wrapper of the base class that keeps what it handed on
     effect.inner.len() > 1 && effect.inner.iter().any(|s| handles::fate(&wiring.flow, *s) == Fate::Kept && is_call(wiring, *s))
+}
+
+/// Whether what a subscription gives back is kept in a member whose own end releases it.
+fn is_kept_in_scope(wiring: &Wiring<'_>, join: Site) -> bool {
+    let (program, flow) = (wiring.program(), &wiring.flow);
+    let Some(body) = program.body(join.member) else { return false };
+    let kept = match program.scope(join.member).parent(join.node).map(|p| body.node(p)) {
+        Some(Node::Assign { target, value, .. }) if value == join.node => flow.eval_in(join.member, target),
+        _ => return false,
+    };
+    let (Val::Member(_, m) | Val::Static(m)) = kept else { return false };
+    let ty = program.declared_type(m);
+    let releases_itself = |t: TypeId| {
+        program.ty(t).members.iter().any(|d| {
+            program.member(*d).kind == MemberKind::Destructor
+                && program.body(*d).is_some_and(|b| b.nodes.iter().any(|n| matches!(n, Node::Call { .. })))
+        })
+    };
+    ty.own().is_some_and(releases_itself) || program.type_name(&ty).is_some_and(|name| program.kit_of(m).pack.scoped_handles.contains(name))
 }
 
 /// Whether code of the same class hands the same handler to a method whose name undoes the

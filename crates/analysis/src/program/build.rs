@@ -137,7 +137,9 @@ fn number_types(p: &mut Program, file_names: &[FileNames], empty: Sym) -> Number
                 merged.insert(key, TypeId(p.types.len() as u32));
             }
             let id = TypeId(p.types.len() as u32);
-            let prefix = parent.filter(|t| *t != NOWHERE).map_or_else(|| p.symbols.text(namespace).to_owned(), |t| p.types[t.0 as usize].full.to_string());
+            let prefix = parent
+                .filter(|t| *t != NOWHERE)
+                .map_or_else(|| p.symbols.text(namespace).to_owned(), |t| p.types[t.0 as usize].full.to_string());
             let simple = p.symbols.text(name);
             let full = if prefix.is_empty() { simple.to_owned() } else { format!("{prefix}.{simple}") };
             p.types.push(Type {

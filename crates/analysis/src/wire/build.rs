@@ -47,7 +47,8 @@ fn channel(wiring: &Wiring<'_>, c: &Channel) -> model::Channel {
     let after = wiring.after(&joins, &released);
     let ends = released_by.iter().zip(after);
     let subscriptions = joins.iter().zip(ends).map(|(j, (released_by, after))| subscription(wiring, c, *j, released_by, after)).collect();
-    let mut raises: Vec<model::Raise> = c.raises.iter().filter(|r| !wiring.effects[**r].relayed).map(|r| raise(wiring, &wiring.effects[*r])).collect();
+    let mut raises: Vec<model::Raise> =
+        c.raises.iter().filter(|r| !wiring.effects[**r].relayed).map(|r| raise(wiring, &wiring.effects[*r])).collect();
     raises.sort_by(|a, b| a.place.cmp(&b.place));
     raises.dedup_by(|a, b| a.place == b.place);
     let mut releases: Vec<model::Release> = c.leaves.iter().map(|l| release(wiring, &wiring.effects[*l])).collect();

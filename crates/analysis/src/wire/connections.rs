@@ -104,7 +104,9 @@ fn connection(x: &Extractor<'_, '_>, node: NodeId, args: &[NodeId]) -> Option<Ve
 fn is_slot(x: &Extractor<'_, '_>, node: NodeId) -> bool {
     match x.body.node(node) {
         Node::MethodRef { .. } | Node::Lambda(_) => true,
-        Node::Name(_) | Node::Member { .. } => x.flow.function_of(&x.eval(node)).is_some() || matches!(x.eval(node), Val::Local(_) | Val::Param(..)),
+        Node::Name(_) | Node::Member { .. } => {
+            x.flow.function_of(&x.eval(node)).is_some() || matches!(x.eval(node), Val::Local(_) | Val::Param(..))
+        }
         _ => false,
     }
 }
@@ -152,7 +154,9 @@ fn release(x: &Extractor<'_, '_>, node: NodeId, object: Option<NodeId>, args: &[
     }
     // everything from one object to another
     let (sender, receiver) = match (on, args) {
-        (None, [sender, rest @ ..]) if rest.len() >= 2 => (x.eval(*sender), Some(rest[1]).filter(|r| !is_nothing(x, *r)).map(|r| x.eval(r))),
+        (None, [sender, rest @ ..]) if rest.len() >= 2 => {
+            (x.eval(*sender), Some(rest[1]).filter(|r| !is_nothing(x, *r)).map(|r| x.eval(r)))
+        }
         // what this object sends to another, although it may read like the reverse
         (None, [receiver]) if x.flow.type_of(&x.eval(*receiver)).own().is_some() => (this(), Some(x.eval(*receiver))),
         (Some(sender), [receiver]) if matches!(x.eval(*receiver), Val::This(_)) => (x.eval(sender), Some(this())),

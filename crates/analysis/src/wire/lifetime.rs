@@ -317,6 +317,16 @@ impl Lives<'_, '_> {
     }
 
     fn is_emptied(&self, m: MemberId) -> bool {
+        let program = self.flow.program;
+        let lets_go = |name: &String| program.symbols.get(name).map_or(&[][..], |name| program.index.calls(name));
+        let is_it = |call: &Site| {
+            let receiver = self.flow.receiver(*call);
+            receiver.is_some_and(|(object, _)| matches!(object, Val::Member(_, x) | Val::Static(x) if x == m))
+                && self.flow.callee(*call).is_none()
+        };
+        if program.kit_of(m).pack.lets_go.iter().flat_map(lets_go).any(is_it) {
+            return true;
+        }
         self.flow.definitions(m).iter().any(|d| self.flow.program.body(d.member).is_some_and(|b| matches!(b.node(d.node), Node::Null)))
     }
 
@@ -356,6 +366,11 @@ fn longest(all: &[Judged]) -> Judged {
         Some(max) => Judged { lifetime: max.lifetime, shown },
         None => Judged::unknown(),
     }
+}
+
+/// Whether what a member holds is let go while its owner lives.
+pub fn is_emptied(flow: &Flow<'_>, m: MemberId) -> bool {
+    Lives { flow }.is_emptied(m)
 }
 
 /// Where objects of a type are created.

@@ -4,7 +4,7 @@ use rustc_hash::FxHashMap;
 use yarrowgraph_ir::{Body, LambdaForm, MemberKind, Node, NodeId, TypeKind};
 
 use super::Wiring;
-use super::lifetime::creations;
+use super::lifetime::{creations, is_emptied};
 use crate::flow::{Flow, Val};
 use crate::program::{MemberId, Program, Site, TypeId};
 
@@ -92,6 +92,14 @@ impl Once<'_, '_> {
             && matches!(flow.eval_in(site.member, target), Val::Static(m) if singleton_slot(flow, m))
         {
             return Lives::Yes;
+        }
+        // what is let go again is not there for good
+        if program.kit_of(site.member).traits.references_dangle
+            && let Some(parent) = scope.parent(site.node)
+            && let Node::Assign { target, .. } = body.node(parent)
+            && matches!(flow.eval_in(site.member, target), Val::Member(_, m) if is_emptied(flow, m))
+        {
+            return Lives::No;
         }
         let here = times(self.wiring, site);
         if here == Lives::No {

@@ -1,9 +1,7 @@
 //! Expressions.
 
 use tree_sitter::Node as Ts;
-use yarrowgraph_ir::{
-    AssignOp, BinaryOp, CaptureMode, CollectionKind, Function, LambdaForm, List, Node, NodeId, UnaryOp,
-};
+use yarrowgraph_ir::{AssignOp, BinaryOp, CaptureMode, CollectionKind, Function, LambdaForm, List, Node, NodeId, UnaryOp};
 
 use super::Cpp;
 use super::kinds::Kind;
@@ -15,8 +13,15 @@ const MAKERS: [&str; 5] = ["make_unique", "make_shared", "make_refptr_for_instan
 const PASSES: [&str; 8] = ["move", "forward", "ref", "cref", "as_const", "addressof", "qAsConst", "qOverload"];
 /// Casts that are written as calls.
 const CASTS: [&str; 9] = [
-    "static_cast", "dynamic_cast", "const_cast", "reinterpret_cast", "qobject_cast", "static_pointer_cast", "dynamic_pointer_cast",
-    "qSharedPointerCast", "std::any_cast",
+    "static_cast",
+    "dynamic_cast",
+    "const_cast",
+    "reinterpret_cast",
+    "qobject_cast",
+    "static_pointer_cast",
+    "dynamic_pointer_cast",
+    "qSharedPointerCast",
+    "std::any_cast",
 ];
 /// Functions that bind a member to an object: `bind(&Lock::fill, this)`, `mem_fun(*this, &Lock::fill)`.
 const BINDERS: [&str; 5] = ["bind", "bind_front", "mem_fun", "mem_fn", "bind_weak"];
@@ -211,7 +216,8 @@ impl<'t> Cpp<'t> {
 
     /// `SIGNAL(rose(int))`: a member by name, of whatever stands beside it.
     fn signature(&mut self, node: Ts<'t>, text: &str) -> NodeId {
-        let name: String = text.chars().skip_while(|c| !c.is_ascii_digit()).skip(1).take_while(|c| c.is_alphanumeric() || *c == '_').collect();
+        let name: String =
+            text.chars().skip_while(|c| !c.is_ascii_digit()).skip(1).take_while(|c| c.is_alphanumeric() || *c == '_').collect();
         let object = self.l.push(Node::Plain, node);
         let name = self.l.intern(&name);
         self.l.push(Node::MethodRef { object, name }, node)

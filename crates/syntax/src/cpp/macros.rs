@@ -14,10 +14,32 @@ const EMPTY_WORDS: [&str; 8] =
 const EMISSIONS: [&str; 2] = ["emit", "Q_EMIT"];
 /// Macros that stand like a declaration and mean nothing to the grammar, arguments included.
 const EMPTY_DECLARATIONS: [&str; 26] = [
-    "Q_OBJECT", "Q_GADGET", "Q_PROPERTY", "Q_ENUM", "Q_ENUMS", "Q_FLAG", "Q_FLAGS", "Q_DECLARE_FLAGS", "Q_INTERFACES", "Q_CLASSINFO",
-    "Q_DISABLE_COPY", "Q_DISABLE_MOVE", "Q_DISABLE_COPY_MOVE", "Q_DECLARE_PRIVATE", "Q_DECLARE_PUBLIC", "Q_PLUGIN_METADATA",
-    "Q_DECLARE_METATYPE", "Q_DECLARE_OPERATORS_FOR_FLAGS", "Q_DECLARE_INTERFACE", "Q_DECLARE_TR_FUNCTIONS", "Q_UNUSED", "QT_BEGIN_NAMESPACE",
-    "QT_END_NAMESPACE", "DECLARE_EVENT_TABLE", "Q_NAMESPACE", "Q_OVERRIDE",
+    "Q_OBJECT",
+    "Q_GADGET",
+    "Q_PROPERTY",
+    "Q_ENUM",
+    "Q_ENUMS",
+    "Q_FLAG",
+    "Q_FLAGS",
+    "Q_DECLARE_FLAGS",
+    "Q_INTERFACES",
+    "Q_CLASSINFO",
+    "Q_DISABLE_COPY",
+    "Q_DISABLE_MOVE",
+    "Q_DISABLE_COPY_MOVE",
+    "Q_DECLARE_PRIVATE",
+    "Q_DECLARE_PUBLIC",
+    "Q_PLUGIN_METADATA",
+    "Q_DECLARE_METATYPE",
+    "Q_DECLARE_OPERATORS_FOR_FLAGS",
+    "Q_DECLARE_INTERFACE",
+    "Q_DECLARE_TR_FUNCTIONS",
+    "Q_UNUSED",
+    "QT_BEGIN_NAMESPACE",
+    "QT_END_NAMESPACE",
+    "DECLARE_EVENT_TABLE",
+    "Q_NAMESPACE",
+    "Q_OVERRIDE",
 ];
 /// Loops that are macros: the comma between variable and collection becomes a colon.
 const LOOPS: [&str; 3] = ["foreach", "Q_FOREACH", "BOOST_FOREACH"];
@@ -41,7 +63,8 @@ pub(super) struct Prepared {
 /// Prepares a text.
 pub(super) fn prepare(text: &str) -> Prepared {
     let mut bytes = text.as_bytes().to_vec();
-    let mut prepared = Prepared { text: String::new(), signals: Vec::new(), signatures: Vec::new(), emitted: Vec::new(), notified: Vec::new() };
+    let mut prepared =
+        Prepared { text: String::new(), signals: Vec::new(), signatures: Vec::new(), emitted: Vec::new(), notified: Vec::new() };
     let words = words(text);
     for (index, &(start, end)) in words.iter().enumerate() {
         let word = &text[start..end];
@@ -73,7 +96,14 @@ pub(super) fn prepare(text: &str) -> Prepared {
                 bytes[start..start + 3].copy_from_slice(b"for");
                 bytes[comma] = b':';
             }
-        } else if EMPTY_WORDS.contains(&word) && (next == b'_' || next == b'(' && word.len() <= 6 || next.is_ascii_alphanumeric() || next == b':' || next == b'{' || next == b';') {
+        } else if EMPTY_WORDS.contains(&word)
+            && (next == b'_'
+                || next == b'(' && word.len() <= 6
+                || next.is_ascii_alphanumeric()
+                || next == b':'
+                || next == b'{'
+                || next == b';')
+        {
             blank(&mut bytes, start, end);
             if EMISSIONS.contains(&word) {
                 prepared.emitted.push(after);
@@ -95,7 +125,9 @@ pub(super) fn prepare(text: &str) -> Prepared {
                 stop = behind + 1;
             }
             blank(&mut bytes, start, stop);
-        } else if is_export_macro(word) && words.get(index.wrapping_sub(1)).is_some_and(|(s, e)| matches!(&text[*s..*e], "class" | "struct")) {
+        } else if is_export_macro(word)
+            && words.get(index.wrapping_sub(1)).is_some_and(|(s, e)| matches!(&text[*s..*e], "class" | "struct"))
+        {
             blank(&mut bytes, start, end);
         }
     }

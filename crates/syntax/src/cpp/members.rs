@@ -16,7 +16,9 @@ impl<'t> Cpp<'t> {
             let visibility = if *public { Visibility::Public } else { Visibility::Private };
             match self.kind(node) {
                 Kind::AccessSpecifier => *public = self.l.text_of(node).starts_with("public"),
-                Kind::PreprocIf | Kind::PreprocIfdef | Kind::PreprocElse | Kind::PreprocElif | Kind::PreprocElifdef => self.members(node, public),
+                Kind::PreprocIf | Kind::PreprocIfdef | Kind::PreprocElse | Kind::PreprocElif | Kind::PreprocElifdef => {
+                    self.members(node, public)
+                }
                 Kind::Template => {
                     let params = self.type_params(node);
                     let inner = self.l.items(node);
@@ -319,7 +321,10 @@ impl<'t> Cpp<'t> {
             }
             let parts = self.l.kids(node);
             let declared = self.declared(parts.field(f.declarator));
-            if declared.name.is_none() && parts.field(f.type_).is_some_and(|t| self.l.text_of(t) == "void") && parts.field(f.declarator).is_none() {
+            if declared.name.is_none()
+                && parts.field(f.type_).is_some_and(|t| self.l.text_of(t) == "void")
+                && parts.field(f.declarator).is_none()
+            {
                 continue;
             }
             let ty = self.type_of(parts.field(f.type_), &declared);

@@ -33,6 +33,7 @@ pub(crate) static TRAITS: Traits = Traits {
     duck_typed: false,
     open_names: true,
     fields_called: true,
+    references_dangle: true,
 };
 
 /// What platform and libraries offer.

@@ -231,7 +231,8 @@ impl<'t> Cpp<'t> {
         let f = &self.t.fields;
         let kids = self.l.kids(node);
         let ty_node = kids.field(f.type_);
-        if let Some(specifier) = ty_node.filter(|t| matches!(self.kind(*t), Kind::Class | Kind::Struct | Kind::Union | Kind::EnumSpecifier)) {
+        if let Some(specifier) = ty_node.filter(|t| matches!(self.kind(*t), Kind::Class | Kind::Struct | Kind::Union | Kind::EnumSpecifier))
+        {
             self.type_specifier(specifier, &[], None);
         }
         let mut locals = Vec::new();
@@ -264,21 +265,26 @@ impl<'t> Cpp<'t> {
         let made = declared.function.is_some();
         let init = match value {
             _ if made => {
-                let args = self.l.kids(declared.function.unwrap_or(declarator)).field(f.parameters).map(|p| self.arguments_of_declarator(p));
+                let args =
+                    self.l.kids(declared.function.unwrap_or(declarator)).field(f.parameters).map(|p| self.arguments_of_declarator(p));
                 class_type.map(|ty| {
                     let args = args.unwrap_or_default();
                     self.l.push(Node::New { ty, args, init: None, class: None }, declarator)
                 })
             }
-            Some(list) if matches!(self.kind(list), Kind::ArgumentList | Kind::InitializerList) => Some(self.made_by_list(list, class_type)),
+            Some(list) if matches!(self.kind(list), Kind::ArgumentList | Kind::InitializerList) => {
+                Some(self.made_by_list(list, class_type))
+            }
             Some(value) => {
                 let lowered = self.node(value);
                 Some(self.copied(lowered, value, by_value))
             }
-            None => class_type.filter(|ty| !matches!(self.l.unit.type_ref(*ty), TypeRef::Function { .. } | TypeRef::Indirect(_))).map(|ty| {
-                let args = self.l.list(&[]);
-                self.l.push(Node::New { ty, args, init: None, class: None }, declarator)
-            }),
+            None => {
+                class_type.filter(|ty| !matches!(self.l.unit.type_ref(*ty), TypeRef::Function { .. } | TypeRef::Indirect(_))).map(|ty| {
+                    let args = self.l.list(&[]);
+                    self.l.push(Node::New { ty, args, init: None, class: None }, declarator)
+                })
+            }
         };
         let name = self.l.name_of(name_at);
         self.l.push(Node::Local { name, ty, init, constant: false }, name_at)

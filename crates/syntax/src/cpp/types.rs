@@ -8,8 +8,20 @@ use super::kinds::Kind;
 
 /// Types that hold one object and mean it.
 const HOLDERS: [&str; 14] = [
-    "unique_ptr", "shared_ptr", "QPointer", "QScopedPointer", "QSharedPointer", "RefPtr", "optional", "reference_wrapper", "not_null",
-    "scoped_refptr", "intrusive_ptr", "auto_ptr", "scoped_ptr", "atomic",
+    "unique_ptr",
+    "shared_ptr",
+    "QPointer",
+    "QScopedPointer",
+    "QSharedPointer",
+    "RefPtr",
+    "optional",
+    "reference_wrapper",
+    "not_null",
+    "scoped_refptr",
+    "intrusive_ptr",
+    "auto_ptr",
+    "scoped_ptr",
+    "atomic",
 ];
 /// Types that hold a function.
 const FUNCTIONS: [&str; 5] = ["function", "move_only_function", "function_ref", "copyable_function", "slot"];
@@ -56,7 +68,13 @@ impl<'t> Cpp<'t> {
                 }
                 Kind::ParenthesizedDeclarator => at = kids.last(),
                 Kind::InitDeclarator => at = inner,
-                Kind::Identifier | Kind::FieldIdentifier | Kind::TypeIdentifier | Kind::Qualified | Kind::DestructorName | Kind::OperatorName | Kind::TemplateFunction => {
+                Kind::Identifier
+                | Kind::FieldIdentifier
+                | Kind::TypeIdentifier
+                | Kind::Qualified
+                | Kind::DestructorName
+                | Kind::OperatorName
+                | Kind::TemplateFunction => {
                     found.name = Some(node);
                     break;
                 }
@@ -120,7 +138,9 @@ impl<'t> Cpp<'t> {
                 Some(name) => return self.ty(name),
                 None => TypeRef::Other,
             },
-            Kind::TypeIdentifier | Kind::Identifier | Kind::NamespaceIdentifier => TypeRef::Named { name: self.l.name_of(node), args: Box::default() },
+            Kind::TypeIdentifier | Kind::Identifier | Kind::NamespaceIdentifier => {
+                TypeRef::Named { name: self.l.name_of(node), args: Box::default() }
+            }
             Kind::PrimitiveType | Kind::SizedType => match self.l.text_of(node) {
                 "auto" => TypeRef::Inferred,
                 _ => TypeRef::Named { name: self.l.name_of(node), args: Box::default() },

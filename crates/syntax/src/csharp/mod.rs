@@ -32,6 +32,7 @@ pub(crate) static TRAITS: Traits = Traits {
     duck_typed: false,
     open_names: true,
     fields_called: true,
+    references_dangle: false,
 };
 
 /// What platform and libraries offer.

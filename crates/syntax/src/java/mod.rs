@@ -29,6 +29,7 @@ pub(crate) static TRAITS: Traits = Traits {
     duck_typed: false,
     open_names: false,
     fields_called: false,
+    references_dangle: false,
 };
 
 /// What platform and libraries offer.
