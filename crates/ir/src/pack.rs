@@ -315,6 +315,9 @@ pub struct Pack {
     /// Methods that hand a handle to an owner that releases it.
     #[serde(default)]
     pub handle_owners: Names,
+    /// Annotations of channels that something beside the code hears.
+    #[serde(default)]
+    pub heard_annotations: Names,
     /// Types of handles that release when they go themselves.
     #[serde(default)]
     pub scoped_handles: Names,

@@ -25,7 +25,7 @@ pub use parse::{Unread, parse_only};
 pub fn language_of(path: &str) -> Option<Language> {
     let (_, extension) = path.rsplit_once('.')?;
     Some(match extension {
-        "cc" | "cpp" | "cxx" | "h" | "hh" | "hpp" | "hxx" | "ipp" | "inl" => Language::Cpp,
+        "cc" | "cpp" | "cxx" | "mm" | "h" | "hh" | "hpp" | "hxx" | "ipp" | "inl" => Language::Cpp,
         "cs" => Language::CSharp,
         "java" => Language::Java,
         "js" | "jsx" | "mjs" | "cjs" => Language::JavaScript,

@@ -40,7 +40,8 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel) -> Option<Draft> {
     let what = short(&channel.id);
     let (place, public, certainty) = match &channel.key {
         ChannelKey::Own(m, None) => {
-            if !own_member_counts(wiring, channel, *m)
+            if wiring.may_be_named(*m, Act::Join)
+                || !own_member_counts(wiring, channel, *m)
                 || may_be_heard_unseen(wiring, *m)
                 || is_offered(wiring, *m)
                 || may_be_joined_by_name(wiring, *m)
@@ -114,7 +115,8 @@ fn own_member_counts(wiring: &Wiring<'_>, channel: &Channel, m: MemberId) -> boo
     let info = program.member(m);
     let name = program.text(info.name);
     let pack = program.kit(info.unit).pack;
-    if pack.heard_by_platform.contains(name) || wiring.in_test(m) {
+    let annotated = program.decl(m).annotations.iter().any(|a| pack.heard_annotations.contains(program.unit_of(m).text(a.name)));
+    if pack.heard_by_platform.contains(name) || annotated || wiring.in_test(m) {
         return false;
     }
     // `LevelChanged` is heard by a binding to `Level`, which is named in a text

@@ -56,6 +56,14 @@ fn holder(x: &Extractor<'_, '_>, sender: Val, class: NodeId, name: yarrowgraph_i
 
 fn connection(x: &Extractor<'_, '_>, node: NodeId, args: &[NodeId]) -> Option<Vec<Effect>> {
     let program = x.flow.program;
+    // something of the tree's own that ties a signal of whatever object is at hand
+    if let Some((class, signal)) = args.first().and_then(|a| member_ref(x, *a)) {
+        let mut effect = Effect::new(Act::Join, holder(x, Val::Unknown, class, signal), x.site(node));
+        effect.handler = Some(Val::Unknown);
+        effect.certainty = Certainty::Possible;
+        effect.tied = true;
+        return Some(vec![effect]);
+    }
     let (signal_class, signal) = member_ref(x, *args.get(1)?)?;
     let sender = x.eval(args[0]);
     // receiver and slot; without a receiver it is the object itself, or nobody where a function is given

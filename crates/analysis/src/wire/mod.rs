@@ -43,7 +43,7 @@ use yarrowgraph_ir::{FunctionId, Node, TypeKind};
 use yarrowgraph_model::{Budget, Place};
 
 use crate::flow::{Flow, Val};
-use crate::program::{MemberId, Program, Site, TypeId};
+use crate::program::{MemberId, Program, Site, Ty, TypeId};
 use crate::setup::{self, Setup};
 use channels::Channel;
 use effect::{Act, Effect};
@@ -176,6 +176,19 @@ impl<'p> Wiring<'p> {
             let is_it = matches!(self.flow.eval(*place), Val::Member(_, x) | Val::Static(x) if x == m);
             let mut around = self.program().scope(place.member).ancestors(place.node);
             is_it && !around.any(|node| known.contains(&Site { member: place.member, node }))
+        })
+    }
+
+    /// Whether something is done to a member of the same name of an object of which nothing is
+    /// known: it may be that one.
+    pub fn may_be_named(&self, m: MemberId, act: Act) -> bool {
+        let program = self.program();
+        let name = program.member(m).name;
+        self.effects.iter().any(|e| {
+            e.act == act
+                && e.holder.event == effect::Event::Outside(name)
+                && program.kit_of(e.site.member).traits.open_names == program.kit_of(m).traits.open_names
+                && self.flow.type_of(&e.holder.subject) == Ty::Unknown
         })
     }
 

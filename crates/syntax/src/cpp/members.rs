@@ -211,7 +211,7 @@ impl<'t> Cpp<'t> {
             member.ty = Some(self.l.type_ref(TypeRef::Function { params: Box::default(), result }));
             member.annotations.push(self.annotation_named("signal", node));
         }
-        if self.prepared.notified.iter().any(|n| *n == text) {
+        if self.prepared.notified.contains(&text) {
             member.annotations.push(self.annotation_named("notified", node));
         }
         if let Some(list) = parts.field(f.parameters) {
