@@ -8,12 +8,26 @@ const SIGNAL_LABELS: [&str; 3] = ["signals", "Q_SIGNALS", "Q_SIGNAL"];
 /// Words in front of the colon that mark slots: `public slots:`.
 const SLOT_WORDS: [&str; 2] = ["slots", "Q_SLOTS"];
 /// Words that stand in front of a call or declaration and mean nothing to the grammar.
-const EMPTY_WORDS: [&str; 8] =
-    ["emit", "Q_EMIT", "Q_INVOKABLE", "Q_SLOT", "Q_DECL_OVERRIDE", "Q_DECL_FINAL", "Q_REQUIRED_RESULT", "Q_DECL_NOTHROW"];
+const EMPTY_WORDS: [&str; 12] = [
+    "CALLBACK",
+    "WINAPI",
+    "APIENTRY",
+    "Q_DECL_IMPORT",
+    "emit",
+    "Q_EMIT",
+    "Q_INVOKABLE",
+    "Q_SLOT",
+    "Q_DECL_OVERRIDE",
+    "Q_DECL_FINAL",
+    "Q_REQUIRED_RESULT",
+    "Q_DECL_NOTHROW",
+];
 /// Of these the ones in front of a call that raises.
 const EMISSIONS: [&str; 2] = ["emit", "Q_EMIT"];
 /// Macros that stand like a declaration and mean nothing to the grammar, arguments included.
-const EMPTY_DECLARATIONS: [&str; 26] = [
+const EMPTY_DECLARATIONS: [&str; 28] = [
+    "Q_D",
+    "Q_Q",
     "Q_OBJECT",
     "Q_GADGET",
     "Q_PROPERTY",
@@ -43,6 +57,8 @@ const EMPTY_DECLARATIONS: [&str; 26] = [
 ];
 /// Loops that are macros: the comma between variable and collection becomes a colon.
 const LOOPS: [&str; 3] = ["foreach", "Q_FOREACH", "BOOST_FOREACH"];
+/// Macros whose first argument is a type, in the middle of an expression.
+const TYPE_FIRST: [&str; 2] = ["Q_ARG", "Q_RETURN_ARG"];
 /// Macros whose argument is the signature of a member, with the digit that marks it in a text.
 const SIGNATURES: [(&str, u8); 2] = [("SIGNAL", b'2'), ("SLOT", b'1')];
 
@@ -89,6 +105,10 @@ pub(super) fn prepare(text: &str) -> Prepared {
             bytes[after] = *mark;
             bytes[close] = b'"';
             prepared.signatures.push(after - 1);
+        } else if TYPE_FIRST.contains(&word) && next == b'(' {
+            if let Some(comma) = closing(&bytes, after).and_then(|close| top_comma(&bytes, after + 1, close)) {
+                blank(&mut bytes, after + 1, comma + 1);
+            }
         } else if LOOPS.contains(&word) && next == b'(' {
             let Some(close) = closing(&bytes, after) else { continue };
             if let Some(comma) = top_comma(&bytes, after + 1, close) {
@@ -131,9 +151,70 @@ pub(super) fn prepare(text: &str) -> Prepared {
             blank(&mut bytes, start, end);
         }
     }
+    empty_defaults(&mut bytes);
+    branches_in_lists(&mut bytes);
     // only whole words of ASCII were written over
     prepared.text = String::from_utf8(bytes).unwrap_or_else(|_| text.to_owned());
     prepared
+}
+
+/// `int depth = {}` in a list of parameters: a value that the grammar knows.
+fn empty_defaults(bytes: &mut [u8]) {
+    let found: Vec<usize> = memmem::find_iter(bytes, b"{}").collect();
+    for at in found {
+        let before = bytes[..at].iter().rposition(|b| !b.is_ascii_whitespace());
+        let behind = bytes.get(skip_blanks(bytes, at + 2));
+        if before.is_some_and(|b| bytes[b] == b'=') && matches!(behind, Some(b',' | b')')) {
+            bytes[at] = b'0';
+            bytes[at + 1] = b' ';
+        }
+    }
+}
+
+/// Branches of `#if` in the middle of a list or an expression: the first branch stays, and what the
+/// grammar would stumble over goes.
+fn branches_in_lists(bytes: &mut [u8]) {
+    // for each open `#if` whether it cuts through something, and where its further branch began
+    let mut open: Vec<(bool, Option<usize>)> = Vec::new();
+    let mut line = 0;
+    while line < bytes.len() {
+        let end = end_of_line(bytes, line);
+        let first = skip_blanks(bytes, line).min(end);
+        if bytes.get(first) == Some(&b'#') {
+            let word_at = skip_blanks(bytes, first + 1).min(end);
+            let word: Vec<u8> = bytes[word_at..end].iter().copied().take_while(u8::is_ascii_alphabetic).collect();
+            match word.as_slice() {
+                b"if" | b"ifdef" | b"ifndef" => {
+                    let cuts = open.last().is_some_and(|(cuts, _)| *cuts) || cuts_through(bytes, first, end);
+                    open.push((cuts, None));
+                    if cuts {
+                        blank(bytes, first, end);
+                    }
+                }
+                b"else" | b"elif" => {
+                    if let Some((true, further)) = open.last_mut() {
+                        further.get_or_insert(first);
+                        blank(bytes, first, end);
+                    }
+                }
+                b"endif" => {
+                    if let Some((true, further)) = open.pop() {
+                        blank(bytes, further.unwrap_or(first), end);
+                    }
+                }
+                _ => {}
+            }
+        }
+        line = end + 1;
+    }
+}
+
+/// Whether a directive stands where no statement or declaration begins.
+fn cuts_through(bytes: &[u8], start: usize, end: usize) -> bool {
+    let before = bytes[..start].iter().rposition(|b| !b.is_ascii_whitespace()).map(|at| bytes[at]);
+    let behind = bytes.get(skip_blanks(bytes, end)).copied();
+    matches!(before, Some(b',' | b'(' | b'+' | b'|' | b'&' | b'='))
+        || matches!(behind, Some(b',' | b')' | b'.' | b'+' | b'|' | b'&' | b'<' | b'?'))
 }
 
 /// `LOCK_SECTION` or `PLUGIN(x)` alone on a line of a class body: nothing that ends in a semicolon.
@@ -307,9 +388,18 @@ mod tests {
         assert_eq!(prepared.signals.len(), 1);
         assert!(text[prepared.signals[0].clone()].contains("void rose") && !text[prepared.signals[0].clone()].contains("reset"));
         assert!(prepared.text.contains("for     (const Pair<int, int>& p: pairs) use(p);"));
-        assert!(prepared.text.contains("connect(a,       \"2rose(int)\",     \"1f()\");"), "{}", prepared.text);
+        assert!(prepared.text.contains("\"2rose(int)\",") && prepared.text.contains("\"1f()\");"), "{}", prepared.text);
         assert!(prepared.text.contains("public :\n") && prepared.text.contains("public      :\n"));
         assert!(!prepared.text.contains("Q_OBJECT") && !prepared.text.contains("emit") && !prepared.text.contains("LOCK_API"));
+    }
+
+    #[test]
+    fn branches_in_the_middle_of_lists_leave_the_first() {
+        let text = "A::A()\n    : m_a(1)\n#ifdef WITH_B\n    , m_b(2)\n#else\n    , m_c(3)\n#endif\n{\n#ifdef X\n    f();\n#endif\n}\nvoid g(int depth = {});\n";
+        let prepared = prepare(text).text;
+        assert_eq!(prepared.len(), text.len());
+        assert!(prepared.contains(", m_b(2)") && !prepared.contains("m_c") && !prepared.contains("WITH_B"));
+        assert!(prepared.contains("#ifdef X\n    f();\n#endif") && prepared.contains("int depth = 0 )"));
     }
 
     #[test]
