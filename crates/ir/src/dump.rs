@@ -189,6 +189,7 @@ fn modifiers(m: &crate::Modifiers) -> String {
         (m.is_async, "async"),
         (m.is_exported, "exported"),
         (m.is_assigned, "assigned"),
+        (m.is_invokable, "invokable"),
         (m.is_ambient, "ambient"),
         (m.is_optional, "optional"),
     ];

@@ -315,6 +315,9 @@ pub struct Pack {
     /// Methods that hand a handle to an owner that releases it.
     #[serde(default)]
     pub handle_owners: Names,
+    /// Bases of classes whose channels another process raises or hears.
+    #[serde(default)]
+    pub remote_bases: Names,
     /// Annotations of channels that something beside the code hears.
     #[serde(default)]
     pub heard_annotations: Names,

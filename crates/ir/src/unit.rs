@@ -95,6 +95,8 @@ pub struct Modifiers {
     pub is_exported: bool,
     /// A field that no declaration names: it is there because something is assigned to it.
     pub is_assigned: bool,
+    /// May be called by its name, by what the code does not show.
+    pub is_invokable: bool,
     /// Declared here, defined elsewhere (`declare`, `extern`).
     pub is_ambient: bool,
     /// May be missing (`x?: T`).

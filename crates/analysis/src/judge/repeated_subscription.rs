@@ -429,6 +429,14 @@ fn stays_the_same(wiring: &Wiring<'_>, effect: &Effect, member: MemberId, looped
     let program = wiring.program();
     let scope = program.scope(member);
     let here = |site: &Site| site.member == member && looped.is_none_or(|l| scope.is_within(site.node, l));
+    // what a wrapper makes for each call is another one each time
+    let made_by_wrapper = match effect.holder.subject.root() {
+        Val::Local(site) | Val::New(site) | Val::Call(site) => site.member != member && !effect.inner.is_empty(),
+        _ => false,
+    };
+    if made_by_wrapper {
+        return false;
+    }
     let by_getter = matches!(effect.holder.subject.root(), Val::Call(_));
     let everywhere_the_same =
         by_getter && lifetime::of_subject(&wiring.flow, &effect.holder.subject, effect.site).lifetime == Lifetime::Process;

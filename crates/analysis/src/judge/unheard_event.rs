@@ -40,7 +40,8 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel) -> Option<Draft> {
     let what = short(&channel.id);
     let (place, public, certainty) = match &channel.key {
         ChannelKey::Own(m, None) => {
-            if wiring.may_be_named(*m, Act::Join)
+            if wiring.is_remote(wiring.program().member(*m).owner)
+                || wiring.may_be_named(*m, Act::Join)
                 || !own_member_counts(wiring, channel, *m)
                 || may_be_heard_unseen(wiring, *m)
                 || is_offered(wiring, *m)

@@ -318,7 +318,11 @@ fn find_bases(p: &mut Program) {
                     let around = ty.parent.or(ty.within.map(|s| p.member(s.member).owner));
                     for base in &p.unit(unit).ty(decl).bases {
                         let here = Here { unit, owner: around, params: &p.unit(unit).ty(decl).type_params };
-                        let found = p.type_at(here, base.ty);
+                        let mut found = p.type_at(here, base.ty);
+                        // a file of several namespaces says by the type itself which one is meant
+                        if around.is_none() && matches!(found, Ty::Outside(..)) && p.kits[&p.unit(unit).language].traits.open_names {
+                            found = p.type_at(Here { owner: Some(id), ..here }, base.ty);
+                        }
                         if !bases.contains(&found) && found.own() != Some(id) {
                             bases.push(found);
                         }

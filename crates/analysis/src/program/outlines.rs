@@ -12,15 +12,30 @@ pub(super) const NOWHERE: TypeId = TypeId(u32::MAX);
 
 /// Gives the types that are only written out somewhere the numbers of those that are meant.
 pub(super) fn place(p: &mut Program, numbers: &mut Numbers, file_names: &[FileNames], outlines: &[(usize, usize)]) {
+    let spaces = namespaces(p);
+    // outlines that are namespaces after all
+    let mut of_space: FxHashMap<(usize, usize), String> = FxHashMap::default();
     for &(index, decl_index) in outlines {
         let decl = &p.units[index].unit.types[decl_index];
         let sym = |n: yarrowgraph_ir::Name| file_names[index].whole[n.0 as usize];
-        let (name, namespace) = (sym(decl.name), sym(decl.namespace));
-        let parent = decl.parent.map(|t| numbers[index][t.0 as usize]).filter(|t| *t != NOWHERE);
+        let name = sym(decl.name);
+        let around = decl.parent.and_then(|t| of_space.get(&(index, t.0 as usize)));
+        let (namespace, parent) = match around {
+            Some(space) => (p.symbols.get(space).unwrap_or(sym(decl.namespace)), None),
+            None => (sym(decl.namespace), decl.parent.map(|t| numbers[index][t.0 as usize]).filter(|t| *t != NOWHERE)),
+        };
         let unit = UnitId(index as u32);
         let id = match meant(p, unit, name, namespace, parent) {
             Some(id) => id,
-            None => add(p, unit, TypeDeclId(decl_index as u32), name, namespace, parent),
+            None => {
+                let within = p.text(namespace);
+                let full = if within.is_empty() { p.text(name).to_owned() } else { format!("{within}.{}", p.text(name)) };
+                let full = if spaces.contains(&full) { full } else { p.text(name).to_owned() };
+                if parent.is_none() && spaces.contains(&full) {
+                    of_space.insert((index, decl_index), full);
+                }
+                add(p, unit, TypeDeclId(decl_index as u32), name, namespace, parent)
+            }
         };
         p.types[id.0 as usize].decls.push((unit, TypeDeclId(decl_index as u32)));
         numbers[index][decl_index] = id;
@@ -35,6 +50,18 @@ pub(super) fn place(p: &mut Program, numbers: &mut Numbers, file_names: &[FileNa
             }
         }
     }
+}
+
+/// All namespaces that types are declared in, and those around them.
+fn namespaces(p: &Program) -> FxHashSet<String> {
+    let mut found = FxHashSet::default();
+    for ty in p.types.iter().filter(|t| !t.is_module) {
+        let mut space = p.text(ty.namespace);
+        while !space.is_empty() && found.insert(space.to_owned()) {
+            space = space.rsplit_once('.').map_or("", |(outer, _)| outer);
+        }
+    }
+    found
 }
 
 /// The type that a name in a file means: of its namespace, of one that it uses, or the only one.

@@ -192,6 +192,13 @@ impl<'p> Wiring<'p> {
         })
     }
 
+    /// Whether a class stands for an object of another process.
+    pub fn is_remote(&self, ty: TypeId) -> bool {
+        let program = self.program();
+        let remote = &program.kit(program.ty(ty).unit).pack.remote_bases;
+        program.outside_bases(ty).iter().any(|base| remote.contains(program.text(*base)))
+    }
+
     /// Whether a member is part of a test.
     pub fn in_test(&self, member: MemberId) -> bool {
         is_test_path(&self.flow.program.unit_of(member).path)

@@ -266,6 +266,7 @@ impl Wiring<'_> {
             || pack.entry_points.contains(text)
             || pack.pairs.iter().any(|(a, b)| a == text || b == text)
             || decl.modifiers.is_override
+            || decl.modifiers.is_invokable
             || decl.annotations.iter().any(|a| {
                 let name = program.unit_of(site.member).text(a.name);
                 pack.hook_annotations.contains(name) || pack.handler_annotations.contains(name)

@@ -22,6 +22,8 @@ const EMPTY_WORDS: [&str; 12] = [
     "Q_REQUIRED_RESULT",
     "Q_DECL_NOTHROW",
 ];
+/// Of these the ones in front of what is called by its name.
+const INVOKABLES: [&str; 2] = ["Q_INVOKABLE", "Q_SLOT"];
 /// Of these the ones in front of a call that raises.
 const EMISSIONS: [&str; 2] = ["emit", "Q_EMIT"];
 /// Macros that stand like a declaration and mean nothing to the grammar, arguments included.
@@ -68,6 +70,10 @@ pub(super) struct Prepared {
     pub(super) text: String,
     /// Stretches of class bodies whose members are signals.
     pub(super) signals: Vec<std::ops::Range<usize>>,
+    /// Stretches of class bodies whose members are slots.
+    pub(super) slots: Vec<std::ops::Range<usize>>,
+    /// Places in front of members that are called by their names.
+    pub(super) invokable: Vec<usize>,
     /// Places of signatures of members (`SIGNAL(rose(int))`).
     pub(super) signatures: Vec<usize>,
     /// Places of calls that raise by saying so (`emit rose(1)`).
@@ -79,8 +85,15 @@ pub(super) struct Prepared {
 /// Prepares a text.
 pub(super) fn prepare(text: &str) -> Prepared {
     let mut bytes = text.as_bytes().to_vec();
-    let mut prepared =
-        Prepared { text: String::new(), signals: Vec::new(), signatures: Vec::new(), emitted: Vec::new(), notified: Vec::new() };
+    let mut prepared = Prepared {
+        text: String::new(),
+        signals: Vec::new(),
+        slots: Vec::new(),
+        invokable: Vec::new(),
+        signatures: Vec::new(),
+        emitted: Vec::new(),
+        notified: Vec::new(),
+    };
     let words = words(text);
     for (index, &(start, end)) in words.iter().enumerate() {
         let word = &text[start..end];
@@ -93,6 +106,7 @@ pub(super) fn prepare(text: &str) -> Prepared {
             prepared.signals.push(after + 1..end_of_section(text, &words[index + 1..], after + 1));
         } else if SLOT_WORDS.contains(&word) && next == b':' {
             blank(&mut bytes, start, end);
+            prepared.slots.push(after + 1..end_of_section(text, &words[index + 1..], after + 1));
         } else if let Some((_, mark)) = SIGNATURES.iter().find(|(name, _)| *name == word)
             && next == b'('
             && let Some(close) = closing(&bytes, after)
@@ -125,6 +139,9 @@ pub(super) fn prepare(text: &str) -> Prepared {
                 || next == b';')
         {
             blank(&mut bytes, start, end);
+            if INVOKABLES.contains(&word) {
+                prepared.invokable.push(start);
+            }
             if EMISSIONS.contains(&word) {
                 prepared.emitted.push(after);
             }
@@ -219,7 +236,9 @@ fn cuts_through(bytes: &[u8], start: usize, end: usize) -> bool {
 
 /// `LOCK_SECTION` or `PLUGIN(x)` alone on a line of a class body: nothing that ends in a semicolon.
 fn is_class_macro(word: &str, next: u8, bytes: &[u8], start: usize) -> bool {
-    let shouted = word.len() > 3 && word.bytes().all(|b| b.is_ascii_uppercase() || b.is_ascii_digit() || b == b'_') && word.contains('_');
+    let shouted = word.len() > 2
+        && word.bytes().all(|b| b.is_ascii_uppercase() || b.is_ascii_digit() || b == b'_')
+        && (word.contains('_') || next == b'(');
     let line_start = bytes[..start].iter().rposition(|b| *b == b'\n').map_or(0, |i| i + 1);
     let alone_before = bytes[line_start..start].iter().all(|b| b.is_ascii_whitespace());
     if !shouted || !alone_before {
@@ -229,7 +248,10 @@ fn is_class_macro(word: &str, next: u8, bytes: &[u8], start: usize) -> bool {
     let stop = if next == b'(' { closing(bytes, skip_blanks(bytes, end)).map_or(end, |c| c + 1) } else { end };
     let rest = &bytes[stop..];
     let line = &rest[..rest.iter().position(|b| *b == b'\n').unwrap_or(rest.len())];
-    line.iter().all(|b| b.is_ascii_whitespace())
+    // what stands behind it begins something of its own
+    let behind = rest.iter().find(|b| !b.is_ascii_whitespace());
+    let begins = behind.is_none_or(|b| b.is_ascii_alphabetic() || matches!(b, b'_' | b'}' | b'#' | b'/' | b'~'));
+    line.iter().all(|b| b.is_ascii_whitespace()) && begins
 }
 
 /// `class LOCKS_EXPORT Gate`

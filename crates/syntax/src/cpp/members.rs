@@ -211,6 +211,13 @@ impl<'t> Cpp<'t> {
             member.ty = Some(self.l.type_ref(TypeRef::Function { params: Box::default(), result }));
             member.annotations.push(self.annotation_named("signal", node));
         }
+        // whatever ties it by its name calls it
+        let line_start = self.l.text[..node.start_byte()].rfind([';', '{', '}', ':']).unwrap_or(0);
+        let is_slot = self.prepared.slots.iter().any(|s| s.contains(&node.start_byte()))
+            || self.prepared.invokable.iter().any(|at| (line_start..=node.start_byte()).contains(at));
+        if is_slot {
+            member.modifiers.is_invokable = true;
+        }
         if self.prepared.notified.contains(&text) {
             member.annotations.push(self.annotation_named("notified", node));
         }
