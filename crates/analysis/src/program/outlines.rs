@@ -25,30 +25,24 @@ pub(super) fn place(p: &mut Program, numbers: &mut Numbers, file_names: &[FileNa
             None => (sym(decl.namespace), decl.parent.map(|t| numbers[index][t.0 as usize]).filter(|t| *t != NOWHERE)),
         };
         let unit = UnitId(index as u32);
+        let within = p.text(namespace);
+        let full = if within.is_empty() { p.text(name).to_owned() } else { format!("{within}.{}", p.text(name)) };
+        let full = if spaces.contains(&full) { full } else { p.text(name).to_owned() };
+        if parent.is_none() && spaces.contains(&full) {
+            of_space.insert((index, decl_index), full);
+        }
         let id = match meant(p, unit, name, namespace, parent) {
             Some(id) => id,
-            None => {
-                let within = p.text(namespace);
-                let full = if within.is_empty() { p.text(name).to_owned() } else { format!("{within}.{}", p.text(name)) };
-                let full = if spaces.contains(&full) { full } else { p.text(name).to_owned() };
-                if parent.is_none() && spaces.contains(&full) {
-                    of_space.insert((index, decl_index), full);
-                }
-                add(p, unit, TypeDeclId(decl_index as u32), name, namespace, parent)
-            }
+            None => add(p, unit, TypeDeclId(decl_index as u32), name, namespace, parent),
         };
-        p.types[id.0 as usize].decls.push((unit, TypeDeclId(decl_index as u32)));
-        numbers[index][decl_index] = id;
-    }
-    // what is nested in them was numbered before them
-    for (index, types) in numbers.iter().enumerate() {
-        for (decl_index, decl) in p.units[index].unit.types.iter().enumerate() {
-            let Some(around) = decl.parent.filter(|_| decl.within.is_none()).map(|t| types[t.0 as usize]) else { continue };
-            let id = types[decl_index];
-            if !decl.outline && p.types[id.0 as usize].parent == Some(NOWHERE) {
-                p.types[id.0 as usize].parent = Some(around);
+        // what is nested in it was numbered before it
+        for (nested, decl) in p.units[index].unit.types.iter().enumerate() {
+            if decl.parent == Some(TypeDeclId(decl_index as u32)) && !decl.outline && decl.within.is_none() {
+                p.types[numbers[index][nested].0 as usize].parent = Some(id);
             }
         }
+        p.types[id.0 as usize].decls.push((unit, TypeDeclId(decl_index as u32)));
+        numbers[index][decl_index] = id;
     }
 }
 

@@ -187,7 +187,14 @@ impl Program {
                 id.strip_suffix(&suffix).is_some_and(|outer| here == outer || here.starts_with(&format!("{outer}.")))
             })
         };
-        exact.or_else(partial)
+        // where a file has several namespaces, one that fits leaves no doubt
+        let only = || {
+            let suffix = format!(".{text}");
+            let mut fitting = candidates.iter().copied().filter(|t| self.ty(*t).full.ends_with(&suffix));
+            let first = fitting.next().filter(|_| self.kit(unit).traits.open_names)?;
+            fitting.next().is_none().then_some(first)
+        };
+        exact.or_else(partial).or_else(only)
     }
 
     fn type_in_namespace_import(&self, unit: UnitId, text: &str) -> Option<TypeId> {

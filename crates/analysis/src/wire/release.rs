@@ -267,6 +267,8 @@ impl Wiring<'_> {
             || pack.pairs.iter().any(|(a, b)| a == text || b == text)
             || decl.modifiers.is_override
             || decl.modifiers.is_invokable
+            // where members are tied by name, a call need not be written out
+            || !pack.connects.is_empty()
             || decl.annotations.iter().any(|a| {
                 let name = program.unit_of(site.member).text(a.name);
                 pack.hook_annotations.contains(name) || pack.handler_annotations.contains(name)
