@@ -318,6 +318,8 @@ pub struct Unit {
     pub accepts: Vec<AcceptComment>,
     /// Stretches that the grammar could not read.
     pub errors: Vec<Span>,
+    /// Words in what could not be read.
+    pub unread: Vec<Name>,
     /// Whether it says that it was generated.
     pub generated: bool,
     /// Its lines.
@@ -343,6 +345,7 @@ impl Unit {
             namespace,
             accepts: Vec::new(),
             errors: Vec::new(),
+            unread: Vec::new(),
             generated: false,
             lines: LineIndex::default(),
             line_count: 0,

@@ -373,6 +373,20 @@ pub(crate) fn errors(tree: &Tree) -> Vec<Span> {
     }
 }
 
+/// Notes the stretches that a grammar could not read, and the words in them.
+pub(crate) fn note_errors(unit: &mut Unit, tree: &Tree, text: &str) {
+    unit.errors = errors(tree);
+    let mut words: Vec<Name> = Vec::new();
+    for error in unit.errors.clone() {
+        let stretch = text.get(error.start as usize..error.end as usize).unwrap_or("");
+        let parts = stretch.split(|c: char| !(c.is_alphanumeric() || c == '_')).filter(|w| w.len() > 2);
+        words.extend(parts.map(|w| unit.names.intern(w)));
+    }
+    words.sort_unstable();
+    words.dedup();
+    unit.unread = words;
+}
+
 /// Resolves a grammar's names to numbers once: `Kind` by node kind id, `Fields` by name.
 macro_rules! grammar {
     (kinds { $($kind:ident = $kind_name:literal),* $(,)? } fields { $($field:ident),* $(,)? }) => {

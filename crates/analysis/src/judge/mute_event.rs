@@ -41,7 +41,8 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel) -> Option<Draft> {
         ChannelKey::Own(m, None) => {
             let stand_ins = wiring.stand_ins(*m);
             let raised = |c: &Channel| matches!(c.key, ChannelKey::Own(x, None) if stand_ins.contains(&x)) && !c.raises.is_empty();
-            if wiring.is_remote(program.member(*m).owner)
+            if wiring.is_mentioned_unread(*m)
+                || wiring.is_remote(program.member(*m).owner)
                 || wiring.may_be_named(*m, Act::Raise)
                 || !can_only_be_raised_here(wiring, channel, *m)
                 || wiring.channels.iter().any(raised)

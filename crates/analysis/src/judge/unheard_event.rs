@@ -40,7 +40,8 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel) -> Option<Draft> {
     let what = short(&channel.id);
     let (place, public, certainty) = match &channel.key {
         ChannelKey::Own(m, None) => {
-            if wiring.is_remote(wiring.program().member(*m).owner)
+            if wiring.is_mentioned_unread(*m)
+                || wiring.is_remote(wiring.program().member(*m).owner)
                 || wiring.may_be_named(*m, Act::Join)
                 || !own_member_counts(wiring, channel, *m)
                 || may_be_heard_unseen(wiring, *m)

@@ -192,6 +192,17 @@ impl<'p> Wiring<'p> {
         })
     }
 
+    /// Whether what could not be read of some file mentions a member's name: it may do anything with it.
+    pub fn is_mentioned_unread(&self, m: MemberId) -> bool {
+        let program = self.program();
+        let name = program.member(m).name;
+        program
+            .units
+            .iter()
+            .enumerate()
+            .any(|(index, facts)| facts.unit.unread.iter().any(|word| program.sym(crate::program::UnitId(index as u32), *word) == name))
+    }
+
     /// Whether a class stands for an object of another process.
     pub fn is_remote(&self, ty: TypeId) -> bool {
         let program = self.program();

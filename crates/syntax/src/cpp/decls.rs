@@ -17,9 +17,53 @@ impl<'t> Cpp<'t> {
     /// The declarations of a file, a namespace or a branch of `#if`.
     fn declarations(&mut self, list: Ts<'t>, params: &[TypeParam]) {
         let kids = self.l.items(list);
+        let mut stray: Vec<Ts<'t>> = Vec::new();
         for node in kids.named() {
+            if self.is_statement(node) {
+                stray.push(node);
+                continue;
+            }
+            self.stray_statements(&mut stray);
             self.declaration(node, params);
         }
+        self.stray_statements(&mut stray);
+    }
+
+    /// Whether a node is part of a body: outside of one it is the rest of a function whose beginning
+    /// could not be read.
+    fn is_statement(&self, node: Ts<'t>) -> bool {
+        matches!(
+            self.kind(node),
+            Kind::ExprStatement
+                | Kind::If
+                | Kind::For
+                | Kind::ForRange
+                | Kind::While
+                | Kind::Do
+                | Kind::Switch
+                | Kind::Block
+                | Kind::Return
+                | Kind::Try
+        )
+    }
+
+    /// Keeps the rest of a function as a method without a name of the class whose function came last.
+    fn stray_statements(&mut self, stray: &mut Vec<Ts<'t>>) {
+        let (Some(&first), Some(owner)) = (stray.first(), self.last_owner) else {
+            stray.clear();
+            return;
+        };
+        let context = self.l.context;
+        self.l.context.owner = Some(owner);
+        let name = self.l.no_name();
+        let member = self.l.member(MemberKind::Method, name, first, first);
+        let id = self.l.add_member(member);
+        let outer = self.l.open_body(id, first);
+        let items = self.nodes(std::mem::take(stray));
+        let items = self.l.list(&items);
+        let root = self.l.push(yarrowgraph_ir::Node::Block(items), first);
+        self.l.close_body(outer, Some(root), false);
+        self.l.context = context;
     }
 
     fn declaration(&mut self, node: Ts<'t>, params: &[TypeParam]) {
@@ -50,6 +94,8 @@ impl<'t> Cpp<'t> {
             Kind::Using => self.using(node),
             Kind::FunctionDef => self.function(node, params, Visibility::Public),
             Kind::Declaration => self.variables(node, params),
+            // what could be read of a stretch that could not
+            _ if node.is_error() => self.declarations(node, params),
             _ => {}
         }
     }

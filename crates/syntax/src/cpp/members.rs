@@ -235,6 +235,7 @@ impl<'t> Cpp<'t> {
         let Some(name_at) = declared.name else { return };
         let outer_context = self.l.context;
         if let Some((member, declarator)) = self.function_member(node, &kids, &declared, name_at, params, visibility) {
+            self.last_owner = member.owner.or(self.last_owner);
             let id = self.l.add_member(member);
             let outer = self.l.open_body(id, node);
             let parts = self.l.kids(declarator);

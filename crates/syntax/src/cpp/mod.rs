@@ -46,9 +46,9 @@ pub(crate) fn lower(path: &str, text: &str) -> Result<Unit, Unread> {
     let prepared = macros::prepare(text);
     let tree = parse::parse(Grammar::Cpp, &prepared.text)?;
     let mut unit = Unit::new(Language::Cpp, path);
-    unit.errors = driver::errors(&tree);
+    driver::note_errors(&mut unit, &tree, &prepared.text);
     let l = Lower::new(unit, &prepared.text, &tree, &TABLE.value_tokens);
-    let mut cpp = Cpp { l, t: &TABLE, prepared: &prepared };
+    let mut cpp = Cpp { l, t: &TABLE, prepared: &prepared, last_owner: None };
     cpp.program(tree.root_node());
     while let Some((node, placeholder)) = cpp.l.next_late() {
         let lowered = cpp.node(node);
@@ -61,6 +61,8 @@ struct Cpp<'t> {
     l: Lower<'t>,
     t: &'static Table,
     prepared: &'t Prepared,
+    /// The class whose function was written out last.
+    last_owner: Option<yarrowgraph_ir::TypeDeclId>,
 }
 
 impl<'t> Cpp<'t> {

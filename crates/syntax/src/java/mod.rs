@@ -41,7 +41,7 @@ static TABLE: LazyLock<Table> = LazyLock::new(|| Table::new(&Grammar::Java.langu
 pub(crate) fn lower(path: &str, text: &str) -> Result<Unit, Unread> {
     let tree = parse::parse(Grammar::Java, text)?;
     let mut unit = Unit::new(Language::Java, path);
-    unit.errors = driver::errors(&tree);
+    driver::note_errors(&mut unit, &tree, text);
     let mut java = Java { l: Lower::new(unit, text, &tree, &TABLE.value_tokens), t: &TABLE };
     java.program(tree.root_node());
     while let Some((node, placeholder)) = java.l.next_late() {

@@ -236,6 +236,10 @@ impl<'t> Script<'t> {
             return;
         }
         let name = self.l.intern(name);
+        let known = |b: &Base| matches!(self.l.unit.type_ref(b.ty), TypeRef::Named { name: known, .. } if *known == name);
+        if self.l.unit.ty(class).bases.iter().any(known) {
+            return;
+        }
         let ty = self.l.type_ref(TypeRef::Named { name, args: Box::default() });
         let decl = &mut self.l.unit.types[class.0 as usize];
         let mut bases = std::mem::take(&mut decl.bases).into_vec();
