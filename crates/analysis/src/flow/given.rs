@@ -1,8 +1,10 @@
 //! Types of parameters that have none written: what the calls hand over.
 
+use std::collections::BTreeSet;
+
 use rayon::prelude::*;
 use rustc_hash::FxHashMap;
-use yarrowgraph_ir::{Node, NodeId};
+use yarrowgraph_ir::{Language, Node, NodeId};
 
 use super::Flow;
 use crate::program::{MemberId, Site, Ty, TypeId};
@@ -21,12 +23,16 @@ impl Flow<'_> {
     pub(super) fn give_params(&mut self) {
         let program = self.program;
         let untyped = |m: MemberId| program.decl(m).params.iter().any(|p| p.ty.is_none() || program.kit_of(m).traits.duck_typed);
-        if !(0..program.members.len()).map(|i| MemberId(i as u32)).any(untyped) {
+        // only code of such languages hands anything to such parameters
+        let language = |m: MemberId| program.unit_of(m).language;
+        let all = (0..program.members.len()).map(|i| MemberId(i as u32));
+        let languages: BTreeSet<Language> = all.clone().filter(|m| untyped(*m)).map(language).collect();
+        let members: Vec<MemberId> = all.filter(|m| languages.contains(&language(*m))).collect();
+        if members.is_empty() {
             return;
         }
         for _ in 0..ROUNDS {
-            let found: Vec<((MemberId, u16), Ty)> =
-                (0..program.members.len()).into_par_iter().flat_map_iter(|i| self.arguments_in(MemberId(i as u32))).collect();
+            let found: Vec<((MemberId, u16), Ty)> = members.par_iter().flat_map_iter(|m| self.arguments_in(*m)).collect();
             let mut by_param: FxHashMap<(MemberId, u16), Vec<Ty>> = FxHashMap::default();
             for (param, ty) in found {
                 let types = by_param.entry(param).or_default();
@@ -37,7 +43,7 @@ impl Flow<'_> {
             let given: Given = by_param.into_iter().filter_map(|(param, types)| Some((param, self.common(&types)?))).collect();
             let settled = given == self.given;
             self.given = given;
-            self.infer();
+            self.infer(&members);
             if settled {
                 return;
             }

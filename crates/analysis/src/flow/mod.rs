@@ -68,13 +68,14 @@ impl<'p> Flow<'p> {
             calls_by_target: Mutex::default(),
             creations_by_type: Mutex::default(),
         };
+        let all: Vec<MemberId> = (0..program.members.len()).map(|i| MemberId(i as u32)).collect();
         for through_objects in [false, true] {
             let found: Vec<Vec<(MemberId, Site)>> =
                 (0..program.members.len()).into_par_iter().map(|i| flow.stores(MemberId(i as u32), through_objects)).collect();
             for (member, site) in found.into_iter().flatten() {
                 flow.definitions[member.0 as usize].push(site);
             }
-            flow.infer();
+            flow.infer(&all);
         }
         flow.give_params();
         // what was asked for on the way knew less
@@ -85,9 +86,12 @@ impl<'p> Flow<'p> {
     }
 
     /// Finds the types of members that have none written, as far as their values show them.
-    fn infer(&mut self) {
+    fn infer(&mut self, members: &[MemberId]) {
         for _ in 0..ROUNDS {
-            self.inferred = (0..self.program.members.len()).into_par_iter().map(|i| self.inferred_type(MemberId(i as u32))).collect();
+            let found: Vec<Ty> = members.par_iter().map(|m| self.inferred_type(*m)).collect();
+            for (m, ty) in members.iter().zip(found) {
+                self.inferred[m.0 as usize] = ty;
+            }
         }
     }
 
