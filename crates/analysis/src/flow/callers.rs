@@ -9,7 +9,7 @@ use super::{Binding, Callee, Flow, Val};
 use crate::program::{MemberId, Site, Sym, TypeId};
 
 /// The method by which an object is called itself.
-const CALL_OPERATOR: &str = "operator()";
+pub(super) const CALL_OPERATOR: &str = "operator()";
 
 /// Calls by what they reach, each with its place in the index's order.
 pub(super) type CallsByTarget = FxHashMap<MemberId, Vec<(u32, Site)>>;
@@ -47,10 +47,10 @@ impl Flow<'_> {
         }
         let mut grouped = CallsByTarget::default();
         // an object that is called itself is called by the name of whatever holds it
-        let by_holder = if self.program.text(name) == CALL_OPERATOR { self.calls_of_objects() } else { Vec::new() };
-        let sites = if by_holder.is_empty() { self.program.index.calls(name) } else { &by_holder };
+        let by_holder = (self.program.text(name) == CALL_OPERATOR).then(|| self.calls_of_objects());
+        let sites = by_holder.as_deref().unwrap_or_else(|| self.program.index.calls(name));
         for (number, &site) in sites.iter().enumerate() {
-            if let Some(callee) = self.callee(site).filter(|c| self.program.member(c.member).name == name || by_holder.is_empty()) {
+            if let Some(callee) = self.callee(site) {
                 grouped.entry(callee.member).or_default().push((number as u32, site));
             }
         }

@@ -4,6 +4,7 @@ use std::sync::Arc;
 
 use yarrowgraph_ir::{MemberKind, Node, NodeId, ParamMode};
 
+use super::callers::CALL_OPERATOR;
 use super::{BUDGET, Binding, Flow, Val};
 use crate::program::{MemberId, Site, Sym, Ty};
 
@@ -50,7 +51,7 @@ impl Flow<'_> {
             }
             // an object that is called itself
             value @ (Val::Member(..) | Val::Static(_) | Val::Local(_) | Val::Param(..) | Val::New(_) | Val::Element(..)) => {
-                let called = program.symbols.get("operator()")?;
+                let called = program.symbols.get(CALL_OPERATOR)?;
                 let ty = self.type_of_val(&value, budget).bounded().own()?;
                 let member = program.find_member(ty, called)?;
                 Some(Callee { member, receiver: Some(value), extension: false })

@@ -3,8 +3,7 @@
 use yarrowgraph_ir::MemberKind;
 use yarrowgraph_model::{Certainty, Level};
 
-use super::repeated_subscription::is_run_by;
-use super::repeated_subscription::loop_around;
+use super::repeated_subscription::{is_run_by, loop_around};
 use super::{Draft, Page, Rule, related, short};
 use crate::program::{MemberId, TypeId};
 use crate::wire::Wiring;

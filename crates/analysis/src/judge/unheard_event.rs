@@ -42,8 +42,8 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel) -> Option<Draft> {
         ChannelKey::Own(m, None) => {
             if wiring.is_mentioned_unread(*m)
                 || wiring.is_remote(wiring.program().member(*m).owner)
-                || wiring.may_be_named(*m, Act::Join)
                 || !own_member_counts(wiring, channel, *m)
+                || wiring.may_be_named(*m, Act::Join)
                 || may_be_heard_unseen(wiring, *m)
                 || is_offered(wiring, *m)
                 || may_be_joined_by_name(wiring, *m)

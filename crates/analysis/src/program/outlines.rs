@@ -150,9 +150,11 @@ pub(super) fn settle(p: &mut Program, numbers: &Numbers, file_names: &[FileNames
         for &(unit, member) in all {
             let m = &mut p.units[unit].unit.members[member];
             if shape.0 != NOWHERE {
-                let names = translated(&annotations, index == unit);
                 m.modifiers = modifiers;
-                m.annotations.extend(names);
+                // an annotation's names are those of its own file
+                if index == unit {
+                    m.annotations.extend_from_slice(&annotations);
+                }
             }
             for (param, optional) in m.params.iter_mut().zip(&params) {
                 param.optional |= optional;
@@ -161,9 +163,4 @@ pub(super) fn settle(p: &mut Program, numbers: &Numbers, file_names: &[FileNames
         done_with.insert((index, at));
     }
     done_with
-}
-
-/// Annotations whose names another file knows as well: those of the same file.
-fn translated(annotations: &[yarrowgraph_ir::Annotation], same_file: bool) -> Vec<yarrowgraph_ir::Annotation> {
-    if same_file { annotations.to_vec() } else { Vec::new() }
 }

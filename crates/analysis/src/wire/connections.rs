@@ -1,6 +1,8 @@
 //! Functions that tie a member of one object to a member of another: `connect(gauge, &Gauge::rose,
 //! board, &Board::show)`. Which functions do, the pack says; what a signal is, the front end.
 
+use std::sync::Arc;
+
 use yarrowgraph_ir::{MemberKind, Node, NodeId};
 use yarrowgraph_model::Certainty;
 
@@ -43,6 +45,14 @@ fn member(x: &Extractor<'_, '_>, of: &Val, class: NodeId, name: yarrowgraph_ir::
         _ => x.flow.type_of(of).own(),
     };
     program.find_member(ty?, sym)
+}
+
+/// The member of a receiver that is called, found or not.
+fn called_member(x: &Extractor<'_, '_>, receiver: Val, target: Option<MemberId>, name: yarrowgraph_ir::Name) -> Val {
+    match target {
+        Some(m) => Val::Method(m, Some(Arc::new(receiver))),
+        None => Val::Outside(Arc::new(receiver), x.flow.program.sym_in(x.member, name)),
+    }
 }
 
 /// What a signal is to the object that sends it.
@@ -96,10 +106,9 @@ fn connection(x: &Extractor<'_, '_>, node: NodeId, args: &[NodeId]) -> Option<Ve
                     relay.guard = Guard::Safe;
                     relay.relayed = true;
                     found.push(relay);
-                    Val::Member(std::sync::Arc::new(receiver), m)
+                    Val::Member(Arc::new(receiver), m)
                 }
-                Some(m) => Val::Method(m, Some(std::sync::Arc::new(receiver))),
-                None => Val::Outside(std::sync::Arc::new(receiver), program.sym_in(x.member, name)),
+                _ => called_member(x, receiver, target, name),
             });
         }
         _ => effect.handler = Some(x.eval(slot)),
@@ -150,10 +159,8 @@ fn release(x: &Extractor<'_, '_>, node: NodeId, object: Option<NodeId>, args: &[
         effect.certainty = Certainty::Likely;
         match (receiver, slot) {
             (Some(receiver), Some((class, name))) => {
-                effect.handler = Some(match member(x, &receiver, class, name) {
-                    Some(m) => Val::Method(m, Some(std::sync::Arc::new(receiver))),
-                    None => Val::Outside(std::sync::Arc::new(receiver), program.sym_in(x.member, name)),
-                });
+                let target = member(x, &receiver, class, name);
+                effect.handler = Some(called_member(x, receiver, target, name));
             }
             (Some(receiver), None) => effect.handler = Some(receiver),
             (None, _) => effect.act = Act::LeaveAll,

@@ -39,11 +39,11 @@ use std::sync::Mutex;
 
 use rayon::prelude::*;
 use rustc_hash::{FxHashMap, FxHashSet};
-use yarrowgraph_ir::{FunctionId, Node, TypeKind};
+use yarrowgraph_ir::{Facts, FunctionId, Node, TypeKind};
 use yarrowgraph_model::{Budget, Place};
 
 use crate::flow::{Flow, Val};
-use crate::program::{MemberId, Program, Site, Ty, TypeId};
+use crate::program::{MemberId, Program, Site, Sym, Ty, TypeId, UnitId};
 use crate::setup::{self, Setup};
 use channels::Channel;
 use effect::{Act, Effect};
@@ -72,6 +72,8 @@ pub struct Wiring<'p> {
     setup: Setup,
     /// What is known so far of how long the instances of types live.
     lives: Mutex<FxHashMap<TypeId, Lives>>,
+    /// Words in what could not be read of any file.
+    unread: FxHashSet<Sym>,
     /// Joins of several handlers, with an effect for each.
     parts: BTreeMap<usize, Vec<usize>>,
     /// Classes whose objects are channels.
@@ -105,6 +107,8 @@ impl<'p> Wiring<'p> {
         for (index, effect) in effects.iter().enumerate() {
             by_site.entry(effect.site).or_default().push(index);
         }
+        let words = |(index, facts): (usize, &'p Facts)| facts.unit.unread.iter().map(move |w| program.sym(UnitId(index as u32), *w));
+        let unread = program.units.iter().enumerate().flat_map(words).collect();
         let (mut handlers, mut handler_lambdas) = (FxHashSet::default(), FxHashSet::default());
         for join in channels.iter().flat_map(|c| &c.joins) {
             match effects[*join].handler {
@@ -123,6 +127,7 @@ impl<'p> Wiring<'p> {
             handler_lambdas,
             setup,
             lives: Mutex::default(),
+            unread,
             parts,
             signals,
             is_application,
@@ -194,13 +199,7 @@ impl<'p> Wiring<'p> {
 
     /// Whether what could not be read of some file mentions a member's name: it may do anything with it.
     pub fn is_mentioned_unread(&self, m: MemberId) -> bool {
-        let program = self.program();
-        let name = program.member(m).name;
-        program
-            .units
-            .iter()
-            .enumerate()
-            .any(|(index, facts)| facts.unit.unread.iter().any(|word| program.sym(crate::program::UnitId(index as u32), *word) == name))
+        self.unread.contains(&self.program().member(m).name)
     }
 
     /// Whether a class stands for an object of another process.

@@ -36,13 +36,9 @@ impl<'t> Cpp<'t> {
             Kind::FunctionDef => self.function(node, params, visibility),
             Kind::FieldDecl | Kind::Declaration => self.fields(node, params, visibility),
             Kind::Class | Kind::Struct | Kind::Union | Kind::EnumSpecifier => drop(self.type_specifier(node, params, None)),
-            Kind::Alias | Kind::TypeDefinition => self.alias_member(node, params),
+            Kind::Alias | Kind::TypeDefinition => self.alias(node, params),
             _ => {}
         }
-    }
-
-    fn alias_member(&mut self, node: Ts<'t>, params: &[TypeParam]) {
-        self.alias(node, params);
     }
 
     /// Fields, or methods without a body.
