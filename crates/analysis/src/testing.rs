@@ -3,6 +3,8 @@
 //! A line that ends in `//! rule level` expects that finding there; every other line expects
 //! none. A text may hold several files, each headed by `//// path`.
 
+use std::borrow::Cow;
+
 use yarrowgraph_ir::{Facts, facts};
 use yarrowgraph_model::{Finding, Map};
 
@@ -35,7 +37,7 @@ pub(crate) fn analyse(text: &str, library: bool) -> Analysis {
             facts::distill(yarrowgraph_syntax::read(language, path, text.as_bytes()).expect("readable"))
         })
         .collect();
-    let kit = |language| Kit { traits: yarrowgraph_syntax::traits(language), pack: yarrowgraph_syntax::pack(language) };
+    let kit = |language| Kit { traits: yarrowgraph_syntax::traits(language), pack: Cow::Borrowed(yarrowgraph_syntax::pack(language)) };
     crate::analyse(facts, &kit, Options { root: ".", want: Want::Findings, library })
 }
 

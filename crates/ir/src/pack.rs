@@ -1,14 +1,16 @@
 //! Idiom packs: what a language's platform and well-known libraries offer, as data.
 //!
-//! A pack is a TOML file. Names may hold one `*`, which stands for any text and, in a
-//! [`Idiom::name`], names the event (`add*Listener`).
+//! A pack is a table of TOML; those of the languages are compiled in, and a project adds its own.
+//! Names may hold one `*`, which stands for any text and, in a [`Idiom::name`], names the event
+//! (`add*Listener`).
 
 use rustc_hash::{FxHashMap, FxHashSet};
+use schemars::JsonSchema;
 use serde::Deserialize;
 use smallvec::SmallVec;
 
 /// What a call does to a channel.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum Role {
     /// Ties a handler to it.
@@ -24,8 +26,8 @@ pub enum Role {
 }
 
 /// What one method of a platform or library type does.
-#[derive(Clone, Debug, Deserialize)]
-#[serde(deny_unknown_fields)]
+#[derive(Clone, Debug, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
 pub struct Idiom {
     /// Types of the receiver, by simple name; empty for any type that is not of the tree.
     #[serde(default)]
@@ -67,6 +69,9 @@ pub struct Idiom {
     /// Whether the topic is the type of the message.
     #[serde(default)]
     pub by_type: bool,
+    /// Whether the topic is what the message was made with: the first argument of its constructor.
+    #[serde(default)]
+    pub by_message: bool,
     /// The options argument that may hold a signal or a once flag.
     #[serde(default)]
     pub options: Option<usize>,
@@ -77,17 +82,29 @@ pub struct Idiom {
 }
 
 /// Names in the order in which a pack lists them, with a look-up.
-#[derive(Clone, Debug, Default, Deserialize)]
+#[derive(Clone, Debug, Default, Deserialize, JsonSchema)]
 #[serde(from = "Vec<String>")]
 pub struct Names {
     listed: Vec<String>,
     known: FxHashSet<String>,
+    /// Whether some of them say whose they are (`Harbour.run`).
+    qualified: bool,
 }
 
 impl Names {
     /// Whether a name is listed.
     pub fn contains(&self, name: &str) -> bool {
         self.known.contains(name)
+    }
+
+    /// Whether a member is listed, by its name alone or as the end of its id.
+    pub fn lists(&self, name: &str, id: impl FnOnce() -> String) -> bool {
+        self.contains(name)
+            || self.qualified && {
+                let id = id();
+                let is_end = |listed: &String| id.strip_suffix(listed.as_str()).is_some_and(|rest| rest.is_empty() || rest.ends_with('.'));
+                self.listed.iter().filter(|listed| listed.contains('.')).any(is_end)
+            }
     }
 
     /// Whether nothing is listed.
@@ -103,12 +120,12 @@ impl Names {
 
 impl From<Vec<String>> for Names {
     fn from(listed: Vec<String>) -> Self {
-        Self { known: listed.iter().cloned().collect(), listed }
+        Self { known: listed.iter().cloned().collect(), qualified: listed.iter().any(|n| n.contains('.')), listed }
     }
 }
 
 /// Idioms with a look-up by the name of the method.
-#[derive(Clone, Debug, Default, Deserialize)]
+#[derive(Clone, Debug, Default, Deserialize, JsonSchema)]
 #[serde(from = "Vec<Idiom>")]
 pub struct Idioms {
     listed: Vec<Idiom>,
@@ -144,8 +161,8 @@ impl From<Vec<Idiom>> for Idioms {
 }
 
 /// The idioms of one language.
-#[derive(Clone, Debug, Default, Deserialize)]
-#[serde(deny_unknown_fields)]
+#[derive(Clone, Debug, Default, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
 pub struct Pack {
     /// Methods in which a life ends.
     #[serde(default)]
@@ -367,6 +384,20 @@ impl Pack {
     }
 }
 
+/// A pack's table with another's entries in front of its own: what a project says comes first.
+pub fn put_before(additions: &toml::Table, pack: &mut toml::Table) {
+    for (key, value) in additions {
+        match (value, pack.get_mut(key)) {
+            (toml::Value::Array(more), Some(toml::Value::Array(list))) => {
+                list.splice(0..0, more.iter().cloned());
+            }
+            _ => {
+                pack.insert(key.clone(), value.clone());
+            }
+        }
+    }
+}
+
 /// Matches a name against a pattern with at most one `*`; returns what the star stands for
 /// (empty where there is none).
 pub fn matches<'t>(pattern: &str, name: &'t str) -> Option<&'t str> {
@@ -382,6 +413,23 @@ pub fn matches<'t>(pattern: &str, name: &'t str) -> Option<&'t str> {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn a_project_s_entries_come_first() {
+        let mut pack: toml::Table = toml::from_str("teardowns = ['close']").expect("a table");
+        put_before(&toml::from_str("teardowns = ['berth']\nhooks = ['tick']").expect("a table"), &mut pack);
+        let pack: Pack = pack.try_into().expect("a pack");
+        assert_eq!(pack.teardowns.iter().collect::<Vec<_>>(), ["berth", "close"]);
+        assert!(pack.hooks.contains("tick"));
+    }
+
+    #[test]
+    fn a_name_may_say_whose_it_is() {
+        let names = Names::from(vec!["Harbour.run".to_owned(), "main".to_owned()]);
+        let lists = |name: &str, id: &str| names.lists(name, || id.to_owned());
+        assert!(lists("run", "sea.Harbour.run") && lists("run", "Harbour.run") && lists("main", "sea.main"));
+        assert!(!lists("run", "sea.OldHarbour.run"));
+    }
 
     #[test]
     fn star_stands_for_the_event() {

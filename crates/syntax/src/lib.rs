@@ -17,7 +17,8 @@ mod java;
 mod parse;
 mod typescript;
 
-use yarrowgraph_ir::{Language, Unit, pack::Pack, traits::Traits};
+use yarrowgraph_ir::pack::{self, Pack};
+use yarrowgraph_ir::{Language, Unit, traits::Traits};
 
 pub use parse::{Unread, parse_only};
 
@@ -82,9 +83,31 @@ pub fn pack(language: Language) -> &'static Pack {
     }
 }
 
+/// A language's pack with what a project adds to it in front.
+///
+/// # Errors
+/// Where what is added is no pack.
+pub fn pack_with(language: Language, additions: &toml::Table) -> Result<Pack, toml::de::Error> {
+    let mut table: toml::Table = toml::from_str(pack_text(language)).expect("built-in packs are read by a test");
+    pack::put_before(additions, &mut table);
+    table.try_into()
+}
+
+/// The text of the pack that is compiled in for a language.
+fn pack_text(language: Language) -> &'static str {
+    match language {
+        Language::Cpp => include_str!("cpp/pack.toml"),
+        Language::CSharp => include_str!("csharp/pack.toml"),
+        Language::Java => include_str!("java/pack.toml"),
+        // only its idioms are a script's own
+        Language::JavaScript => concat!(include_str!("typescript/pack.toml"), include_str!("typescript/javascript/pack.toml")),
+        Language::TypeScript => include_str!("typescript/pack.toml"),
+    }
+}
+
 /// Reads a pack that is compiled in; a test reads every one of them.
-fn built_in(text: &str) -> Pack {
-    toml::from_str(text).expect("built-in packs are read by a test")
+fn built_in(language: Language) -> Pack {
+    toml::from_str(pack_text(language)).expect("built-in packs are read by a test")
 }
 
 #[cfg(test)]

@@ -54,6 +54,8 @@ pub(crate) enum Command {
     Replay(ReplayArgs),
     /// Show a rule's page, or list the rules
     Explain(ExplainArgs),
+    /// Write a configuration fitted to a tree
+    Init(InitArgs),
     /// Write the demo data and walk through it
     Demo(DemoArgs),
     /// Write completions for a shell
@@ -80,6 +82,9 @@ pub(crate) struct TreeArgs {
     /// Read every file anew, and keep nothing for the next run
     #[arg(long)]
     pub(crate) no_cache: bool,
+    /// Read this configuration instead of the nearest `yarrowgraph.toml`
+    #[arg(long, value_name = "FILE")]
+    pub(crate) config: Option<PathBuf>,
 }
 
 #[derive(Debug, Args)]
@@ -121,6 +126,9 @@ pub(crate) struct CheckArgs {
     /// Report this rule only (repeatable)
     #[arg(long, value_name = "NAME")]
     pub(crate) rule: Vec<String>,
+    /// Accept on purpose, for this reason, all that is reported: writes it to the file of accepted findings
+    #[arg(long, value_name = "REASON")]
+    pub(crate) accept: Option<String>,
 }
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
@@ -184,6 +192,19 @@ pub(crate) struct ExplainArgs {
     /// The rule
     #[arg(value_name = "RULE")]
     pub(crate) rule: Option<String>,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct InitArgs {
+    /// The root of the tree; the current folder if none is given
+    #[arg(value_name = "DIR", default_value = ".")]
+    pub(crate) dir: PathBuf,
+    /// Write to this file instead of `yarrowgraph.toml` in the root (`-` for standard output)
+    #[arg(long, short, value_name = "FILE")]
+    pub(crate) output: Option<PathBuf>,
+    /// Write over a file that is there
+    #[arg(long)]
+    pub(crate) force: bool,
 }
 
 #[derive(Debug, Args)]

@@ -6,6 +6,7 @@ use std::path::{Path, PathBuf};
 use ignore::WalkBuilder;
 use yarrowgraph_ir::Language;
 
+use crate::config::Config;
 use crate::failure::Failure;
 
 /// Folders that hold no code of the tree's own: build output and other people's code.
@@ -49,16 +50,20 @@ pub(crate) struct Found {
     pub(crate) root: PathBuf,
     /// The files, by name.
     pub(crate) sources: Vec<Source>,
+    /// How many files the configuration leaves out.
+    by_config: usize,
     /// Folders left out, each with the number of files of a known language in it.
     pub(crate) left_out: Vec<String>,
     /// Whether most of it is in packages whose manifests say that other trees use them.
     pub(crate) is_library: bool,
     /// Entries that could not be looked at.
     pub(crate) errors: Vec<String>,
+    /// What the project has set.
+    pub(crate) config: Config,
 }
 
-/// Finds the files below the given paths.
-pub(crate) fn discover(paths: &[PathBuf], no_ignore: bool) -> Result<Found, Failure> {
+/// Finds the files below the given paths. The configuration is the one asked for, or the nearest.
+pub(crate) fn discover(paths: &[PathBuf], no_ignore: bool, config: Option<&Path>) -> Result<Found, Failure> {
     let here = [PathBuf::from(".")];
     let paths = if paths.is_empty() { &here[..] } else { paths };
     for path in paths {
@@ -66,7 +71,8 @@ pub(crate) fn discover(paths: &[PathBuf], no_ignore: bool) -> Result<Found, Fail
             return Err(Failure::new(format!("{}: cannot be read: {e}", path.display())));
         }
     }
-    let mut found = Found { root: root_of(paths), ..Found::default() };
+    let root = root_of(paths);
+    let mut found = Found { config: Config::of(&root, config)?, root, ..Found::default() };
     let mut left_out: BTreeMap<String, usize> = BTreeMap::new();
     for path in paths {
         if path.is_file() {
@@ -78,8 +84,11 @@ pub(crate) fn discover(paths: &[PathBuf], no_ignore: bool) -> Result<Found, Fail
     found.sources.sort_by(|a, b| a.name.cmp(&b.name));
     found.sources.dedup_by(|a, b| a.name == b.name);
     found.left_out = left_out.into_iter().filter(|(_, n)| *n > 0).map(|(name, n)| format!("{name} ({n} files)")).collect();
+    if found.by_config > 0 {
+        found.left_out.push(format!("by the configuration ({} files)", found.by_config));
+    }
     found.errors.sort();
-    found.is_library = is_library(&found);
+    found.is_library = found.config.library().unwrap_or_else(|| is_library(&found));
     Ok(found)
 }
 
@@ -116,6 +125,7 @@ fn is_package_store(folder: &Path) -> bool {
 
 fn walk(found: &mut Found, path: &Path, no_ignore: bool, left_out: &mut BTreeMap<String, usize>) {
     let mut builder = WalkBuilder::new(path);
+    let taken_in: Vec<&str> = LEFT_OUT.iter().copied().filter(|name| found.config.takes_in(name)).collect();
     builder.standard_filters(!no_ignore).hidden(true).require_git(false).follow_links(false).parents(!no_ignore);
     let skipped = std::sync::Arc::new(std::sync::Mutex::new(Vec::new()));
     if !no_ignore {
@@ -123,7 +133,8 @@ fn walk(found: &mut Found, path: &Path, no_ignore: bool, left_out: &mut BTreeMap
         builder.filter_entry(move |entry| {
             let is_folder = entry.file_type().is_some_and(|t| t.is_dir());
             let name = entry.file_name().to_string_lossy();
-            let named = || LEFT_OUT.contains(&name.as_ref()) || (name == "packages" && is_package_store(entry.path()));
+            let listed = LEFT_OUT.contains(&name.as_ref()) && !taken_in.contains(&name.as_ref());
+            let named = || listed || (name == "packages" && is_package_store(entry.path()));
             let skip = entry.depth() > 0 && is_folder && named();
             if skip && let Ok(mut list) = skipped.lock() {
                 list.push(entry.path().to_owned());
@@ -160,8 +171,13 @@ fn add(found: &mut Found, path: &Path, named: bool) {
         }
         return;
     };
+    let name = name_of(&found.root, path);
+    if !named && found.config.leaves_out(&name) {
+        found.by_config += 1;
+        return;
+    }
     let size = std::fs::metadata(path).map_or(0, |m| m.len());
-    found.sources.push(Source { path: path.to_owned(), name: name_of(&found.root, path), language, size });
+    found.sources.push(Source { path: path.to_owned(), name, language, size });
 }
 
 /// The folder given, or what all given paths have in common.
@@ -204,7 +220,7 @@ mod tests {
         std::fs::write(package.join("src/gauge.ts"), "export class Gauge {}").expect("writable");
         let is_library = |manifest: &str| {
             std::fs::write(package.join("package.json"), manifest).expect("writable");
-            discover(&[folder.path().to_owned()], false).expect("readable").is_library
+            discover(&[folder.path().to_owned()], false, None).expect("readable").is_library
         };
         assert!(is_library(r#"{"name": "gauges", "main": "lib/index.js"}"#));
         assert!(!is_library(r#"{"name": "gauges", "main": "lib/index.js", "private": true}"#));
@@ -217,7 +233,7 @@ mod tests {
         let package = folder.path().join("packages/Gauges.1.0");
         std::fs::create_dir_all(&package).expect("writable");
         std::fs::write(package.join("Gauge.cs"), "class Gauge {}").expect("writable");
-        let found = || discover(&[folder.path().to_owned()], false).expect("readable");
+        let found = || discover(&[folder.path().to_owned()], false, None).expect("readable");
         assert_eq!(found().sources.len(), 1);
         std::fs::write(package.join("Gauges.1.0.nupkg"), "").expect("writable");
         assert_eq!(found().left_out, ["packages (1 files)"]);

@@ -3,6 +3,7 @@
 mod args;
 mod cache;
 mod commands;
+mod config;
 mod discover;
 mod failure;
 mod tree;

@@ -6,7 +6,6 @@ use std::sync::Mutex;
 use std::time::{Duration, Instant};
 
 use rayon::prelude::*;
-use yarrowgraph_analysis::program::Kit;
 use yarrowgraph_analysis::{Analysis, Options, Want};
 use yarrowgraph_ir::{Facts, Language, facts};
 use yarrowgraph_model::{FileCount, FileReport, Files};
@@ -14,6 +13,7 @@ use yarrowgraph_render::Sources;
 
 use crate::args::TreeArgs;
 use crate::cache::{self, Cache, Fresh, Reading};
+use crate::config::Config;
 use crate::discover::{Found, Source, discover};
 use crate::failure::Failure;
 use crate::ui::Ui;
@@ -28,11 +28,6 @@ pub(crate) struct Tree {
     pub(crate) files: Files,
     /// How long reading took.
     pub(crate) took: Duration,
-}
-
-/// What is known of a language.
-pub(crate) fn kit(language: Language) -> Kit {
-    Kit { traits: yarrowgraph_syntax::traits(language), pack: yarrowgraph_syntax::pack(language) }
 }
 
 /// Reads the files below the given paths.
@@ -99,7 +94,7 @@ fn tree(found: Found, readings: Vec<Reading>, started: Instant, ui: &Ui) -> Tree
 
 /// Finds the source files below the given paths; it is a failure to find none.
 fn find(args: &TreeArgs, ui: &Ui) -> Result<Found, Failure> {
-    let found = discover(&args.paths, args.no_ignore)?;
+    let found = discover(&args.paths, args.no_ignore, args.config.as_deref())?;
     for error in &found.errors {
         ui.remark(&format!("yarrowgraph: {error}"));
     }
@@ -173,44 +168,62 @@ fn report_partial(files: &Files, ui: &Ui) {
     }
 }
 
+/// A tree that was analysed.
+pub(crate) struct Analysed {
+    /// What came out.
+    pub(crate) analysis: Analysis,
+    /// Its files, to show lines of.
+    pub(crate) sources: SourceFiles,
+    /// What the project has set.
+    pub(crate) config: Config,
+}
+
 /// Reads and analyses a tree.
-pub(crate) fn analyse(args: &TreeArgs, want: Want, ui: &Ui) -> Result<(Analysis, SourceFiles), Failure> {
+pub(crate) fn analyse(args: &TreeArgs, want: Want, ui: &Ui) -> Result<Analysed, Failure> {
     let found = find(args, ui)?;
     let paths = found.sources.iter().map(|s| (s.name.clone(), s.path.clone())).collect();
     let sources = SourceFiles { paths, lines: Mutex::default() };
     let cache = if args.no_cache { None } else { Cache::open(&found) };
     let Some(mut cache) = cache else {
-        return Ok((analyse_tree(read_anew(found, ui), want), sources));
+        let (analysis, config) = analyse_tree(read_anew(found, ui), want);
+        return Ok(Analysed { analysis, sources, config });
     };
     if let Some(analysis) = cache.result(want) {
         report_partial(&analysis.map.files, ui);
-        return Ok((analysis, sources));
+        return Ok(Analysed { analysis, sources, config: found.config });
     }
     cache.load();
     let (tree, fresh, steady) = read_kept(found, &cache, ui);
     // the disk has time while the facts are analysed
-    let analysis = std::thread::scope(|threads| {
+    let (analysis, config) = std::thread::scope(|threads| {
         threads.spawn(|| cache.keep(fresh));
         analyse_tree(tree, want)
     });
     if steady {
         cache.keep_result(want, &analysis);
     }
-    Ok((analysis, sources))
+    Ok(Analysed { analysis, sources, config })
 }
 
-fn analyse_tree(tree: Tree, want: Want) -> Analysis {
+fn analyse_tree(tree: Tree, want: Want) -> (Analysis, Config) {
     let root = tree.found.root.to_string_lossy().replace('\\', "/");
     let options = Options { root: &root, want, library: tree.found.is_library };
-    let mut analysis = yarrowgraph_analysis::analyse(tree.facts, &kit, options);
+    let mut analysis = yarrowgraph_analysis::analyse(tree.facts, &|language| tree.found.config.kit(language), options);
     analysis.map.files = tree.files;
-    analysis
+    (analysis, tree.found.config)
 }
 
 /// The lines of source files, read again when they are shown.
 pub(crate) struct SourceFiles {
     paths: BTreeMap<String, PathBuf>,
     lines: Mutex<BTreeMap<String, Vec<String>>>,
+}
+
+impl SourceFiles {
+    /// The names of the files.
+    pub(crate) fn names(&self) -> impl Iterator<Item = &str> {
+        self.paths.keys().map(String::as_str)
+    }
 }
 
 impl Sources for SourceFiles {

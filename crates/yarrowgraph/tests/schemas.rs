@@ -24,7 +24,7 @@ fn is_valid(schema: &Value, text: &str) {
 fn the_published_schemas_are_the_current_ones() {
     let dir = folder(&[]);
     assert_eq!(run_in(dir.path(), &["schemas", "."]).status, 0);
-    for name in ["map", "findings", "recording", "replay"] {
+    for name in ["map", "findings", "recording", "replay", "configuration"] {
         let name = format!("{name}.schema.json");
         let current: Value = serde_json::from_slice(&std::fs::read(dir.path().join(&name)).expect("written")).expect("JSON");
         assert_eq!(current, published(&name), "{name} is stale: yarrowgraph schemas schemas");

@@ -168,7 +168,7 @@ impl Flow<'_> {
         let program = self.program;
         let Some(body) = program.body(site.member) else { return Val::Unknown };
         let unit = program.unit_of(site.member);
-        let pack = program.kit_of(site.member).pack;
+        let pack = &*program.kit_of(site.member).pack;
         let inner = |node| self.eval_at(site.member, node, budget);
         if let Node::Member { object, name, .. } = body.node(callee) {
             let text = unit.text(name);
@@ -212,7 +212,7 @@ impl Flow<'_> {
 
     fn eval_library_call(&self, site: Site, object: NodeId, text: &str, args: &[NodeId], budget: u32) -> Val {
         let program = self.program;
-        let pack = program.kit_of(site.member).pack;
+        let pack = &*program.kit_of(site.member).pack;
         let inner = |node| self.eval_at(site.member, node, budget);
         let of = inner(object);
         if pack.copies.contains(text) {

@@ -385,7 +385,7 @@ impl Flow<'_> {
         }
         let Node::Member { object, name, .. } = body.node(callee) else { return None };
         let text = program.unit_of(member).text(name);
-        let pack = program.kit_of(member).pack;
+        let pack = &*program.kit_of(member).pack;
         if !(pack.walks.contains(text) || pack.copies.contains(text)) || index > 1 {
             return None;
         }

@@ -307,7 +307,7 @@ impl Flow<'_> {
             };
         };
         let text = program.unit_of(member).text(name);
-        let pack = program.kit_of(member).pack;
+        let pack = &*program.kit_of(member).pack;
         if pack.elements.contains(text) {
             let of = self.node_type(member, object, budget);
             return program.element_type(program.member(member).unit, &of).unwrap_or(match written.first() {

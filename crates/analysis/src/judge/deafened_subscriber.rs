@@ -67,7 +67,7 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel, leave: &Effect) -> Option<Draft
 /// The entry and exit hooks of a component within which a release runs.
 fn hooks_around<'w>(wiring: &Wiring<'w>, leave: &Effect, owner: TypeId) -> Option<(&'w str, &'w str)> {
     let program = wiring.program();
-    let pack = program.kit_of(leave.site.member).pack;
+    let pack = &*program.kit_of(leave.site.member).pack;
     let is_component = !program.outside_bases(owner).is_empty() || program.decl(leave.site.member).modifiers.is_override;
     let pairs = pack.pairs.iter().filter(|(entry, _)| pack.reentered.contains(entry));
     let hooks = pairs.into_iter().find(|(_, exit)| is_run_by(wiring, leave.site.member, owner, exit));
@@ -97,7 +97,7 @@ fn is_entered_in_a_loop(wiring: &Wiring<'_>, owner: TypeId, entry: &str) -> bool
 fn begins_once(wiring: &Wiring<'_>, member: MemberId) -> bool {
     let program = wiring.program();
     let info = program.member(member);
-    let pack = program.kit_of(member).pack;
+    let pack = &*program.kit_of(member).pack;
     let name = program.text(info.name);
     match info.kind {
         MemberKind::Constructor | MemberKind::Field | MemberKind::Initializer => true,

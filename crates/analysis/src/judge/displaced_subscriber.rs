@@ -195,7 +195,7 @@ fn newest_of_many(wiring: &Wiring<'_>, channel: &Channel, join: &Effect) -> Opti
 /// Whether something is done with what a field keeps that gives a subscription back.
 fn is_released_later(wiring: &Wiring<'_>, field: MemberId) -> bool {
     let program = wiring.program();
-    let pack = program.kit_of(field).pack;
+    let pack = &*program.kit_of(field).pack;
     pack.handle_releases.iter().filter_map(|name| program.symbols.get(name)).flat_map(|name| program.index.calls(name)).any(|call| {
         let Some(body) = program.body(call.member) else { return false };
         let Node::Call { callee, .. } = body.node(call.node) else { return false };

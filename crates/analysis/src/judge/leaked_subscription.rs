@@ -247,7 +247,7 @@ fn holds_itself(wiring: &Wiring<'_>, other: TypeId, effect: &Effect) -> bool {
 /// The method in which the life of a type's instances ends.
 fn teardown_of(wiring: &Wiring<'_>, ty: TypeId, subscribed_in: Option<MemberId>) -> Option<MemberId> {
     let program = wiring.program();
-    let pack = program.kit(program.ty(ty).unit).pack;
+    let pack = &*program.kit(program.ty(ty).unit).pack;
     let is_constructor = |m: MemberId| program.member(m).kind != MemberKind::Method;
     let is_set_up = subscribed_in.is_some_and(|m| {
         let callers = wiring.flow.callers((m, None));
@@ -272,7 +272,7 @@ fn teardown_of(wiring: &Wiring<'_>, ty: TypeId, subscribed_in: Option<MemberId>)
             let info = program.member(**m);
             matches!(info.kind, MemberKind::Method | MemberKind::Destructor)
                 && !info.is_static
-                && pack.teardowns.contains(program.text(info.name))
+                && program.is_listed(&pack.teardowns, **m)
                 && !undoes_another(program.text(info.name))
                 && (program.decl(**m).params.is_empty() || !takes_one_off(program.text(info.name)))
                 && program.body(**m).is_some_and(|b| b.root.is_some())
@@ -376,7 +376,7 @@ fn is_taken_off_unseen(wiring: &Wiring<'_>, join: &Effect) -> bool {
 fn ends_its_subject(wiring: &Wiring<'_>, teardown: MemberId, join: &Effect) -> bool {
     let (program, flow) = (wiring.program(), &wiring.flow);
     let Some(body) = program.body(teardown) else { return false };
-    let pack = program.kit_of(teardown).pack;
+    let pack = &*program.kit_of(teardown).pack;
     let is_subject = |value: &Val| match (value, &join.holder.subject) {
         (value, subject) if value == subject => true,
         (Val::Member(of, m), subject @ Val::Param(..)) if matches!(**of, Val::This(_)) => {

@@ -100,6 +100,7 @@ pub fn judge(wiring: &Wiring<'_>) -> (Vec<Finding>, Accepted) {
     let all_drafts: Vec<Vec<Draft>> = RULES.par_iter().map(|rule| (rule.check)(wiring)).collect();
     // nobody is blamed for what a tool has written
     let program = wiring.program();
+    let modules: FxHashSet<String> = program.modules.iter().flatten().map(|m| program.type_id(*m)).filter(|id| !id.is_empty()).collect();
     let generated: FxHashSet<&str> = program.units.iter().filter(|f| f.unit.generated).map(|f| f.unit.path.as_str()).collect();
     for (rule, mut drafts) in RULES.iter().zip(all_drafts) {
         drafts.retain(|d| !generated.contains(d.place.file.as_str()));
@@ -107,9 +108,10 @@ pub fn judge(wiring: &Wiring<'_>) -> (Vec<Finding>, Accepted) {
         drafts.dedup_by(|a, b| a.place == b.place);
         let mut ordinals: BTreeMap<Vec<String>, u32> = BTreeMap::new();
         for draft in drafts {
-            let ordinal = ordinals.entry(draft.parties.clone()).or_default();
+            let parties: Vec<String> = draft.parties.iter().map(|id| wherever(&modules, id)).collect();
+            let ordinal = ordinals.entry(parties.clone()).or_default();
             *ordinal += 1;
-            let fingerprint = fingerprint(rule.name, &draft.parties, *ordinal);
+            let fingerprint = fingerprint(rule.name, &parties, *ordinal);
             // what rests on something unresolved is a note at most
             let level = if draft.certainty == Certainty::Possible { Level::Note } else { draft.level };
             findings.push(Finding {
@@ -135,6 +137,14 @@ fn one_cause_one_finding(findings: &mut Vec<Finding>) {
     let at = |rule: &str| -> BTreeSet<Place> { findings.iter().filter(|f| f.rule == rule).map(|f| f.place.clone()).collect() };
     let causes = follows.map(|(rule, cause)| (rule, at(cause)));
     findings.retain(|f| !causes.iter().any(|(rule, places)| f.rule == *rule && places.contains(&f.place)));
+}
+
+/// An id without the module that it is in, whose name is that of the file.
+fn wherever(modules: &FxHashSet<String>, id: &str) -> String {
+    let (kind, rest) = id.strip_prefix("topic:").map_or(("", id), |rest| ("topic:", rest));
+    let ends = rest.char_indices().filter(|(_, c)| matches!(c, '.' | ':')).map(|(at, _)| at);
+    let module = ends.rev().find(|end| modules.contains(&rest[..*end]));
+    format!("{kind}{}", module.map_or(rest, |end| &rest[end + 1..]))
 }
 
 /// Rule, parties and ordinal, hashed (FNV-1a, 64 bits): neither path nor line takes part.
@@ -188,6 +198,14 @@ mod tests {
     fn rules_are_sorted_and_named_in_kebab_case() {
         assert!(RULES.is_sorted_by(|a, b| a.name < b.name));
         assert!(RULES.iter().all(|r| r.name.chars().all(|c| c.is_ascii_lowercase() || c == '-')));
+    }
+
+    #[test]
+    fn a_module_s_name_is_no_part_of_a_fingerprint() {
+        let modules = FxHashSet::from_iter(["src.gauge".to_owned()]);
+        assert_eq!(wherever(&modules, "src.gauge.Gauge.rise"), "Gauge.rise");
+        assert_eq!(wherever(&modules, "topic:src.gauge.bus:full"), "topic:bus:full");
+        assert_eq!(wherever(&modules, "src.gauges.Gauge"), "src.gauges.Gauge");
     }
 
     #[test]

@@ -90,7 +90,7 @@ fn can_only_be_raised_here(wiring: &Wiring<'_>, channel: &Channel, m: MemberId) 
     let program = wiring.program();
     let info = program.member(m);
     let owner = program.ty(info.owner);
-    let pack = program.kit(info.unit).pack;
+    let pack = &*program.kit(info.unit).pack;
     if !matches!(channel.kind, ChannelKind::Event | ChannelKind::Signal | ChannelKind::Delegate) || wiring.in_test(m) {
         return false;
     }

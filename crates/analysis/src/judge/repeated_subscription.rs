@@ -78,7 +78,7 @@ fn counts(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> bool {
 fn keeps_each_once(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> bool {
     let (program, flow) = (wiring.program(), &wiring.flow);
     let innermost = effect.innermost();
-    let pack = program.kit_of(innermost.member).pack;
+    let pack = &*program.kit_of(innermost.member).pack;
     let Some(body) = program.body(innermost.member) else { return false };
     let name_of = |callee: NodeId| match body.node(callee) {
         Node::Member { name, .. } | Node::Name(name) => Some(program.unit_of(innermost.member).text(name)),
@@ -297,7 +297,7 @@ fn again_and_again(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> Optio
     let program = wiring.program();
     let member = effect.site.member;
     let info = program.member(member);
-    let pack = program.kit_of(member).pack;
+    let pack = &*program.kit_of(member).pack;
     let name = program.text(info.name);
     let body = program.body(member)?;
     let scope = program.scope(member);
@@ -322,10 +322,7 @@ fn again_and_again(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> Optio
     if !pack.reentered.contains(name) && releases.iter().any(undone) {
         return None;
     }
-    let only_in_teardowns = releases.iter().all(|r| {
-        let within = program.member(wiring.effects[*r].site.member);
-        pack.teardowns.contains(program.text(within.name))
-    });
+    let only_in_teardowns = releases.iter().all(|r| program.is_listed(&pack.teardowns, wiring.effects[*r].site.member));
     if !only_in_teardowns {
         return None;
     }
@@ -381,7 +378,7 @@ fn is_on_every_path(wiring: &Wiring<'_>, site: Site) -> bool {
 
 /// A channel that is raised more than once as far as its name says, and that has a member called.
 fn handled_channel<'w>(wiring: &'w Wiring<'_>, member: MemberId) -> Option<&'w Channel> {
-    let pack = wiring.program().kit_of(member).pack;
+    let pack = &*wiring.program().kit_of(member).pack;
     let comes_once = |c: &Channel| {
         let name = c.id.rsplit(['.', ':']).next().unwrap_or(&c.id);
         pack.first_events.contains(name)

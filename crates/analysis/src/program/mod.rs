@@ -11,12 +11,13 @@ mod scope;
 mod symbols;
 mod types;
 
+use std::borrow::Cow;
 use std::collections::BTreeMap;
 use std::sync::{Mutex, OnceLock};
 
 use rustc_hash::FxHashMap;
 use smallvec::{SmallVec, smallvec};
-use yarrowgraph_ir::pack::Pack;
+use yarrowgraph_ir::pack::{self, Pack};
 use yarrowgraph_ir::traits::Traits;
 use yarrowgraph_ir::{
     Body, Facts, Language, Member, MemberKind, Modifiers, Name, NodeId, Span, TypeDecl, TypeDeclId, TypeKind, TypeRefId, Unit,
@@ -132,12 +133,12 @@ pub struct MemberInfo {
 }
 
 /// What the program knows of a language.
-#[derive(Clone, Copy, Debug)]
+#[derive(Clone, Debug)]
 pub struct Kit {
     /// What the language promises.
     pub traits: &'static Traits,
-    /// What its platform and libraries offer.
-    pub pack: &'static Pack,
+    /// What its platform and libraries, and the project, offer.
+    pub pack: Cow<'static, Pack>,
 }
 
 /// What a type reference means where it stands: in a type, or at the top of its file.
@@ -226,18 +227,23 @@ impl Program {
     }
 
     /// What is known of a file's language.
-    pub fn kit(&self, unit: UnitId) -> Kit {
-        self.kits[&self.unit(unit).language]
+    pub fn kit(&self, unit: UnitId) -> &Kit {
+        &self.kits[&self.unit(unit).language]
     }
 
     /// What is known of the language that a member is written in.
-    pub fn kit_of(&self, id: MemberId) -> Kit {
+    pub fn kit_of(&self, id: MemberId) -> &Kit {
         self.kit(self.member(id).unit)
     }
 
+    /// Whether a list of names holds a member's, or the end of its id.
+    pub fn is_listed(&self, names: &pack::Names, id: MemberId) -> bool {
+        names.lists(self.text(self.member(id).name), || self.member_id(id))
+    }
+
     /// The packs of the languages of the tree.
-    pub fn packs(&self) -> impl Iterator<Item = &'static Pack> {
-        self.kits.values().map(|kit| kit.pack)
+    pub fn packs(&self) -> impl Iterator<Item = &Pack> {
+        self.kits.values().map(|kit| &*kit.pack)
     }
 
     /// A file's name as a symbol of the tree.

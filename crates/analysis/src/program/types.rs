@@ -246,7 +246,7 @@ impl Program {
         match ty {
             Ty::Array(of) => Some((**of).clone()),
             Ty::Outside(name, args) => {
-                let pack = self.kit(unit).pack;
+                let pack = &*self.kit(unit).pack;
                 let text = self.text(*name);
                 let known = pack.collections.contains(text) || pack.weak_types.contains(text);
                 known.then(|| args.last().cloned().unwrap_or(Ty::Unknown))

@@ -28,7 +28,7 @@ impl Machine<'_, '_> {
     }
 
     fn names_collection(&self, ty: &Ty) -> bool {
-        let pack = self.program().kit_of(self.frame().member).pack;
+        let pack = &*self.program().kit_of(self.frame().member).pack;
         self.program().type_name(ty).is_some_and(|name| pack.collections.contains(name))
     }
 
@@ -36,7 +36,7 @@ impl Machine<'_, '_> {
     pub(super) fn library_call(&mut self, site: Site, object: &Value, sym: Sym, args: Vec<Value>) -> Value {
         let program = self.program();
         let name = program.text(sym);
-        let pack = program.kit_of(site.member).pack;
+        let pack = &*program.kit_of(site.member).pack;
         match self.kind(object) {
             Some(Kind::List(_) | Kind::Map(_)) => return self.collection_call(site, object, name, args),
             Some(Kind::Closure { .. } | Kind::Method { .. }) if pack.invokers.contains(name) => return self.call_value(object, args),
@@ -53,7 +53,7 @@ impl Machine<'_, '_> {
     }
 
     fn collection_call(&mut self, site: Site, object: &Value, name: &str, args: Vec<Value>) -> Value {
-        let pack = self.program().kit_of(site.member).pack;
+        let pack = &*self.program().kit_of(site.member).pack;
         let Value::Object(id) = object else { return Value::Unknown };
         if MAPS.contains(&name) {
             let items = self.elements(object).unwrap_or_default();
@@ -109,7 +109,7 @@ impl Machine<'_, '_> {
     }
 
     fn add(&mut self, object: &Value, name: &str, mut args: Vec<Value>) {
-        let pack = self.program().kit_of(self.frame().member).pack;
+        let pack = &*self.program().kit_of(self.frame().member).pack;
         let Value::Object(id) = object else { return };
         let Some(last) = args.pop() else { return };
         // all of another collection

@@ -196,9 +196,9 @@ pub(crate) fn entry_points(program: &Program) -> Vec<MemberId> {
             if crate::wire::is_test_path(&program.unit_of(id).path) || !info.is_static {
                 return false;
             }
-            let pack = program.kit_of(id).pack;
+            let pack = &*program.kit_of(id).pack;
             match info.kind {
-                MemberKind::Method => pack.entry_points.contains(program.text(info.name)) && program.body(id).is_some(),
+                MemberKind::Method => program.is_listed(&pack.entry_points, id) && program.body(id).is_some(),
                 // module code with calls of the tree's own functions at its top level
                 MemberKind::Initializer => {
                     let Some(body) = program.body(id) else { return false };

@@ -39,7 +39,7 @@ fn told_methods(flow: &Flow<'_>, ty: TypeId) -> Vec<(MemberId, Val)> {
     let mut found = Vec::new();
     program.for_each_base(ty, &mut |t| {
         for &m in &program.ty(t).members {
-            let (decl, unit, pack) = (program.decl(m), program.unit_of(m), program.kit_of(m).pack);
+            let (decl, unit, pack) = (program.decl(m), program.unit_of(m), &program.kit_of(m).pack);
             if !decl.annotations.iter().any(|a| pack.handler_annotations.contains(unit.text(a.name))) {
                 continue;
             }

@@ -77,7 +77,7 @@ fn order(wiring: &Wiring<'_>, c: &Channel) -> Order {
     }
     let program = wiring.program();
     let info = program.member(m);
-    let pack = program.kit(info.unit).pack;
+    let pack = &*program.kit(info.unit).pack;
     let made = wiring.flow.definitions(m).first().map(|d| wiring.flow.type_of_node(d.member, d.node));
     let unordered = |ty: &Ty| matches!(ty, Ty::Outside(name, _) if pack.unordered_collections.contains(program.text(*name)));
     if made.as_ref().is_some_and(unordered) || (made.is_none() && unordered(&program.declared_type(m))) {

@@ -350,7 +350,7 @@ fn is_library_call(flow: &Flow<'_>, effect: &Effect) -> bool {
     let Node::Call { callee, .. } = body.node(effect.site.node) else { return false };
     let Node::Member { name, .. } = body.node(callee) else { return false };
     let text = flow.program.unit_of(effect.site.member).text(name);
-    let pack = flow.program.kit_of(effect.site.member).pack;
+    let pack = &*flow.program.kit_of(effect.site.member).pack;
     pack.idioms.named(text).iter().any(|i| i.member_is_channel) && flow.callee(effect.site).is_none()
 }
 

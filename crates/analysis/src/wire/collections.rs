@@ -39,7 +39,7 @@ impl Extractor<'_, '_> {
             }
             Node::Call { callee, args, .. } => {
                 let Node::Member { object, name, .. } = self.body.node(callee) else { return };
-                let pack = self.flow.program.kit_of(self.member).pack;
+                let pack = &*self.flow.program.kit_of(self.member).pack;
                 let text = self.text(name);
                 let args = self.body.list(args);
                 let same = self.eval(object) == self.eval(target);
@@ -77,7 +77,7 @@ impl Extractor<'_, '_> {
                 },
                 Node::Call { callee, args, .. } => match self.body.node(callee) {
                     Node::Member { object, name: verb, .. } if self.body.node(object) == Node::Name(name) => {
-                        let pack = self.flow.program.kit_of(self.member).pack;
+                        let pack = &*self.flow.program.kit_of(self.member).pack;
                         pack.adds.contains(self.text(verb)).then(|| self.body.list(args).last().copied()).flatten()
                     }
                     _ => None,
@@ -258,7 +258,7 @@ impl Extractor<'_, '_> {
         if !self.is_collection(unit, &ty) && ty != Ty::Unknown {
             return false;
         }
-        let pack = program.kit_of(self.member).pack;
+        let pack = &*program.kit_of(self.member).pack;
         let is_map = program.is_map(&ty);
         if pack.adds.contains(text)
             && let Some(&last) = args.last()
@@ -337,7 +337,7 @@ impl Extractor<'_, '_> {
         if !matches!(self.body.node(local), Node::Local { .. }) || is_element(&self.eval(position)) {
             return None;
         }
-        let pack = self.flow.program.kit_of(self.member).pack;
+        let pack = &*self.flow.program.kit_of(self.member).pack;
         (0..self.body.nodes.len()).map(NodeId::new).find_map(|id| {
             let (a, b) = match self.body.node(id) {
                 Node::Binary { op: BinaryOp::Eq | BinaryOp::Ne, left, right } => (left, right),

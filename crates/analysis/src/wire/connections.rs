@@ -13,7 +13,7 @@ use crate::program::MemberId;
 
 /// The effects of a call that connects or disconnects; none for any other call.
 pub(super) fn effects(x: &Extractor<'_, '_>, node: NodeId, callee: NodeId, args: &[NodeId]) -> Option<Vec<Effect>> {
-    let pack = x.flow.program.kit_of(x.member).pack;
+    let pack = &*x.flow.program.kit_of(x.member).pack;
     let (object, name) = match x.body.node(callee) {
         Node::Name(name) => (None, name),
         Node::Member { object, name, .. } => (Some(object), name),

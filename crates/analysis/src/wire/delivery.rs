@@ -32,7 +32,7 @@ fn of_raise(wiring: &Wiring<'_>, effect: &Effect) -> Delivery {
 fn handed_on(wiring: &Wiring<'_>, site: Site) -> Option<Delivery> {
     let program = wiring.program();
     let body = program.body(site.member)?;
-    let pack = program.kit_of(site.member).pack;
+    let pack = &*program.kit_of(site.member).pack;
     let text = |callee: NodeId| match body.node(callee) {
         Node::Member { name, .. } | Node::Name(name) => Some(program.unit_of(site.member).text(name)),
         _ => None,
@@ -86,7 +86,7 @@ fn is_taking(wiring: &Wiring<'_>, site: Site, body: &Body, node: NodeId) -> bool
     let program = wiring.program();
     let Node::Call { callee, .. } = body.node(node) else { return false };
     let Node::Member { object, name, .. } = body.node(callee) else { return false };
-    let pack = program.kit_of(site.member).pack;
+    let pack = &*program.kit_of(site.member).pack;
     pack.takes.contains(program.unit_of(site.member).text(name))
         && matches!(wiring.flow.eval_in(site.member, object), Val::Member(..) | Val::Static(_))
 }

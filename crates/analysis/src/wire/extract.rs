@@ -194,7 +194,7 @@ impl Extractor<'_, '_> {
         match self.body.node(value) {
             Node::Call { callee, args, .. } => {
                 let Node::Member { name, .. } = self.body.node(callee) else { return None };
-                let pack = self.flow.program.kit_of(self.member).pack;
+                let pack = &*self.flow.program.kit_of(self.member).pack;
                 let act = match self.text(name) {
                     text if pack.combines.contains(text) => Act::Join,
                     text if pack.separates.contains(text) => Act::Leave,
@@ -261,7 +261,7 @@ impl Extractor<'_, '_> {
     fn call(&self, node: NodeId, callee: NodeId, args: &[NodeId], found: &mut Vec<Effect>) {
         if let Node::Member { object, name, .. } = self.body.node(callee) {
             let text = self.text(name);
-            let pack = self.flow.program.kit_of(self.member).pack;
+            let pack = &*self.flow.program.kit_of(self.member).pack;
             let adds = pack.adds.contains(text);
             let removes = pack.removes.contains(text);
             let clears = pack.clears.contains(text);

@@ -46,7 +46,7 @@ fn in_nested_function(flow: &Flow<'_>, release: Site, join: Site) -> bool {
 fn returns_disposable(flow: &Flow<'_>, join: Site) -> bool {
     let program = flow.program;
     let Some(body) = program.body(join.member) else { return false };
-    let pack = program.kit_of(join.member).pack;
+    let pack = &*program.kit_of(join.member).pack;
     (0..body.nodes.len()).map(NodeId::new).any(|n| {
         let Node::Return(Some(value)) = body.node(n) else { return false };
         match flow.type_of_node(join.member, value) {

@@ -1,7 +1,7 @@
 //! Effects that a pack says a library's method has.
 
 use yarrowgraph_ir::pack::{Idiom, Role, matches};
-use yarrowgraph_ir::{Node, NodeId, TypeKind};
+use yarrowgraph_ir::{MemberKind, Node, NodeId, TypeKind};
 use yarrowgraph_model::Certainty;
 
 use super::effect::{Act, Effect, Event, Holder};
@@ -20,7 +20,7 @@ pub(super) fn effects(x: &Extractor<'_, '_>, node: NodeId, callee: NodeId, args:
         _ => return false,
     };
     let text = unit.text(name);
-    let pack = program.kit_of(x.member).pack;
+    let pack = &*program.kit_of(x.member).pack;
     let mut candidates = pack.idioms.named(text);
     if candidates.is_empty() {
         return false;
@@ -120,7 +120,7 @@ fn fits(x: &Extractor<'_, '_>, idiom: &Idiom, object: Option<NodeId>, subject: &
             })
         }
         Ty::Outside(name, _) => {
-            let pack = program.kit_of(x.member).pack;
+            let pack = &*program.kit_of(x.member).pack;
             let text = program.text(*name);
             (!pack.collections.contains(text)).then_some(Certainty::Certain)
         }
@@ -165,7 +165,7 @@ fn apply(
         Role::Raise => Act::Raise,
     };
     // the shape decides: a constant key and a callable
-    if idiom.topic.is_some() && matches!(act, Act::Join | Act::Leave | Act::Raise) && !idiom.by_type {
+    if idiom.topic.is_some() && matches!(act, Act::Join | Act::Leave | Act::Raise) && !idiom.by_type && !idiom.by_message {
         let key = topic_node?;
         let constant = is_key(x, key);
         if !constant && certainty != Certainty::Certain {
@@ -194,7 +194,13 @@ fn apply(
     } else {
         Event::Outside(program.sym_in(x.member, name))
     };
-    let key = if idiom.by_type { topic_node.map(|t| message_type(x, t)) } else { topic_node.map(|t| x.eval(t)) };
+    let key = if idiom.by_type {
+        topic_node.map(|t| message_type(x, t))
+    } else if idiom.by_message {
+        Some(message_topic(x, topic_node?)?)
+    } else {
+        topic_node.map(|t| x.eval(t))
+    };
     let mut effect = Effect::new(act, Holder { subject, event, key }, x.site(node));
     tie(x, idiom, &mut effect, handler, handler_node, args, certainty);
     let options = idiom.options.and_then(|o| args.get(o).copied());
@@ -203,6 +209,32 @@ fn apply(
     effect.phase = idiom.phase.as_ref().and_then(|name| phase(x, options, name));
     effect.by_annotation = idiom.by_annotation;
     Some(vec![effect])
+}
+
+/// What a message was made with: the first argument of `new`, or what its own class hands to the
+/// constructor of its base; none where it is not shown.
+fn message_topic(x: &Extractor<'_, '_>, message: NodeId) -> Option<Val> {
+    let program = x.flow.program;
+    let made = match x.eval(message) {
+        Val::New(made) => made,
+        // a plain event stands for its name
+        named @ Val::Str(_) => return Some(named),
+        _ => return None,
+    };
+    let body = program.body(made.member)?;
+    let Node::New { args, .. } = body.node(made.node) else { return None };
+    if let Ty::Own(class, _) = x.flow.type_of(&Val::New(made)) {
+        // an own class names itself to its base
+        let constructor = program.ty(class).members.iter().copied().find(|m| program.member(*m).kind == MemberKind::Constructor)?;
+        let body = program.body(constructor)?;
+        let handed = (0..body.nodes.len()).map(NodeId::new).find_map(|n| match body.node(n) {
+            Node::Call { callee, args, .. } if matches!(body.node(callee), Node::Super) => body.list(args).first().copied(),
+            _ => None,
+        })?;
+        let named = x.flow.eval_in(constructor, handed);
+        return matches!(named, Val::Str(_) | Val::Static(_)).then_some(named);
+    }
+    Some(x.flow.eval_in(made.member, *body.list(args).first()?))
 }
 
 /// The type of a message, as the topic that it is.

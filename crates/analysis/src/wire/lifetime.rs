@@ -42,7 +42,7 @@ impl Lives<'_, '_> {
     fn of(&self, subject: &Val, site: Site, budget: u32) -> Judged {
         let Some(budget) = budget.checked_sub(1) else { return Judged::unknown() };
         let program = self.flow.program;
-        let pack = program.kit_of(site.member).pack;
+        let pack = &*program.kit_of(site.member).pack;
         match subject {
             // a static field that a method has just given something new holds that
             Val::Static(m) => match self.stored_before(*m, site) {
@@ -90,7 +90,7 @@ impl Lives<'_, '_> {
 
     fn of_call(&self, call: Site, site: Site, budget: u32) -> Judged {
         let program = self.flow.program;
-        let pack = program.kit_of(site.member).pack;
+        let pack = &*program.kit_of(site.member).pack;
         let Some(body) = program.body(call.member) else { return Judged::unknown() };
         let Node::Call { callee, args, .. } = body.node(call.node) else { return Judged::unknown() };
         let (object, name) = match body.node(callee) {

@@ -312,7 +312,7 @@ pub(crate) fn is_test_path(path: &str) -> bool {
 fn loads_plug_ins(program: &Program) -> bool {
     program.units.iter().map(|f| f.unit.language).collect::<std::collections::BTreeSet<_>>().into_iter().any(|language| {
         let Some(unit) = program.units.iter().position(|f| f.unit.language == language) else { return false };
-        let pack = program.kit(crate::program::UnitId(unit as u32)).pack;
+        let pack = &*program.kit(crate::program::UnitId(unit as u32)).pack;
         pack.loaders.iter().filter_map(|l| program.symbols.get(l)).any(|name| !program.index.calls(name).is_empty())
     })
 }

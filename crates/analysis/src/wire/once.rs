@@ -67,7 +67,7 @@ impl Once<'_, '_> {
         if sites.is_empty() {
             // a container makes one, as a rule, and keeps it
             let of_container = t.decls.iter().any(|(unit, decl)| {
-                let (pack, u) = (program.kit(*unit).pack, program.unit(*unit));
+                let (pack, u) = (&program.kit(*unit).pack, program.unit(*unit));
                 u.ty(*decl).annotations.iter().any(|a| pack.container_annotations.contains(u.text(a.name)))
             });
             if of_container {
@@ -167,7 +167,7 @@ fn is_handed_on(wiring: &Wiring<'_>, member: MemberId) -> bool {
 fn is_entry(program: &Program, member: MemberId) -> bool {
     let info = program.member(member);
     let entry_points = &program.kit_of(member).pack.entry_points;
-    info.is_static && (info.kind == MemberKind::Initializer || entry_points.contains(program.text(info.name)))
+    info.is_static && (info.kind == MemberKind::Initializer || program.is_listed(entry_points, member))
 }
 
 /// How often a node is gone through in one run of its body. A loop that is left right behind it
@@ -210,7 +210,7 @@ fn is_run_later(wiring: &Wiring<'_>, call: Site, body: &Body, callee: NodeId) ->
     let program = wiring.program();
     let (Node::Member { name, .. } | Node::Name(name)) = body.node(callee) else { return false };
     let text = program.unit_of(call.member).text(name);
-    let pack = program.kit_of(call.member).pack;
+    let pack = &*program.kit_of(call.member).pack;
     (pack.schedulers.contains(text) && !pack.periodic.contains(text)) || wiring.flow.callee(call).is_some()
 }
 

@@ -14,7 +14,7 @@ impl Extractor<'_, '_> {
     /// A call of what a holder holds.
     pub(super) fn invocation(&self, node: NodeId, callee: NodeId, args: &[NodeId], found: &mut Vec<Effect>) {
         let program = self.flow.program;
-        let pack = program.kit_of(self.member).pack;
+        let pack = &*program.kit_of(self.member).pack;
         match self.body.node(callee) {
             // where fields cannot be called, a bare name is a method's
             Node::Name(_) if !program.kit_of(self.member).traits.fields_called => {}
@@ -264,7 +264,7 @@ impl Extractor<'_, '_> {
     /// Whether the walk that gives what is called is over a copy.
     fn walks_snapshot(&self, called: NodeId) -> bool {
         let scope = self.flow.program.scope(self.member);
-        let pack = self.flow.program.kit_of(self.member).pack;
+        let pack = &*self.flow.program.kit_of(self.member).pack;
         for around in scope.ancestors(called) {
             if let Node::ForEach { iterable, .. } = self.body.node(around) {
                 let mut stack = vec![iterable];
@@ -328,7 +328,7 @@ impl Extractor<'_, '_> {
     /// `control.Invoke(evt, …)`: a dispatcher calls the delegate that it is given.
     pub(super) fn channel_argument(&self, node: NodeId, callee: NodeId, args: &[NodeId], found: &mut Vec<Effect>) {
         let Node::Member { name, .. } = self.body.node(callee) else { return };
-        let pack = self.flow.program.kit_of(self.member).pack;
+        let pack = &*self.flow.program.kit_of(self.member).pack;
         if !pack.dispatchers.contains(self.text(name)) {
             return;
         }

@@ -259,11 +259,11 @@ impl Wiring<'_> {
             return true;
         }
         let text = program.text(info.name);
-        let pack = program.kit_of(site.member).pack;
+        let pack = &*program.kit_of(site.member).pack;
         let decl = program.decl(site.member);
-        let by_platform = pack.teardowns.contains(text)
+        let by_platform = program.is_listed(&pack.teardowns, site.member)
             || pack.hooks.contains(text)
-            || pack.entry_points.contains(text)
+            || program.is_listed(&pack.entry_points, site.member)
             || pack.pairs.iter().any(|(a, b)| a == text || b == text)
             || decl.modifiers.is_override
             || decl.modifiers.is_invokable

@@ -31,13 +31,13 @@ pub(super) fn source(flow: &Flow<'_>, mut subject: Val) -> Val {
 /// Whether a member is declared as a stream of a library.
 pub(crate) fn holds_stream(flow: &Flow<'_>, m: MemberId) -> bool {
     let program = flow.program;
-    let pack = program.kit_of(m).pack;
+    let pack = &*program.kit_of(m).pack;
     matches!(flow.type_held(m), Ty::Outside(name, _) if pack.stream_types.contains(program.text(name)))
 }
 
 /// Whether a step before a subscribing call ends the subscription by itself.
 pub(super) fn is_bounded(x: &Extractor<'_, '_>, callee: NodeId) -> bool {
-    let pack = x.flow.program.kit_of(x.member).pack;
+    let pack = &*x.flow.program.kit_of(x.member).pack;
     let unit = x.flow.program.unit_of(x.member);
     let is_bound = |name| pack.bounding_steps.contains(unit.text(name));
     let mut node = callee;

@@ -33,7 +33,7 @@ pub(crate) static TRAITS: Traits = Traits {
 };
 
 /// What platform and libraries offer.
-pub(crate) static PACK: LazyLock<Pack> = LazyLock::new(|| crate::built_in(include_str!("pack.toml")));
+pub(crate) static PACK: LazyLock<Pack> = LazyLock::new(|| crate::built_in(Language::Java));
 
 static TABLE: LazyLock<Table> = LazyLock::new(|| Table::new(&Grammar::Java.language()));
 

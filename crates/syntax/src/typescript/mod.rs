@@ -36,7 +36,7 @@ pub(crate) static TRAITS: Traits = Traits {
 };
 
 /// What platform and libraries offer.
-pub(crate) static PACK: LazyLock<Pack> = LazyLock::new(|| crate::built_in(include_str!("pack.toml")));
+pub(crate) static PACK: LazyLock<Pack> = LazyLock::new(|| crate::built_in(Language::TypeScript));
 
 static PLAIN: LazyLock<Table> = LazyLock::new(|| Table::new(&Grammar::TypeScript.language()));
 static MARKUP: LazyLock<Table> = LazyLock::new(|| Table::new(&Grammar::Tsx.language()));

@@ -189,6 +189,7 @@ fn whole(found: &Found, keys: &[Option<Key>]) -> Option<Key> {
     };
     part(found.root.as_os_str().as_encoded_bytes());
     part(&[u8::from(found.is_library)]);
+    part(found.config.text.as_bytes());
     found.left_out.iter().for_each(|l| part(l.as_bytes()));
     for key in keys {
         part(key.as_ref()?);

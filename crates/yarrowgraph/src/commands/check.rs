@@ -2,11 +2,13 @@
 
 use std::io::Write;
 
+use yarrowgraph_analysis::judge::Accepted;
 use yarrowgraph_analysis::{Want, judge};
 use yarrowgraph_model::{FINDINGS_VERSION, Finding, Findings, Level};
 use yarrowgraph_render::{findings_text, json, sarif};
 
 use crate::args::{CheckArgs, CheckFormat, FailAt};
+use crate::config::{Config, likely};
 use crate::failure::{Failure, Status};
 use crate::tree;
 use crate::ui::{Output, Ui};
@@ -18,23 +20,20 @@ pub(super) fn run(args: &CheckArgs, ui: &Ui) -> Result<Status, Failure> {
         }
     }
     let mut out = Output::open(args.output.as_deref())?;
-    let (analysis, sources) = tree::analyse(&args.tree, Want::Findings, ui)?;
+    let tree::Analysed { analysis, sources, config } = tree::analyse(&args.tree, Want::Findings, ui)?;
+    let accepted = config.accepted()?.split(analysis.findings);
+    remarks(&analysis.accepted, &accepted.unused, &config, args, ui);
     let wanted = |f: &Finding| args.rule.is_empty() || args.rule.contains(&f.rule);
-    let findings: Vec<Finding> = analysis.findings.into_iter().filter(wanted).collect();
-    for place in &analysis.accepted.refused {
-        ui.remark(&format!("{}:{}: this comment accepts nothing, since it gives no reason (`because …`)", place.file, place.line));
+    let findings: Vec<Finding> = config.settle(accepted.left).into_iter().filter(wanted).collect();
+    if let Some(reason) = &args.accept {
+        return accept(&config, &findings, reason, ui);
     }
-    if args.rule.is_empty() {
-        for (rule, place) in &analysis.accepted.unused {
-            ui.remark(&format!("{}:{}: this comment accepts `{rule}`, which is not reported here any more", place.file, place.line));
-        }
-    }
+    let on_purpose = analysis.accepted.findings.len() + accepted.accepted;
     let failed = findings.iter().any(|f| fails(f.level, args.fail_at));
     match args.format {
         CheckFormat::Text => {
             let files = analysis.map.files.languages.values().map(|c| c.files as usize).sum();
-            let totals =
-                findings_text::Totals { files, unresolved: analysis.map.unresolved.len(), accepted: analysis.accepted.findings.len() };
+            let totals = findings_text::Totals { files, unresolved: analysis.map.unresolved.len(), accepted: on_purpose };
             let options = ui.text(out.is_file());
             findings_text::write(&mut out, &findings, totals, &sources, &options)?;
         }
@@ -57,6 +56,44 @@ pub(super) fn run(args: &CheckArgs, ui: &Ui) -> Result<Status, Failure> {
     Ok(if failed { Status::Found } else { Status::Fine })
 }
 
+/// Says what accepts nothing, in comments and in the file of accepted findings.
+fn remarks(comments: &Accepted, unused: &[(String, String)], config: &Config, args: &CheckArgs, ui: &Ui) {
+    for place in &comments.refused {
+        ui.remark(&format!("{}:{}: this comment accepts nothing, since it gives no reason (`because …`)", place.file, place.line));
+    }
+    for (rule, place) in &comments.unused {
+        let at = format!("{}:{}", place.file, place.line);
+        if judge::rule(rule).is_none() {
+            let hint = likely(rule, judge::RULES.iter().map(|r| r.name));
+            ui.remark(&format!("{at}: this comment accepts nothing, since there is no rule `{rule}`{hint}"));
+        } else if args.rule.is_empty() {
+            ui.remark(&format!("{at}: this comment accepts `{rule}`, which is not reported here any more"));
+        }
+    }
+    for (at, finding) in unused.iter().filter(|_| args.rule.is_empty()) {
+        ui.remark(&format!("{at}: this entry accepts `{finding}`, which is not reported any more"));
+    }
+    if let (Some(path), true) = (&config.path, config.keeps() > 0) {
+        ui.remark(&format!("{}: `[[keep]]` is read, but this version does not hold the code to it yet", path.display()));
+    }
+}
+
+/// Writes what is reported to the file of accepted findings.
+fn accept(config: &Config, findings: &[Finding], reason: &str, ui: &Ui) -> Result<Status, Failure> {
+    let reason = reason.trim().trim_start_matches("because").trim_start();
+    if reason.is_empty() {
+        return Err(Failure::with_hint("nothing is accepted without a reason", "say why: `--accept 'the board never closes'`"));
+    }
+    let file = config.accepted()?;
+    let path = file.add(findings, reason)?;
+    ui.remark(&format!(
+        "{}: {} accepted",
+        path.display(),
+        if findings.len() == 1 { "1 finding".into() } else { format!("{} findings", findings.len()) }
+    ));
+    Ok(Status::Fine)
+}
+
 /// Whether a level is at or above the one that makes a run fail.
 fn fails(level: Level, at: FailAt) -> bool {
     match at {
@@ -69,19 +106,8 @@ fn fails(level: Level, at: FailAt) -> bool {
 
 /// A rule that does not exist, with the nearest one that does.
 pub(super) fn unknown_rule(name: &str) -> Failure {
-    let nearest = judge::RULES.iter().max_by_key(|r| common(r.name, name));
-    let hint = match nearest {
-        Some(r) if common(r.name, name) > 2 => format!("did you mean `{}`? `yarrowgraph explain` lists all rules", r.name),
-        _ => "`yarrowgraph explain` lists all rules".to_owned(),
-    };
-    Failure::with_hint(format!("there is no rule `{name}`"), hint)
-}
-
-/// How many pairs of neighbouring letters two names have in common.
-fn common(a: &str, b: &str) -> usize {
-    let pairs = |s: &str| s.as_bytes().windows(2).map(<[u8]>::to_vec).collect::<Vec<_>>();
-    let of_b = pairs(b);
-    pairs(a).iter().filter(|p| of_b.contains(p)).count()
+    let hint = likely(name, judge::RULES.iter().map(|r| r.name));
+    Failure::with_hint(format!("there is no rule `{name}`{hint}"), "`yarrowgraph explain` lists all rules")
 }
 
 #[cfg(test)]
@@ -90,8 +116,8 @@ mod tests {
 
     #[test]
     fn a_misspelt_rule_is_recognised() {
-        let Failure::Use { hint: Some(hint), .. } = unknown_rule("leaked-subscriptions") else { panic!("no hint") };
-        assert!(hint.contains("`leaked-subscription`"), "{hint}");
+        let Failure::Use { message, .. } = unknown_rule("leaked-subscriptions") else { panic!("no message") };
+        assert!(message.contains("did you mean `leaked-subscription`?"), "{message}");
     }
 
     #[test]

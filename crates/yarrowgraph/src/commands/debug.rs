@@ -20,7 +20,7 @@ pub(super) fn run(args: &DebugArgs, ui: &Ui) -> Result<Status, Failure> {
         return Ok(Status::Fine);
     }
     if args.stage == Stage::Ir {
-        let found = crate::discover::discover(&args.tree.paths, args.tree.no_ignore)?;
+        let found = crate::discover::discover(&args.tree.paths, args.tree.no_ignore, args.tree.config.as_deref())?;
         for source in &found.sources {
             let bytes = std::fs::read(&source.path).map_err(|e| Failure::new(format!("{}: {e}", source.path.display())))?;
             match yarrowgraph_syntax::read(source.language, &source.name, &bytes) {
@@ -32,6 +32,7 @@ pub(super) fn run(args: &DebugArgs, ui: &Ui) -> Result<Status, Failure> {
         return Ok(Status::Fine);
     }
     let tree = tree::read(&args.tree, ui)?;
+    let config = &tree.found.config;
     if args.stage == Stage::Facts {
         for facts in &tree.facts {
             out.write_all(yarrowgraph_ir::dump(&facts.unit).as_bytes())?;
@@ -41,7 +42,7 @@ pub(super) fn run(args: &DebugArgs, ui: &Ui) -> Result<Status, Failure> {
     }
     let read = tree.took;
     let started = Instant::now();
-    let program = Program::link(tree.facts, &tree::kit);
+    let program = Program::link(tree.facts, &|language| config.kit(language));
     let linked = started.elapsed();
     match args.stage {
         Stage::Program => out.write_all(program::dump(&program).as_bytes())?,

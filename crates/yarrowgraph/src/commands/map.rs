@@ -10,7 +10,7 @@ use crate::ui::{Output, Ui};
 
 pub(super) fn run(args: &MapArgs, ui: &Ui) -> Result<Status, Failure> {
     let mut out = Output::open(args.output.as_deref())?;
-    let (analysis, _) = tree::analyse(&args.tree, Want::Map, ui)?;
+    let tree::Analysed { analysis, .. } = tree::analyse(&args.tree, Want::Map, ui)?;
     match args.format {
         MapFormat::Text => {
             let options = ui.text(out.is_file());

@@ -5,6 +5,7 @@ mod completions;
 mod debug;
 mod demo;
 mod explain;
+mod init;
 mod man;
 mod map;
 mod replay;
@@ -52,6 +53,7 @@ fn run(command: Command, ui: &Ui) -> Result<Status, Failure> {
     match command {
         Command::Map(args) => map::run(&args, ui),
         Command::Check(args) => check::run(&args, ui),
+        Command::Init(args) => init::run(&args, ui),
         Command::Explain(args) => explain::run(&args, ui),
         Command::Completions(args) => completions::run(&args),
         Command::Man => man::run(),
