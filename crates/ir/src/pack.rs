@@ -266,6 +266,9 @@ pub struct Pack {
     /// Of these the ones that give a view rather than a copy.
     #[serde(default)]
     pub views: Names,
+    /// Of these the ones that give the keys of what is kept under keys.
+    #[serde(default)]
+    pub key_views: Names,
     /// Methods that call their argument with each element.
     #[serde(default)]
     pub walks: Names,
@@ -356,6 +359,25 @@ pub struct Pack {
 }
 
 impl Pack {
+    /// Whether a method of this name is one of a collection's.
+    pub fn works_on_collections(&self, name: &str) -> bool {
+        let words = [
+            &self.adds,
+            &self.adds_first,
+            &self.adds_once,
+            &self.removes,
+            &self.clears,
+            &self.takes,
+            &self.membership,
+            &self.positions,
+            &self.filters,
+            &self.elements,
+            &self.copies,
+            &self.walks,
+        ];
+        words.iter().any(|names| names.contains(name))
+    }
+
     /// Whether a method's name is so common, on the platform or everywhere, that it does not tell
     /// whose method it is.
     pub fn says_nothing_alone(&self, name: &str) -> bool {

@@ -218,6 +218,10 @@ impl Flow<'_> {
         if pack.copies.contains(text) {
             // `Array.from(x)`, `List.copyOf(x)`: the collection is the argument
             if matches!(of, Val::Global(_)) {
+                // keys are no elements
+                if pack.key_views.contains(text) {
+                    return Val::Call(site);
+                }
                 return args.first().map_or(Val::Call(site), |a| inner(*a));
             }
             return of;

@@ -366,6 +366,7 @@ impl Flow<'_> {
     fn eval_param(&self, member: MemberId, function: Option<FunctionId>, index: u16, budget: u32) -> Val {
         if let Some(f) = function
             && let Some(walked) = self.walked_collection(member, f, index, budget)
+            && !(self.is_map(&walked, budget) && self.has_rows_of_parts(&walked))
         {
             return Val::Element(Arc::new(walked), None);
         }
@@ -373,7 +374,7 @@ impl Flow<'_> {
     }
 
     /// The collection whose elements a lambda is called with (`list.forEach(e -> …)`).
-    fn walked_collection(&self, member: MemberId, function: FunctionId, index: u16, budget: u32) -> Option<Val> {
+    pub(super) fn walked_collection(&self, member: MemberId, function: FunctionId, index: u16, budget: u32) -> Option<Val> {
         let program = self.program;
         let body = program.body(member)?;
         let scope = program.scope(member);
@@ -397,7 +398,7 @@ impl Flow<'_> {
         Some(value)
     }
 
-    fn is_map(&self, value: &Val, budget: u32) -> bool {
+    pub(super) fn is_map(&self, value: &Val, budget: u32) -> bool {
         self.program.is_map(&self.type_of_val(value, budget))
     }
 
@@ -540,13 +541,15 @@ impl Flow<'_> {
             return self.eval_at(local.member, item, budget);
         }
         match self.pattern_source(local.member, pattern, init, budget) {
+            // the parts of rows that are written out are told apart
+            Some(Val::Element(of, None)) if self.has_rows_of_parts(&of) => Val::Local(local),
             Some(Val::Element(of, key)) => Val::Element(of, key),
             _ => Val::Local(local),
         }
     }
 
     /// What a pattern takes apart.
-    fn pattern_source(&self, member: MemberId, pattern: NodeId, init: Option<NodeId>, budget: u32) -> Option<Val> {
+    pub(super) fn pattern_source(&self, member: MemberId, pattern: NodeId, init: Option<NodeId>, budget: u32) -> Option<Val> {
         if let Some(init) = init {
             return Some(self.eval_at(member, init, budget));
         }

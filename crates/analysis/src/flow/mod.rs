@@ -9,6 +9,7 @@ mod callers;
 mod calls;
 mod eval;
 mod given;
+mod rows;
 mod show;
 mod typing;
 mod value;

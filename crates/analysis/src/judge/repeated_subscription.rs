@@ -302,7 +302,8 @@ fn again_and_again(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> Optio
     let body = program.body(member)?;
     let scope = program.scope(member);
     let certain = |why: String, place: Option<(String, Place)>| Some(Repeated { why, certainty: Certainty::Certain, related: place });
-    if let Some(looped) = loop_around(scope, body, effect.site.node)
+    if !effect.by_row
+        && let Some(looped) = loop_around(scope, body, effect.site.node)
         && !is_made_anew(wiring, effect)
         && stays_the_same(wiring, effect, member, Some(looped))
     {

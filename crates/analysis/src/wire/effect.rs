@@ -110,6 +110,8 @@ pub struct Effect {
     pub of_param: bool,
     /// Whether the handler is kept inside a record of the tree.
     pub in_record: bool,
+    /// Whether it is one of those of a walk over a table, each of which has a topic of its own.
+    pub by_row: bool,
     /// How sure it is.
     pub certainty: Certainty,
 }
@@ -149,6 +151,7 @@ impl Effect {
             phase: None,
             of_param: false,
             in_record: false,
+            by_row: false,
             certainty: Certainty::Certain,
         }
     }

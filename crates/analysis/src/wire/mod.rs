@@ -27,6 +27,7 @@ mod order;
 pub(crate) mod pairs;
 mod raises;
 pub mod release;
+mod rows;
 mod spread;
 pub(crate) mod streams;
 pub mod subscriber;

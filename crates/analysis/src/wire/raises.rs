@@ -65,7 +65,11 @@ impl Extractor<'_, '_> {
                         let told = matches!(object_value, Val::Element(..))
                             || self.is_slot_object(&object_value)
                             || self.is_listener_param(&object_value);
-                        if !asks_weak && told {
+                        // what is kept under a key is a list itself, as its methods say
+                        let is_list = matches!(value, Val::Outside(..))
+                            && matches!(&object_value, Val::Element(_, Some(_)))
+                            && pack.works_on_collections(text);
+                        if !asks_weak && told && !is_list {
                             let message = program.sym_in(self.member, name);
                             self.raise_at(node, object, &object_value, Some(message), optional, found);
                         }
@@ -132,6 +136,9 @@ impl Extractor<'_, '_> {
                 } else if let Some(inner) = self.channel_in_local(*site) {
                     // a local copy of the channel that several values reach
                     self.raise_at(node, callee, &inner, None, optional, found);
+                } else if let Some(record) = self.flow.record_of(*site) {
+                    // a part of a record in a roster
+                    self.raise_at(node, callee, &record, None, optional, found);
                 }
             }
             _ => {}

@@ -8,7 +8,7 @@ use yarrowgraph_model::Budget;
 
 use super::effect::{Act, Effect, Event, Holder};
 use super::extract::holder_of;
-use super::{adapters, annotated, channels};
+use super::{adapters, annotated, channels, rows};
 use crate::flow::{Binding, Flow, FunctionKey, Val, is_override};
 use crate::program::{MemberId, Site, Sym, TypeId};
 
@@ -65,7 +65,7 @@ pub(super) fn spread(flow: &Flow<'_>, mut effects: Vec<Effect>, signals: &FxHash
         effect.handler = None;
     }
     let expanded = effects.into_iter().flat_map(|e| if e.by_annotation && !is_open(&e) { annotated::expand(flow, e) } else { vec![e] });
-    (expanded.collect(), budgets)
+    (expanded.flat_map(|e| rows::expand(flow, e)).collect(), budgets)
 }
 
 /// Members that somebody is told from.

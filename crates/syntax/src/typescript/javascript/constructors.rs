@@ -87,7 +87,8 @@ impl<'t> Script<'t> {
         let owner = member.owner;
         let id = self.l.add_member(member);
         let outer = self.l.open_body(id, function);
-        let instance = std::mem::replace(&mut self.loose.instance, owner.filter(|_| !is_static));
+        let is_singleton = owner.is_some_and(|o| self.loose.singletons.contains(&o));
+        let instance = std::mem::replace(&mut self.loose.instance, owner.filter(|_| !is_static || is_singleton));
         let mut params = match (kids.field(f.parameters), kids.field(f.parameter)) {
             (Some(list), _) => self.params(list).0,
             _ => Vec::new(),
@@ -178,6 +179,39 @@ impl<'t> Script<'t> {
         let outer = self.l.open_body(id, value);
         let root = self.node(value);
         self.l.close_body(outer, Some(root), true);
+    }
+
+    /// `const desk = { bells: 0, ring() { this.bells++; } }`: an object with state of its own is a class
+    /// of which there is nothing but what is static.
+    fn singleton(&mut self, object: Ts<'t>, name: Name, name_at: Ts<'t>, exported: bool) -> bool {
+        if !self.is_loose() || self.kind(object) != Kind::Object || !self.l.text_of(object).contains("this.") {
+            return false;
+        }
+        let f = &self.t.fields;
+        let kids = self.l.kids(object);
+        let (mut state, mut methods) = (false, false);
+        for item in kids.named() {
+            match self.kind(item) {
+                Kind::MethodDef => methods = true,
+                Kind::Pair => match self.l.kids(item).field(f.value).map(|v| self.kind(v)) {
+                    Some(Kind::FunctionExpr | Kind::Arrow | Kind::Generator) => methods = true,
+                    _ => state = true,
+                },
+                // what is mixed in is not shown
+                _ => return false,
+            }
+        }
+        // an object that others are made after is a prototype
+        if !(state && methods) || self.l.text.contains(&format!("Object.create({}", self.l.text_of(name_at))) {
+            return false;
+        }
+        let class = self.open_type(object, name_at, name, TypeKind::Class, exported);
+        self.loose.singletons.push(class);
+        self.members_from(class, object, object);
+        for member in self.l.unit.ty(class).members.clone() {
+            self.l.unit.members[member.0 as usize].modifiers.is_static = true;
+        }
+        true
     }
 
     /// The members of a class from an object literal.
@@ -357,6 +391,9 @@ impl<'t> Script<'t> {
         let text = self.l.text_of(name_at);
         if self.is_constructor(text, value) {
             self.constructor_class(value, name, name_at, exported);
+            return true;
+        }
+        if self.singleton(value, name, name_at, exported) {
             return true;
         }
         self.extended_class(value, name, name_at, exported).is_some()

@@ -34,6 +34,8 @@ pub(super) struct Loose<'t> {
     constructors: Vec<&'t str>,
     /// The instance that `this` means, if it is one.
     pub(super) instance: Option<TypeDeclId>,
+    /// Classes that stand for one object.
+    singletons: Vec<TypeDeclId>,
     /// Other names of `this`.
     aliases: Vec<(Name, TypeDeclId)>,
     /// What is assigned to instances, by class.
