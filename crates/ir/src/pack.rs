@@ -287,7 +287,10 @@ pub struct Pack {
     /// Methods that make something periodic or later out of their argument.
     #[serde(default)]
     pub schedulers: Names,
-    /// Of these the ones that run it again and again.
+    /// Methods that run their argument once, when something is done.
+    #[serde(default)]
+    pub settles: Names,
+    /// Of the schedulers the ones that run it again and again.
     #[serde(default)]
     pub periodic: Names,
     /// Of these the ones that run it on another thread; types too whose objects do.
@@ -305,6 +308,9 @@ pub struct Pack {
     /// Members that hold the handlers of several events under key objects.
     #[serde(default)]
     pub event_lists: Names,
+    /// Members by which a message says on which topic it was sent.
+    #[serde(default)]
+    pub topic_getters: Names,
     /// Members by which any object gives its class.
     #[serde(default)]
     pub class_getters: Names,

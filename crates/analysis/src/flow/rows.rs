@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use yarrowgraph_ir::{CollectionKind, FunctionId, Node, NodeId, UnaryOp};
+use yarrowgraph_ir::{AccessorKind, CollectionKind, FunctionId, MemberKind, Node, NodeId, UnaryOp};
 
 use super::{BUDGET, Flow, Val};
 use crate::program::{MemberId, Site, Sym};
@@ -114,7 +114,10 @@ impl Flow<'_> {
         match list {
             Val::Literal(site) => self.rows_of_node(*site),
             Val::Member(_, m) | Val::Static(m) => {
-                let only = self.eval(self.only_definition(*m)?);
+                let only = match self.only_definition(*m) {
+                    Some(only) => self.eval(only),
+                    None => self.kept_by_getter(*m)?,
+                };
                 if self.is_made_empty(&only) { self.rows_put_in(*m) } else { self.rows(&only, budget) }
             }
             Val::Local(site) => match self.local_values(*site)[..] {
@@ -131,6 +134,18 @@ impl Flow<'_> {
             Val::Call(site) => self.rows_of_keys(*site, budget),
             _ => None,
         }
+    }
+
+    /// What a getter makes, and hands to a function that keeps it.
+    fn kept_by_getter(&self, property: MemberId) -> Option<Val> {
+        let program = self.program;
+        let info = program.member(property);
+        let is_getter = |m: &&MemberId| program.member(**m).kind == MemberKind::Accessor(AccessorKind::Get);
+        let getter = program.own_members(info.owner, info.name).iter().find(is_getter)?;
+        let Val::Call(site) = self.returned(*getter, BUDGET)? else { return None };
+        let body = program.body(site.member)?;
+        let Node::Call { args, .. } = body.node(site.node) else { return None };
+        body.list(args).iter().map(|a| self.eval_in(site.member, *a)).find(|made| matches!(made, Val::New(_)))
     }
 
     fn is_made_empty(&self, value: &Val) -> bool {

@@ -88,7 +88,7 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> Option<Draft> {
     if judged.lifetime == Lifetime::Outer && is_kept_by_subject(wiring, ty, teardown.is_some(), handler) {
         return None;
     }
-    let lives = lives_on(wiring, ty);
+    let lives = lives_on(wiring, ty, effect.site.member);
     if lives == Lives::Yes {
         return None;
     }
@@ -206,7 +206,7 @@ fn certainty(channel: &Channel, effect: &Effect, judged: Judged, has_teardown: b
 
 /// Whether instances of a type need no release: they live for the process, and no teardown
 /// of theirs is run by the code.
-fn lives_on(wiring: &Wiring<'_>, ty: TypeId) -> Lives {
+fn lives_on(wiring: &Wiring<'_>, ty: TypeId, subscribed_in: MemberId) -> Lives {
     let mut outer = ty;
     // a class written on the spot, or an inner one, lives as the object around it
     while wiring.program().ty(outer).anonymous {
@@ -216,13 +216,13 @@ fn lives_on(wiring: &Wiring<'_>, ty: TypeId) -> Lives {
         }
     }
     match once::lives_for_process(wiring, outer) {
-        Lives::Yes if teardown_is_run(wiring, outer) => Lives::No,
+        Lives::Yes if teardown_is_run(wiring, outer, subscribed_in) => Lives::No,
         lives => lives,
     }
 }
 
-fn teardown_is_run(wiring: &Wiring<'_>, ty: TypeId) -> bool {
-    let Some(teardown) = teardown_of(wiring, ty, None) else { return false };
+fn teardown_is_run(wiring: &Wiring<'_>, ty: TypeId, subscribed_in: MemberId) -> bool {
+    let Some(teardown) = teardown_of(wiring, ty, Some(subscribed_in)) else { return false };
     let program = wiring.program();
     let name = program.member(teardown).name;
     program.index.calls(name).iter().any(|site| {

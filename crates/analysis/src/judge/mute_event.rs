@@ -65,7 +65,7 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel) -> Option<Draft> {
                 RaisedTopics::Computed if declared.is_some_and(|m| !is_used_otherwise(wiring, channel, m)) => Certainty::Possible,
                 RaisedTopics::None | RaisedTopics::This | RaisedTopics::Computed => return None,
             };
-            if wiring.is_open && declared.is_none() {
+            if declared.is_none() && (wiring.is_open || wiring.is_mentioned(channel)) {
                 return None;
             }
             (declared.map_or_else(|| wiring.place(first), |m| program.member_place(m)), certainty)

@@ -79,6 +79,9 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel) -> Option<Draft> {
     if matches!(channel.key, ChannelKey::Own(_, Some(_))) && raises.iter().all(also_heard) {
         return None;
     }
+    if wiring.is_mentioned(channel) {
+        return None;
+    }
     let level = if public { Level::Note } else { Level::Warning };
     Some(Draft {
         level,
@@ -108,7 +111,14 @@ fn is_heard(wiring: &Wiring<'_>, channel: &Channel) -> bool {
         _ => Vec::new(),
     };
     let stands_in = |c: &Channel| matches!(c.key, ChannelKey::Own(m, None) if through_interface.contains(&m));
-    wiring.channels.iter().any(|c| (any(c) || stands_in(c)) && !c.joins.is_empty())
+    wiring.channels.iter().any(|c| (any(c) && c.joins.iter().any(|j| !is_callers(wiring, *j))) || (stands_in(c) && !c.joins.is_empty()))
+}
+
+/// Whether a subscription's topic is what callers hand over, so that they are the ones who subscribe.
+fn is_callers(wiring: &Wiring<'_>, join: usize) -> bool {
+    let root = wiring.effects[join].holder.key.as_ref().map(Val::root);
+    let Some(Val::Param(member, None, _)) = root else { return false };
+    !wiring.is_open || !wiring.flow.callers((*member, None)).is_empty()
 }
 
 /// Whether silence about a member means that nobody hears it.

@@ -21,6 +21,7 @@ pub mod handles;
 mod idiom;
 mod keyed;
 pub mod lifetime;
+mod mentions;
 mod naming;
 pub mod once;
 mod order;
@@ -36,7 +37,7 @@ mod tests;
 mod views;
 
 use std::collections::BTreeMap;
-use std::sync::Mutex;
+use std::sync::{Mutex, OnceLock};
 
 use rayon::prelude::*;
 use rustc_hash::{FxHashMap, FxHashSet};
@@ -71,6 +72,8 @@ pub struct Wiring<'p> {
     handler_lambdas: FxHashSet<(MemberId, FunctionId)>,
     /// What running the set-up came to.
     setup: Setup,
+    /// Where names of topics stand, found when it is asked for.
+    mentions: OnceLock<mentions::Mentions>,
     /// What is known so far of how long the instances of types live.
     lives: Mutex<FxHashMap<TypeId, Lives>>,
     /// Words in what could not be read of any file.
@@ -127,6 +130,7 @@ impl<'p> Wiring<'p> {
             handlers,
             handler_lambdas,
             setup,
+            mentions: OnceLock::new(),
             lives: Mutex::default(),
             unread,
             parts,

@@ -5,7 +5,7 @@ use yarrowgraph_ir::{Body, LambdaForm, MemberKind, Node, NodeId, TypeKind};
 
 use super::Wiring;
 use super::lifetime::{creations, is_emptied};
-use crate::flow::{Flow, Val};
+use crate::flow::{Binding, Flow, Val};
 use crate::program::{MemberId, Program, Site, TypeId};
 
 /// Whether the instances of a type live as long as the process; the least of several counts.
@@ -143,6 +143,9 @@ impl Once<'_, '_> {
             [] if is_handed_on(wiring, member) => Lives::Unsaid,
             [] => Lives::No,
             [(caller, _)] => self.called(*caller),
+            either if are_alternatives(wiring.program(), either) => {
+                either.iter().map(|(caller, _)| self.called(*caller)).min().unwrap_or(Lives::No)
+            }
             // each may be gone through once, and perhaps only one of them
             several => several.iter().map(|(caller, _)| self.called(*caller)).min().unwrap_or(Lives::No).min(Lives::Unsaid),
         };
@@ -188,10 +191,10 @@ fn times(wiring: &Wiring<'_>, site: Site) -> Lives {
                 inner = around;
             }
             Node::Call { callee, .. } if matches!(body.node(inner), Node::Lambda(_)) => {
-                if !is_run_later(wiring, Site { member: site.member, node: around }, body, callee) {
-                    return Lives::No;
+                match run_later(wiring, Site { member: site.member, node: around }, body, callee) {
+                    Lives::No => return Lives::No,
+                    later => (inner, times) = (around, times.min(later)),
                 }
-                (inner, times) = (around, Lives::Unsaid);
             }
             _ => {}
         }
@@ -204,14 +207,32 @@ fn times(wiring: &Wiring<'_>, site: Site) -> Lives {
     }
 }
 
-/// Whether a call hands a function to something that runs it later and as a rule once, or to code
-/// of the tree, of which that is not known.
-fn is_run_later(wiring: &Wiring<'_>, call: Site, body: &Body, callee: NodeId) -> bool {
+/// How often a function runs that a call hands to something that runs it later: once, or as a rule once,
+/// or it is handed to code of the tree, of which that is not known.
+fn run_later(wiring: &Wiring<'_>, call: Site, body: &Body, callee: NodeId) -> Lives {
     let program = wiring.program();
-    let (Node::Member { name, .. } | Node::Name(name)) = body.node(callee) else { return false };
+    let (Node::Member { name, .. } | Node::Name(name)) = body.node(callee) else { return Lives::No };
     let text = program.unit_of(call.member).text(name);
     let pack = &*program.kit_of(call.member).pack;
-    (pack.schedulers.contains(text) && !pack.periodic.contains(text)) || wiring.flow.callee(call).is_some()
+    if pack.settles.contains(text) {
+        return Lives::Yes;
+    }
+    let later = (pack.schedulers.contains(text) && !pack.periodic.contains(text)) || wiring.flow.callee(call).is_some();
+    if later { Lives::Unsaid } else { Lives::No }
+}
+
+/// Whether only one of some calls is made in one run of the member that they stand in.
+fn are_alternatives(program: &Program, calls: &[(Site, Binding)]) -> bool {
+    let [(first, _), (second, _)] = calls else { return false };
+    let Some(body) = program.body(first.member).filter(|_| first.member == second.member) else { return false };
+    let scope = program.scope(first.member);
+    scope.ancestors(first.node).any(|around| match body.node(around) {
+        Node::If { then, other: Some(other), .. } => {
+            let in_branch = |call: &Site, branch| call.node == branch || scope.is_within(call.node, branch);
+            (in_branch(first, then) && in_branch(second, other)) || (in_branch(first, other) && in_branch(second, then))
+        }
+        _ => false,
+    })
 }
 
 /// A static field that is filled once and for all: never emptied while the program runs.

@@ -65,7 +65,8 @@ pub(super) fn spread(flow: &Flow<'_>, mut effects: Vec<Effect>, signals: &FxHash
         effect.handler = None;
     }
     let expanded = effects.into_iter().flat_map(|e| if e.by_annotation && !is_open(&e) { annotated::expand(flow, e) } else { vec![e] });
-    (expanded.flat_map(|e| rows::expand(flow, e)).collect(), budgets)
+    let effects = expanded.flat_map(|e| rows::expand(flow, e)).collect();
+    (rows::passed_on(flow, effects), budgets)
 }
 
 /// Members that somebody is told from.

@@ -1,0 +1,76 @@
+//! Where the names of topics stand beside the wiring that is understood: in calls of nobody knows
+//! what, and in tables. Whoever reads them there may raise the topic or subscribe to it.
+
+use rayon::prelude::*;
+use rustc_hash::{FxHashMap, FxHashSet};
+use yarrowgraph_ir::{Node, NodeId};
+
+use super::Wiring;
+use super::channels::{Channel, ChannelKey, Topic};
+use crate::program::{MemberId, Site, Sym};
+
+/// Mentions of topics, by their text.
+#[derive(Debug, Default)]
+pub(super) struct Mentions {
+    /// Calls and creations that are handed the text.
+    calls: FxHashMap<Sym, Vec<Site>>,
+    /// Texts that are part of a table.
+    tables: FxHashSet<Sym>,
+}
+
+impl Mentions {
+    fn of(wiring: &Wiring<'_>) -> Self {
+        let program = wiring.program();
+        let topics: FxHashSet<Sym> = wiring.channels.iter().filter_map(topic).filter_map(|t| program.symbols.get(t)).collect();
+        let of_member = |index: usize| {
+            let member = MemberId(index as u32);
+            let mut found = Vec::new();
+            let Some(body) = program.body(member) else { return found };
+            for node in (0..body.nodes.len()).map(NodeId::new) {
+                let Node::Str(text) = body.node(node) else { continue };
+                let text = program.sym_in(member, text);
+                if topics.contains(&text)
+                    && let Some(around) = program.scope(member).parent(node)
+                {
+                    match body.node(around) {
+                        Node::Call { .. } | Node::New { .. } => found.push((text, Some(Site { member, node: around }))),
+                        Node::Entry { .. } | Node::Collection { .. } => found.push((text, None)),
+                        _ => {}
+                    }
+                }
+            }
+            found
+        };
+        let mut mentions = Self::default();
+        let found: Vec<Vec<(Sym, Option<Site>)>> = (0..program.members.len()).into_par_iter().map(of_member).collect();
+        for (text, call) in found.into_iter().flatten() {
+            match call {
+                Some(call) => mentions.calls.entry(text).or_default().push(call),
+                None => _ = mentions.tables.insert(text),
+            }
+        }
+        mentions
+    }
+}
+
+impl Wiring<'_> {
+    /// Whether the name of a channel's topic stands where something may be done to it that is not understood.
+    pub fn is_mentioned(&self, channel: &Channel) -> bool {
+        let Some(text) = topic(channel).and_then(|t| self.program().symbols.get(t)) else { return false };
+        let mentions = self.mentions.get_or_init(|| Mentions::of(self));
+        let mut effects = channel.joins.iter().chain(&channel.leaves).chain(&channel.raises);
+        let from_table = effects.any(|e| self.effects[*e].by_row);
+        if mentions.tables.contains(&text) && !from_table {
+            return true;
+        }
+        let calls = mentions.calls.get(&text).map_or(&[][..], Vec::as_slice);
+        calls.iter().any(|call| !self.by_site.contains_key(call) && self.flow.callee(*call).is_none())
+    }
+}
+
+fn topic(channel: &Channel) -> Option<&str> {
+    match &channel.key {
+        ChannelKey::Own(_, Some(Topic::Named(topic))) | ChannelKey::Bus(_, Topic::Named(topic)) => Some(topic),
+        _ => None,
+    }
+}
