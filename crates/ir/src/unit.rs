@@ -320,6 +320,8 @@ pub struct Unit {
     pub errors: Vec<Span>,
     /// Words in what could not be read.
     pub unread: Vec<Name>,
+    /// Names of handlers and events that markup attaches, or merely names.
+    pub mentioned: Vec<Name>,
     /// Whether it says that it was generated.
     pub generated: bool,
     /// Its lines.
@@ -346,6 +348,7 @@ impl Unit {
             accepts: Vec::new(),
             errors: Vec::new(),
             unread: Vec::new(),
+            mentioned: Vec::new(),
             generated: false,
             lines: LineIndex::default(),
             line_count: 0,

@@ -14,6 +14,7 @@ mod csharp;
 mod decode;
 mod driver;
 mod java;
+mod markup;
 mod parse;
 mod typescript;
 
@@ -22,8 +23,11 @@ use yarrowgraph_ir::{Language, Unit, traits::Traits};
 
 pub use parse::{Unread, parse_only};
 
-/// The language of a file, by its extension.
+/// The language of a file, by its path; for markup that of the code it belongs to.
 pub fn language_of(path: &str) -> Option<Language> {
+    if let Some(form) = markup::form_of(path) {
+        return Some(form.language());
+    }
     let (_, extension) = path.rsplit_once('.')?;
     Some(match extension {
         "cc" | "cpp" | "cxx" | "mm" | "h" | "hh" | "hpp" | "hxx" | "ipp" | "inl" => Language::Cpp,
@@ -35,6 +39,11 @@ pub fn language_of(path: &str) -> Option<Language> {
     })
 }
 
+/// Whether a file holds markup rather than code.
+pub fn is_markup(path: &str) -> bool {
+    markup::form_of(path).is_some()
+}
+
 /// Reads one file: decodes, parses and lowers it. What cannot be parsed is named in
 /// [`Unit::errors`]; everything else is read all the same.
 pub fn read(language: Language, path: &str, bytes: &[u8]) -> Result<Unit, Unread> {
@@ -43,6 +52,7 @@ pub fn read(language: Language, path: &str, bytes: &[u8]) -> Result<Unit, Unread
         return Err(Unread::Markup);
     }
     let mut unit = match language {
+        _ if is_markup(path) => markup::form_of(path).map_or(Err(Unread::Markup), |form| form.lower(path, &text.text))?,
         Language::Cpp => cpp::lower(path, &text.text)?,
         Language::CSharp => csharp::lower(path, &text.text)?,
         Language::Java => java::lower(path, &text.text)?,

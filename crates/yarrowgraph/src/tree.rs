@@ -73,7 +73,8 @@ fn tree(found: Found, readings: Vec<Reading>, started: Instant, ui: &Ui) -> Tree
     for (source, reading) in found.sources.iter().zip(readings) {
         match reading {
             Ok(facts) => {
-                let count = languages.entry(source.language.name().to_owned()).or_default();
+                let kind = if yarrowgraph_syntax::is_markup(&source.name) { "markup" } else { source.language.name() };
+                let count = languages.entry(kind.to_owned()).or_default();
                 count.files += 1;
                 count.lines += facts.unit.line_count;
                 if let Some(first) = facts.unit.errors.first() {
@@ -98,7 +99,7 @@ fn find(args: &TreeArgs, ui: &Ui) -> Result<Found, Failure> {
     for error in &found.errors {
         ui.remark(&format!("yarrowgraph: {error}"));
     }
-    if found.sources.is_empty() {
+    if found.sources.iter().all(|s| yarrowgraph_syntax::is_markup(&s.name)) {
         let where_ = found.root.display();
         let known = Language::ALL.map(Language::name).join(", ");
         let hint = if found.left_out.is_empty() {

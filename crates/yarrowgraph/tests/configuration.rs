@@ -90,7 +90,7 @@ fn entry_points_and_teardowns_are_the_project_s_too() {
 
 #[test]
 fn accepted_findings_survive_moved_lines_and_renamed_files() {
-    let code = "const bus = new EventTarget();\nexport class Buoy { constructor() { bus.addEventListener('tide', this.sway); } sway = () => {}; }\n\
+    let code = "const bus = new EventTarget();\nexport class Buoy { constructor() { bus.addEventListener('tide', this.sway); } sway = () => { this.n += 1; }; n = 0; }\n\
                 export function turn() { bus.dispatchEvent(new Event('tide')); for (;;) new Buoy(); }\n";
     let dir = folder(&[("sea/tide.ts", code.as_bytes())]);
     checked(&dir, 1, &[]);

@@ -77,7 +77,7 @@ impl Flow<'_> {
             },
             Val::Member(of, m) => Val::Member(Arc::new(inner(of)), *m),
             Val::Element(of, key) => {
-                let key = key.as_ref().map(|k| inner(k));
+                let key = key.as_ref().map(&inner);
                 match &key {
                     Some(Val::Str(key)) => self.entry_of_table(of, *key),
                     _ => None,
@@ -99,9 +99,10 @@ impl Flow<'_> {
     /// Whether the rows of a table are themselves lists that are written out.
     pub(super) fn has_rows_of_parts(&self, list: &Val) -> bool {
         let is_list = |row: &Row| match row {
-            Row::Item(site) => {
-                self.program.body(site.member).is_some_and(|b| matches!(b.node(site.node), Node::Collection { kind: CollectionKind::List, .. }))
-            }
+            Row::Item(site) => self
+                .program
+                .body(site.member)
+                .is_some_and(|b| matches!(b.node(site.node), Node::Collection { kind: CollectionKind::List, .. })),
             Row::Entry(..) => true,
             Row::Key(_) => false,
         };

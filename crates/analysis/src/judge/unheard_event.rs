@@ -2,12 +2,12 @@
 
 use std::collections::BTreeSet;
 
-use yarrowgraph_ir::{AssignOp, Node, NodeId, Visibility};
+use yarrowgraph_ir::{AssignOp, MemberKind, Node, NodeId, Visibility};
 use yarrowgraph_model::{Certainty, ChannelKind, Level};
 
 use super::{Draft, Page, Rule, related, short};
 use crate::flow::Val;
-use crate::program::{MemberId, Site, Sym, Ty};
+use crate::program::{Declared, MemberId, Site, Sym, Ty};
 use crate::wire::channels::{Channel, ChannelKey, Topic};
 use crate::wire::effect::{Act, Event, Guard};
 use crate::wire::{Wiring, streams};
@@ -71,10 +71,9 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel) -> Option<Draft> {
     }
     // the same call reaches somebody by way of another holder
     let also_heard = |e: &&crate::wire::effect::Effect| {
-        wiring
-            .channels
-            .iter()
-            .any(|c| c.key != channel.key && !c.joins.is_empty() && c.raises.iter().any(|r| wiring.effects[*r].site == e.site))
+        // each row of a table has a topic of its own
+        let mut others = if e.by_row { &[][..] } else { &wiring.channels[..] }.iter();
+        others.any(|c| c.key != channel.key && !c.joins.is_empty() && c.raises.iter().any(|r| wiring.effects[*r].site == e.site))
     };
     if matches!(channel.key, ChannelKey::Own(_, Some(_))) && raises.iter().all(also_heard) {
         return None;
@@ -111,7 +110,51 @@ fn is_heard(wiring: &Wiring<'_>, channel: &Channel) -> bool {
         _ => Vec::new(),
     };
     let stands_in = |c: &Channel| matches!(c.key, ChannelKey::Own(m, None) if through_interface.contains(&m));
-    wiring.channels.iter().any(|c| (any(c) && c.joins.iter().any(|j| !is_callers(wiring, *j))) || (stands_in(c) && !c.joins.is_empty()))
+    wiring
+        .channels
+        .iter()
+        .any(|c| (any(c) && c.joins.iter().any(|j| may_hear(wiring, *j, channel))) || (stands_in(c) && !c.joins.is_empty()))
+}
+
+/// Whether a subscription to a computed topic can be one to a channel.
+fn may_hear(wiring: &Wiring<'_>, join: usize, channel: &Channel) -> bool {
+    if is_callers(wiring, join) {
+        return false;
+    }
+    let (ChannelKey::Bus(_, Topic::Named(topic)) | ChannelKey::Own(_, Some(Topic::Named(topic)))) = &channel.key else { return true };
+    !names_members(wiring, join) || is_named_after(wiring, topic)
+}
+
+/// Whether a subscription's topic is made of the names of an object's members (`for (const method in object)`).
+fn names_members(wiring: &Wiring<'_>, join: usize) -> bool {
+    let program = wiring.program();
+    let site = wiring.effects[join].site;
+    let Some(body) = program.body(site.member) else { return false };
+    let Node::Call { args, .. } = body.node(site.node) else { return false };
+    let Some(&topic) = body.list(args).first() else { return false };
+    let scope = program.scope(site.member);
+    let is_key =
+        |local: NodeId| matches!(scope.parent(local).map(|p| body.node(p)), Some(Node::ForEach { var, keys: true, .. }) if var == local);
+    let mut stack = vec![topic];
+    while let Some(node) = stack.pop() {
+        if let Node::Name(name) = body.node(node)
+            && let Some(Declared::Local(local)) = scope.lookup(name, node)
+            && is_key(local)
+        {
+            return true;
+        }
+        stack.extend(body.children(node));
+    }
+    false
+}
+
+/// Whether some method is named after a topic, whatever the case and what stands between the words.
+fn is_named_after(wiring: &Wiring<'_>, topic: &str) -> bool {
+    let program = wiring.program();
+    let plain = |name: &str| name.chars().filter(|c| c.is_alphanumeric()).flat_map(char::to_lowercase).collect::<String>();
+    let topic = plain(topic);
+    let methods = program.members.iter().filter(|m| m.kind == MemberKind::Method);
+    methods.map(|m| plain(program.text(m.name))).any(|name| name.ends_with(&topic) && name != topic)
 }
 
 /// Whether a subscription's topic is what callers hand over, so that they are the ones who subscribe.
@@ -128,12 +171,12 @@ fn own_member_counts(wiring: &Wiring<'_>, channel: &Channel, m: MemberId) -> boo
     let name = program.text(info.name);
     let pack = &*program.kit(info.unit).pack;
     let annotated = program.decl(m).annotations.iter().any(|a| pack.heard_annotations.contains(program.unit_of(m).text(a.name)));
-    if pack.heard_by_platform.contains(name) || annotated || wiring.in_test(m) {
+    if pack.heard_by_platform.contains(name) || annotated || wiring.in_test(m) || wiring.is_in_markup(m) {
         return false;
     }
     // `LevelChanged` is heard by a binding to `Level`, which is named in a text
     if let Some(property) = name.strip_suffix("Changed")
-        && program.index.is_text(property, &program.symbols)
+        && (program.index.is_text(property, &program.symbols) || wiring.is_named_in_markup(property))
     {
         return false;
     }

@@ -41,7 +41,7 @@ use std::sync::{Mutex, OnceLock};
 
 use rayon::prelude::*;
 use rustc_hash::{FxHashMap, FxHashSet};
-use yarrowgraph_ir::{Facts, FunctionId, Node, TypeKind};
+use yarrowgraph_ir::{Facts, FunctionId, Name, Node, TypeKind};
 use yarrowgraph_model::{Budget, Place};
 
 use crate::flow::{Flow, Val};
@@ -78,6 +78,8 @@ pub struct Wiring<'p> {
     lives: Mutex<FxHashMap<TypeId, Lives>>,
     /// Words in what could not be read of any file.
     unread: FxHashSet<Sym>,
+    /// Names of handlers and events in markup.
+    mentioned: FxHashSet<Sym>,
     /// Joins of several handlers, with an effect for each.
     parts: BTreeMap<usize, Vec<usize>>,
     /// Classes whose objects are channels.
@@ -111,8 +113,10 @@ impl<'p> Wiring<'p> {
         for (index, effect) in effects.iter().enumerate() {
             by_site.entry(effect.site).or_default().push(index);
         }
-        let words = |(index, facts): (usize, &'p Facts)| facts.unit.unread.iter().map(move |w| program.sym(UnitId(index as u32), *w));
-        let unread = program.units.iter().enumerate().flat_map(words).collect();
+        let words = |of: fn(&Facts) -> &[Name]| {
+            let of_unit = |(index, facts): (usize, &'p Facts)| of(facts).iter().map(move |w| program.sym(UnitId(index as u32), *w));
+            program.units.iter().enumerate().flat_map(of_unit).collect()
+        };
         let (mut handlers, mut handler_lambdas) = (FxHashSet::default(), FxHashSet::default());
         for join in channels.iter().flat_map(|c| &c.joins) {
             match effects[*join].handler {
@@ -132,7 +136,8 @@ impl<'p> Wiring<'p> {
             setup,
             mentions: OnceLock::new(),
             lives: Mutex::default(),
-            unread,
+            unread: words(|f| &f.unit.unread),
+            mentioned: words(|f| &f.unit.mentioned),
             parts,
             signals,
             is_application,
@@ -205,6 +210,16 @@ impl<'p> Wiring<'p> {
     /// Whether what could not be read of some file mentions a member's name: it may do anything with it.
     pub fn is_mentioned_unread(&self, m: MemberId) -> bool {
         self.unread.contains(&self.program().member(m).name)
+    }
+
+    /// Whether markup names a member: what handles there is attached, and an event that is bound there is heard.
+    pub fn is_in_markup(&self, m: MemberId) -> bool {
+        self.mentioned.contains(&self.program().member(m).name)
+    }
+
+    /// Whether markup names something of this name.
+    pub fn is_named_in_markup(&self, name: &str) -> bool {
+        self.program().symbols.get(name).is_some_and(|name| self.mentioned.contains(&name))
     }
 
     /// Whether a class stands for an object of another process.

@@ -267,6 +267,7 @@ impl Wiring<'_> {
             || pack.pairs.iter().any(|(a, b)| a == text || b == text)
             || decl.modifiers.is_override
             || decl.modifiers.is_invokable
+            || self.is_in_markup(site.member)
             // where members are tied by name, a call need not be written out
             || !pack.connects.is_empty()
             || decl.annotations.iter().any(|a| {

@@ -27,7 +27,7 @@ pub(super) fn unreadable(path: &Path, text: &str, error: &toml::de::Error) -> Fa
 
 /// The place of a byte of a file, as `FILE:LINE:COLUMN`.
 pub(super) fn at(path: &Path, text: &str, byte: usize) -> String {
-    let before = &text[..text.floor_char_boundary(byte)];
+    let before = text.get(..byte).unwrap_or(text);
     let line = before.matches('\n').count() + 1;
     let column = before.rsplit('\n').next().unwrap_or_default().chars().count() + 1;
     format!("{}:{line}:{column}", path.display())

@@ -37,9 +37,14 @@ impl<'t> Script<'t> {
         if !self.is_loose() {
             return false;
         }
-        let Some((from, member)) = self.required(value) else { return false };
         let f = &self.t.fields;
-        let from = self.l.intern(from);
+        let (from, member) = match self.required(value) {
+            Some((from, member)) => (self.l.intern(from), member),
+            None => match self.taken_from_module(value) {
+                Some((from, member)) => (from, Some(member)),
+                None => return false,
+            },
+        };
         match self.kind(name) {
             Kind::Identifier => {
                 let alias = self.l.name_of(name);
@@ -66,6 +71,23 @@ impl<'t> Script<'t> {
             }
             _ => false,
         }
+    }
+
+    /// `gauges.Gauge`, where `gauges` is a module.
+    fn taken_from_module(&mut self, node: Ts<'t>) -> Option<(Name, &'t str)> {
+        let f = &self.t.fields;
+        if self.kind(node) != Kind::Member {
+            return None;
+        }
+        let kids = self.l.kids(node);
+        let (object, property) = (kids.field(f.object)?, kids.field(f.property)?);
+        if self.kind(object) != Kind::Identifier {
+            return None;
+        }
+        let module = self.l.name_of(object);
+        let is_it = |i: &&Import| i.name.is_none() && i.alias == Some(module);
+        let from = self.l.unit.imports.iter().find(is_it)?.from;
+        Some((from, self.l.text_of(property)))
     }
 
     fn add_import(&mut self, from: Name, name: Option<Name>, alias: Name) {

@@ -1,0 +1,50 @@
+//! Markup written out as code, with the place in the markup of every piece.
+
+use std::fmt::Write;
+
+use yarrowgraph_ir::{Annotation, LineIndex, Span, Unit};
+
+/// Code that stands for markup.
+#[derive(Debug, Default)]
+pub(super) struct Written {
+    /// The code.
+    pub(super) code: String,
+    /// Where pieces of it end, and what they stand for.
+    pieces: Vec<(u32, Span)>,
+}
+
+impl Written {
+    /// Adds a piece of code that stands for a stretch of the markup.
+    pub(super) fn add(&mut self, span: Span, code: std::fmt::Arguments<'_>) {
+        // writing to a text cannot fail
+        let _ = self.code.write_fmt(code);
+        self.pieces.push((self.code.len() as u32, span));
+    }
+
+    /// Puts the places of a unit that was read from the code back into the markup.
+    pub(super) fn put_back(&self, unit: &mut Unit) {
+        let at = |byte: u32| {
+            let piece = self.pieces.partition_point(|(end, _)| *end <= byte);
+            self.pieces.get(piece).or(self.pieces.last()).map_or(Span::default(), |(_, span)| *span)
+        };
+        let back = |span: Span| Span { start: at(span.start).start, end: at(span.end.saturating_sub(1).max(span.start)).end };
+        let annotations = |list: &mut [Annotation]| list.iter_mut().for_each(|a| a.span = back(a.span));
+        for ty in &mut unit.types {
+            (ty.name_span, ty.span) = (back(ty.name_span), back(ty.span));
+            annotations(&mut ty.annotations);
+        }
+        for member in &mut unit.members {
+            (member.name_span, member.span) = (back(member.name_span), back(member.span));
+            annotations(&mut member.annotations);
+            for param in &mut member.params {
+                param.name_span = back(param.name_span);
+            }
+            let Some(body) = &mut member.body else { continue };
+            let spans: Vec<Span> = (0..body.nodes.len()).map(|n| back(body.span(yarrowgraph_ir::NodeId::new(n)))).collect();
+            (body.spans, body.origin) = (spans, 0);
+        }
+        unit.errors.clear();
+        unit.unread.clear();
+        unit.lines = LineIndex::default();
+    }
+}
