@@ -8,6 +8,7 @@
 
 #![warn(clippy::iter_over_hash_type)]
 
+mod branches;
 mod comments;
 mod cpp;
 mod csharp;

@@ -366,7 +366,7 @@ impl Flow<'_> {
     fn eval_param(&self, member: MemberId, function: Option<FunctionId>, index: u16, budget: u32) -> Val {
         if let Some(f) = function
             && let Some(walked) = self.walked_collection(member, f, index, budget)
-            && !(self.is_map(&walked, budget) && self.has_rows_of_parts(&walked))
+            && !(self.is_map(&walked, budget) && self.has_rows_of_parts(&walked, budget))
         {
             return Val::Element(Arc::new(walked), None);
         }
@@ -542,7 +542,7 @@ impl Flow<'_> {
         }
         match self.pattern_source(local.member, pattern, init, budget) {
             // the parts of rows that are written out are told apart
-            Some(Val::Element(of, None)) if self.has_rows_of_parts(&of) => Val::Local(local),
+            Some(Val::Element(of, None)) if self.has_rows_of_parts(&of, budget) => Val::Local(local),
             Some(Val::Element(of, key)) => Val::Element(of, key),
             _ => Val::Local(local),
         }

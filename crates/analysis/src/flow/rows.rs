@@ -97,7 +97,7 @@ impl Flow<'_> {
     }
 
     /// Whether the rows of a table are themselves lists that are written out.
-    pub(super) fn has_rows_of_parts(&self, list: &Val) -> bool {
+    pub(super) fn has_rows_of_parts(&self, list: &Val, budget: u32) -> bool {
         let is_list = |row: &Row| match row {
             Row::Item(site) => self
                 .program
@@ -106,7 +106,7 @@ impl Flow<'_> {
             Row::Entry(..) => true,
             Row::Key(_) => false,
         };
-        self.rows(list, BUDGET).is_some_and(|rows| !rows.is_empty() && rows.iter().all(is_list))
+        self.rows(list, budget).is_some_and(|rows| !rows.is_empty() && rows.iter().all(is_list))
     }
 
     /// The rows of a collection that is written out.
@@ -116,19 +116,19 @@ impl Flow<'_> {
             Val::Literal(site) => self.rows_of_node(*site),
             Val::Member(_, m) | Val::Static(m) => {
                 let only = match self.only_definition(*m) {
-                    Some(only) => self.eval(only),
-                    None => self.kept_by_getter(*m)?,
+                    Some(only) => self.eval_at(only.member, only.node, budget),
+                    None => self.kept_by_getter(*m, budget)?,
                 };
-                if self.is_made_empty(&only) { self.rows_put_in(*m) } else { self.rows(&only, budget) }
+                if self.is_made_empty(&only, budget) { self.rows_put_in(*m, budget) } else { self.rows(&only, budget) }
             }
             Val::Local(site) => match self.local_values(*site)[..] {
-                [one] => self.rows(&self.eval_in(site.member, one), budget),
+                [one] => self.rows(&self.eval_at(site.member, one, budget), budget),
                 _ => None,
             },
             Val::New(site) => match self.program.body(site.member)?.node(site.node) {
                 Node::New { args, .. } if args.len == 1 => {
                     let only = self.program.body(site.member)?.list(args)[0];
-                    self.rows(&self.eval_in(site.member, only), budget)
+                    self.rows(&self.eval_at(site.member, only, budget), budget)
                 }
                 _ => None,
             },
@@ -138,38 +138,42 @@ impl Flow<'_> {
     }
 
     /// What a getter makes, and hands to a function that keeps it.
-    fn kept_by_getter(&self, property: MemberId) -> Option<Val> {
+    fn kept_by_getter(&self, property: MemberId, budget: u32) -> Option<Val> {
         let program = self.program;
         let info = program.member(property);
         let is_getter = |m: &&MemberId| program.member(**m).kind == MemberKind::Accessor(AccessorKind::Get);
         let getter = program.own_members(info.owner, info.name).iter().find(is_getter)?;
-        let Val::Call(site) = self.returned(*getter, BUDGET)? else { return None };
+        let Val::Call(site) = self.returned(*getter, budget)? else { return None };
         let body = program.body(site.member)?;
         let Node::Call { args, .. } = body.node(site.node) else { return None };
-        body.list(args).iter().map(|a| self.eval_in(site.member, *a)).find(|made| matches!(made, Val::New(_)))
+        body.list(args).iter().map(|a| self.eval_at(site.member, *a, budget)).find(|made| matches!(made, Val::New(_)))
     }
 
-    fn is_made_empty(&self, value: &Val) -> bool {
+    fn is_made_empty(&self, value: &Val, budget: u32) -> bool {
         let Val::New(site) = value else { return false };
         let made = self.program.body(site.member).map(|b| b.node(site.node));
-        matches!(made, Some(Node::New { args, .. }) if args.len == 0) && self.is_map(value, BUDGET)
+        matches!(made, Some(Node::New { args, .. }) if args.len == 0) && self.is_map(value, budget)
     }
 
     /// The entries that code puts into a map under constant keys, where it puts in no others.
-    fn rows_put_in(&self, map: MemberId) -> Option<Vec<Row>> {
+    fn rows_put_in(&self, map: MemberId, budget: u32) -> Option<Vec<Row>> {
         let program = self.program;
         let pack = &program.kit_of(map).pack;
         let mut rows = Vec::new();
         for name in pack.adds.iter().filter_map(|name| program.symbols.get(name)) {
             for call in program.index.calls(name) {
-                let Some((Val::Member(_, m) | Val::Static(m), _)) = self.receiver(*call) else { continue };
-                if m != map {
+                let body = program.body(call.member)?;
+                let Node::Call { callee, args, .. } = body.node(call.node) else { return None };
+                let Node::Member { object, .. } = body.node(callee) else { continue };
+                // most receivers are seen at a glance not to be it
+                let is_another = |name| program.sym_in(call.member, name) != program.member(map).name;
+                if matches!(body.node(object), Node::Member { name, .. } if is_another(name))
+                    || !matches!(self.eval_at(call.member, object, budget), Val::Member(_, m) | Val::Static(m) if m == map)
+                {
                     continue;
                 }
-                let body = program.body(call.member)?;
-                let Node::Call { args, .. } = body.node(call.node) else { return None };
                 let [key, value] = *body.list(args) else { return None };
-                let Val::Str(key) = self.eval_in(call.member, key) else { return None };
+                let Val::Str(key) = self.eval_at(call.member, key, budget) else { return None };
                 rows.push(Row::Entry(key, Site { member: call.member, node: value }));
             }
         }
@@ -209,7 +213,7 @@ impl Flow<'_> {
         let Node::Member { name, .. } = body.node(callee) else { return None };
         match *body.list(args) {
             [table] if self.program.kit_of(call.member).pack.key_views.contains(self.program.unit_of(call.member).text(name)) => {
-                self.keys(self.rows(&self.eval_in(call.member, table), budget)?)
+                self.keys(self.rows(&self.eval_at(call.member, table, budget), budget)?)
             }
             _ => None,
         }

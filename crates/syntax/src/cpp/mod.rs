@@ -14,8 +14,9 @@ use tree_sitter::Node as Ts;
 use yarrowgraph_ir::traits::{MethodValue, Traits};
 use yarrowgraph_ir::{Language, NodeId, Unit, pack::Pack};
 
+use crate::branches;
 use crate::driver::{self, Lower, Nodes};
-use crate::parse::{self, Grammar, Unread};
+use crate::parse::{Grammar, Unread};
 use kinds::{Kind, Table};
 use macros::Prepared;
 
@@ -43,11 +44,13 @@ static TABLE: LazyLock<Table> = LazyLock::new(|| Table::new(&Grammar::Cpp.langua
 
 /// Lowers one file.
 pub(crate) fn lower(path: &str, text: &str) -> Result<Unit, Unread> {
+    // features are often in one branch only: a whole function must be at stake
+    const WORTH: u32 = 500;
     let prepared = macros::prepare(text);
-    let tree = parse::parse(Grammar::Cpp, &prepared.text)?;
+    let (text, tree) = branches::parse(Grammar::Cpp, &prepared.text, WORTH)?;
     let mut unit = Unit::new(Language::Cpp, path);
-    driver::note_errors(&mut unit, &tree, &prepared.text);
-    let l = Lower::new(unit, &prepared.text, &tree, &TABLE.value_tokens);
+    driver::note_errors(&mut unit, &tree, &text);
+    let l = Lower::new(unit, &text, &tree, &TABLE.value_tokens);
     let mut cpp = Cpp { l, t: &TABLE, prepared: &prepared, last_owner: None };
     cpp.program(tree.root_node());
     while let Some((node, placeholder)) = cpp.l.next_late() {

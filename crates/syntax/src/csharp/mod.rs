@@ -1,6 +1,5 @@
 //! C#.
 
-mod branches;
 mod decls;
 mod exprs;
 mod kinds;
@@ -13,9 +12,9 @@ use tree_sitter::Node as Ts;
 use yarrowgraph_ir::traits::{MethodValue, Traits};
 use yarrowgraph_ir::{Language, NodeId, TypeRef, TypeRefId, Unit, pack::Pack};
 
+use crate::branches;
 use crate::driver::{self, Lower, Nodes};
-use crate::parse::{self, Grammar, Unread};
-use branches::Keep;
+use crate::parse::{Grammar, Unread};
 use kinds::{Kind, Table};
 
 /// What the language promises.
@@ -42,30 +41,8 @@ static TABLE: LazyLock<Table> = LazyLock::new(|| Table::new(&Grammar::CSharp.lan
 
 /// Lowers one file.
 pub(crate) fn lower(path: &str, text: &str) -> Result<Unit, Unread> {
-    let tree = parse::parse(Grammar::CSharp, text)?;
-    if tree.root_node().has_error() && text.contains("#if") {
-        let mut least = (unread(&tree), None);
-        for keep in [Keep::First, Keep::Last] {
-            let text = branches::only(text, keep);
-            let tree = parse::parse(Grammar::CSharp, &text)?;
-            let left = unread(&tree);
-            if left < least.0 {
-                least = (left, Some((text, tree)));
-            }
-            if left == 0 {
-                break;
-            }
-        }
-        if let (_, Some((text, tree))) = least {
-            return Ok(lower_tree(path, &text, &tree));
-        }
-    }
-    Ok(lower_tree(path, text, &tree))
-}
-
-/// How many bytes the grammar could not read; stretches without bytes count too.
-fn unread(tree: &tree_sitter::Tree) -> u32 {
-    driver::errors(tree).iter().map(|e| e.end - e.start + 1).sum()
+    let (text, tree) = branches::parse(Grammar::CSharp, text, 1)?;
+    Ok(lower_tree(path, &text, &tree))
 }
 
 fn lower_tree(path: &str, text: &str, tree: &tree_sitter::Tree) -> Unit {

@@ -1,9 +1,45 @@
 //! Files whose `#if` branches cut through declarations or expressions: they are read as the
 //! compiler would, with one branch of each.
 
+use std::borrow::Cow;
+
+use tree_sitter::Tree;
+use yarrowgraph_ir::Span;
+
+use crate::driver;
+use crate::parse::{self, Grammar, Unread};
+
+/// Parses a text as it is, or with one branch of each `#if` where at least `worth` bytes more can then be read.
+pub(crate) fn parse(grammar: Grammar, text: &str, worth: u32) -> Result<(Cow<'_, str>, Tree), Unread> {
+    let tree = parse::parse(grammar, text)?;
+    if !tree.root_node().has_error() || !text.contains("#if") {
+        return Ok((Cow::Borrowed(text), tree));
+    }
+    let whole = unread(&tree);
+    let errors = driver::errors(&tree);
+    let (mut least, mut best) = (whole.saturating_sub(worth.saturating_sub(1)), (Cow::Borrowed(text), tree));
+    for keep in [Keep::First, Keep::Last] {
+        let one = only(text, keep, &errors);
+        let tree = parse::parse(grammar, &one)?;
+        let left = unread(&tree);
+        if left < least {
+            (least, best) = (left, (Cow::Owned(one), tree));
+        }
+        if left == 0 {
+            break;
+        }
+    }
+    Ok(best)
+}
+
+/// How many bytes the grammar could not read; stretches without bytes count too.
+fn unread(tree: &Tree) -> u32 {
+    driver::errors(tree).iter().map(|e| e.end - e.start + 1).sum()
+}
+
 /// Which branch of each `#if` is kept.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(super) enum Keep {
+enum Keep {
     /// The first.
     First,
     /// The last, which is that of `#else` where there is one.
@@ -11,36 +47,37 @@ pub(super) enum Keep {
 }
 
 /// The text with blanks in place of all other branches and of the directives themselves, so that
-/// every byte keeps its place.
-pub(super) fn only(text: &str, keep: Keep) -> String {
+/// every byte keeps its place. Only what begins in one of some stretches is touched.
+fn only(text: &str, keep: Keep, around: &[Span]) -> String {
     let lines: Vec<&str> = text.split_inclusive('\n').collect();
     let last = last_branches(&lines);
     let mut out = String::with_capacity(text.len());
-    // for each open `#if` whether its current branch is kept
-    let mut open: Vec<bool> = Vec::new();
+    // for each open `#if` whether its current branch is kept; none where it is left as it is
+    let mut open: Vec<Option<bool>> = Vec::new();
+    let mut at = 0;
     for (number, line) in lines.iter().enumerate() {
+        let start = at;
+        at += line.len() as u32;
         let is_kept = |first: bool| match keep {
             Keep::First => first,
             Keep::Last => last.contains(&number),
         };
         let branches = match directive(line) {
             Some("if") => {
-                open.push(is_kept(true));
-                true
+                let touched = around.iter().any(|e| e.start <= at && start <= e.end) || open.last().is_some_and(Option::is_some);
+                open.push(touched.then(|| is_kept(true)));
+                touched
             }
             Some("elif" | "else") => {
-                if let Some(kept) = open.last_mut() {
-                    *kept = is_kept(false);
-                }
-                true
+                let current = open.last_mut().and_then(Option::as_mut);
+                let touched = current.is_some();
+                current.into_iter().for_each(|kept| *kept = is_kept(false));
+                touched
             }
-            Some("endif") => {
-                open.pop();
-                true
-            }
+            Some("endif") => open.pop().is_some_and(|kept| kept.is_some()),
             _ => false,
         };
-        if branches || open.contains(&false) {
+        if branches || open.contains(&Some(false)) {
             out.extend(line.bytes().map(|b| if b == b'\n' || b == b'\r' { char::from(b) } else { ' ' }));
         } else {
             out.push_str(line);
@@ -78,6 +115,7 @@ fn directive(line: &str) -> Option<&str> {
 mod tests {
     use super::*;
 
+    const ALL: [Span; 1] = [Span { start: 0, end: 1000 }];
     const TEXT: &str = "a(\n#if NEW\n  gauge,\n#elif OLD\n  staff,\n#else // neither\n  None,\n#endif\n#region x\nb);\n";
 
     fn words(text: &str) -> String {
@@ -86,28 +124,28 @@ mod tests {
 
     #[test]
     fn one_branch_is_kept_and_every_byte_in_its_place() {
-        let first = only(TEXT, Keep::First);
+        let first = only(TEXT, Keep::First, &ALL);
         assert_eq!(words(&first), "a( gauge, #region x b);");
         assert_eq!(first.find("b)"), TEXT.find("b)"));
-        assert_eq!(words(&only(TEXT, Keep::Last)), "a( None, #region x b);");
+        assert_eq!(words(&only(TEXT, Keep::Last, &ALL)), "a( None, #region x b);");
     }
 
     #[test]
     fn branches_within_a_dropped_branch_are_dropped() {
         let text = "#if A\n#if B\nb\n#else\nc\n#endif\n#else\nd\n#endif\ne";
-        assert_eq!(words(&only(text, Keep::First)), "b e");
-        assert_eq!(words(&only(text, Keep::Last)), "d e");
+        assert_eq!(words(&only(text, Keep::First, &ALL)), "b e");
+        assert_eq!(words(&only(text, Keep::Last, &ALL)), "d e");
     }
 
     #[test]
     fn letters_beyond_ascii_keep_their_bytes() {
         let text = "#if A\nüö\n#else\nx\n#endif\ny";
-        assert_eq!(only(text, Keep::Last).len(), text.len());
+        assert_eq!(only(text, Keep::Last, &ALL).len(), text.len());
     }
 
     #[test]
     fn what_is_never_closed_is_no_panic() {
-        assert_eq!(words(&only("#else\n#if A\nx", Keep::First)), "x");
-        assert_eq!(words(&only("#endif\n#if A\nx", Keep::Last)), "");
+        assert_eq!(words(&only("#else\n#if A\nx", Keep::First, &ALL)), "#else x");
+        assert_eq!(words(&only("#endif\n#if A\nx", Keep::Last, &ALL)), "");
     }
 }
