@@ -109,7 +109,8 @@ fn taken_over(wiring: &Wiring<'_>, channel: &Channel, joins: &[&Effect], later: 
     let lost = joins.iter().find(|e| {
         let by_another = e.innermost().member != later.innermost().member || later.holder.key.is_some();
         let alike = e.holder.event == later.holder.event && e.holder.key == later.holder.key && e.handler != later.handler;
-        e.replaces && by_another && alike && is_one_object(wiring, later) && comes_first(wiring, e, later)
+        let is_known = e.handler.as_ref().is_some_and(|h| !matches!(h, Val::Unknown | Val::Null | Val::Data));
+        e.replaces && by_another && alike && is_known && is_one_object(wiring, later) && comes_first(wiring, e, later)
     })?;
     let store = later.innermost();
     // the subject's own setter says that it keeps one: then it is the caller's slip

@@ -177,6 +177,8 @@ impl Guards<'_, '_> {
             Node::Binary { op: BinaryOp::Ne, left, right } => self.asks_kind(left, right),
             Node::Unary { op: UnaryOp::Not, operand } => self.asks(operand, !holds),
             Node::TypeTest { object, binding, .. } if holds => self.is_same(object) || binding.is_some_and(|b| self.binds_called(b)),
+            // a getter of the channel gives it
+            Node::Call { .. } if holds && self.is_same(cond) => true,
             Node::Call { callee, args, .. } if holds => self.asks_by_call(callee, self.body.list(args)),
             Node::Assign { value, target, .. } if holds => self.is_same(value) || self.is_same(target),
             Node::Name(_) | Node::Member { .. } | Node::Index { .. } | Node::Local { .. } if holds => self.is_same(cond),

@@ -203,7 +203,12 @@ impl<'p> Wiring<'p> {
             e.act == act
                 && e.holder.event == effect::Event::Outside(name)
                 && program.kit_of(e.site.member).traits.open_names == program.kit_of(m).traits.open_names
-                && self.flow.type_of(&e.holder.subject) == Ty::Unknown
+                && match self.flow.type_of(&e.holder.subject) {
+                    Ty::Unknown => true,
+                    // named by a text, of which a compiler asks nothing
+                    Ty::Outside(..) => !program.kit_of(m).pack.connects.is_empty(),
+                    _ => false,
+                }
         })
     }
 

@@ -179,13 +179,13 @@ impl<'t> Cpp<'t> {
             let statements: Vec<Ts<'t>> = kids.named().filter(|n| Some(*n) != condition && Some(*n) != alternative).collect();
             let items = self.nodes(statements);
             let list = self.l.list(&items);
-            branches.push(self.l.push(Node::Block(list), branch));
+            // the names of a branch belong to the block around
+            branches.push(self.l.push(Node::Opaque(list), branch));
             at = alternative;
         }
-        // a branch without an alternative is as good as a plain stretch, whose names belong to the block around
+        // one without an alternative is as good as a plain stretch
         if let [one] = branches[..] {
-            let Node::Block(list) = self.l.body.node(one) else { return one };
-            return self.l.push(Node::Opaque(list), node);
+            return one;
         }
         let list = self.l.list(&branches);
         self.l.push(Node::Variants(list), node)
