@@ -3,14 +3,14 @@
 
 use rayon::prelude::*;
 use rustc_hash::FxHashSet;
-use yarrowgraph_ir::{FunctionId, MemberKind, Node};
+use yarrowgraph_ir::{FunctionId, MemberKind, Node, TypeKind};
 use yarrowgraph_model::Budget;
 
 use super::effect::{Act, Effect, Event, Holder};
 use super::extract::holder_of;
 use super::{adapters, annotated, channels, rows};
 use crate::flow::{Binding, Flow, FunctionKey, Val, is_override};
-use crate::program::{MemberId, Site, Sym, TypeId};
+use crate::program::{MemberId, Site, Sym, Ty, TypeId};
 
 /// How many wrappers are seen through.
 const WRAPPERS: usize = 6;
@@ -65,8 +65,23 @@ pub(super) fn spread(flow: &Flow<'_>, mut effects: Vec<Effect>, signals: &FxHash
         effect.handler = None;
     }
     let expanded = effects.into_iter().flat_map(|e| if e.by_annotation && !is_open(&e) { annotated::expand(flow, e) } else { vec![e] });
-    let effects = expanded.flat_map(|e| rows::expand(flow, e)).collect();
+    let effects = expanded.flat_map(|e| rows::expand(flow, e)).filter(|e| can_be_put_in(flow, e)).collect();
     (rows::passed_on(flow, effects), budgets)
+}
+
+/// Whether what comes to a collection through callers can be one of its elements: a cast on the way lets no other
+/// class through.
+fn can_be_put_in(flow: &Flow<'_>, effect: &Effect) -> bool {
+    let (Act::Join, Event::Own(m), Some(handler)) = (effect.act, &effect.holder.event, &effect.handler) else { return true };
+    if effect.inner.is_empty() || effect.in_record || effect.adapter.is_some() {
+        return true;
+    }
+    let program = flow.program;
+    let class = |ty: &Ty| ty.own().filter(|t| program.ty(*t).kind == TypeKind::Class);
+    match (class(&flow.element_held(*m)), class(&flow.type_of(handler))) {
+        (Some(element), Some(given)) => program.is_a(given, element) || program.is_a(element, given),
+        _ => true,
+    }
 }
 
 /// Members that somebody is told from.
