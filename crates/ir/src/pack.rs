@@ -332,6 +332,12 @@ pub struct Pack {
     /// Events that a platform hears by convention.
     #[serde(default)]
     pub heard_by_platform: Names,
+    /// Entries of plain records that hold a handler, where a record holds more that came in with it.
+    #[serde(default)]
+    pub handler_entries: Names,
+    /// Methods of functions that call them on an object that is handed over first.
+    #[serde(default)]
+    pub receiver_calls: Names,
     /// Methods that bind a function to an object, making a new function each time.
     #[serde(default)]
     pub binders: Names,

@@ -237,6 +237,9 @@ impl Flow<'_> {
         if let Some(only) = if body.returns_root { Some(root) } else { only_return(body, root) } {
             return Some(self.eval_at(member, only, budget));
         }
+        if returns_itself(body, root) {
+            return Some(Val::This(self.program.member(member).owner));
+        }
         // behind other statements only what was there before is the same thing at every call
         let last = last_return(body, root)?;
         let value = self.eval_at(member, last, budget);
@@ -433,6 +436,11 @@ impl Flow<'_> {
         values
     }
 
+    /// What is given to a local, in the order in which it stands in the text.
+    pub fn values_of_local(&self, local: Site) -> Vec<Val> {
+        self.local_values(local).into_iter().map(|node| self.eval_in(local.member, node)).collect()
+    }
+
     fn eval_local(&self, local: Site, budget: u32) -> Val {
         let Some(budget) = budget.checked_sub(1) else { return Val::Local(local) };
         let Some(body) = self.program.body(local.member) else { return Val::Unknown };
@@ -585,6 +593,25 @@ pub(super) fn only_return(body: &Body, root: NodeId) -> Option<NodeId> {
         Node::Lock { body: inner, .. } => only_return(body, inner),
         _ => None,
     }
+}
+
+/// Whether a body returns its own object wherever it returns, at its end too.
+fn returns_itself(body: &Body, root: NodeId) -> bool {
+    let Node::Block(list) = body.node(root) else { return false };
+    let is_itself = |node: NodeId| matches!(body.node(node), Node::Return(Some(value)) if matches!(body.node(value), Node::This));
+    if !body.list(list).last().is_some_and(|last| is_itself(*last)) {
+        return false;
+    }
+    let mut stack = vec![root];
+    while let Some(id) = stack.pop() {
+        match body.node(id) {
+            Node::Lambda(_) => continue,
+            Node::Return(_) if !is_itself(id) => return false,
+            _ => {}
+        }
+        stack.extend(body.children(id));
+    }
+    true
 }
 
 /// The expression that a body returns at its end, where it returns nowhere else.

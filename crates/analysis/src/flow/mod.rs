@@ -25,6 +25,7 @@ use crate::program::{MemberId, Program, Site, Sym, Ty};
 pub use callers::FunctionKey;
 pub(crate) use callers::is_override;
 pub use calls::Callee;
+pub use rows::Row;
 pub use value::{Binding, Val};
 
 /// How deep evaluation follows names, members and calls.

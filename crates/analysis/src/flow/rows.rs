@@ -48,6 +48,24 @@ impl Flow<'_> {
         (!rows.is_empty() && rows.len() <= ROWS).then_some((element, rows))
     }
 
+    /// What the items of a list that is written out are, where that is what a value is.
+    pub fn items_of(&self, value: &Val) -> Option<Vec<Val>> {
+        let Val::Literal(site) = value else { return None };
+        let item = |row: Row| match row {
+            Row::Item(site) => Some(self.eval(site)),
+            Row::Entry(..) | Row::Key(_) => None,
+        };
+        self.rows_of_node(*site)?.into_iter().map(item).collect()
+    }
+
+    /// The key of a row of a map.
+    pub fn key_of_row(&self, row: Row) -> Option<Val> {
+        match row {
+            Row::Entry(key, _) | Row::Key(key) => Some(Val::Str(key)),
+            Row::Item(_) => None,
+        }
+    }
+
     /// What a value is in the turn of a walk that sees a row.
     pub fn in_row(&self, value: &Val, element: &Val, row: Row) -> Val {
         if value == element {

@@ -221,8 +221,9 @@ struct Use {
     idiom: bool,
     /// Whether what is put in is a record around a handler.
     in_record: bool,
-    /// Whether what is put in is of the holder's own kind: a part of a whole.
-    of_own_kind: bool,
+    /// How often something is put in, and how often it is of the holder's own kind.
+    joins: u32,
+    of_own_kind: u32,
 }
 
 impl Use {
@@ -241,7 +242,9 @@ impl Use {
                 self.hands_itself |= matches!(effect.handler, Some(Val::This(_) | Val::Lambda(..) | Val::Method(..) | Val::Bound(..)));
                 self.combined |= !effect.replaces;
                 self.in_record |= effect.in_record;
-                self.of_own_kind |= effect.handler.as_ref().is_some_and(|h| flow.type_of(h).own().is_some_and(|t| program.is_a(t, owner)));
+                let is_own_kind = |h: &Val| flow.type_of(h).own().is_some_and(|t| program.is_a(t, owner));
+                self.joins += 1;
+                self.of_own_kind += u32::from(effect.handler.as_ref().is_some_and(is_own_kind));
                 self.idiom |= is_library_call(flow, effect);
             }
             Act::Raise => {
@@ -261,6 +264,11 @@ impl Use {
         }
     }
 
+    /// Whether what is put in is, as a rule, of the holder's own kind: a part of a whole.
+    fn holds_parts(&self) -> bool {
+        self.of_own_kind * 2 > self.joins
+    }
+
     /// What it may come to once effects are carried to callers: how raises are made stays as it is,
     /// all else may be added.
     fn may_grow(&self) -> impl Iterator<Item = Self> {
@@ -272,7 +280,7 @@ impl Use {
             messages: true,
             open_leave: true,
             hands_itself: true,
-            of_own_kind: false,
+            of_own_kind: 0,
             raises: self.raises.max(1),
             walks: self.walks.max(1),
             ..*self
@@ -296,7 +304,8 @@ impl Use {
         self.hands_itself |= other.hands_itself;
         self.idiom |= other.idiom;
         self.in_record |= other.in_record;
-        self.of_own_kind |= other.of_own_kind;
+        self.joins += other.joins;
+        self.of_own_kind += other.of_own_kind;
     }
 }
 
@@ -433,7 +442,7 @@ fn is_channel(flow: &Flow<'_>, m: MemberId, u: &Use) -> bool {
         // a collection, or a slot for a function, as it is used
         let filled_by_others = u.open_join || (u.outside_join && !u.messages);
         let is_strategy = u.walks == 0 && !u.elsewhere;
-        return filled_by_others && u.raises > 0 && like_observers && !is_strategy && !u.of_own_kind;
+        return filled_by_others && u.raises > 0 && like_observers && !is_strategy && !u.holds_parts();
     }
     if let Some(element) = shown {
         let element = match program.element_type(info.unit, &element) {
@@ -446,7 +455,7 @@ fn is_channel(flow: &Flow<'_>, m: MemberId, u: &Use) -> bool {
         };
         let callable = program.is_callable(info.unit, &element);
         let listener = match &element {
-            Ty::Own(..) if untyped => u.walks > 0 && !u.of_own_kind && like_observers,
+            Ty::Own(..) if untyped => u.walks > 0 && !u.holds_parts() && like_observers,
             // a part that is merely held is told things too: a listener comes by itself, goes
             // again, or is called one
             Ty::Own(t, _) => {
@@ -462,7 +471,7 @@ fn is_channel(flow: &Flow<'_>, m: MemberId, u: &Use) -> bool {
             }
             // what has messages of its own is an item, not a handler
             Ty::Param(..) => u.raises > 0 && !u.messages,
-            Ty::Unknown => u.raises > 0 && !(u.of_own_kind && u.messages) && (!untyped || like_observers),
+            Ty::Unknown => u.raises > 0 && !(u.holds_parts() && u.messages) && (!untyped || like_observers),
             _ => false,
         };
         let filled_by_others = u.open_join || (u.outside_join && callable);

@@ -133,7 +133,11 @@ impl Extractor<'_, '_> {
     pub(super) fn put(&self, node: NodeId, holder: Holder, value: NodeId, replaces: bool, found: &mut Vec<Effect>) {
         let Carried { handler, at, weak, in_record } = self.carried(&holder, value);
         // a collection that is put back under its key holds nothing new
-        let put_back = matches!(handler, Val::Element(..)) && holder_of(self.flow, &handler).is_some_and(|own| own.event == holder.event);
+        let is_own = |v: &Val| matches!(v, Val::Element(..)) && holder_of(self.flow, v).is_some_and(|own| own.event == holder.event);
+        let put_back = match &handler {
+            Val::Local(local) => self.flow.values_of_local(*local).first().is_some_and(is_own),
+            other => is_own(other),
+        };
         if put_back || matches!(handler, Val::Null | Val::Data | Val::Str(_)) {
             return;
         }
@@ -164,10 +168,13 @@ impl Extractor<'_, '_> {
                 }
             }
             Node::Collection { items, .. } => plain(self.handed_in(self.body.list(items)).unwrap_or(value), false),
-            Node::Object(_) => plain(self.handed_in(&self.entry_values(value)).unwrap_or(value), false),
+            Node::Object(_) => {
+                let handed_in = self.named_handler(value).or_else(|| self.handed_in(&self.entry_values(value)));
+                plain(handed_in.unwrap_or(value), false)
+            }
             _ => match self.eval(value) {
                 // a record that was made before
-                Val::New(site) if site.member == self.member && site.node != value => self.carried(holder, site.node),
+                Val::New(site) | Val::Literal(site) if site.member == self.member && site.node != value => self.carried(holder, site.node),
                 handler => match self.wrapped_param(&handler) {
                     Some(param) => Carried { handler: param, ..plain(value, false) },
                     None => plain(value, false),
@@ -186,6 +193,21 @@ impl Extractor<'_, '_> {
                 _ => None,
             })
             .collect()
+    }
+
+    /// The entry of an object that came in from outside and is called a handler, where others came in as well.
+    fn named_handler(&self, object: NodeId) -> Option<NodeId> {
+        let Node::Object(entries) = self.body.node(object) else { return None };
+        let pack = &self.flow.program.kit_of(self.member).pack;
+        self.body.list(entries).iter().find_map(|e| match self.body.node(*e) {
+            Node::Entry { key, value } => match self.body.node(key) {
+                Node::Str(key) if pack.handler_entries.contains(self.text(key)) => {
+                    matches!(self.eval(value), Val::Param(..)).then_some(value)
+                }
+                _ => None,
+            },
+            _ => None,
+        })
     }
 
     /// Which of some values is a handler: one that came in from outside, and best one that can be called.

@@ -1,7 +1,7 @@
 //! Effects that a pack says a library's method has.
 
 use yarrowgraph_ir::pack::{Idiom, Role, matches};
-use yarrowgraph_ir::{MemberKind, Node, NodeId, TypeKind};
+use yarrowgraph_ir::{BinaryOp, MemberKind, Node, NodeId, TypeKind};
 use yarrowgraph_model::Certainty;
 
 use super::effect::{Act, Effect, Event, Holder};
@@ -21,6 +21,12 @@ pub(super) fn effects(x: &Extractor<'_, '_>, node: NodeId, callee: NodeId, args:
     };
     let text = unit.text(name);
     let pack = &*program.kit_of(x.member).pack;
+    if pack.receiver_calls.contains(text)
+        && let Some(called) = object
+        && let Some(handed) = handed_on(x, args)
+    {
+        return matches!(x.body.node(called), Node::Member { .. }) && effects(x, node, called, &handed, found);
+    }
     let mut candidates = pack.idioms.named(text);
     if candidates.is_empty() {
         return false;
@@ -43,13 +49,22 @@ pub(super) fn effects(x: &Extractor<'_, '_>, node: NodeId, callee: NodeId, args:
     let receiver = concrete.unwrap_or_else(|| x.flow.type_of(&subject));
     for idiom in candidates {
         if let Some(certainty) = fits(x, idiom, object, &subject, &receiver)
-            && let Some(effect) = apply(x, idiom, node, name, subject.clone(), args, certainty)
+            && let Some(effect) = apply_all(x, idiom, node, name, &subject, args, certainty)
         {
             found.extend(effect);
             return true;
         }
     }
     false
+}
+
+/// What is handed on in `emit.call(bus, topic)` or `emit.apply(bus, [topic])`; none where it is not written out.
+fn handed_on(x: &Extractor<'_, '_>, args: &[NodeId]) -> Option<Vec<NodeId>> {
+    match args {
+        [_, list] if matches!(x.body.node(*list), Node::Collection { .. }) => Some(x.body.children(*list).to_vec()),
+        [_, first, ..] if matches!(x.body.node(*first), Node::Str(_) | Node::Template(_)) => Some(args[1..].to_vec()),
+        _ => None,
+    }
 }
 
 /// The type of a library that is all that a member of an own interface's type ever holds.
@@ -140,24 +155,73 @@ fn static_receiver(x: &Extractor<'_, '_>, site: crate::program::Site) -> Option<
     }
 }
 
+/// What a call does; where an object names topics and their handlers, for each of them.
+fn apply_all(
+    x: &Extractor<'_, '_>,
+    idiom: &Idiom,
+    node: NodeId,
+    name: yarrowgraph_ir::Name,
+    subject: &Val,
+    args: &[NodeId],
+    certainty: Certainty,
+) -> Option<Vec<Effect>> {
+    let topic = idiom.topic.and_then(|t| args.get(t).copied());
+    let mut parts = Arguments { args, topic, handler: handler_argument(x, idiom, args) };
+    let entries = topic.filter(|_| idiom.handler.is_some()).and_then(|t| match x.body.node(t) {
+        Node::Object(list) => Some(x.body.list(list)),
+        _ => None,
+    });
+    let Some(entries) = entries else { return apply(x, idiom, node, name, subject.clone(), parts, certainty) };
+    let mut found = Vec::new();
+    for entry in entries {
+        let Node::Entry { key, value } = x.body.node(*entry) else { return None };
+        if !matches!(x.body.node(key), Node::Str(_)) || x.flow.function_of(&x.eval(value)).is_none() {
+            return None;
+        }
+        (parts.topic, parts.handler) = (Some(key), Some(value));
+        found.extend(apply(x, idiom, node, name, subject.clone(), parts, certainty)?);
+    }
+    (!found.is_empty()).then_some(found)
+}
+
+/// The arguments of a call, and the roles of two of them.
+#[derive(Clone, Copy)]
+struct Arguments<'a> {
+    args: &'a [NodeId],
+    topic: Option<NodeId>,
+    handler: Option<NodeId>,
+}
+
+/// The argument that is the handler: where something else that is written out stands in its place (a selector,
+/// a priority, data), the function behind it.
+fn handler_argument(x: &Extractor<'_, '_>, idiom: &Idiom, args: &[NodeId]) -> Option<NodeId> {
+    let Some(index) = usize::try_from(idiom.handler?).ok() else { return args.last().copied() };
+    let first = *args.get(index)?;
+    let is_function = |n: &&NodeId| x.flow.function_of(&x.eval(**n)).is_some();
+    match x.body.node(first) {
+        // `{ handleEvent(e) { … } }`
+        Node::Object(_) if let Some(method) = entry(x, Some(first), "handleEvent") => Some(method),
+        Node::Str(_) | Node::Num(_) | Node::Bool(_) | Node::Null | Node::Object(_) | Node::Template(_) => {
+            args[index + 1..].iter().find(is_function).copied().or(Some(first))
+        }
+        _ => Some(first),
+    }
+}
+
 fn apply(
     x: &Extractor<'_, '_>,
     idiom: &Idiom,
     node: NodeId,
     name: yarrowgraph_ir::Name,
     subject: Val,
-    args: &[NodeId],
+    Arguments { args, topic: topic_node, handler: handler_node }: Arguments<'_>,
     certainty: Certainty,
 ) -> Option<Vec<Effect>> {
     let program = x.flow.program;
     let text = program.unit_of(x.member).text(name);
-    let handler_node = match idiom.handler {
-        Some(-1) => Some(*args.last()?),
-        Some(index) => args.get(usize::try_from(index).ok()?).copied(),
-        None => None,
-    };
-    let topic_node = idiom.topic.and_then(|t| args.get(t).copied());
     let act = match idiom.does {
+        // without a handler all of them go
+        Role::Release if handler_node.is_none() && idiom.handler.is_some() && idiom.topic.is_some() => Act::LeaveAll,
         Role::Subscribe => Act::Join,
         Role::Release => Act::Leave,
         Role::ReleaseAll => Act::LeaveAll,
@@ -178,6 +242,10 @@ fn apply(
         if !can_be_handler(x, node, handler.as_ref()?, certainty) {
             return None;
         }
+    }
+    // a place in the net is no topic (`db.connect('mongo://…', done)`)
+    if topic_node.is_some_and(|t| matches!(x.body.node(t), Node::Str(text) if program.unit_of(x.member).text(text).contains("://"))) {
+        return None;
     }
     let star = matches(&idiom.name, text).unwrap_or("");
     let event = if let Some((_, tail)) = idiom.name.split_once('*') {
@@ -308,6 +376,12 @@ fn is_key(x: &Extractor<'_, '_>, node: NodeId) -> bool {
             _ => false,
         },
         Node::Cast { operand, .. } => is_key(x, operand),
+        // `'lock.' + phase`, `['full', 'empty']`
+        Node::Binary { op: BinaryOp::Add, left, .. } => matches!(x.body.node(left), Node::Str(_)) || is_key(x, left),
+        Node::Collection { items, .. } => {
+            let items = x.body.list(items);
+            !items.is_empty() && items.iter().all(|i| matches!(x.body.node(*i), Node::Str(_)))
+        }
         _ => false,
     }
 }

@@ -31,6 +31,15 @@ impl Extractor<'_, '_> {
                     let ty = self.flow.type_of(&value);
                     let delegate = program.is_callable(unit, &ty)
                         || matches!(holder_of(self.flow, &value), Some(Holder { event: Event::Own(m), .. }) if program.member(m).kind == MemberKind::Event);
+                    let in_record = |v: &Val| matches!(v, Val::Outside(of, _) if matches!(**of, Val::Element(..)));
+                    if !delegate && ty == Ty::Unknown && (in_record(&value) || matches!(value, Val::Element(..))) {
+                        let told = match &value {
+                            Val::Outside(of, _) => (**of).clone(),
+                            _ => value.clone(),
+                        };
+                        self.raise_at(node, object, &told, None, optional, found);
+                        return;
+                    }
                     if delegate {
                         self.raise_at(node, object, &value, None, optional, found);
                         return;

@@ -1,12 +1,26 @@
 //! Effects in a walk over a table that is written out: topics and handlers that each row names.
 
-use rustc_hash::FxHashMap;
+use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::effect::{Act, Effect};
-use crate::flow::{Flow, FunctionKey, Val};
+use crate::flow::{Flow, FunctionKey, Row, Val};
 
 /// Puts an effect for each row in the place of one whose topic a walked table gives.
 pub(super) fn expand(flow: &Flow<'_>, effect: Effect) -> Vec<Effect> {
+    if let Some(topics) = effect.holder.key.as_ref().and_then(|key| flow.items_of(key)) {
+        return topics.into_iter().map(|topic| under(&effect, topic)).collect();
+    }
+    if let Some(topics) = effect.holder.key.as_ref().and_then(|key| words(flow, key)) {
+        return topics.into_iter().map(|topic| under(&effect, topic)).collect();
+    }
+    if let Some((map, rows)) = effect.handler.as_ref().and_then(|handler| map_handed_in(flow, effect.holder.key.as_ref()?, handler)) {
+        let in_row = |row: Row| {
+            let mut one = under(&effect, flow.key_of_row(row)?);
+            one.handler = Some(flow.in_row(&map, &map, row));
+            Some(one)
+        };
+        return rows.into_iter().filter_map(in_row).collect();
+    }
     let of_topic = matches!(effect.act, Act::Join | Act::Leave | Act::Raise | Act::LeaveAll);
     let table = effect.holder.key.as_ref().filter(|_| of_topic).and_then(|key| flow.table_of(key));
     let Some((element, rows)) = table else { return vec![effect] };
@@ -21,6 +35,23 @@ pub(super) fn expand(flow: &Flow<'_>, effect: Effect) -> Vec<Effect> {
     };
     // a row without a topic does nothing
     rows.into_iter().map(in_row).filter(|one| one.holder.key != Some(Val::Null)).collect()
+}
+
+/// The words of a text that code walks (`for (const type of types.split(' '))`).
+fn words(flow: &Flow<'_>, key: &Val) -> Option<Vec<Val>> {
+    let Val::Element(text, _) = key else { return None };
+    let Val::Str(text) = **text else { return None };
+    let words = flow.program.text(text).split_whitespace();
+    words.map(|w| flow.program.symbols.get(w).map(Val::Str)).collect()
+}
+
+/// A map of topics and handlers that a caller hands over: the handler is what it has under the very topic.
+fn map_handed_in(flow: &Flow<'_>, key: &Val, handler: &Val) -> Option<(Val, Vec<Row>)> {
+    let Val::Element(map, Some(under)) = handler else { return None };
+    if **under != *key || !matches!(key, Val::Local(_)) {
+        return None;
+    }
+    flow.table_of(&Val::Element(map.clone(), None))
 }
 
 /// What a handler tells on under the topic that it was told of: an effect for each of the topics that it hears.
@@ -42,14 +73,37 @@ pub(super) fn passed_on(flow: &Flow<'_>, effects: Vec<Effect>) -> Vec<Effect> {
     let expand = |effect: Effect| {
         let heard = effect.holder.key.as_ref().and_then(|key| told_topic(flow, key)).and_then(|function| topics.get(&function));
         let Some(heard) = heard else { return vec![effect] };
-        let under = |key: &Val| {
-            let mut one = effect.clone();
-            one.holder.key = Some(key.clone());
-            one
-        };
-        heard.iter().map(under).collect()
+        heard.iter().map(|key| under(&effect, key.clone())).collect()
     };
     effects.into_iter().flat_map(expand).collect()
+}
+
+/// Topics that are several in one text (`'rise fall'`), where one of them is a topic by itself.
+pub(super) fn split(flow: &Flow<'_>, effects: Vec<Effect>) -> Vec<Effect> {
+    let program = flow.program;
+    let text = |e: &Effect| match e.holder.key {
+        Some(Val::Str(text)) => Some(program.text(text)),
+        _ => None,
+    };
+    let known: FxHashSet<&str> = effects.iter().filter_map(text).filter(|t| !t.contains(' ')).collect();
+    let several = |e: &Effect| {
+        let words: Vec<&str> = text(e).filter(|t| t.contains(' ')).map(|t| t.split_whitespace().collect())?;
+        let symbols: Option<Vec<_>> = words.iter().map(|w| program.symbols.get(w)).collect();
+        symbols.filter(|_| words.iter().any(|w| known.contains(w)))
+    };
+    let expand = |e: Effect| match several(&e) {
+        Some(words) => words.into_iter().map(|word| under(&e, Val::Str(word))).collect(),
+        None => vec![e],
+    };
+    effects.into_iter().flat_map(expand).collect()
+}
+
+/// The same under another topic.
+fn under(effect: &Effect, topic: Val) -> Effect {
+    let mut one = effect.clone();
+    one.holder.key = Some(topic);
+    one.by_row = true;
+    one
 }
 
 /// The function whose first parameter says its own topic (`event.type`).

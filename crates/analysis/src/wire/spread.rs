@@ -3,7 +3,7 @@
 
 use rayon::prelude::*;
 use rustc_hash::FxHashSet;
-use yarrowgraph_ir::{FunctionId, MemberKind, Node, TypeKind};
+use yarrowgraph_ir::{Body, FunctionId, MemberKind, Node, NodeId, TypeKind, UnaryOp};
 use yarrowgraph_model::Budget;
 
 use super::effect::{Act, Effect, Event, Holder};
@@ -66,7 +66,7 @@ pub(super) fn spread(flow: &Flow<'_>, mut effects: Vec<Effect>, signals: &FxHash
     }
     let expanded = effects.into_iter().flat_map(|e| if e.by_annotation && !is_open(&e) { annotated::expand(flow, e) } else { vec![e] });
     let effects = expanded.flat_map(|e| rows::expand(flow, e)).filter(|e| can_be_put_in(flow, e)).collect();
-    (rows::passed_on(flow, effects), budgets)
+    (rows::split(flow, rows::passed_on(flow, effects)), budgets)
 }
 
 /// Whether what comes to a collection through callers can be one of its elements: a cast on the way lets no other
@@ -179,7 +179,8 @@ fn to_callers(flow: &Flow<'_>, effect: &Effect, signals: &FxHashSet<TypeId>) -> 
     if effect.act == Act::Leave && effect.handler.as_ref().is_some_and(|h| is_walked(flow, h)) {
         return Vec::new();
     }
-    let mut carried: Vec<Effect> = flow.callers(key).iter().map(|(site, binding)| carry(flow, effect, *site, binding)).collect();
+    let callers = flow.callers(key).iter().filter(|(site, binding)| !leaves_out_handler(flow, effect, *site, binding));
+    let mut carried: Vec<Effect> = callers.map(|(site, binding)| carry(flow, effect, *site, binding)).collect();
     // who holds one object and hands it on does not tell it; who hands on each element does
     carried.retain(|e| (!e.of_param || matches!(e.holder.event, Event::Given) || e.walks) && !goes_round(&e.holder.subject));
     carried
@@ -237,6 +238,8 @@ pub(super) fn open_in(flow: &Flow<'_>, effect: &Effect, signals: &FxHashSet<Type
         Val::Outside(of, name) if flow.program.kit_of(effect.site.member).pack.class_getters.contains(flow.program.text(*name)) => {
             (**of).clone()
         }
+        // topics that are handed over together
+        Val::Element(of, _) => (**of).clone(),
         _ => key.clone(),
     };
     let open_key = effect.holder.key.as_ref().map(object).as_ref().and_then(&param);
@@ -247,7 +250,12 @@ pub(super) fn open_in(flow: &Flow<'_>, effect: &Effect, signals: &FxHashSet<Type
     match effect.act {
         Act::Join | Act::Leave => {
             let handler = effect.handler.as_ref()?;
-            param(handler).or(given).or(open_key)
+            // a map of topics and handlers
+            let of_map = match (handler, &effect.holder.key) {
+                (Val::Element(map, Some(under)), Some(key)) if **under == *key => param(map),
+                _ => None,
+            };
+            param(handler).or(of_map).or(given).or(open_key)
         }
         Act::Raise | Act::LeaveAll | Act::LeaveOwner => {
             if let Some(key) = open_key.or(given) {
@@ -289,6 +297,21 @@ fn enclosing_key(flow: &Flow<'_>, site: Site) -> Option<FunctionKey> {
         },
         _ => Some((site.member, None)),
     }
+}
+
+/// Whether a caller leaves out the very parameter that would be the handler.
+fn leaves_out_handler(flow: &Flow<'_>, effect: &Effect, call: Site, binding: &Binding) -> bool {
+    let (Act::Join, Some(Val::Param(member, function, index))) = (effect.act, &effect.handler) else { return false };
+    let left_out = (*member, *function) == binding.callee && binding.args.get(*index as usize).is_none_or(Option::is_none);
+    left_out
+        && flow.program.body(call.member).is_some_and(|body| match body.node(call.node) {
+            Node::Call { args, .. } => body.list(args).len() <= *index as usize && !body.list(args).iter().any(|a| is_spread(body, *a)),
+            _ => false,
+        })
+}
+
+fn is_spread(body: &Body, node: NodeId) -> bool {
+    matches!(body.node(node), Node::Unary { op: UnaryOp::Spread, .. })
 }
 
 /// An effect as a caller has it.

@@ -214,6 +214,21 @@ impl<'t> Script<'t> {
         true
     }
 
+    /// `const telling = { on(…) … }` that is copied into classes: a class of its own, whose heirs they are.
+    fn mixin(&mut self, object: Ts<'t>, name: Name, name_at: Ts<'t>, exported: bool) -> bool {
+        if !self.is_loose() || self.kind(object) != Kind::Object {
+            return false;
+        }
+        let (text, own) = (self.l.text, self.l.text_of(name_at));
+        let is_mixed_in = [format!(".extend({own}"), format!("includes: {own}"), format!(".prototype, {own}")];
+        if !is_mixed_in.iter().any(|way| text.contains(way.as_str())) {
+            return false;
+        }
+        let class = self.open_type(object, name_at, name, TypeKind::Class, exported);
+        self.members_from(class, object, object);
+        true
+    }
+
     /// The members of a class from an object literal.
     fn members_from(&mut self, class: TypeDeclId, object: Ts<'t>, at: Ts<'t>) {
         let f = &self.t.fields;
@@ -393,7 +408,7 @@ impl<'t> Script<'t> {
             self.constructor_class(value, name, name_at, exported);
             return true;
         }
-        if self.singleton(value, name, name_at, exported) {
+        if self.mixin(value, name, name_at, exported) || self.singleton(value, name, name_at, exported) {
             return true;
         }
         self.extended_class(value, name, name_at, exported).is_some()
@@ -417,13 +432,22 @@ impl<'t> Script<'t> {
         let base = callee.strip_suffix(".extend")?;
         let simple = base.rsplit('.').next().unwrap_or(base);
         let args = self.l.items(arguments);
-        let object = args.named().find(self.t.is(Kind::Object))?;
-        if !simple.starts_with(|c: char| c.is_uppercase()) {
+        let parts = || args.named().filter(|n| matches!(self.kind(*n), Kind::Object | Kind::Identifier));
+        if !simple.starts_with(|c: char| c.is_uppercase()) || parts().next().is_none() {
             return None;
         }
+        let parts: Vec<Ts<'t>> = parts().collect();
         let id = self.open_type(value, name_at, name, TypeKind::Class, exported);
         self.add_base(id, base);
-        self.members_from(id, object, value);
+        for part in parts {
+            match self.kind(part) {
+                Kind::Object => self.members_from(id, part, value),
+                _ => {
+                    let mixed_in = self.l.text_of(part);
+                    self.add_base(id, mixed_in);
+                }
+            }
+        }
         Some(id)
     }
 }
