@@ -7,6 +7,10 @@ use crate::flow::{Flow, FunctionKey, Row, Val};
 
 /// Puts an effect for each row in the place of one whose topic a walked table gives.
 pub(super) fn expand(flow: &Flow<'_>, effect: Effect) -> Vec<Effect> {
+    // a letter of a text is no handler: the caller hands a text where a map could be
+    if matches!(&effect.handler, Some(Val::Element(of, _)) if matches!(**of, Val::Str(_))) {
+        return Vec::new();
+    }
     if let Some(topics) = effect.holder.key.as_ref().and_then(|key| flow.items_of(key)) {
         return topics.into_iter().map(|topic| under(&effect, topic)).collect();
     }
