@@ -347,6 +347,9 @@ pub struct Pack {
     /// Methods that hand a handle to an owner that releases it.
     #[serde(default)]
     pub handle_owners: Names,
+    /// Methods that hand an object over to scripts or to other processes, which may hear what it raises.
+    #[serde(default)]
+    pub exports: Names,
     /// Bases of classes whose channels another process raises or hears.
     #[serde(default)]
     pub remote_bases: Names,

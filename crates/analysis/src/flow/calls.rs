@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use yarrowgraph_ir::{MemberKind, Node, NodeId, ParamMode};
+use yarrowgraph_ir::{MemberKind, Node, NodeId, ParamMode, TypeKind};
 
 use super::callers::CALL_OPERATOR;
 use super::{BUDGET, Binding, Flow, Val};
@@ -46,7 +46,7 @@ impl Flow<'_> {
         }
         match self.eval_at(site.member, callee, budget) {
             Val::Method(member, receiver) => {
-                let member = self.overload(member, arg_count);
+                let member = self.overload(member, site, arg_count, budget);
                 Some(Callee { member, receiver: receiver.map(|r| (*r).clone()), extension: false })
             }
             // an object that is called itself
@@ -96,7 +96,7 @@ impl Flow<'_> {
     }
 
     /// The overload that takes a number of arguments; the one with a body first.
-    fn overload(&self, member: MemberId, arg_count: usize) -> MemberId {
+    fn overload(&self, member: MemberId, call: Site, arg_count: usize, budget: u32) -> MemberId {
         let program = self.program;
         let info = program.member(member);
         let all = program.find_members(info.owner, info.name);
@@ -107,9 +107,30 @@ impl Flow<'_> {
             let rest = params.iter().any(|p| p.mode == ParamMode::Rest);
             needed <= arg_count && (rest || arg_count <= params.len())
         };
-        let fitting: Vec<MemberId> = methods.by_ref().filter(takes).collect();
+        let mut fitting: Vec<MemberId> = methods.by_ref().filter(takes).collect();
+        if fitting.len() > 1 && fitting.iter().any(|m| *m != fitting[0]) {
+            let alike: Vec<MemberId> = fitting.iter().copied().filter(|m| self.takes_kinds(*m, call, budget)).collect();
+            if !alike.is_empty() {
+                fitting = alike;
+            }
+        }
         let with_body = fitting.iter().copied().find(|m| program.body(*m).is_some_and(|b| b.root.is_some()));
         with_body.or(fitting.first().copied()).unwrap_or(member)
+    }
+
+    /// Whether no argument of a call is of another class of the tree than the parameter that it stands for.
+    fn takes_kinds(&self, method: MemberId, call: Site, budget: u32) -> bool {
+        let program = self.program;
+        let Some(body) = program.body(call.member) else { return true };
+        let Node::Call { args, .. } = body.node(call.node) else { return true };
+        let class = |ty: Ty| ty.own().filter(|t| program.ty(*t).kind == TypeKind::Class && program.ty(*t).params.is_empty());
+        program.decl(method).params.iter().zip(body.list(args)).all(|(param, arg)| {
+            let Some(wanted) = param.ty.and_then(|ty| class(program.type_in(method, ty))) else { return true };
+            match class(self.type_of_val(&self.eval_at(call.member, *arg, budget.min(6)), budget.min(6)).bounded()) {
+                Some(given) => program.is_a(given, wanted) || program.is_a(wanted, given),
+                None => true,
+            }
+        })
     }
 
     /// What a call hands to a method.

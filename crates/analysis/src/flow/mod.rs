@@ -49,6 +49,8 @@ pub struct Flow<'p> {
     callees: Vec<Mutex<FxHashMap<NodeId, Option<Callee>>>>,
     calls_by_target: Mutex<FxHashMap<Sym, Arc<callers::CallsByTarget>>>,
     creations_by_type: Mutex<FxHashMap<Sym, Arc<callers::CreationsByType>>>,
+    /// The rows of maps that are filled by code, as far as they were asked for.
+    filled_maps: Mutex<FxHashMap<MemberId, Option<Arc<[Row]>>>>,
 }
 
 impl<'p> Flow<'p> {
@@ -69,6 +71,7 @@ impl<'p> Flow<'p> {
             callees,
             calls_by_target: Mutex::default(),
             creations_by_type: Mutex::default(),
+            filled_maps: Mutex::default(),
         };
         let all: Vec<MemberId> = (0..program.members.len()).map(|i| MemberId(i as u32)).collect();
         for through_objects in [false, true] {
@@ -83,6 +86,7 @@ impl<'p> Flow<'p> {
         // what was asked for on the way knew less
         flow.calls_by_target = Mutex::default();
         flow.creations_by_type = Mutex::default();
+        flow.filled_maps = Mutex::default();
         flow.callees = (0..program.members.len()).map(|_| Mutex::default()).collect();
         flow
     }

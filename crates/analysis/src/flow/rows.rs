@@ -44,7 +44,7 @@ impl Flow<'_> {
             _ => return None,
         };
         let Val::Element(list, None) = &element else { return None };
-        let rows = self.rows(list, BUDGET)?;
+        let rows = self.rows(list, true, BUDGET)?;
         (!rows.is_empty() && rows.len() <= ROWS).then_some((element, rows))
     }
 
@@ -124,11 +124,11 @@ impl Flow<'_> {
             Row::Entry(..) => true,
             Row::Key(_) => false,
         };
-        self.rows(list, budget).is_some_and(|rows| !rows.is_empty() && rows.iter().all(is_list))
+        self.rows(list, false, budget).is_some_and(|rows| !rows.is_empty() && rows.iter().all(is_list))
     }
 
-    /// The rows of a collection that is written out.
-    fn rows(&self, list: &Val, budget: u32) -> Option<Vec<Row>> {
+    /// The rows of a collection that is written out; of one that code fills, only where that is asked for.
+    fn rows(&self, list: &Val, filled: bool, budget: u32) -> Option<Vec<Row>> {
         let budget = budget.checked_sub(1)?;
         match list {
             Val::Literal(site) => self.rows_of_node(*site),
@@ -137,20 +137,20 @@ impl Flow<'_> {
                     Some(only) => self.eval_at(only.member, only.node, budget),
                     None => self.kept_by_getter(*m, budget)?,
                 };
-                if self.is_made_empty(&only, budget) { self.rows_put_in(*m, budget) } else { self.rows(&only, budget) }
+                if self.is_made_empty(&only, budget) { filled.then(|| self.rows_put_in(*m))? } else { self.rows(&only, filled, budget) }
             }
             Val::Local(site) => match self.local_values(*site)[..] {
-                [one] => self.rows(&self.eval_at(site.member, one, budget), budget),
+                [one] => self.rows(&self.eval_at(site.member, one, budget), filled, budget),
                 _ => None,
             },
             Val::New(site) => match self.program.body(site.member)?.node(site.node) {
                 Node::New { args, .. } if args.len == 1 => {
                     let only = self.program.body(site.member)?.list(args)[0];
-                    self.rows(&self.eval_at(site.member, only, budget), budget)
+                    self.rows(&self.eval_at(site.member, only, budget), filled, budget)
                 }
                 _ => None,
             },
-            Val::Call(site) => self.rows_of_keys(*site, budget),
+            Val::Call(site) => self.rows_of_keys(*site, filled, budget),
             _ => None,
         }
     }
@@ -174,8 +174,23 @@ impl Flow<'_> {
     }
 
     /// The entries that code puts into a map under constant keys, where it puts in no others.
-    fn rows_put_in(&self, map: MemberId, budget: u32) -> Option<Vec<Row>> {
-        let program = self.program;
+    fn rows_put_in(&self, map: MemberId) -> Option<Vec<Row>> {
+        if let Ok(known) = self.filled_maps.lock()
+            && let Some(rows) = known.get(&map)
+        {
+            return rows.as_ref().map(|rows| rows.to_vec());
+        }
+        let rows = self.find_rows_put_in(map);
+        if let Ok(mut known) = self.filled_maps.lock() {
+            known.insert(map, rows.clone().map(Into::into));
+        }
+        rows
+    }
+
+    fn find_rows_put_in(&self, map: MemberId) -> Option<Vec<Row>> {
+        /// How far receivers and keys are followed.
+        const NEAR: u32 = 6;
+        let (program, budget) = (self.program, NEAR);
         let pack = &program.kit_of(map).pack;
         let mut rows = Vec::new();
         for name in pack.adds.iter().filter_map(|name| program.symbols.get(name)) {
@@ -225,13 +240,13 @@ impl Flow<'_> {
     }
 
     /// `Object.keys(table)`: a row for each key of an object.
-    fn rows_of_keys(&self, call: Site, budget: u32) -> Option<Vec<Row>> {
+    fn rows_of_keys(&self, call: Site, filled: bool, budget: u32) -> Option<Vec<Row>> {
         let body = self.program.body(call.member)?;
         let Node::Call { callee, args, .. } = body.node(call.node) else { return None };
         let Node::Member { name, .. } = body.node(callee) else { return None };
         match *body.list(args) {
             [table] if self.program.kit_of(call.member).pack.key_views.contains(self.program.unit_of(call.member).text(name)) => {
-                self.keys(self.rows(&self.eval_at(call.member, table, budget), budget)?)
+                self.keys(self.rows(&self.eval_at(call.member, table, budget), filled, budget)?)
             }
             _ => None,
         }
@@ -251,7 +266,7 @@ impl Flow<'_> {
         let around = self.program.scope(local.member).parent(local.node)?;
         match body.node(around) {
             Node::ForEach { var, iterable, keys: true, .. } if var == local.node => {
-                self.keys(self.rows(&self.eval_in(local.member, iterable), BUDGET)?)
+                self.keys(self.rows(&self.eval_in(local.member, iterable), true, BUDGET)?)
             }
             _ => None,
         }
@@ -269,7 +284,7 @@ impl Flow<'_> {
             Row::Entry(known, site) if *known == key => Some(*site),
             _ => None,
         };
-        self.rows(table, BUDGET)?.iter().find_map(entry).map(|site| self.eval(site))
+        self.rows(table, true, BUDGET)?.iter().find_map(entry).map(|site| self.eval(site))
     }
 
     /// What a pattern takes apart to give a local, and by which steps.

@@ -2,6 +2,7 @@
 
 use std::collections::BTreeSet;
 
+use rustc_hash::FxHashSet;
 use yarrowgraph_ir::{AssignOp, MemberKind, Node, NodeId, Visibility};
 use yarrowgraph_model::{Certainty, ChannelKind, Level};
 
@@ -47,6 +48,7 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel) -> Option<Draft> {
                 || may_be_heard_unseen(wiring, *m)
                 || is_offered(wiring, *m)
                 || may_be_joined_by_name(wiring, *m)
+                || is_referred_to(wiring, channel, *m)
             {
                 return None;
             }
@@ -234,6 +236,23 @@ fn may_be_heard_unseen(wiring: &Wiring<'_>, m: MemberId) -> bool {
     };
     let named = views_of(wiring, m).into_iter().chain([info.name]);
     named.into_iter().any(|name| program.index.calls(name).iter().chain(program.index.writes(name)).any(subscribes))
+}
+
+/// Whether a reference to a channel is handed to something that is not understood: it may be somebody who subscribes.
+fn is_referred_to(wiring: &Wiring<'_>, channel: &Channel, m: MemberId) -> bool {
+    let program = wiring.program();
+    let owner = program.member(m).owner;
+    let effects: FxHashSet<Site> = channel.raises.iter().map(|e| wiring.effects[*e].site).collect();
+    program.index.reads(program.member(m).name).iter().any(|read| {
+        let Some(body) = program.body(read.member) else { return false };
+        let Node::MethodRef { object, .. } = body.node(read.node) else { return false };
+        let of_another = match body.node(object) {
+            Node::TypeExpr(ty) => program.type_in(read.member, ty).own().is_none_or(|t| !program.is_a(t, owner) && !program.is_a(owner, t)),
+            _ => false,
+        };
+        let around = program.scope(read.member).ancestors(read.node).map(|node| Site { member: read.member, node });
+        !of_another && !around.into_iter().any(|site| effects.contains(&site) || wiring.joins_at(site).next().is_some())
+    })
 }
 
 /// Whether a call by the name of a method that puts handlers in reaches nobody knows what: in

@@ -32,6 +32,12 @@ pub(super) fn effects(x: &Extractor<'_, '_>, node: NodeId, callee: NodeId, args:
 fn member_ref(x: &Extractor<'_, '_>, node: NodeId) -> Option<(NodeId, yarrowgraph_ir::Name)> {
     match x.body.node(node) {
         Node::MethodRef { object, name } => Some((object, name)),
+        // one of several of the same name: `overload<int>(&Gauge::rose)`, `static_cast<…>(&Gauge::rose)`
+        Node::Cast { operand, .. } => member_ref(x, operand),
+        Node::Call { args, .. } => match *x.body.list(args) {
+            [only] => member_ref(x, only),
+            _ => None,
+        },
         _ => None,
     }
 }
@@ -121,6 +127,7 @@ fn connection(x: &Extractor<'_, '_>, node: NodeId, args: &[NodeId]) -> Option<Ve
 fn is_slot(x: &Extractor<'_, '_>, node: NodeId) -> bool {
     match x.body.node(node) {
         Node::MethodRef { .. } | Node::Lambda(_) => true,
+        Node::Call { .. } | Node::Cast { .. } => member_ref(x, node).is_some(),
         Node::Name(_) | Node::Member { .. } => {
             x.flow.function_of(&x.eval(node)).is_some() || matches!(x.eval(node), Val::Local(_) | Val::Param(..))
         }

@@ -74,6 +74,8 @@ pub struct Wiring<'p> {
     setup: Setup,
     /// Where names of topics stand, found when it is asked for.
     mentions: OnceLock<mentions::Mentions>,
+    /// Classes whose objects are handed over to scripts or other processes, found when it is asked for.
+    exported: OnceLock<FxHashSet<TypeId>>,
     /// What is known so far of how long the instances of types live.
     lives: Mutex<FxHashMap<TypeId, Lives>>,
     /// Words in what could not be read of any file.
@@ -135,6 +137,7 @@ impl<'p> Wiring<'p> {
             handler_lambdas,
             setup,
             mentions: OnceLock::new(),
+            exported: OnceLock::new(),
             lives: Mutex::default(),
             unread: words(|f| &f.unit.unread),
             mentioned: words(|f| &f.unit.mentioned),
@@ -231,7 +234,26 @@ impl<'p> Wiring<'p> {
     pub fn is_remote(&self, ty: TypeId) -> bool {
         let program = self.program();
         let remote = &program.kit(program.ty(ty).unit).pack.remote_bases;
-        program.outside_bases(ty).iter().any(|base| remote.contains(program.text(*base)))
+        program.outside_bases(ty).iter().any(|base| remote.contains(program.text(*base))) || self.is_exported(ty)
+    }
+
+    /// Whether objects of a class, or of an heir or base of it, are handed over to scripts or other processes.
+    fn is_exported(&self, ty: TypeId) -> bool {
+        let program = self.program();
+        let find = || {
+            let names = program.packs().flat_map(|pack| pack.exports.iter()).filter_map(|name| program.symbols.get(name));
+            let calls = names.flat_map(|name| program.index.calls(name));
+            let handed = calls.flat_map(|call| {
+                let body = program.body(call.member);
+                let args = body.map_or(&[][..], |b| match b.node(call.node) {
+                    Node::Call { args, .. } => b.list(args),
+                    _ => &[],
+                });
+                args.iter().filter_map(|arg| self.flow.type_of(&self.flow.eval_in(call.member, *arg)).own())
+            });
+            handed.collect()
+        };
+        self.exported.get_or_init(find).iter().any(|t| program.is_a(*t, ty) || program.is_a(ty, *t))
     }
 
     /// Whether a member is part of a test.

@@ -31,7 +31,9 @@ pub(super) fn expand(flow: &Flow<'_>, effect: Effect) -> Vec<Effect> {
     let in_row = |row| {
         let see = |value: &Val| flow.in_row(value, &element, row);
         let mut one = effect.clone();
-        one.holder.key = effect.holder.key.as_ref().map(see);
+        // of an entry of a map that is taken apart, the topic is the key
+        let of_entry = effect.holder.key.as_ref() == Some(&element);
+        one.holder.key = flow.key_of_row(row).filter(|_| of_entry).or_else(|| effect.holder.key.as_ref().map(see));
         one.holder.subject = see(&effect.holder.subject);
         one.handler = effect.handler.as_ref().map(see);
         one.by_row = true;
