@@ -3,7 +3,7 @@
 
 use std::sync::Arc;
 
-use yarrowgraph_ir::{MemberKind, Node, NodeId};
+use yarrowgraph_ir::{MemberKind, Name, Node, NodeId};
 use yarrowgraph_model::Certainty;
 
 use super::effect::{Act, Effect, Event, Guard, Holder};
@@ -29,13 +29,23 @@ pub(super) fn effects(x: &Extractor<'_, '_>, node: NodeId, callee: NodeId, args:
     None
 }
 
-fn member_ref(x: &Extractor<'_, '_>, node: NodeId) -> Option<(NodeId, yarrowgraph_ir::Name)> {
+/// A reference to a member.
+#[derive(Clone, Copy)]
+struct MemberRef {
+    /// What stands before its name.
+    class: NodeId,
+    name: Name,
+    /// The types of the parameters by which one of several is chosen.
+    chosen_by: Option<u16>,
+}
+
+fn member_ref(x: &Extractor<'_, '_>, node: NodeId) -> Option<MemberRef> {
     match x.body.node(node) {
-        Node::MethodRef { object, name } => Some((object, name)),
+        Node::MethodRef { object, name } => Some(MemberRef { class: object, name, chosen_by: None }),
         // one of several of the same name: `overload<int>(&Gauge::rose)`, `static_cast<…>(&Gauge::rose)`
         Node::Cast { operand, .. } => member_ref(x, operand),
-        Node::Call { args, .. } => match *x.body.list(args) {
-            [only] => member_ref(x, only),
+        Node::Call { args, type_args, .. } => match *x.body.list(args) {
+            [only] => Some(MemberRef { chosen_by: type_args, ..member_ref(x, only)? }),
             _ => None,
         },
         _ => None,
@@ -43,18 +53,27 @@ fn member_ref(x: &Extractor<'_, '_>, node: NodeId) -> Option<(NodeId, yarrowgrap
 }
 
 /// The member that a reference means, of the class that it names or of the object beside it.
-fn member(x: &Extractor<'_, '_>, of: &Val, class: NodeId, name: yarrowgraph_ir::Name) -> Option<MemberId> {
+fn member(x: &Extractor<'_, '_>, of: &Val, wanted: MemberRef) -> Option<MemberId> {
     let program = x.flow.program;
-    let sym = program.sym_in(x.member, name);
-    let ty = match x.body.node(class) {
+    let sym = program.sym_in(x.member, wanted.name);
+    let ty = match x.body.node(wanted.class) {
         Node::TypeExpr(ty) => program.type_in(x.member, ty).own(),
         _ => x.flow.type_of(of).own(),
+    }?;
+    let types = wanted.chosen_by.map(|list| &x.body.type_lists[list as usize]);
+    let takes = |m: &MemberId| {
+        let params = &program.decl(*m).params;
+        types.is_some_and(|types| {
+            let pairs = params.iter().zip(types.iter());
+            params.len() == types.len()
+                && pairs.into_iter().all(|(p, t)| p.ty.is_some_and(|ty| program.type_in(*m, ty) == program.type_in(x.member, *t)))
+        })
     };
-    program.find_member(ty?, sym)
+    program.find_members(ty, sym).iter().copied().find(takes).or_else(|| program.find_member(ty, sym))
 }
 
 /// The member of a receiver that is called, found or not.
-fn called_member(x: &Extractor<'_, '_>, receiver: Val, target: Option<MemberId>, name: yarrowgraph_ir::Name) -> Val {
+fn called_member(x: &Extractor<'_, '_>, receiver: Val, target: Option<MemberId>, name: Name) -> Val {
     match target {
         Some(m) => Val::Method(m, Some(Arc::new(receiver))),
         None => Val::Outside(Arc::new(receiver), x.flow.program.sym_in(x.member, name)),
@@ -62,10 +81,10 @@ fn called_member(x: &Extractor<'_, '_>, receiver: Val, target: Option<MemberId>,
 }
 
 /// What a signal is to the object that sends it.
-fn holder(x: &Extractor<'_, '_>, sender: Val, class: NodeId, name: yarrowgraph_ir::Name) -> Holder {
-    let event = match member(x, &sender, class, name) {
+fn holder(x: &Extractor<'_, '_>, sender: Val, signal: MemberRef) -> Holder {
+    let event = match member(x, &sender, signal) {
         Some(m) if x.flow.program.member(m).kind == MemberKind::Event => Event::Own(m),
-        _ => Event::Outside(x.flow.program.sym_in(x.member, name)),
+        _ => Event::Outside(x.flow.program.sym_in(x.member, signal.name)),
     };
     Holder { subject: sender, event, key: None }
 }
@@ -73,14 +92,14 @@ fn holder(x: &Extractor<'_, '_>, sender: Val, class: NodeId, name: yarrowgraph_i
 fn connection(x: &Extractor<'_, '_>, node: NodeId, args: &[NodeId]) -> Option<Vec<Effect>> {
     let program = x.flow.program;
     // something of the tree's own that ties a signal of whatever object is at hand
-    if let Some((class, signal)) = args.first().and_then(|a| member_ref(x, *a)) {
-        let mut effect = Effect::new(Act::Join, holder(x, Val::Unknown, class, signal), x.site(node));
+    if let Some(signal) = args.first().and_then(|a| member_ref(x, *a)) {
+        let mut effect = Effect::new(Act::Join, holder(x, Val::Unknown, signal), x.site(node));
         effect.handler = Some(Val::Unknown);
         effect.certainty = Certainty::Possible;
         effect.tied = true;
         return Some(vec![effect]);
     }
-    let (signal_class, signal) = member_ref(x, *args.get(1)?)?;
+    let signal = member_ref(x, *args.get(1)?)?;
     let sender = x.eval(args[0]);
     // receiver and slot; without a receiver it is the object itself, or nobody where a function is given
     let (receiver, slot) = match args {
@@ -93,7 +112,7 @@ fn connection(x: &Extractor<'_, '_>, node: NodeId, args: &[NodeId]) -> Option<Ve
         Some(node) => Some(x.eval(node)),
         None => member_ref(x, slot).map(|_| Val::This(program.member(x.member).owner)),
     };
-    let mut effect = Effect::new(Act::Join, holder(x, sender, signal_class, signal), x.site(node));
+    let mut effect = Effect::new(Act::Join, holder(x, sender, signal), x.site(node));
     effect.certainty = if matches!(effect.holder.event, Event::Own(_)) { Certainty::Certain } else { Certainty::Likely };
     effect.handler_node = Some(x.site(slot));
     effect.context = receiver_value.clone();
@@ -102,8 +121,8 @@ fn connection(x: &Extractor<'_, '_>, node: NodeId, args: &[NodeId]) -> Option<Ve
     effect.bounded = args.iter().skip(3).any(|a| is_called(x, *a, "UniqueConnection"));
     let mut found = Vec::new();
     match (member_ref(x, slot), receiver_value) {
-        (Some((class, name)), Some(receiver)) => {
-            let target = member(x, &receiver, class, name);
+        (Some(wanted), Some(receiver)) => {
+            let target = member(x, &receiver, wanted);
             effect.handler = Some(match target {
                 Some(m) if program.member(m).kind == MemberKind::Event => {
                     // a signal tied to a signal raises that
@@ -114,7 +133,7 @@ fn connection(x: &Extractor<'_, '_>, node: NodeId, args: &[NodeId]) -> Option<Ve
                     found.push(relay);
                     Val::Member(Arc::new(receiver), m)
                 }
-                _ => called_member(x, receiver, target, name),
+                _ => called_member(x, receiver, target, wanted.name),
             });
         }
         _ => effect.handler = Some(x.eval(slot)),
@@ -157,17 +176,17 @@ fn release(x: &Extractor<'_, '_>, node: NodeId, object: Option<NodeId>, args: &[
     let this = || Val::This(program.member(x.member).owner);
     // `QObject::disconnect(…)` is written like a call on an object
     let on = object.filter(|o| !matches!(x.eval(*o), Val::Type(_) | Val::Global(_)));
-    if let Some((class, signal)) = args.get(1).and_then(|a| member_ref(x, *a)) {
+    if let Some(signal) = args.get(1).and_then(|a| member_ref(x, *a)) {
         let sender = x.eval(args[0]);
-        let holder = holder(x, sender, class, signal);
+        let holder = holder(x, sender, signal);
         let receiver = args.get(2).filter(|r| !is_nothing(x, **r)).map(|r| x.eval(*r));
         let slot = args.get(3).and_then(|s| member_ref(x, *s));
         let mut effect = Effect::new(Act::Leave, holder, x.site(node));
         effect.certainty = Certainty::Likely;
         match (receiver, slot) {
-            (Some(receiver), Some((class, name))) => {
-                let target = member(x, &receiver, class, name);
-                effect.handler = Some(called_member(x, receiver, target, name));
+            (Some(receiver), Some(wanted)) => {
+                let target = member(x, &receiver, wanted);
+                effect.handler = Some(called_member(x, receiver, target, wanted.name));
             }
             (Some(receiver), None) => effect.handler = Some(receiver),
             (None, _) => effect.act = Act::LeaveAll,

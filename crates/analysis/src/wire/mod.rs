@@ -242,7 +242,8 @@ impl<'p> Wiring<'p> {
         let program = self.program();
         let find = || {
             let names = program.packs().flat_map(|pack| pack.exports.iter()).filter_map(|name| program.symbols.get(name));
-            let calls = names.flat_map(|name| program.index.calls(name));
+            // of a library, not of the tree
+            let calls = names.flat_map(|name| program.index.calls(name)).filter(|call| self.flow.callee(**call).is_none());
             let handed = calls.flat_map(|call| {
                 let body = program.body(call.member);
                 let args = body.map_or(&[][..], |b| match b.node(call.node) {

@@ -160,7 +160,9 @@ fn one_holds_the_other(flow: &Flow<'_>, m: MemberId, n: MemberId) -> bool {
 pub fn is_fresh(flow: &Flow<'_>, effect: &Effect, handler: &Val) -> bool {
     let written = effect.handler_node.unwrap_or(effect.site);
     let fresh_references = flow.program.kit_of(written.member).traits.method_value == MethodValue::Fresh;
+    // a connection is known by receiver and member
     if fresh_references
+        && !effect.tied
         && let Some(body) = flow.program.body(written.member)
         && matches!(body.node(unwrapped(body, written.node)), Node::MethodRef { .. })
     {

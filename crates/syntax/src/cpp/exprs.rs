@@ -10,7 +10,7 @@ use crate::driver::Nodes;
 /// Functions that make an object of their type argument.
 const MAKERS: [&str; 5] = ["make_unique", "make_shared", "make_refptr_for_instance", "make_managed", "allocate_shared"];
 /// Functions that give their argument back.
-const PASSES: [&str; 8] = ["move", "forward", "ref", "cref", "as_const", "addressof", "qAsConst", "qOverload"];
+const PASSES: [&str; 7] = ["move", "forward", "ref", "cref", "as_const", "addressof", "qAsConst"];
 /// Casts that are written as calls.
 const CASTS: [&str; 9] = [
     "static_cast",
@@ -308,7 +308,7 @@ impl<'t> Cpp<'t> {
             return self.l.push(Node::Cast { ty, operand }, node);
         }
         let is_plain = self.kind(function) != Kind::FieldExpr;
-        if is_plain && (PASSES.contains(&simple) || simple == "overload") && args.len() == 1 {
+        if is_plain && PASSES.contains(&simple) && args.len() == 1 {
             return self.node(args[0]);
         }
         if is_plain && BINDERS.contains(&simple) && args.len() >= 2 {
