@@ -9,7 +9,7 @@ use yarrowgraph_model::Certainty;
 use super::effect::{Act, Effect, Event, Guard, Holder};
 use super::extract::Extractor;
 use crate::flow::Val;
-use crate::program::MemberId;
+use crate::program::{MemberId, Ty};
 
 /// The effects of a call that connects or disconnects; none for any other call.
 pub(super) fn effects(x: &Extractor<'_, '_>, node: NodeId, callee: NodeId, args: &[NodeId]) -> Option<Vec<Effect>> {
@@ -66,10 +66,27 @@ fn member(x: &Extractor<'_, '_>, of: &Val, wanted: MemberRef) -> Option<MemberId
         types.is_some_and(|types| {
             let pairs = params.iter().zip(types.iter());
             params.len() == types.len()
-                && pairs.into_iter().all(|(p, t)| p.ty.is_some_and(|ty| program.type_in(*m, ty) == program.type_in(x.member, *t)))
+                && pairs.into_iter().all(|(p, t)| p.ty.is_some_and(|ty| alike(&program.type_in(*m, ty), &program.type_in(x.member, *t))))
         })
     };
-    program.find_members(ty, sym).iter().copied().find(takes).or_else(|| program.find_member(ty, sym))
+    // signals of one name are one channel
+    let first = program.find_member(ty, sym);
+    if first.is_some_and(|m| program.member(m).kind == MemberKind::Event) {
+        return first;
+    }
+    program.find_members(ty, sym).iter().copied().find(takes).or(first)
+}
+
+/// Whether two types are the same, as far as both say what they are of.
+fn alike(a: &Ty, b: &Ty) -> bool {
+    match (a, b) {
+        (Ty::Own(a, _), Ty::Own(b, _)) => a == b,
+        (Ty::Outside(a, of_a), Ty::Outside(b, of_b)) => {
+            // a signature in a text says nothing of what they are of
+            a == b && (of_a.is_empty() || of_b.is_empty() || of_a.iter().zip(of_b.iter()).all(|(a, b)| alike(a, b)))
+        }
+        _ => a == b,
+    }
 }
 
 /// The member of a receiver that is called, found or not.

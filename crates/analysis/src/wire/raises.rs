@@ -26,7 +26,7 @@ impl Extractor<'_, '_> {
             Node::Member { object, name, optional } => {
                 let text = self.text(name);
                 if pack.invokers.contains(text) {
-                    let value = self.eval(object);
+                    let value = self.channel_of_name(self.eval(object));
                     let unit = program.member(self.member).unit;
                     let ty = self.flow.type_of(&value);
                     let delegate = program.is_callable(unit, &ty)
@@ -89,6 +89,15 @@ impl Extractor<'_, '_> {
             }
             _ => {}
         }
+    }
+
+    /// A channel that is told by its name, where a method is called the same.
+    fn channel_of_name(&self, value: Val) -> Val {
+        let Val::Method(m, Some(of)) = &value else { return value };
+        let program = self.flow.program;
+        let info = program.member(*m);
+        let events = program.own_members(info.owner, info.name).iter().copied().find(|e| program.member(*e).kind == MemberKind::Event);
+        events.map_or_else(|| value.clone(), |event| Val::Member(of.clone(), event))
     }
 
     /// The object that a message goes to; an element counts as one whatever it is cast to.

@@ -1,7 +1,9 @@
 //! Expressions.
 
 use tree_sitter::Node as Ts;
-use yarrowgraph_ir::{AssignOp, BinaryOp, CaptureMode, CollectionKind, Function, LambdaForm, List, Node, NodeId, UnaryOp};
+use yarrowgraph_ir::{
+    AssignOp, BinaryOp, CaptureMode, CollectionKind, Function, LambdaForm, List, Node, NodeId, TypeRef, TypeRefId, UnaryOp,
+};
 
 use super::Cpp;
 use super::kinds::Kind;
@@ -220,7 +222,26 @@ impl<'t> Cpp<'t> {
             text.chars().skip_while(|c| !c.is_ascii_digit()).skip(1).take_while(|c| c.is_alphanumeric() || *c == '_').collect();
         let object = self.l.push(Node::Plain, node);
         let name = self.l.intern(&name);
-        self.l.push(Node::MethodRef { object, name }, node)
+        let member = self.l.push(Node::MethodRef { object, name }, node);
+        // the types of its parameters tell it from others of the same name
+        let params = text.split_once('(').and_then(|(_, rest)| rest.rsplit_once(')')).map_or("", |(params, _)| params);
+        let types: Vec<TypeRefId> = split_params(params).into_iter().map(|p| self.plain_type(p)).collect();
+        if types.is_empty() {
+            return member;
+        }
+        let type_args = Some(self.type_list(types));
+        let callee = self.l.push(Node::Plain, node);
+        let args = self.l.list(&[member]);
+        self.l.push(Node::Call { callee, args, type_args, optional: false }, node)
+    }
+
+    /// A type from its text, without what is said of how it is passed.
+    fn plain_type(&mut self, text: &str) -> TypeRefId {
+        let head = text.split('<').next().unwrap_or(text);
+        let words = head.split(|c: char| !(c.is_alphanumeric() || matches!(c, '_' | ':'))).filter(|w| !w.is_empty() && *w != "const");
+        let name = words.last().unwrap_or_default().replace("::", ".");
+        let name = self.l.intern(&name);
+        self.l.type_ref(TypeRef::Named { name, args: Box::default() })
     }
 
     /// `locks::open`, `Gate::Phase::Open`, `Base::close`
@@ -325,11 +346,9 @@ impl<'t> Cpp<'t> {
         if self.prepared.emitted.contains(&node.start_byte()) {
             callee = self.emission(callee, function);
         }
-        let type_args = template.map(|t| {
-            let ty = self.ty(t);
-            self.l.body.type_lists.push(Box::new([ty]));
-            (self.l.body.type_lists.len() - 1) as u16
-        });
+        let templates = self.template_arguments(function);
+        let types: Vec<TypeRefId> = templates.into_iter().map(|t| self.ty(t)).collect();
+        let type_args = (!types.is_empty()).then(|| self.type_list(types));
         let args = self.nodes(args);
         let args = self.l.list(&args);
         self.l.push(Node::Call { callee, args, type_args, optional: false }, node)
@@ -374,17 +393,33 @@ impl<'t> Cpp<'t> {
     }
 
     fn template_argument(&mut self, function: Ts<'t>) -> Option<Ts<'t>> {
+        self.template_arguments(function).first().copied()
+    }
+
+    fn type_list(&mut self, types: Vec<TypeRefId>) -> u16 {
+        self.l.body.type_lists.push(types.into());
+        (self.l.body.type_lists.len() - 1) as u16
+    }
+
+    /// The types between the angles of a function that is called.
+    fn template_arguments(&mut self, function: Ts<'t>) -> Vec<Ts<'t>> {
         let f = &self.t.fields;
         let mut node = function;
         loop {
             match self.kind(node) {
-                Kind::Qualified => node = self.l.kids(node).field(f.name)?,
-                Kind::FieldExpr => node = self.l.kids(node).field(f.field)?,
+                Kind::Qualified => match self.l.kids(node).field(f.name) {
+                    Some(name) => node = name,
+                    None => return Vec::new(),
+                },
+                Kind::FieldExpr => match self.l.kids(node).field(f.field) {
+                    Some(field) => node = field,
+                    None => return Vec::new(),
+                },
                 Kind::TemplateFunction | Kind::TemplateMethod => {
-                    let list = self.l.kids(node).field(f.arguments)?;
-                    return self.l.items(list).first();
+                    let list = self.l.kids(node).field(f.arguments);
+                    return list.map_or_else(Vec::new, |list| self.l.items(list).named().collect());
                 }
-                _ => return None,
+                _ => return Vec::new(),
             }
         }
     }
@@ -478,4 +513,23 @@ fn binary_op(text: &str) -> BinaryOp {
         "|" | "bitor" => BinaryOp::BitOr,
         _ => BinaryOp::Arithmetic,
     }
+}
+
+/// The parameters of a signature; commas between angles part nothing.
+fn split_params(text: &str) -> Vec<&str> {
+    let (mut depth, mut from, mut found) = (0, 0, Vec::new());
+    for (at, c) in text.char_indices() {
+        match c {
+            '<' => depth += 1,
+            '>' => depth -= 1,
+            ',' if depth == 0 => {
+                found.push(text[from..at].trim());
+                from = at + 1;
+            }
+            _ => {}
+        }
+    }
+    found.push(text[from..].trim());
+    found.retain(|p| !p.is_empty());
+    found
 }
