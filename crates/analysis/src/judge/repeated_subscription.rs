@@ -384,8 +384,11 @@ fn handled_channel<'w>(wiring: &'w Wiring<'_>, member: MemberId) -> Option<&'w C
         let name = c.id.rsplit(['.', ':']).next().unwrap_or(&c.id);
         pack.first_events.contains(name)
     };
+    // who takes itself off when it is called runs once
+    let leaves = |c: &Channel| c.leaves.iter().map(|l| &wiring.effects[*l]).any(|e| e.site.member == member && is_method(e, member));
     wiring.channels.iter().find(|c| {
         !comes_once(c)
+            && !leaves(c)
             && c.joins.iter().map(|j| &wiring.effects[*j]).any(|e| is_method(e, member) && !e.once && !wiring.in_test(e.site.member))
     })
 }

@@ -238,8 +238,8 @@ impl<'t> Cpp<'t> {
     /// A type from its text, without what is said of how it is passed.
     fn plain_type(&mut self, text: &str) -> TypeRefId {
         let head = text.split('<').next().unwrap_or(text);
-        let words = head.split(|c: char| !(c.is_alphanumeric() || matches!(c, '_' | ':'))).filter(|w| !w.is_empty() && *w != "const");
-        let name = words.last().unwrap_or_default().replace("::", ".");
+        let mut words = head.split(|c: char| !(c.is_alphanumeric() || matches!(c, '_' | ':'))).filter(|w| !w.is_empty() && *w != "const");
+        let name = words.next_back().unwrap_or_default().replace("::", ".");
         let name = self.l.intern(&name);
         self.l.type_ref(TypeRef::Named { name, args: Box::default() })
     }
