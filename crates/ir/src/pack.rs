@@ -242,6 +242,9 @@ pub struct Pack {
     /// Methods that give the position of an element.
     #[serde(default)]
     pub positions: Names,
+    /// Methods that cut at a position and take what is there, or break, where it is that of nothing.
+    #[serde(default)]
+    pub blind_cuts: Names,
     /// Methods that give the elements that fit, or the rest of them.
     #[serde(default)]
     pub filters: Names,

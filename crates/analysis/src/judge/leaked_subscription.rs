@@ -36,7 +36,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     wiring.channels.par_iter().flat_map_iter(of_channel).collect()
 }
 
-fn judge(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> Option<Draft> {
+pub(super) fn judge(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> Option<Draft> {
     let effect = &wiring.effects[join];
     let flow = &wiring.flow;
     let program = wiring.program();

@@ -2,15 +2,21 @@
 //! wording, level and certainty are its own, rendering is somebody else's.
 
 mod accept;
+mod blind_removal;
 mod deafened_subscriber;
 mod displaced_subscriber;
 mod edits;
 mod futile_unsubscribe;
+mod hollow_handler;
 mod leaked_subscription;
 mod mute_event;
+mod no_way_out;
 mod repeated_subscription;
+mod spent_handler;
 mod unguarded_raise;
 mod unheard_event;
+mod unwired_observer;
+mod vanishing_subscription;
 
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -60,14 +66,20 @@ impl std::fmt::Debug for Rule {
 
 /// All rules, by name.
 pub static RULES: &[Rule] = &[
+    blind_removal::RULE,
     deafened_subscriber::RULE,
     displaced_subscriber::RULE,
     futile_unsubscribe::RULE,
+    hollow_handler::RULE,
     leaked_subscription::RULE,
     mute_event::RULE,
+    no_way_out::RULE,
     repeated_subscription::RULE,
+    spent_handler::RULE,
     unguarded_raise::RULE,
     unheard_event::RULE,
+    unwired_observer::RULE,
+    vanishing_subscription::RULE,
 ];
 
 /// The rule of a name.

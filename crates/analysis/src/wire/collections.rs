@@ -141,13 +141,23 @@ impl Extractor<'_, '_> {
         if put_back || matches!(handler, Val::Null | Val::Data | Val::Str(_)) {
             return;
         }
+        let holder_event = holder.event.clone();
         let mut effect = Effect::new(Act::Join, holder, self.site(node));
         effect.handler = Some(handler);
         effect.handler_node = Some(self.site(at));
-        effect.weak = weak;
+        effect.weak = weak || self.holds_weakly(&holder_event);
         effect.in_record = in_record;
         effect.replaces = replaces;
         found.push(effect);
+    }
+
+    /// Whether what a member holds is declared to hold weakly.
+    fn holds_weakly(&self, event: &Event) -> bool {
+        let Event::Own(m) = event else { return false };
+        let program = self.flow.program;
+        let unit = program.member(*m).unit;
+        let held = self.flow.type_held(*m);
+        program.element_type(unit, &held).is_some_and(|element| program.is_weak(unit, &element))
     }
 
     /// The handler inside a wrapper: a weak reference, a record with a key, a pair.

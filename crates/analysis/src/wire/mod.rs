@@ -220,6 +220,18 @@ impl<'p> Wiring<'p> {
         self.unread.contains(&self.program().member(m).name)
     }
 
+    /// What a subscription comes to: itself, or one for each object that comes through it.
+    pub fn parts_of(&self, join: usize) -> Vec<usize> {
+        self.parts.get(&join).cloned().unwrap_or_else(|| vec![join])
+    }
+
+    /// Whether a method or function of a class is a handler of something.
+    pub fn handlers_of(&self, class: TypeId) -> bool {
+        let program = self.program();
+        let of_class = |m: &MemberId| program.member(*m).owner == class;
+        self.handlers.iter().any(of_class) || self.handler_lambdas.iter().any(|(m, _)| of_class(m))
+    }
+
     /// Whether markup names a member: what handles there is attached, and an event that is bound there is heard.
     pub fn is_in_markup(&self, m: MemberId) -> bool {
         self.mentioned.contains(&self.program().member(m).name)

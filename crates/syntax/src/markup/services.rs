@@ -16,7 +16,7 @@ pub(super) fn lower(path: &str, text: &str) -> Result<Unit, Unread> {
         let class = line.split('#').next().unwrap_or_default().trim();
         if !class.is_empty() && class.split(['.', '$']).all(is_name) {
             let span = Span { start: at, end: at + line.trim_end().len() as u32 };
-            w.add(span, format_args!("new {}();\n", class.replace('$', ".")));
+            w.add(span, format_args!("register(new {}());\n", class.replace('$', ".")));
         }
         at += line.len() as u32;
     }

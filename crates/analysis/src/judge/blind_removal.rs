@@ -1,0 +1,169 @@
+//! Rule `blind-removal`: a way out cuts at a position without asking whether anybody was found there.
+
+use yarrowgraph_ir::{Body, Node, NodeId, UnaryOp};
+use yarrowgraph_model::{Certainty, Level};
+
+use super::{Draft, Page, Rule, related, short};
+use crate::program::{Declared, MemberId, Site};
+use crate::wire::Wiring;
+
+pub(super) const RULE: Rule = Rule {
+    name: "blind-removal",
+    summary: "a way out cuts at the position of an observer without asking whether it was found",
+    level: Level::Warning,
+    page: Page {
+        symptom: "Leaving twice, or without having joined, takes somebody else off the list, or breaks it.",
+        cause: "The position of who is not there is -1 or the end, and the cut is made there all the same.",
+        cure: "Ask first: `if (at >= 0) list.splice(at, 1)`, `if (it != list.end()) list.erase(it)`.",
+        silent: "The position is tested, is made harmless, or the language throws when nothing is found.",
+        accept: "Whoever leaves has certainly joined, and leaves once.",
+    },
+    check,
+};
+
+fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
+    let program = wiring.program();
+    let mut drafts = Vec::new();
+    let names: std::collections::BTreeSet<_> =
+        program.packs().flat_map(|p| p.blind_cuts.iter()).filter_map(|name| program.symbols.get(name)).collect();
+    for name in names {
+        for call in program.index.calls(name) {
+            if program.kit_of(call.member).pack.blind_cuts.contains(program.text(name)) && !wiring.in_test(call.member) {
+                drafts.extend(judge(wiring, *call));
+            }
+        }
+    }
+    drafts
+}
+
+fn judge(wiring: &Wiring<'_>, call: Site) -> Option<Draft> {
+    let program = wiring.program();
+    if program.unit_of(call.member).generated {
+        return None;
+    }
+    let body = program.body(call.member)?;
+    let Node::Call { callee, args, .. } = body.node(call.node) else { return None };
+    let Node::Member { object, .. } = body.node(callee) else { return None };
+    let args = body.list(args);
+    // `splice(at, 1)` and `erase(it)`: what else is handed over makes it something else
+    let at = *args.first()?;
+    if args.len() > 2 || (args.len() == 2 && !matches!(body.node(args[1]), Node::Num(_))) {
+        return None;
+    }
+    let list = wiring.flow.eval_in(call.member, object);
+    let (looked_up, local) = position(wiring, call.member, body, at)?;
+    // it is asked of the very list that is cut
+    let searched = searched(wiring, call.member, body, looked_up)?;
+    if searched != list || local.is_some_and(|local| is_asked(wiring, call, body, local)) {
+        return None;
+    }
+    let id = program.member_id(call.member);
+    let what = wiring.flow.show(&list);
+    Some(Draft {
+        level: Level::Warning,
+        certainty: Certainty::Certain,
+        place: crate::wire::operation_place(program, call),
+        message: format!("`{}` cuts `{}` at a position without asking whether anything was found", short(&id), short(&what)),
+        related: vec![related("it is looked up here", program.place_of(Site { member: call.member, node: looked_up }))],
+        parties: vec![id, what],
+        edit: None,
+    })
+}
+
+/// The call that looks a position up, and the local that keeps it.
+fn position(wiring: &Wiring<'_>, member: MemberId, body: &Body, at: NodeId) -> Option<(NodeId, Option<NodeId>)> {
+    let program = wiring.program();
+    let is_look_up = |node: NodeId| match body.node(node) {
+        Node::Call { callee, .. } => match body.node(callee) {
+            Node::Member { name, .. } | Node::Name(name) => program.kit_of(member).pack.positions.contains(program.unit_of(member).text(name)),
+            _ => false,
+        },
+        _ => false,
+    };
+    match body.node(at) {
+        Node::Call { .. } if is_look_up(at) => Some((at, None)),
+        Node::Name(name) => match program.scope(member).lookup(name, at)? {
+            Declared::Local(local) => match body.node(local) {
+                Node::Local { init: Some(init), .. } if is_look_up(init) => Some((init, Some(local))),
+                _ => None,
+            },
+            Declared::Param(..) => None,
+        },
+        _ => None,
+    }
+}
+
+/// The collection that a look-up searches: what it is a method of, or where its first argument begins.
+fn searched(wiring: &Wiring<'_>, member: MemberId, body: &Body, look_up: NodeId) -> Option<crate::flow::Val> {
+    let Node::Call { callee, args, .. } = body.node(look_up) else { return None };
+    let object = match body.node(callee) {
+        Node::Member { object, .. } if !matches!(wiring.flow.eval_in(member, object), crate::flow::Val::Global(_) | crate::flow::Val::Type(_)) => object,
+        _ => {
+            let first = *body.list(args).first()?;
+            match body.node(first) {
+                Node::Call { callee, .. } => match body.node(callee) {
+                    Node::Member { object, .. } => object,
+                    _ => return None,
+                },
+                _ => first,
+            }
+        }
+    };
+    Some(wiring.flow.eval_in(member, object))
+}
+
+/// Whether the local that keeps a position is part of any comparison, or changed, or something stands between the
+/// look-up and the cut that asks for plain data.
+fn is_asked(wiring: &Wiring<'_>, cut: Site, body: &Body, local: NodeId) -> bool {
+    let scope = wiring.program().scope(cut.member);
+    let Node::Local { name, .. } = body.node(local) else { return true };
+    let plain = |cond: NodeId| matches!(body.node(cond), Node::Plain | Node::Binary { .. } | Node::Unary { .. } | Node::Name(_));
+    let asks_between = (0..body.nodes.len()).map(NodeId::new).any(|n| match body.node(n) {
+        Node::If { cond, .. } => plain(cond) && scope.is_before(local, n) && scope.is_before(n, cut.node),
+        Node::Conditional { cond, .. } => plain(cond) && scope.is_within(cut.node, n),
+        Node::Binary { .. } => scope.is_within(cut.node, n),
+        _ => false,
+    });
+    asks_between || (0..body.nodes.len()).map(NodeId::new).any(|n| {
+        if body.node(n) != Node::Name(name) || scope.lookup(name, n) != Some(Declared::Local(local)) {
+            return false;
+        }
+        match scope.parent(n).map(|p| body.node(p)) {
+            Some(Node::Binary { .. } | Node::Conditional { .. } | Node::Loop { .. } | Node::Assign { .. }) => true,
+            Some(Node::Unary { op, .. }) => op != UnaryOp::Await,
+            Some(Node::If { cond, .. }) => cond == n,
+            _ => false,
+        }
+    })
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::testing::expect;
+
+    #[test]
+    fn a_cut_without_a_question() {
+        expect(
+            "blind-removal",
+            r#"
+//// staff.ts
+export class Staff {
+  private readers: ((cm: number) => void)[] = [];
+  read(r: (cm: number) => void) { this.readers.push(r); }
+  leave(r: (cm: number) => void) {
+    const at = this.readers.indexOf(r);
+    this.readers.splice(at, 1); //! blind-removal warning
+  }
+  leaveInPlace(r: (cm: number) => void) { this.readers.splice(this.readers.indexOf(r), 1); } //! blind-removal warning
+  quit(r: (cm: number) => void) {
+    const at = this.readers.indexOf(r);
+    if (at < 0) return;
+    this.readers.splice(at, 1);
+  }
+  go(r: (cm: number) => void) { this.readers.splice(this.readers.indexOf(r) >>> 0, 1); }
+  rise(cm: number) { for (const r of this.readers) r(cm); }
+}
+"#,
+        );
+    }
+}

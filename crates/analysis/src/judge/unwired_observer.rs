@@ -1,0 +1,373 @@
+//! Rule `unwired-observer`: a class observes, or a method is shaped as a handler, and nothing attaches it.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use rustc_hash::FxHashSet;
+use yarrowgraph_ir::{MemberKind, Node, TypeKind};
+use yarrowgraph_model::{Certainty, ChannelKind, Level};
+
+use super::{Draft, Page, Rule, related, short};
+use crate::flow::Val;
+use crate::program::{MemberId, Site, Ty, TypeId};
+use crate::wire::Wiring;
+use crate::wire::channels::{Channel, ChannelKey, Topic};
+
+pub(super) const RULE: Rule = Rule {
+    name: "unwired-observer",
+    summary: "a class implements an observer interface, or a method has the shape of a handler, and nothing attaches it",
+    level: Level::Warning,
+    page: Page {
+        symptom: "Something was written to react to a change, and never does.",
+        cause: "The line that attaches it was forgotten, or taken out with something else.",
+        cure: "Attach it where its siblings are attached, or take it out.",
+        silent: "It is attached somewhere, handed to something that may attach it, called by name, named in markup, or made by a container or a loader.",
+        accept: "Another tree attaches it.",
+    },
+    check,
+};
+
+fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
+    let mut drafts = classes(wiring);
+    drafts.extend(annotated(wiring));
+    drafts.extend(methods(wiring));
+    drafts
+}
+
+/// The classes of what is attached to a channel; none where it is not known of somebody.
+fn attached(wiring: &Wiring<'_>, channel: &Channel) -> Option<FxHashSet<TypeId>> {
+    let joins = channel.joins.iter().flat_map(|j| wiring.parts_of(*j));
+    joins
+        .map(|j| {
+            let handler = wiring.effects[j].handler.as_ref()?;
+            match handler {
+                Val::Method(m, None) => Some(wiring.program().member(*m).owner),
+                Val::Method(_, Some(of)) => wiring.flow.type_of(of).own(),
+                Val::Lambda(m, _) => Some(wiring.program().member(*m).owner),
+                other => wiring.flow.type_of(other).own(),
+            }
+        })
+        .collect()
+}
+
+/// Classes that implement the interface of a channel's observers.
+fn classes(wiring: &Wiring<'_>) -> Vec<Draft> {
+    let program = wiring.program();
+    // by interface what channels hold such observers
+    let mut by_interface: BTreeMap<TypeId, Vec<&Channel>> = BTreeMap::new();
+    for channel in &wiring.channels {
+        let ChannelKey::Own(m, _) = channel.key else { continue };
+        let held = wiring.flow.element_held(m).own();
+        let told = channel.raises.iter().any(|r| wiring.effects[*r].message.is_some());
+        let observer = held.filter(|t| program.ty(*t).kind == TypeKind::Interface || program.ty(*t).modifiers.is_abstract || program.heirs(*t).len() > 1);
+        if let Some(interface) = observer.filter(|_| told && !wiring.in_test(m)) {
+            by_interface.entry(interface).or_default().push(channel);
+        }
+    }
+    let mut drafts = Vec::new();
+    for (interface, channels) in &by_interface {
+        let known: Vec<Option<FxHashSet<TypeId>>> = channels.iter().map(|c| attached(wiring, c)).collect();
+        if channels.iter().all(|c| c.joins.is_empty()) {
+            continue;
+        }
+        let all: FxHashSet<TypeId> = known.iter().flatten().flatten().copied().collect();
+        // who is attached under the name of the interface, or of a base, may be anybody
+        let open = known.iter().any(Option::is_none) || all.contains(interface) || all.iter().any(|t| program.ty(*t).modifiers.is_abstract);
+        for class in program.heirs(*interface).into_iter().skip(1) {
+            let is_attached = |class: TypeId| all.iter().any(|t| program.is_a(class, *t) && !program.ty(*t).modifiers.is_abstract && *t != *interface || program.is_a(*t, class));
+            let t = program.ty(class);
+            let concrete = matches!(t.kind, TypeKind::Class | TypeKind::Struct) && !t.modifiers.is_abstract && !t.anonymous;
+            if !concrete || is_attached(class) || attaches_itself(wiring, channels, class) || !is_plain(wiring, class) || implements_more(wiring, class, *interface) {
+                continue;
+            }
+            if may_be_handed_over(wiring, class, open) {
+                continue;
+            }
+            let Some(place) = program.type_place(class) else { continue };
+            let id = program.type_id(class);
+            let first = channels[0];
+            let what = short(&first.id);
+            let held = match first.key {
+                ChannelKey::Own(m, _) => vec![related(format!("`{what}` holds such observers"), program.member_place(m))],
+                _ => Vec::new(),
+            };
+            drafts.push(Draft {
+                level: Level::Warning,
+                certainty: Certainty::Likely,
+                place,
+                message: format!("`{}` implements `{}` and is never put on `{what}`", short(&id), short(&program.type_id(*interface))),
+                related: held,
+                parties: vec![id],
+                edit: None,
+            });
+        }
+    }
+    drafts
+}
+
+/// Whether a class, or a base of it, puts itself on one of some channels.
+fn attaches_itself(wiring: &Wiring<'_>, channels: &[&Channel], class: TypeId) -> bool {
+    let program = wiring.program();
+    channels.iter().flat_map(|c| &c.joins).any(|j| {
+        let effect = &wiring.effects[*j];
+        matches!(&effect.handler, Some(Val::This(t)) if program.is_a(class, *t)) || effect.inner.iter().any(|s| program.is_a(class, program.member(s.member).owner) && matches!(&effect.handler, Some(Val::This(_))))
+    })
+}
+
+/// Whether a class is the program's own: no test, not generated, not made by a container, nothing for other trees.
+fn is_plain(wiring: &Wiring<'_>, class: TypeId) -> bool {
+    let program = wiring.program();
+    let t = program.ty(class);
+    let unit = program.unit(t.unit);
+    let declared_for_others = wiring.is_open && t.modifiers.visibility > yarrowgraph_ir::Visibility::Internal;
+    let annotated = t.decls.iter().any(|(u, d)| !program.unit(*u).ty(*d).annotations.is_empty());
+    let name = program.text(t.name);
+    !crate::wire::is_test_path(&unit.path) && !unit.generated && !declared_for_others && !annotated && !wiring.is_named_in_markup(name)
+}
+
+/// Whether a class is an observer among other things: another interface of the tree may be what it is for.
+fn implements_more(wiring: &Wiring<'_>, class: TypeId, interface: TypeId) -> bool {
+    let program = wiring.program();
+    let mut more = false;
+    program.for_each_base(class, &mut |t| {
+        more |= t != class && t != interface && program.ty(t).kind == TypeKind::Interface && !program.is_a(interface, t) && !program.is_a(t, interface);
+        !more
+    });
+    more || !program.outside_bases(class).is_empty() && program.ty(class).decls.is_empty()
+}
+
+/// Whether an object of a class is given to somebody who may attach it. Where the classes of all that is attached are
+/// known, nobody else matters.
+fn may_be_handed_over(wiring: &Wiring<'_>, class: TypeId, open: bool) -> bool {
+    let program = wiring.program();
+    let creations = wiring.flow.creations(class);
+    if creations.is_empty() {
+        // made by its name, or by nobody
+        return program.index.is_text(program.text(program.ty(class).name), &program.symbols) || !wiring.is_application;
+    }
+    open && creations.iter().filter(|s| !wiring.in_test(s.member)).any(|site| escapes(wiring, *site))
+}
+
+/// Whether what is made at a place is used for anything else than to be called.
+fn escapes(wiring: &Wiring<'_>, site: Site) -> bool {
+    let program = wiring.program();
+    let Some(body) = program.body(site.member) else { return true };
+    let scope = program.scope(site.member);
+    let Some(parent) = scope.parent(site.node) else { return true };
+    match body.node(parent) {
+        Node::Member { .. } => false,
+        Node::Block(_) => false,
+        Node::Local { name, .. } => {
+            let uses = program.index.reads(program.sym_in(site.member, name)).iter().filter(|r| r.member == site.member);
+            uses.filter(|r| scope.lookup(name, r.node) == Some(crate::program::Declared::Local(parent))).any(|r| {
+                !matches!(scope.parent(r.node).map(|p| body.node(p)), Some(Node::Member { object, .. }) if object == r.node)
+            })
+        }
+        _ => true,
+    }
+}
+
+/// Classes whose annotated methods a bus would tell, and that are registered nowhere.
+fn annotated(wiring: &Wiring<'_>) -> Vec<Draft> {
+    let program = wiring.program();
+    let told: FxHashSet<TypeId> = wiring
+        .effects
+        .iter()
+        .filter_map(|e| match &e.handler {
+            Some(Val::Method(m, of)) => Some(of.as_ref().and_then(|of| wiring.flow.type_of(of).own()).unwrap_or(program.member(*m).owner)),
+            Some(other) => wiring.flow.type_of(other).own(),
+            None => None,
+        })
+        .collect();
+    let registers = wiring.effects.iter().any(|e| e.by_annotation);
+    let mut drafts = Vec::new();
+    let mut classes = BTreeSet::new();
+    for index in 0..program.members.len() {
+        let m = MemberId(index as u32);
+        let (decl, unit, pack) = (program.decl(m), program.unit_of(m), &program.kit_of(m).pack);
+        let is_told = decl.annotations.iter().any(|a| pack.handler_annotations.contains(unit.text(a.name)));
+        if registers && is_told && !pack.handler_annotations.is_empty() {
+            classes.insert((program.member(m).owner, m));
+        }
+    }
+    let mut seen = FxHashSet::default();
+    for (class, method) in classes {
+        let t = program.ty(class);
+        let is_registered = told.iter().any(|known| program.is_a(*known, class) || program.is_a(class, *known));
+        let made_by_others = t.decls.iter().any(|(u, d)| !program.unit(*u).ty(*d).annotations.is_empty());
+        if is_registered || made_by_others || t.modifiers.is_abstract || !seen.insert(class) || !is_plain(wiring, class) || program.heirs(class).len() > 1 {
+            continue;
+        }
+        let creations = wiring.flow.creations(class);
+        if creations.is_empty() || creations.iter().any(|s| escapes_to_others(wiring, *s)) {
+            continue;
+        }
+        let Some(place) = program.type_place(class) else { continue };
+        let id = program.type_id(class);
+        drafts.push(Draft {
+            level: Level::Warning,
+            certainty: Certainty::Likely,
+            place,
+            message: format!("`{}` has methods that a bus would tell, and is never registered with one", short(&id)),
+            related: vec![related("this method is annotated for it", program.member_place(method))],
+            parties: vec![id],
+            edit: None,
+        });
+    }
+    drafts
+}
+
+fn escapes_to_others(wiring: &Wiring<'_>, site: Site) -> bool {
+    !wiring.in_test(site.member) && escapes(wiring, site)
+}
+
+/// Methods named after an event of the tree, with its parameters, that nothing attaches, calls or names.
+fn methods(wiring: &Wiring<'_>) -> Vec<Draft> {
+    let program = wiring.program();
+    // what a handler of each channel is called, and what it is told
+    let mut wanted: Vec<(String, usize, Vec<Ty>, &Channel)> = Vec::new();
+    for channel in &wiring.channels {
+        let name = match &channel.key {
+            ChannelKey::Own(m, None) if matches!(channel.kind, ChannelKind::Event | ChannelKind::Delegate | ChannelKind::Signal) => program.text(program.member(*m).name).to_owned(),
+            ChannelKey::Bus(_, Topic::Named(topic)) | ChannelKey::Own(_, Some(Topic::Named(topic))) => topic.clone(),
+            _ => continue,
+        };
+        // the parameters of those that are attached
+        for join in &channel.joins {
+            if let Some(Val::Method(m, _)) = &wiring.effects[*join].handler {
+                let types = program.decl(*m).params.iter().map(|p| p.ty.map_or(Ty::Unknown, |t| program.type_in(*m, t))).collect::<Vec<_>>();
+                wanted.push((plain(&name), types.len(), types, channel));
+            }
+        }
+        wanted.push((plain(&name), usize::MAX, Vec::new(), channel));
+    }
+    let mut drafts = Vec::new();
+    for index in 0..program.members.len() {
+        let m = MemberId(index as u32);
+        let info = program.member(m);
+        let name = program.text(info.name);
+        let Some(stem) = ["On", "on", "Handle", "handle"].iter().find_map(|p| name.strip_prefix(p)).filter(|s| s.starts_with(char::is_uppercase) || s.starts_with('_')) else {
+            continue;
+        };
+        if info.kind != MemberKind::Method || !is_unused(wiring, m) || !is_plain(wiring, info.owner) {
+            continue;
+        }
+        let stem = plain(stem);
+        // a sibling of the same class is attached
+        let sibling = wiring.handlers_of(info.owner);
+        let params = program.decl(m).params.len();
+        let types: Vec<Ty> = program.decl(m).params.iter().map(|p| p.ty.map_or(Ty::Unknown, |t| program.type_in(m, t))).collect();
+        let by_name = wanted.iter().find(|(topic, ..)| *topic == stem && params > 0);
+        let by_shape = wanted.iter().find(|(_, count, shape, _)| *count == params && params > 1 && *shape == types && !types.contains(&Ty::Unknown));
+        let Some((_, _, _, channel)) = by_name.filter(|_| sibling).or(by_shape.filter(|_| sibling)) else { continue };
+        let id = program.member_id(m);
+        let what = short(&channel.id);
+        drafts.push(Draft {
+            level: Level::Warning,
+            certainty: Certainty::Likely,
+            place: program.member_place(m),
+            message: format!("`{}` has the shape of a handler of `{what}`, and nothing attaches or calls it", short(&id)),
+            related: Vec::new(),
+            parties: vec![id],
+            edit: None,
+        });
+    }
+    drafts
+}
+
+/// A name without what stands between its words, in lower case.
+fn plain(name: &str) -> String {
+    name.chars().filter(|c| c.is_alphanumeric()).flat_map(char::to_lowercase).collect()
+}
+
+/// Whether nothing calls, reads, overrides or demands a method.
+fn is_unused(wiring: &Wiring<'_>, m: MemberId) -> bool {
+    let program = wiring.program();
+    let info = program.member(m);
+    let decl = program.decl(m);
+    let pack = &program.kit_of(m).pack;
+    let unit = program.unit_of(m);
+    let text = program.text(info.name);
+    let demanded = {
+        let mut demanded = false;
+        program.for_each_base(info.owner, &mut |t| {
+            demanded |= t != info.owner && !program.own_members(t, info.name).is_empty();
+            !demanded
+        });
+        demanded
+    };
+    // what is done to a method of the same name of another class does not count
+    let may_call = |call: &Site| wiring.flow.callee(*call).is_none_or(|c| c.member == m);
+    let may_read = |read: &Site| !matches!(wiring.flow.eval(*read), Val::Method(other, _) if other != m);
+    !program.index.calls(info.name).iter().any(may_call)
+        && !program.index.reads(info.name).iter().any(may_read)
+        && !program.index.is_text(text, &program.symbols)
+        && !decl.modifiers.is_override
+        && !decl.modifiers.is_invokable
+        && !decl.modifiers.is_abstract
+        && program.body(m).is_some()
+        && decl.annotations.is_empty()
+        && !demanded
+        && program.outside_bases(info.owner).is_empty()
+        && !pack.hooks.contains(text)
+        && !wiring.is_in_markup(m)
+        && !unit.generated
+        && !wiring.in_test(m)
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::testing::expect;
+
+    #[test]
+    fn a_class_that_nobody_attaches() {
+        expect(
+            "unwired-observer",
+            r#"
+//// dock/Ramps.java
+package dock;
+import java.util.*;
+interface RampWatch { void moved(int cm); }
+final class Board implements RampWatch { int last; public void moved(int cm) { last = cm; } }
+final class Lamp implements RampWatch { int lit; public void moved(int cm) { lit = cm; } int colour() { return lit; } } //! unwired-observer warning
+final class Bell implements RampWatch { int n; public void moved(int cm) { n++; } }
+final class Ramp {
+    private final List<RampWatch> watches = new ArrayList<>();
+    void add(RampWatch w) { watches.add(w); }
+    void remove(RampWatch w) { watches.remove(w); }
+    void move(int cm) { for (RampWatch w : watches) w.moved(cm); }
+}
+class Dock {
+    public static void main(String[] args) {
+        Ramp ramp = new Ramp();
+        Lamp lamp = new Lamp();
+        ramp.add(new Board());
+        for (RampWatch w : List.of(new Bell())) ramp.add(w);
+        System.out.println(lamp.colour());
+        ramp.move(3);
+    }
+}
+"#,
+        );
+    }
+
+    #[test]
+    fn a_handler_beside_its_attached_sibling() {
+        expect(
+            "unwired-observer",
+            r#"
+//// ledger.ts
+import { EventEmitter } from "events";
+export const oven = new EventEmitter();
+class Ledger {
+  n = 0;
+  constructor() { oven.on("batchOpened", (b: string) => this.onBatchOpened(b)); oven.on("batchClosed", () => console.log(1)); }
+  private onBatchOpened(batch: string) { this.n++; }
+  onBatchClosed(batch: string) { this.n--; } //! unwired-observer warning
+  onOther(batch: string) { this.n--; }
+}
+new Ledger();
+oven.emit("batchOpened", "a"); oven.emit("batchClosed", "a");
+"#,
+        );
+    }
+}

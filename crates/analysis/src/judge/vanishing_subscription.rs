@@ -1,0 +1,111 @@
+//! Rule `vanishing-subscription`: what nothing else holds is given to a roster that holds weakly.
+
+use yarrowgraph_ir::Node;
+use yarrowgraph_model::{Certainty, Level};
+
+use super::{Draft, Page, Rule, related, short};
+use crate::flow::Val;
+use crate::wire::Wiring;
+use crate::wire::channels::{Channel, ChannelKey};
+use crate::wire::effect::Effect;
+
+pub(super) const RULE: Rule = Rule {
+    name: "vanishing-subscription",
+    summary: "what nothing else holds is given to a roster that holds weakly, and is gone at once",
+    level: Level::Warning,
+    page: Page {
+        symptom: "A handler is told for a while, or never; after a collection of garbage it is silent.",
+        cause: "The subject holds its observers weakly, and this one is made on the spot: nothing else keeps it.",
+        cure: "Keep the handler in a field of its subscriber, and give that to the subject.",
+        silent: "The handler is held in a field or variable that lives on, or by what it is handed through.",
+        accept: "It is meant to be heard only until memory is needed.",
+    },
+    check,
+};
+
+fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
+    let joins = wiring.channels.iter().flat_map(|c| c.joins.iter().map(move |j| (c, &wiring.effects[*j])));
+    joins.filter(|(_, e)| e.weak && !wiring.in_test(e.site.member)).filter_map(|(c, e)| judge(wiring, c, e)).collect()
+}
+
+fn judge(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> Option<Draft> {
+    let program = wiring.program();
+    let written = effect.handler_node?;
+    let body = program.body(written.member)?;
+    let made_here = match effect.handler.as_ref()? {
+        // written where it is handed over, not held by a name
+        Val::Lambda(member, function) => {
+            matches!(body.node(written.node), Node::Lambda(f) if f == *function && *member == written.member)
+        }
+        Val::New(site) => *site == written && !holds_itself(wiring, effect),
+        _ => false,
+    };
+    if !made_here {
+        return None;
+    }
+    let what = short(&channel.id);
+    let handler = short(&crate::wire::handler_name(wiring, effect));
+    let held = match channel.key {
+        ChannelKey::Own(m, _) => vec![related(format!("`{what}` holds weakly"), program.member_place(m))],
+        _ => Vec::new(),
+    };
+    Some(Draft {
+        level: Level::Warning,
+        certainty: Certainty::Certain,
+        place: wiring.place(effect),
+        message: format!("`{handler}` is held by nothing but `{what}`, which holds weakly: it is gone at once"),
+        related: held,
+        parties: vec![channel.id.clone(), handler, program.member_id(effect.site.member)],
+        edit: None,
+    })
+}
+
+/// Whether the constructor of what is made hands itself to somebody, who may keep it.
+fn holds_itself(wiring: &Wiring<'_>, effect: &Effect) -> bool {
+    let Some(Val::New(site)) = &effect.handler else { return false };
+    let Some(class) = wiring.flow.type_of(&Val::New(*site)).own() else { return true };
+    let program = wiring.program();
+    let constructors = program.ty(class).members.iter().filter(|m| program.member(**m).kind == yarrowgraph_ir::MemberKind::Constructor);
+    constructors.into_iter().any(|c| {
+        program.body(*c).is_some_and(|body| {
+            (0..body.nodes.len()).map(yarrowgraph_ir::NodeId::new).any(|n| match body.node(n) {
+                Node::Call { args, .. } => body.list(args).iter().any(|a| matches!(body.node(*a), Node::This)),
+                Node::Assign { value, .. } => matches!(body.node(value), Node::This),
+                _ => false,
+            })
+        })
+    })
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::testing::expect;
+
+    #[test]
+    fn what_only_a_weak_roster_holds() {
+        expect(
+            "vanishing-subscription",
+            r#"
+//// sea/Chart.java
+package sea;
+import java.lang.ref.WeakReference;
+import java.util.*;
+interface Depth { void at(int m); }
+class Ship {
+    private final List<WeakReference<Depth>> ears = new ArrayList<>();
+    void hail(Depth d) { ears.add(new WeakReference<>(d)); }
+    void sound(int m) { for (WeakReference<Depth> e : ears) { Depth d = e.get(); if (d != null) d.at(m); } }
+}
+class Chart {
+    private int last;
+    private final Depth kept = m -> last = m;
+    Chart(Ship ship) {
+        ship.hail(kept);
+        ship.hail(m -> last = -m); //! vanishing-subscription warning
+    }
+    public static void main(String[] args) { Ship s = new Ship(); new Chart(s); s.sound(4); }
+}
+"#,
+        );
+    }
+}
