@@ -4,8 +4,10 @@ use yarrowgraph_ir::{Body, Node, NodeId, UnaryOp};
 use yarrowgraph_model::{Certainty, Level};
 
 use super::{Draft, Page, Rule, related, short};
+use crate::flow::Val;
 use crate::program::{Declared, MemberId, Site};
 use crate::wire::Wiring;
+use crate::wire::effect::{Act, Event};
 
 pub(super) const RULE: Rule = Rule {
     name: "blind-removal",
@@ -51,6 +53,9 @@ fn judge(wiring: &Wiring<'_>, call: Site) -> Option<Draft> {
         return None;
     }
     let list = wiring.flow.eval_in(call.member, object);
+    if !is_roster(wiring, &list) {
+        return None;
+    }
     let (looked_up, local) = position(wiring, call.member, body, at)?;
     // it is asked of the very list that is cut
     let searched = searched(wiring, call.member, body, looked_up)?;
@@ -70,12 +75,20 @@ fn judge(wiring: &Wiring<'_>, call: Site) -> Option<Draft> {
     })
 }
 
+/// Whether somebody is told something through a list.
+fn is_roster(wiring: &Wiring<'_>, list: &Val) -> bool {
+    let (Val::Member(_, m) | Val::Static(m)) = list else { return false };
+    wiring.effects.iter().any(|e| e.act == Act::Raise && e.holder.event == Event::Own(*m))
+}
+
 /// The call that looks a position up, and the local that keeps it.
 fn position(wiring: &Wiring<'_>, member: MemberId, body: &Body, at: NodeId) -> Option<(NodeId, Option<NodeId>)> {
     let program = wiring.program();
     let is_look_up = |node: NodeId| match body.node(node) {
         Node::Call { callee, .. } => match body.node(callee) {
-            Node::Member { name, .. } | Node::Name(name) => program.kit_of(member).pack.positions.contains(program.unit_of(member).text(name)),
+            Node::Member { name, .. } | Node::Name(name) => {
+                program.kit_of(member).pack.positions.contains(program.unit_of(member).text(name))
+            }
             _ => false,
         },
         _ => false,
@@ -94,10 +107,10 @@ fn position(wiring: &Wiring<'_>, member: MemberId, body: &Body, at: NodeId) -> O
 }
 
 /// The collection that a look-up searches: what it is a method of, or where its first argument begins.
-fn searched(wiring: &Wiring<'_>, member: MemberId, body: &Body, look_up: NodeId) -> Option<crate::flow::Val> {
+fn searched(wiring: &Wiring<'_>, member: MemberId, body: &Body, look_up: NodeId) -> Option<Val> {
     let Node::Call { callee, args, .. } = body.node(look_up) else { return None };
     let object = match body.node(callee) {
-        Node::Member { object, .. } if !matches!(wiring.flow.eval_in(member, object), crate::flow::Val::Global(_) | crate::flow::Val::Type(_)) => object,
+        Node::Member { object, .. } if !matches!(wiring.flow.eval_in(member, object), Val::Global(_) | Val::Type(_)) => object,
         _ => {
             let first = *body.list(args).first()?;
             match body.node(first) {
@@ -124,17 +137,18 @@ fn is_asked(wiring: &Wiring<'_>, cut: Site, body: &Body, local: NodeId) -> bool 
         Node::Binary { .. } => scope.is_within(cut.node, n),
         _ => false,
     });
-    asks_between || (0..body.nodes.len()).map(NodeId::new).any(|n| {
-        if body.node(n) != Node::Name(name) || scope.lookup(name, n) != Some(Declared::Local(local)) {
-            return false;
-        }
-        match scope.parent(n).map(|p| body.node(p)) {
-            Some(Node::Binary { .. } | Node::Conditional { .. } | Node::Loop { .. } | Node::Assign { .. }) => true,
-            Some(Node::Unary { op, .. }) => op != UnaryOp::Await,
-            Some(Node::If { cond, .. }) => cond == n,
-            _ => false,
-        }
-    })
+    asks_between
+        || (0..body.nodes.len()).map(NodeId::new).any(|n| {
+            if body.node(n) != Node::Name(name) || scope.lookup(name, n) != Some(Declared::Local(local)) {
+                return false;
+            }
+            match scope.parent(n).map(|p| body.node(p)) {
+                Some(Node::Binary { .. } | Node::Conditional { .. } | Node::Loop { .. } | Node::Assign { .. }) => true,
+                Some(Node::Unary { op, .. }) => op != UnaryOp::Await,
+                Some(Node::If { cond, .. }) => cond == n,
+                _ => false,
+            }
+        })
 }
 
 #[cfg(test)]

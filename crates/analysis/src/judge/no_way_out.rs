@@ -61,7 +61,9 @@ fn judge(wiring: &Wiring<'_>, m: MemberId, channels: &[&Channel]) -> Option<Draf
         let within = program.member(e.site.member);
         let own = program.is_a(within.owner, info.owner) || program.is_a(info.owner, within.owner);
         let handed = matches!(e.handler, Some(Val::Param(member, None, _)) if member == e.site.member);
-        e.act == Act::Join && e.holder.event == Event::Own(m) && e.inner.is_empty() && own && handed && within.kind == MemberKind::Method
+        let offered = program.decl(e.site.member).modifiers.visibility > Visibility::Private;
+        let put_in = e.act == Act::Join && e.holder.event == Event::Own(m) && e.inner.is_empty();
+        put_in && own && handed && offered && within.kind == MemberKind::Method
     };
     let mut ways_in = wiring.effects.iter().filter(is_way_in).map(|e| e.site.member);
     let way_in = ways_in.next()?;
@@ -72,7 +74,9 @@ fn judge(wiring: &Wiring<'_>, m: MemberId, channels: &[&Channel]) -> Option<Draf
     let leaks: Vec<usize> = channels
         .iter()
         .flat_map(|c| c.joins.iter().map(move |j| (*c, *j)))
-        .filter(|(c, j)| leaked_subscription::judge(wiring, c, *j).is_some_and(|d| d.level > Level::Note && d.certainty > Certainty::Possible))
+        .filter(|(c, j)| {
+            leaked_subscription::judge(wiring, c, *j).is_some_and(|d| d.level > Level::Note && d.certainty > Certainty::Possible)
+        })
         .map(|(_, j)| j)
         .collect();
     let what = short(&program.member_id(m));

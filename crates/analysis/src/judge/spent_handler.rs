@@ -45,7 +45,11 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> Option<Draf
         within && matches!(e.act, Act::Leave | Act::LeaveAll | Act::LeaveOwner)
     });
     let flag = guard(body, root)?;
-    if leaves_itself || hands_itself(wiring, member, root, effect.handler.as_ref()?) || handles_release(wiring, member, root) || !is_spent(wiring, member, root, flag) {
+    if leaves_itself
+        || hands_itself(wiring, member, root, effect.handler.as_ref()?)
+        || handles_release(wiring, member, root)
+        || !is_spent(wiring, member, root, flag)
+    {
         return None;
     }
     let what = short(&channel.id);

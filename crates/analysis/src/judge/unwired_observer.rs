@@ -58,7 +58,8 @@ fn classes(wiring: &Wiring<'_>) -> Vec<Draft> {
         let ChannelKey::Own(m, _) = channel.key else { continue };
         let held = wiring.flow.element_held(m).own();
         let told = channel.raises.iter().any(|r| wiring.effects[*r].message.is_some());
-        let observer = held.filter(|t| program.ty(*t).kind == TypeKind::Interface || program.ty(*t).modifiers.is_abstract || program.heirs(*t).len() > 1);
+        let observer = held
+            .filter(|t| program.ty(*t).kind == TypeKind::Interface || program.ty(*t).modifiers.is_abstract || program.heirs(*t).len() > 1);
         if let Some(interface) = observer.filter(|_| told && !wiring.in_test(m)) {
             by_interface.entry(interface).or_default().push(channel);
         }
@@ -73,10 +74,19 @@ fn classes(wiring: &Wiring<'_>) -> Vec<Draft> {
         // who is attached under the name of the interface, or of a base, may be anybody
         let open = known.iter().any(Option::is_none) || all.contains(interface) || all.iter().any(|t| program.ty(*t).modifiers.is_abstract);
         for class in program.heirs(*interface).into_iter().skip(1) {
-            let is_attached = |class: TypeId| all.iter().any(|t| program.is_a(class, *t) && !program.ty(*t).modifiers.is_abstract && *t != *interface || program.is_a(*t, class));
+            let is_attached = |class: TypeId| {
+                all.iter().any(|t| {
+                    program.is_a(class, *t) && !program.ty(*t).modifiers.is_abstract && *t != *interface || program.is_a(*t, class)
+                })
+            };
             let t = program.ty(class);
             let concrete = matches!(t.kind, TypeKind::Class | TypeKind::Struct) && !t.modifiers.is_abstract && !t.anonymous;
-            if !concrete || is_attached(class) || attaches_itself(wiring, channels, class) || !is_plain(wiring, class) || implements_more(wiring, class, *interface) {
+            if !concrete
+                || is_attached(class)
+                || attaches_itself(wiring, channels, class)
+                || !is_plain(wiring, class)
+                || implements_more(wiring, class, *interface)
+            {
                 continue;
             }
             if may_be_handed_over(wiring, class, open) {
@@ -109,7 +119,11 @@ fn attaches_itself(wiring: &Wiring<'_>, channels: &[&Channel], class: TypeId) ->
     let program = wiring.program();
     channels.iter().flat_map(|c| &c.joins).any(|j| {
         let effect = &wiring.effects[*j];
-        matches!(&effect.handler, Some(Val::This(t)) if program.is_a(class, *t)) || effect.inner.iter().any(|s| program.is_a(class, program.member(s.member).owner) && matches!(&effect.handler, Some(Val::This(_))))
+        matches!(&effect.handler, Some(Val::This(t)) if program.is_a(class, *t))
+            || effect
+                .inner
+                .iter()
+                .any(|s| program.is_a(class, program.member(s.member).owner) && matches!(&effect.handler, Some(Val::This(_))))
     })
 }
 
@@ -129,7 +143,11 @@ fn implements_more(wiring: &Wiring<'_>, class: TypeId, interface: TypeId) -> boo
     let program = wiring.program();
     let mut more = false;
     program.for_each_base(class, &mut |t| {
-        more |= t != class && t != interface && program.ty(t).kind == TypeKind::Interface && !program.is_a(interface, t) && !program.is_a(t, interface);
+        more |= t != class
+            && t != interface
+            && program.ty(t).kind == TypeKind::Interface
+            && !program.is_a(interface, t)
+            && !program.is_a(t, interface);
         !more
     });
     more || !program.outside_bases(class).is_empty() && program.ty(class).decls.is_empty()
@@ -143,6 +161,13 @@ fn may_be_handed_over(wiring: &Wiring<'_>, class: TypeId, open: bool) -> bool {
     if creations.is_empty() {
         // made by its name, or by nobody
         return program.index.is_text(program.text(program.ty(class).name), &program.symbols) || !wiring.is_application;
+    }
+    // put on a channel as it is made, a record around an observer for instance
+    let is_put_on = |site: &Site| {
+        program.scope(site.member).ancestors(site.node).any(|node| wiring.joins_at(Site { member: site.member, node }).next().is_some())
+    };
+    if creations.iter().any(is_put_on) {
+        return true;
     }
     open && creations.iter().filter(|s| !wiring.in_test(s.member)).any(|site| escapes(wiring, *site))
 }
@@ -158,9 +183,8 @@ fn escapes(wiring: &Wiring<'_>, site: Site) -> bool {
         Node::Block(_) => false,
         Node::Local { name, .. } => {
             let uses = program.index.reads(program.sym_in(site.member, name)).iter().filter(|r| r.member == site.member);
-            uses.filter(|r| scope.lookup(name, r.node) == Some(crate::program::Declared::Local(parent))).any(|r| {
-                !matches!(scope.parent(r.node).map(|p| body.node(p)), Some(Node::Member { object, .. }) if object == r.node)
-            })
+            uses.filter(|r| scope.lookup(name, r.node) == Some(crate::program::Declared::Local(parent)))
+                .any(|r| !matches!(scope.parent(r.node).map(|p| body.node(p)), Some(Node::Member { object, .. }) if object == r.node))
         }
         _ => true,
     }
@@ -194,7 +218,13 @@ fn annotated(wiring: &Wiring<'_>) -> Vec<Draft> {
         let t = program.ty(class);
         let is_registered = told.iter().any(|known| program.is_a(*known, class) || program.is_a(class, *known));
         let made_by_others = t.decls.iter().any(|(u, d)| !program.unit(*u).ty(*d).annotations.is_empty());
-        if is_registered || made_by_others || t.modifiers.is_abstract || !seen.insert(class) || !is_plain(wiring, class) || program.heirs(class).len() > 1 {
+        if is_registered
+            || made_by_others
+            || t.modifiers.is_abstract
+            || !seen.insert(class)
+            || !is_plain(wiring, class)
+            || program.heirs(class).len() > 1
+        {
             continue;
         }
         let creations = wiring.flow.creations(class);
@@ -227,14 +257,17 @@ fn methods(wiring: &Wiring<'_>) -> Vec<Draft> {
     let mut wanted: Vec<(String, usize, Vec<Ty>, &Channel)> = Vec::new();
     for channel in &wiring.channels {
         let name = match &channel.key {
-            ChannelKey::Own(m, None) if matches!(channel.kind, ChannelKind::Event | ChannelKind::Delegate | ChannelKind::Signal) => program.text(program.member(*m).name).to_owned(),
+            ChannelKey::Own(m, None) if matches!(channel.kind, ChannelKind::Event | ChannelKind::Delegate | ChannelKind::Signal) => {
+                program.text(program.member(*m).name).to_owned()
+            }
             ChannelKey::Bus(_, Topic::Named(topic)) | ChannelKey::Own(_, Some(Topic::Named(topic))) => topic.clone(),
             _ => continue,
         };
         // the parameters of those that are attached
         for join in &channel.joins {
             if let Some(Val::Method(m, _)) = &wiring.effects[*join].handler {
-                let types = program.decl(*m).params.iter().map(|p| p.ty.map_or(Ty::Unknown, |t| program.type_in(*m, t))).collect::<Vec<_>>();
+                let types =
+                    program.decl(*m).params.iter().map(|p| p.ty.map_or(Ty::Unknown, |t| program.type_in(*m, t))).collect::<Vec<_>>();
                 wanted.push((plain(&name), types.len(), types, channel));
             }
         }
@@ -245,7 +278,11 @@ fn methods(wiring: &Wiring<'_>) -> Vec<Draft> {
         let m = MemberId(index as u32);
         let info = program.member(m);
         let name = program.text(info.name);
-        let Some(stem) = ["On", "on", "Handle", "handle"].iter().find_map(|p| name.strip_prefix(p)).filter(|s| s.starts_with(char::is_uppercase) || s.starts_with('_')) else {
+        let Some(stem) = ["On", "on", "Handle", "handle"]
+            .iter()
+            .find_map(|p| name.strip_prefix(p))
+            .filter(|s| s.starts_with(char::is_uppercase) || s.starts_with('_'))
+        else {
             continue;
         };
         if info.kind != MemberKind::Method || !is_unused(wiring, m) || !is_plain(wiring, info.owner) {
@@ -257,7 +294,8 @@ fn methods(wiring: &Wiring<'_>) -> Vec<Draft> {
         let params = program.decl(m).params.len();
         let types: Vec<Ty> = program.decl(m).params.iter().map(|p| p.ty.map_or(Ty::Unknown, |t| program.type_in(m, t))).collect();
         let by_name = wanted.iter().find(|(topic, ..)| *topic == stem && params > 0);
-        let by_shape = wanted.iter().find(|(_, count, shape, _)| *count == params && params > 1 && *shape == types && !types.contains(&Ty::Unknown));
+        let by_shape =
+            wanted.iter().find(|(_, count, shape, _)| *count == params && params > 1 && *shape == types && !types.contains(&Ty::Unknown));
         let Some((_, _, _, channel)) = by_name.filter(|_| sibling).or(by_shape.filter(|_| sibling)) else { continue };
         let id = program.member_id(m);
         let what = short(&channel.id);

@@ -63,6 +63,14 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> Option<Draf
 /// Whether the constructor of what is made hands itself to somebody, who may keep it.
 fn holds_itself(wiring: &Wiring<'_>, effect: &Effect) -> bool {
     let Some(Val::New(site)) = &effect.handler else { return false };
+    // what is given to its owner at birth is kept by it
+    let given = wiring.program().body(site.member).is_some_and(|body| match body.node(site.node) {
+        Node::New { args, .. } => body.list(args).iter().any(|a| matches!(body.node(*a), Node::This)),
+        _ => false,
+    });
+    if given {
+        return true;
+    }
     let Some(class) = wiring.flow.type_of(&Val::New(*site)).own() else { return true };
     let program = wiring.program();
     let constructors = program.ty(class).members.iter().filter(|m| program.member(**m).kind == yarrowgraph_ir::MemberKind::Constructor);

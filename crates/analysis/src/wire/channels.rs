@@ -445,6 +445,8 @@ fn is_channel(flow: &Flow<'_>, m: MemberId, u: &Use) -> bool {
         return filled_by_others && u.raises > 0 && like_observers && !is_strategy && !u.holds_parts();
     }
     if let Some(element) = shown {
+        // who is held weakly belongs to somebody else
+        let weakly = program.is_weak(info.unit, &element);
         let element = match program.element_type(info.unit, &element) {
             Some(inner) if !program.is_callable(info.unit, &element) => inner,
             _ => element,
@@ -461,9 +463,10 @@ fn is_channel(flow: &Flow<'_>, m: MemberId, u: &Use) -> bool {
             Ty::Own(t, _) => {
                 let t = program.ty(*t);
                 let told = is_called_listener(program.text(t.name));
-                let comes_and_goes = u.hands_itself || u.open_leave;
+                let comes_and_goes = u.hands_itself || u.open_leave || weakly;
                 let interface = t.kind == TypeKind::Interface && (told || comes_and_goes);
-                u.walks > 0 && (interface || (t.modifiers.is_abstract && !t.heirs.is_empty() && u.messages && (told || u.hands_itself)))
+                let comes = told || u.hands_itself || weakly;
+                u.walks > 0 && (interface || (t.modifiers.is_abstract && !t.heirs.is_empty() && u.messages && comes))
             }
             Ty::Outside(name, _) => {
                 let text = program.text(*name);

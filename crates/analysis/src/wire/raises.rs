@@ -107,10 +107,35 @@ impl Extractor<'_, '_> {
             inner = operand;
         }
         match self.eval(inner) {
-            element @ Val::Element(..) => element,
+            element @ Val::Element(..) => self.gathered(&element).unwrap_or(element),
             value if inner == object => value,
             _ => self.eval(object),
         }
+    }
+
+    /// What was gathered in a list of this body before it is walked: `for (ref of refs) alive.add(ref.get())`.
+    fn gathered(&self, element: &Val) -> Option<Val> {
+        let Val::Element(list, None) = element else { return None };
+        let (Val::Local(made) | Val::New(made) | Val::Literal(made)) = **list else { return None };
+        if made.member != self.member {
+            return None;
+        }
+        let pack = &self.flow.program.kit_of(self.member).pack;
+        let mut found = None;
+        for node in (0..self.body.nodes.len()).map(NodeId::new) {
+            let Node::Call { callee, args, .. } = self.body.node(node) else { continue };
+            let Node::Member { object, name, .. } = self.body.node(callee) else { continue };
+            let [value] = *self.body.list(args) else { continue };
+            if !pack.adds.contains(self.text(name)) || self.eval(object) != **list {
+                continue;
+            }
+            let value = self.eval(value);
+            if !matches!(value, Val::Element(..)) || found.as_ref().is_some_and(|f| *f != value) {
+                return None;
+            }
+            found = Some(value);
+        }
+        found
     }
 
     /// Whether a value is a reference that keeps nothing alive, to be asked for what it refers to.
