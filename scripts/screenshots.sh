@@ -30,3 +30,4 @@ picture check "yarrowgraph check java/faulty" "yarrowgraph --color always check 
 picture replay "yarrowgraph replay recordings/as-it-was.jsonl --against recordings/reordered.jsonl" \
   "yarrowgraph --color always replay recordings/as-it-was.jsonl --against recordings/reordered.jsonl"
 picture demo "yarrowgraph demo locks" "yarrowgraph --color always demo locks"
+picture init "yarrowgraph init java/faulty -o -" "yarrowgraph init java/faulty -o -"

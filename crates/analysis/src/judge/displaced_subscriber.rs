@@ -97,7 +97,20 @@ fn set_instead_of_added(wiring: &Wiring<'_>, channel: &Channel, joins: &[&Effect
 
 /// A slot, or an entry under one key, that is given to two on the same path.
 fn taken_over(wiring: &Wiring<'_>, channel: &Channel, joins: &[&Effect], later: &Effect) -> Option<Draft> {
-    let emptied = channel.leaves.iter().any(|l| wiring.effects[*l].act != Act::LeaveOwner);
+    // who empties it when it ends, or empties another one, does not make room here
+    let objects = made_at(wiring, later);
+    let makes_room = |leave: &Effect| {
+        let within = wiring.program().member(leave.site.member);
+        let pack = &wiring.program().kit_of(leave.site.member).pack;
+        let at_the_end = within.kind == MemberKind::Destructor || wiring.program().is_listed(&pack.teardowns, leave.site.member);
+        let of_another = matches!(leave.holder.subject, Val::Member(..) | Val::Static(_))
+            && objects.iter().all(|(_, object)| matches!(object, Val::Member(..) | Val::Static(_)) && *object != leave.holder.subject);
+        leave.act != Act::LeaveOwner && !at_the_end && !of_another
+    };
+    let emptied = channel.leaves.iter().any(|l| makes_room(&wiring.effects[*l]));
+    if !later.inner.is_empty() && reads_before(wiring, later) {
+        return None;
+    }
     if !later.replaces || emptied || !matches!(later.holder.event, Event::Own(_)) || chains(wiring, later.innermost()) {
         return None;
     }
@@ -106,15 +119,16 @@ fn taken_over(wiring: &Wiring<'_>, channel: &Channel, joins: &[&Effect], later: 
     if !matches!(later.holder.key, None | Some(Val::Str(_) | Val::Static(_) | Val::Type(_))) {
         return None;
     }
+    let store = later.innermost();
+    // the subject's own setter says that it keeps one: then it is the caller's slip
+    let own_setter = matches!(channel.key, ChannelKey::Own(m, _) if program.member(store.member).owner == program.member(m).owner);
     let lost = joins.iter().find(|e| {
-        let by_another = e.innermost().member != later.innermost().member || later.holder.key.is_some();
+        let through_setter = own_setter && !later.inner.is_empty() && e.site.member != later.site.member;
+        let by_another = through_setter || e.innermost().member != later.innermost().member || later.holder.key.is_some();
         let alike = e.holder.event == later.holder.event && e.holder.key == later.holder.key && e.handler != later.handler;
         let is_known = e.handler.as_ref().is_some_and(|h| !matches!(h, Val::Unknown | Val::Null | Val::Data));
         e.replaces && by_another && alike && is_known && is_one_object(wiring, later) && comes_first(wiring, e, later)
     })?;
-    let store = later.innermost();
-    // the subject's own setter says that it keeps one: then it is the caller's slip
-    let own_setter = matches!(channel.key, ChannelKey::Own(m, _) if program.member(store.member).owner == program.member(m).owner);
     let place = if own_setter { wiring.place(later) } else { operation_place(program, store) };
     let what = short(&channel.id);
     let message = format!("this takes `{what}` from `{}`, which is not told any more", short(&crate::wire::handler_name(wiring, lost)));
@@ -160,6 +174,20 @@ fn chains(wiring: &Wiring<'_>, store: Site) -> bool {
     (0..body.nodes.len()).map(NodeId::new).any(|node| {
         let written = scope.parent(node).is_some_and(|p| matches!(body.node(p), Node::Assign { target, .. } if target == node));
         !written && matches!(body.node(node), Node::Name(_) | Node::Member { .. }) && wiring.flow.eval_in(store.member, node) == slot
+    })
+}
+
+/// Whether a caller of a setter reads first what the slot held.
+fn reads_before(wiring: &Wiring<'_>, effect: &Effect) -> bool {
+    let program = wiring.program();
+    let Event::Own(m) = effect.holder.event else { return false };
+    let Some(body) = program.body(effect.site.member) else { return true };
+    let slot = Val::Member(std::sync::Arc::new(effect.holder.subject.clone()), m);
+    let scope = program.scope(effect.site.member);
+    let reads = |node: &NodeId| matches!(body.node(*node), Node::Call { .. } | Node::Member { .. } | Node::Name(_));
+    let mut nodes = (0..body.nodes.len()).map(NodeId::new).filter(reads);
+    nodes.any(|node| {
+        !scope.is_within(node, effect.site.node) && node != effect.site.node && wiring.flow.eval_in(effect.site.member, node) == slot
     })
 }
 
