@@ -58,6 +58,9 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel) -> Option<Draft> {
                 Some(Val::Static(m)) => Some(m),
                 _ => None,
             });
+            if wiring.is_done_to_unknown(channel, Act::Raise) {
+                return None;
+            }
             let raised = raised_topics(wiring, channel, topic);
             // what is computed can be a declared topic only where something else mentions that
             let certainty = match raised {

@@ -10,7 +10,7 @@ use super::{Draft, Page, Rule, related, short};
 use crate::flow::Val;
 use crate::program::{Declared, MemberId, Site, Sym, Ty};
 use crate::wire::channels::{Channel, ChannelKey, Topic};
-use crate::wire::effect::{Act, Event, Guard};
+use crate::wire::effect::{Act, Effect, Event, Guard};
 use crate::wire::{Wiring, streams};
 
 pub(super) const RULE: Rule = Rule {
@@ -60,10 +60,16 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel) -> Option<Draft> {
         ChannelKey::Bus(bus, Topic::Named(_)) => {
             // only an emitter of the tree whose other topics are heard here
             let others_heard = wiring.channels.iter().any(|c| matches!(&c.key, ChannelKey::Bus(b, _) if b == bus) && !c.joins.is_empty());
-            if !others_heard || raises.iter().any(|e| e.certainty == Certainty::Possible) {
+            if others_heard {
+                if raises.iter().any(|e| e.certainty == Certainty::Possible) {
+                    return None;
+                }
+                (wiring.place(first), wiring.is_open, Certainty::Likely)
+            } else if is_of_injected(wiring, channel) {
+                (wiring.place(first), true, Certainty::Possible)
+            } else {
                 return None;
             }
-            (wiring.place(first), wiring.is_open, Certainty::Likely)
         }
         _ => return None,
     };
@@ -80,7 +86,7 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel) -> Option<Draft> {
     if matches!(channel.key, ChannelKey::Own(_, Some(_))) && raises.iter().all(also_heard) {
         return None;
     }
-    if wiring.is_mentioned(channel) {
+    if wiring.is_mentioned(channel) || wiring.is_done_to_unknown(channel, Act::Join) {
         return None;
     }
     let level = if public { Level::Note } else { Level::Warning };
@@ -118,6 +124,53 @@ fn is_heard(wiring: &Wiring<'_>, channel: &Channel) -> bool {
         .any(|c| (any(c) && c.joins.iter().any(|j| may_hear(wiring, *j, channel))) || (stands_in(c) && !c.joins.is_empty()))
 }
 
+/// Whether a topic is raised on an object that is handed in from nobody knows where, and that is most likely an emitter of
+/// the tree: several other topics that are raised on members of that name are heard on it, and this one nowhere.
+fn is_of_injected(wiring: &Wiring<'_>, channel: &Channel) -> bool {
+    let (program, flow) = (wiring.program(), &wiring.flow);
+    let ChannelKey::Bus(_, Topic::Named(topic)) = &channel.key else { return false };
+    let injected = |e: &Effect| match &e.holder.subject {
+        Val::Member(of, m) if matches!(**of, Val::This(_)) => {
+            let given = flow.definitions(*m);
+            let open = |d: &Site| matches!(flow.eval(*d), Val::Param(..)) && flow.type_of_node(d.member, d.node) == Ty::Unknown;
+            (!given.is_empty() && given.iter().all(open)).then(|| program.member(*m).name)
+        }
+        _ => None,
+    };
+    let Some(name) = channel.raises.first().and_then(|r| injected(&wiring.effects[*r])) else { return false };
+    if !channel.raises.iter().all(|r| injected(&wiring.effects[*r]) == Some(name)) {
+        return false;
+    }
+    // what else is raised on members of that name
+    let raised_there = |c: &&Channel| c.raises.iter().any(|r| injected(&wiring.effects[*r]) == Some(name));
+    let raised: BTreeSet<&str> = wiring.channels.iter().filter(raised_there).filter_map(topic_of).collect();
+    let heard = |c: &&Channel| !c.joins.is_empty() && matches!(&c.key, ChannelKey::Bus(..));
+    if wiring.channels.iter().filter(heard).any(|c| {
+        topic_of(c) == Some(topic)
+            || (topic_of(c).is_none() && c.joins.iter().any(|j| names_members(wiring, *j)) && is_named_after(wiring, topic))
+    }) {
+        return false;
+    }
+    // heard on one emitter that a class of the tree is
+    let mut heard_on: std::collections::BTreeMap<&str, usize> = std::collections::BTreeMap::new();
+    for c in wiring.channels.iter().filter(heard) {
+        let of_tree = c.joins.iter().any(|j| matches!(wiring.effects[*j].holder.subject, Val::This(_)));
+        if let (ChannelKey::Bus(bus, Topic::Named(other)), true) = (&c.key, of_tree)
+            && raised.contains(other.as_str())
+        {
+            *heard_on.entry(bus.as_str()).or_default() += 1;
+        }
+    }
+    heard_on.values().any(|n| *n >= 2)
+}
+
+fn topic_of(channel: &Channel) -> Option<&str> {
+    match &channel.key {
+        ChannelKey::Bus(_, Topic::Named(topic)) => Some(topic),
+        _ => None,
+    }
+}
+
 /// Whether a subscription to a computed topic can be one to a channel.
 fn may_hear(wiring: &Wiring<'_>, join: usize, channel: &Channel) -> bool {
     if is_callers(wiring, join) {
@@ -150,12 +203,13 @@ fn names_members(wiring: &Wiring<'_>, join: usize) -> bool {
     false
 }
 
-/// Whether some method is named after a topic, whatever the case and what stands between the words.
+/// Whether some method or field is named after a topic, whatever the case and what stands between the words.
 fn is_named_after(wiring: &Wiring<'_>, topic: &str) -> bool {
     let program = wiring.program();
     let plain = |name: &str| name.chars().filter(|c| c.is_alphanumeric()).flat_map(char::to_lowercase).collect::<String>();
     let topic = plain(topic);
-    let methods = program.members.iter().filter(|m| m.kind == MemberKind::Method);
+    // a function in a field is as good as a method
+    let methods = program.members.iter().filter(|m| matches!(m.kind, MemberKind::Method | MemberKind::Field));
     methods.map(|m| plain(program.text(m.name))).any(|name| name.ends_with(&topic) && name != topic)
 }
 

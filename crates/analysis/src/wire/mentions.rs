@@ -7,7 +7,8 @@ use yarrowgraph_ir::{Node, NodeId};
 
 use super::Wiring;
 use super::channels::{Channel, ChannelKey, Topic};
-use crate::program::{MemberId, Site, Sym};
+use super::effect::Act;
+use crate::program::{MemberId, Site, Sym, Ty};
 
 /// Mentions of topics, by their text.
 #[derive(Debug, Default)]
@@ -65,6 +66,17 @@ impl Wiring<'_> {
         }
         let calls = mentions.calls.get(&text).map_or(&[][..], Vec::as_slice);
         calls.iter().any(|call| !self.by_site.contains_key(call) && self.flow.callee(*call).is_none())
+    }
+}
+
+impl Wiring<'_> {
+    /// Whether the same is done to a topic of the same name on an object of which nothing is known: it may be the
+    /// one that a channel belongs to.
+    pub fn is_done_to_unknown(&self, channel: &Channel, act: Act) -> bool {
+        let Some(name) = topic(channel) else { return false };
+        let alike = self.channels.iter().filter(|c| c.key != channel.key && topic(c) == Some(name));
+        let effects = alike.flat_map(|c| if act == Act::Join { &c.joins } else { &c.raises });
+        effects.map(|e| &self.effects[*e]).any(|e| self.flow.type_of(&e.holder.subject) == Ty::Unknown)
     }
 }
 
