@@ -176,6 +176,11 @@ fn related(message: impl Into<String>, place: Place) -> Related {
     Related { message: message.into(), place }
 }
 
+/// A name without what stands between its words, in lower case.
+fn plain(name: &str) -> String {
+    name.chars().filter(|c| c.is_alphanumeric()).flat_map(char::to_lowercase).collect()
+}
+
 /// The last two parts of an id, which is how people say it.
 fn short(id: &str) -> String {
     if let Some(topic) = id.strip_prefix("topic:") {

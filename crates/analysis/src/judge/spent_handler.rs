@@ -155,9 +155,8 @@ fn is_spent(wiring: &Wiring<'_>, member: MemberId, root: NodeId, flag: NodeId) -
     };
     let (inside, outside): (Vec<Site>, Vec<Site>) = given.into_iter().partition(within);
     let first_value = |site: &Site| {
-        let kind = program.member(site.member).kind;
-        matches!(kind, yarrowgraph_ir::MemberKind::Field | yarrowgraph_ir::MemberKind::Property | yarrowgraph_ir::MemberKind::Constructor)
-            || program.member(site.member).kind == yarrowgraph_ir::MemberKind::Initializer
+        use yarrowgraph_ir::MemberKind::{Constructor, Field, Initializer, Property};
+        matches!(program.member(site.member).kind, Field | Property | Constructor | Initializer)
     };
     !inside.is_empty() && inside.iter().all(is_true) && outside.iter().all(|s| is_true(s) || (is_false(s) && first_value(s)))
 }

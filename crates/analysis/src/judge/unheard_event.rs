@@ -6,7 +6,7 @@ use rustc_hash::FxHashSet;
 use yarrowgraph_ir::{AssignOp, MemberKind, Node, NodeId, Visibility};
 use yarrowgraph_model::{Certainty, ChannelKind, Level};
 
-use super::{Draft, Page, Rule, related, short};
+use super::{Draft, Page, Rule, plain, related, short};
 use crate::flow::Val;
 use crate::program::{Declared, MemberId, Site, Sym, Ty};
 use crate::wire::channels::{Channel, ChannelKey, Topic};
@@ -206,7 +206,6 @@ fn names_members(wiring: &Wiring<'_>, join: usize) -> bool {
 /// Whether some method or field is named after a topic, whatever the case and what stands between the words.
 fn is_named_after(wiring: &Wiring<'_>, topic: &str) -> bool {
     let program = wiring.program();
-    let plain = |name: &str| name.chars().filter(|c| c.is_alphanumeric()).flat_map(char::to_lowercase).collect::<String>();
     let topic = plain(topic);
     // a function in a field is as good as a method
     let methods = program.members.iter().filter(|m| matches!(m.kind, MemberKind::Method | MemberKind::Field));

@@ -6,7 +6,7 @@ use rustc_hash::FxHashSet;
 use yarrowgraph_ir::{MemberKind, Node, TypeKind};
 use yarrowgraph_model::{Certainty, ChannelKind, Level};
 
-use super::{Draft, Page, Rule, related, short};
+use super::{Draft, Page, Rule, plain, related, short};
 use crate::flow::Val;
 use crate::program::{MemberId, Site, Ty, TypeId};
 use crate::wire::Wiring;
@@ -150,7 +150,7 @@ fn implements_more(wiring: &Wiring<'_>, class: TypeId, interface: TypeId) -> boo
             && !program.is_a(t, interface);
         !more
     });
-    more || !program.outside_bases(class).is_empty() && program.ty(class).decls.is_empty()
+    more
 }
 
 /// Whether an object of a class is given to somebody who may attach it. Where the classes of all that is attached are
@@ -228,7 +228,7 @@ fn annotated(wiring: &Wiring<'_>) -> Vec<Draft> {
             continue;
         }
         let creations = wiring.flow.creations(class);
-        if creations.is_empty() || creations.iter().any(|s| escapes_to_others(wiring, *s)) {
+        if creations.is_empty() || creations.iter().any(|s| !wiring.in_test(s.member) && escapes(wiring, *s)) {
             continue;
         }
         let Some(place) = program.type_place(class) else { continue };
@@ -244,10 +244,6 @@ fn annotated(wiring: &Wiring<'_>) -> Vec<Draft> {
         });
     }
     drafts
-}
-
-fn escapes_to_others(wiring: &Wiring<'_>, site: Site) -> bool {
-    !wiring.in_test(site.member) && escapes(wiring, site)
 }
 
 /// Methods named after an event of the tree, with its parameters, that nothing attaches, calls or names.
@@ -310,11 +306,6 @@ fn methods(wiring: &Wiring<'_>) -> Vec<Draft> {
         });
     }
     drafts
-}
-
-/// A name without what stands between its words, in lower case.
-fn plain(name: &str) -> String {
-    name.chars().filter(|c| c.is_alphanumeric()).flat_map(char::to_lowercase).collect()
 }
 
 /// Whether nothing calls, reads, overrides or demands a method.

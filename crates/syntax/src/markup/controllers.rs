@@ -30,15 +30,8 @@ pub(super) fn lower(path: &str, text: &str) -> Result<Unit, Unread> {
             }
         }
     });
-    let mut unit = match controller {
-        Some((class, span)) => {
-            let written = written(class, span, &handlers, path);
-            let mut unit = java::lower(path, &written.code)?;
-            written.put_back(&mut unit);
-            unit
-        }
-        None => Unit::new(Language::Java, path),
-    };
+    let code = controller.map(|(class, span)| written(class, span, &handlers, path));
+    let mut unit = Written::lower(code, Language::Java, path, java::lower)?;
     unit.errors.extend(error);
     mentioned.into_iter().for_each(|word| mention(&mut unit, word));
     Ok(unit)

@@ -21,14 +21,7 @@ struct Connection<'t> {
 pub(super) fn lower(path: &str, text: &str) -> Result<Unit, Unread> {
     let mut form = Form::default();
     let error = xml::walk(text, &mut |met| form.meet(met));
-    let mut unit = match form.written() {
-        Some(written) => {
-            let mut unit = cpp::lower(path, &written.code)?;
-            written.put_back(&mut unit);
-            unit
-        }
-        None => Unit::new(Language::Cpp, path),
-    };
+    let mut unit = Written::lower(form.written(), Language::Cpp, path, cpp::lower)?;
     unit.errors.extend(error);
     for word in form.mentioned {
         mention_all(&mut unit, word);

@@ -1,6 +1,6 @@
 //! Lists of the classes that serve an interface: a loader makes one of each.
 
-use yarrowgraph_ir::{Span, Unit};
+use yarrowgraph_ir::{Language, Span, Unit};
 
 use super::is_name;
 use super::written::Written;
@@ -21,7 +21,5 @@ pub(super) fn lower(path: &str, text: &str) -> Result<Unit, Unread> {
         at += line.len() as u32;
     }
     w.add(Span::default(), format_args!("}} }}\n"));
-    let mut unit = java::lower(path, &w.code)?;
-    w.put_back(&mut unit);
-    Ok(unit)
+    Written::lower(Some(w), Language::Java, path, java::lower)
 }

@@ -47,14 +47,7 @@ pub(super) fn lower(path: &str, text: &str) -> Result<Unit, Unread> {
             view.element(name, &attributes, span);
         }
     });
-    let mut unit = match view.written() {
-        Some(written) => {
-            let mut unit = csharp::lower(path, &written.code)?;
-            written.put_back(&mut unit);
-            unit
-        }
-        None => Unit::new(Language::CSharp, path),
-    };
+    let mut unit = Written::lower(view.written(), Language::CSharp, path, csharp::lower)?;
     unit.errors.extend(error);
     for word in mentioned {
         let word = word.trim();

@@ -2,13 +2,15 @@
 
 use std::fmt::Write;
 
-use yarrowgraph_ir::{Annotation, LineIndex, Span, Unit};
+use yarrowgraph_ir::{Annotation, Language, LineIndex, Span, Unit};
+
+use crate::parse::Unread;
 
 /// Code that stands for markup.
 #[derive(Debug, Default)]
 pub(super) struct Written {
     /// The code.
-    pub(super) code: String,
+    code: String,
     /// Where pieces of it end, and what they stand for.
     pieces: Vec<(u32, Span)>,
 }
@@ -21,8 +23,22 @@ impl Written {
         self.pieces.push((self.code.len() as u32, span));
     }
 
+    /// Reads the code with the front end of its language, and puts every place back into the markup; a file for which no
+    /// code stands is an empty unit.
+    pub(super) fn lower(
+        written: Option<Self>,
+        language: Language,
+        path: &str,
+        front_end: fn(&str, &str) -> Result<Unit, Unread>,
+    ) -> Result<Unit, Unread> {
+        let Some(written) = written else { return Ok(Unit::new(language, path)) };
+        let mut unit = front_end(path, &written.code)?;
+        written.put_back(&mut unit);
+        Ok(unit)
+    }
+
     /// Puts the places of a unit that was read from the code back into the markup.
-    pub(super) fn put_back(&self, unit: &mut Unit) {
+    fn put_back(&self, unit: &mut Unit) {
         let at = |byte: u32| {
             let piece = self.pieces.partition_point(|(end, _)| *end <= byte);
             self.pieces.get(piece).or(self.pieces.last()).map_or(Span::default(), |(_, span)| *span)
