@@ -193,6 +193,9 @@ fn escapes(wiring: &Wiring<'_>, site: Site) -> bool {
 /// Classes whose annotated methods a bus would tell, and that are registered nowhere.
 fn annotated(wiring: &Wiring<'_>) -> Vec<Draft> {
     let program = wiring.program();
+    if !wiring.effects.iter().any(|e| e.by_annotation) {
+        return Vec::new();
+    }
     let told: FxHashSet<TypeId> = wiring
         .effects
         .iter()
@@ -202,14 +205,13 @@ fn annotated(wiring: &Wiring<'_>) -> Vec<Draft> {
             None => None,
         })
         .collect();
-    let registers = wiring.effects.iter().any(|e| e.by_annotation);
     let mut drafts = Vec::new();
     let mut classes = BTreeSet::new();
     for index in 0..program.members.len() {
         let m = MemberId(index as u32);
         let (decl, unit, pack) = (program.decl(m), program.unit_of(m), &program.kit_of(m).pack);
         let is_told = decl.annotations.iter().any(|a| pack.handler_annotations.contains(unit.text(a.name)));
-        if registers && is_told && !pack.handler_annotations.is_empty() {
+        if is_told {
             classes.insert((program.member(m).owner, m));
         }
     }
@@ -217,14 +219,7 @@ fn annotated(wiring: &Wiring<'_>) -> Vec<Draft> {
     for (class, method) in classes {
         let t = program.ty(class);
         let is_registered = told.iter().any(|known| program.is_a(*known, class) || program.is_a(class, *known));
-        let made_by_others = t.decls.iter().any(|(u, d)| !program.unit(*u).ty(*d).annotations.is_empty());
-        if is_registered
-            || made_by_others
-            || t.modifiers.is_abstract
-            || !seen.insert(class)
-            || !is_plain(wiring, class)
-            || program.heirs(class).len() > 1
-        {
+        if is_registered || t.modifiers.is_abstract || !seen.insert(class) || !is_plain(wiring, class) || program.heirs(class).len() > 1 {
             continue;
         }
         let creations = wiring.flow.creations(class);
