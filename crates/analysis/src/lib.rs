@@ -12,6 +12,7 @@ pub mod flow;
 pub mod judge;
 pub mod program;
 mod setup;
+pub mod state;
 pub mod wire;
 
 #[cfg(test)]

@@ -56,7 +56,8 @@ fn is_data(body: &Body, node: Node) -> bool {
         Node::Binary { op: BinaryOp::Lt | BinaryOp::Le | BinaryOp::Gt | BinaryOp::Ge | BinaryOp::Add, left, right } => {
             (plain(left) && simple(right)) || (simple(left) && plain(right))
         }
-        Node::Unary { op: UnaryOp::Arithmetic | UnaryOp::Step, operand } => simple(operand),
+        // a step is kept: the name may be that of a field
+        Node::Unary { op: UnaryOp::Arithmetic, operand } => simple(operand),
         _ => false,
     }
 }

@@ -296,6 +296,21 @@ pub struct Pack {
     /// Of the schedulers the ones that run it again and again.
     #[serde(default)]
     pub periodic: Names,
+    /// Types of the library that keep a few values together, one of which may be a handler.
+    #[serde(default)]
+    pub tuples: Names,
+    /// Events of timers, told again and again.
+    #[serde(default)]
+    pub ticks: Names,
+    /// Methods and members that make a timer run once.
+    #[serde(default)]
+    pub single_shots: Names,
+    /// Methods that wait for a while; a loop around one is periodic.
+    #[serde(default)]
+    pub pauses: Names,
+    /// Names of methods that are called once in each turn of a main loop.
+    #[serde(default)]
+    pub rounds: Names,
     /// Of these the ones that run it on another thread; types too whose objects do.
     #[serde(default)]
     pub other_lanes: Names,

@@ -223,6 +223,12 @@ impl Flow<'_> {
                 return self.eval_library_call(site, object, text, args, budget);
             }
         }
+        // `vector<Reader*>(readers)`: a collection made of another one
+        if let (Node::Name(name), [only]) = (body.node(callee), args)
+            && pack.collections.contains(unit.text(name))
+        {
+            return inner(*only);
+        }
         if let Some(target) = self.method_called(site, callee, args.len(), budget.min(8))
             && let Some(value) = self.through_call(site, &target, budget)
         {

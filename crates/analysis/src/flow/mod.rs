@@ -106,6 +106,11 @@ impl<'p> Flow<'p> {
         let Some(body) = self.program.body(member) else { return Vec::new() };
         let mut found = Vec::new();
         for index in 0..body.nodes.len() {
+            if let Node::Pattern { parts, init: Some(init), positional: true } = body.nodes[index]
+                && !through_objects
+            {
+                found.extend(self.parts_of_module(member, body.list(parts), init));
+            }
             let Node::Assign { target, value, op: AssignOp::Set | AssignOp::IfUnset } = body.nodes[index] else { continue };
             let direct = match body.node(target) {
                 Node::Name(_) => true,
@@ -120,6 +125,20 @@ impl<'p> Flow<'p> {
             }
         }
         found
+    }
+
+    /// What a pattern of a module gives its variables: `const [gauge, log] = [new Gauge(), new Log()]`.
+    fn parts_of_module(&self, member: MemberId, parts: &[NodeId], init: NodeId) -> Vec<(MemberId, Site)> {
+        let program = self.program;
+        let owner = program.member(member).owner;
+        let Some(body) = program.body(member).filter(|_| program.ty(owner).is_module) else { return Vec::new() };
+        let Node::Collection { items, .. } = body.node(init) else { return Vec::new() };
+        let variable = |part: NodeId| match body.node(part) {
+            Node::Local { name, .. } => program.own_members(owner, program.sym_in(member, name)).first().copied(),
+            _ => None,
+        };
+        let pairs = parts.iter().zip(body.list(items));
+        pairs.filter_map(|(part, item)| Some((variable(*part)?, Site { member, node: *item }))).collect()
     }
 
     /// Every value that is given to a field, property or module variable: its first value

@@ -300,6 +300,11 @@ impl Flow<'_> {
                 None => declared,
             };
         }
+        if let (Node::Name(name), [only]) = (body.node(callee), args)
+            && program.kit_of(member).pack.collections.contains(program.unit_of(member).text(name))
+        {
+            return self.node_type(member, *only, budget);
+        }
         let Node::Member { object, name, .. } = body.node(callee) else {
             return match self.node_type(member, callee, budget) {
                 Ty::Function(result) => (*result).clone(),

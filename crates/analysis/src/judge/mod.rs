@@ -8,11 +8,15 @@ mod displaced_subscriber;
 mod edits;
 mod futile_unsubscribe;
 mod hollow_handler;
+mod late_starter;
 mod leaked_subscription;
 mod mute_event;
 mod no_way_out;
+mod polled_state;
 mod repeated_subscription;
+mod skipped_notify;
 mod spent_handler;
+mod stale_copy;
 mod unguarded_raise;
 mod unheard_event;
 mod unwired_observer;
@@ -71,11 +75,15 @@ pub static RULES: &[Rule] = &[
     displaced_subscriber::RULE,
     futile_unsubscribe::RULE,
     hollow_handler::RULE,
+    late_starter::RULE,
     leaked_subscription::RULE,
     mute_event::RULE,
     no_way_out::RULE,
+    polled_state::RULE,
     repeated_subscription::RULE,
+    skipped_notify::RULE,
     spent_handler::RULE,
+    stale_copy::RULE,
     unguarded_raise::RULE,
     unheard_event::RULE,
     unwired_observer::RULE,
@@ -109,6 +117,8 @@ pub struct Draft {
 /// Runs all rules. Findings come by place; those accepted by a comment are returned apart.
 pub fn judge(wiring: &Wiring<'_>) -> (Vec<Finding>, Accepted) {
     let mut findings = Vec::new();
+    // found before rules run side by side and wait for each other
+    wiring.state();
     let all_drafts: Vec<Vec<Draft>> = RULES.par_iter().map(|rule| (rule.check)(wiring)).collect();
     // nobody is blamed for what a tool has written
     let program = wiring.program();

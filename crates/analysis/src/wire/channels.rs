@@ -451,6 +451,13 @@ fn is_channel(flow: &Flow<'_>, m: MemberId, u: &Use) -> bool {
             Some(inner) if !program.is_callable(info.unit, &element) => inner,
             _ => element,
         };
+        // of what is kept in pairs one part is the handler
+        let element = match &element {
+            Ty::Outside(name, parts) if program.kit(info.unit).pack.tuples.contains(program.text(*name)) => {
+                parts.iter().find(|part| program.is_callable(info.unit, part)).or(parts.last()).cloned().unwrap_or(Ty::Unknown)
+            }
+            _ => element,
+        };
         let element = match element {
             Ty::Own(t, _) if u.in_record => kept_handler(flow, t).unwrap_or(element),
             other => other,

@@ -47,6 +47,7 @@ use yarrowgraph_model::{Budget, Place};
 use crate::flow::{Flow, Val};
 use crate::program::{MemberId, Program, Site, Sym, Ty, TypeId, UnitId};
 use crate::setup::{self, Setup};
+use crate::state::State;
 use channels::Channel;
 use effect::{Act, Effect};
 use once::Lives;
@@ -76,6 +77,8 @@ pub struct Wiring<'p> {
     mentions: OnceLock<mentions::Mentions>,
     /// Classes whose objects are handed over to scripts or other processes, found when it is asked for.
     exported: OnceLock<FxHashSet<TypeId>>,
+    /// What fields hold and who tells of it, found when it is asked for.
+    state: OnceLock<State>,
     /// What is known so far of how long the instances of types live.
     lives: Mutex<FxHashMap<TypeId, Lives>>,
     /// Words in what could not be read of any file.
@@ -138,6 +141,7 @@ impl<'p> Wiring<'p> {
             setup,
             mentions: OnceLock::new(),
             exported: OnceLock::new(),
+            state: OnceLock::new(),
             lives: Mutex::default(),
             unread: words(|f| &f.unit.unread),
             mentioned: words(|f| &f.unit.mentioned),
@@ -152,6 +156,11 @@ impl<'p> Wiring<'p> {
     /// The program.
     pub fn program(&self) -> &'p Program {
         self.flow.program
+    }
+
+    /// What fields hold and who tells of it.
+    pub(crate) fn state(&self) -> &State {
+        self.state.get_or_init(|| State::of(self))
     }
 
     /// The effects of one statement.
@@ -267,6 +276,16 @@ impl<'p> Wiring<'p> {
             handed.collect()
         };
         self.exported.get_or_init(find).iter().any(|t| program.is_a(*t, ty) || program.is_a(ty, *t))
+    }
+
+    /// What a channel keeps for subscribers that come late.
+    pub fn keeps(&self, channel: &Channel) -> yarrowgraph_model::Keeps {
+        delivery::keeps(self, channel)
+    }
+
+    /// Whether a member is where the program starts.
+    pub fn is_entry_point(&self, member: MemberId) -> bool {
+        setup::entry_points(self.program()).contains(&member)
     }
 
     /// Whether a member is part of a test.

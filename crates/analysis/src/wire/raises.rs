@@ -327,6 +327,11 @@ impl Extractor<'_, '_> {
                                     return true;
                                 }
                             }
+                            if let Node::Name(name) = self.body.node(callee)
+                                && pack.collections.contains(self.text(name))
+                            {
+                                return true;
+                            }
                         }
                         Node::New { .. } | Node::Unary { op: UnaryOp::Spread, .. } => return true,
                         _ => {}

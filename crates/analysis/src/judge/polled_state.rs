@@ -1,0 +1,202 @@
+//! Rule `polled-state`: periodic code asks for state that is announced, or could be.
+
+use std::collections::BTreeSet;
+
+use yarrowgraph_ir::{BinaryOp, Body, MemberKind, Node, NodeId};
+use yarrowgraph_model::{Certainty, Level, Related};
+
+use super::{Draft, Page, Rule, related, short};
+use crate::flow::Val;
+use crate::program::{MemberId, Scope, Site};
+use crate::state::{self, Read, Round, Write};
+use crate::wire::Wiring;
+
+/// So few places can each announce what they change.
+const FEW: usize = 3;
+/// How many calls on the same object a round is followed.
+const DEPTH: u32 = 2;
+
+pub(super) const RULE: Rule = Rule {
+    name: "polled-state",
+    summary: "periodic code asks a subject for state that it announces, or that so few places change that they could",
+    level: Level::Note,
+    page: Page {
+        symptom: "A timer asks and asks for something that seldom changes, and learns of a change only at its next turn.",
+        cause: "The state changes in a few known places, which announce it already or could, and the reader does not listen.",
+        cure: "Subscribe to the channel that announces it; where there is none, raise one where the state is written.",
+        silent: "The state changes by itself, is written in many places or nowhere in the tree, or belongs to the one who asks.",
+        accept: "The turn has other work to do anyway, and a change may well wait for it.",
+    },
+    check,
+};
+
+fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
+    let mut drafts = Vec::new();
+    for round in state::rounds(wiring) {
+        let mut seen = BTreeSet::new();
+        look(wiring, &round, round.root, DEPTH, &mut seen, &mut drafts);
+    }
+    drafts
+}
+
+/// Looks at all reads of a stretch of code, and of what it calls on its own object.
+fn look(wiring: &Wiring<'_>, round: &Round, root: Site, depth: u32, seen: &mut BTreeSet<Site>, drafts: &mut Vec<Draft>) {
+    let program = wiring.program();
+    if !seen.insert(root) || wiring.in_test(root.member) {
+        return;
+    }
+    let Some(body) = program.body(root.member) else { return };
+    let scope = program.scope(root.member);
+    let always = |n: &NodeId| scope.is_within(*n, root.node) && runs_in_every_turn(body, scope, *n, root.node);
+    for node in (0..body.nodes.len()).map(NodeId::new).filter(always) {
+        let site = Site { member: root.member, node };
+        if let Some(read) = wiring.read(site)
+            && !is_written_to(wiring, site)
+        {
+            drafts.extend(judge(wiring, round, site, &read));
+        }
+        if let (Some(depth), Node::Call { .. }) = (depth.checked_sub(1), body.node(node))
+            && let Some(callee) = wiring.flow.callee(site)
+            && matches!(callee.receiver, Some(Val::This(_)))
+            && let Some(root) = program.body(callee.member).and_then(|b| b.root)
+            && wiring.flow.callers((callee.member, None)).len() == 1
+        {
+            look(wiring, round, Site { member: callee.member, node: root }, depth, seen, drafts);
+        }
+    }
+}
+
+/// Whether something is come to in every turn: it is the condition of a branch, not part of one, nor behind a way out.
+fn runs_in_every_turn(body: &Body, scope: &Scope, node: NodeId, root: NodeId) -> bool {
+    let mut inner = node;
+    for around in scope.ancestors(node).take_while(|_| node != root) {
+        let always = match body.node(around) {
+            Node::If { cond, .. } | Node::Conditional { cond, .. } => inner == cond,
+            Node::Switch { subject, .. } => subject == Some(inner),
+            Node::Binary { op: BinaryOp::And | BinaryOp::Or | BinaryOp::Coalesce, left, .. } => inner == left,
+            Node::Lambda(_) | Node::Catch { .. } => false,
+            Node::ForEach { iterable, .. } => inner == iterable,
+            Node::Loop { .. } => around == root,
+            Node::Block(list) => {
+                let before = body.list(list).iter().take_while(|s| **s != inner);
+                before.into_iter().all(|s| !state::any_within(body, *s, &|n| matches!(body.node(n), Node::Return(_))))
+            }
+            _ => true,
+        };
+        if around == root {
+            return always;
+        }
+        if !always {
+            return false;
+        }
+        inner = around;
+    }
+    node == root
+}
+
+/// Whether an expression is given a value, or is only the way to something else.
+fn is_written_to(wiring: &Wiring<'_>, site: Site) -> bool {
+    let program = wiring.program();
+    let Some(body) = program.body(site.member) else { return true };
+    program.scope(site.member).parent(site.node).is_some_and(|parent| match body.node(parent) {
+        Node::Assign { target, .. } => target == site.node,
+        Node::Call { callee, .. } => callee == site.node,
+        Node::Member { object, .. } | Node::Index { object, .. } => object == site.node,
+        Node::Unary { op, .. } => op == yarrowgraph_ir::UnaryOp::Step,
+        _ => false,
+    })
+}
+
+fn judge(wiring: &Wiring<'_>, round: &Round, site: Site, read: &Read) -> Option<Draft> {
+    let program = wiring.program();
+    let info = program.member(read.field);
+    let reader = program.member(site.member).owner;
+    // its own state is kept up to date by whoever writes it
+    let is_of_itself = |t| program.is_a(reader, t) || program.is_a(t, reader) || is_nested_in(wiring, reader, t);
+    if info.kind != MemberKind::Field && info.kind != MemberKind::Property
+        || !is_held(&read.object, site.member)
+        || is_of_itself(info.owner)
+        || !wiring.holds_data(read.field)
+        || is_channel(wiring, read.field)
+    {
+        return None;
+    }
+    let writes: Vec<&Write> = wiring.writes(read.field).iter().filter(|w| !w.initial && !wiring.in_test(w.site.member)).collect();
+    // what the round itself writes needs no announcing
+    if writes.is_empty() || writes.iter().any(|w| program.member(w.site.member).owner == reader) {
+        return None;
+    }
+    let announced = announcing(wiring, &writes);
+    let places: BTreeSet<MemberId> = writes.iter().map(|w| w.site.member).collect();
+    if announced.is_none() && (places.len() > FEW || writes.len() > FEW + 2 || is_mirrored(wiring, &writes)) {
+        return None;
+    }
+    let what = format!("{}.{}", program.type_id(info.owner), program.text(info.name));
+    let name = short(&what);
+    let why = match announced {
+        Some(channel) => format!("which `{}` announces", short(&wiring.channels[channel].id)),
+        None => match places.len() {
+            1 => "which changes in one place only, that could announce it".to_owned(),
+            n => format!("which changes in {n} places only, that could announce it"),
+        },
+    };
+    let mut places: Vec<Related> = writes.iter().map(|w| related("it changes here", program.place_of(w.site))).collect();
+    let first = wiring.flow.definitions(read.field).iter().find(|d| d.member == read.field);
+    places.extend(first.map(|d| related("its first value", program.place_of(*d))));
+    places.push(related("what makes it periodic", program.place_of(round.by)));
+    let asker = program.member_id(site.member);
+    Some(Draft {
+        level: Level::Note,
+        certainty: Certainty::Likely,
+        place: crate::wire::operation_place(program, site),
+        message: format!("`{}` asks again and again for `{name}`, {why}", short(&asker)),
+        related: places,
+        parties: vec![asker, what],
+        edit: None,
+    })
+}
+
+fn is_nested_in(wiring: &Wiring<'_>, inner: crate::program::TypeId, outer: crate::program::TypeId) -> bool {
+    let program = wiring.program();
+    std::iter::successors(Some(inner), |t| program.ty(*t).parent.or_else(|| program.ty(*t).within.map(|w| program.member(w.member).owner)))
+        .take(8)
+        .any(|t| t == outer)
+}
+
+/// Whether an object is there from turn to turn: reached by fields alone.
+fn is_held(object: &Val, reader: MemberId) -> bool {
+    match object {
+        Val::Member(of, _) => matches!(**of, Val::This(_)) || is_held(of, reader),
+        // made elsewhere, and named here
+        Val::New(made) => made.member != reader,
+        Val::Static(_) | Val::Param(..) | Val::Type(_) => true,
+        _ => false,
+    }
+}
+
+fn is_channel(wiring: &Wiring<'_>, field: MemberId) -> bool {
+    use crate::wire::channels::ChannelKey;
+    wiring.channels.iter().any(|c| matches!(c.key, ChannelKey::Own(m, _) if m == field))
+}
+
+/// A channel of the subject that every change of a field is followed by.
+fn announcing(wiring: &Wiring<'_>, writes: &[&Write]) -> Option<usize> {
+    let program = wiring.program();
+    let told_after = |write: &Write| -> BTreeSet<usize> {
+        let tellings = wiring.tellings(write.site.member);
+        let Some(body) = program.body(write.site.member) else { return BTreeSet::new() };
+        let scope = program.scope(write.site.member);
+        let behind = |node: NodeId| state::comes_after(body, scope, write.site.node, &|n| n == node);
+        tellings.iter().filter(|(node, _)| behind(*node)).map(|(_, channel)| *channel).collect()
+    };
+    let mut all = writes.iter().map(|w| told_after(w));
+    let first = all.next()?;
+    let common = all.fold(first, |common, one| common.intersection(&one).copied().collect());
+    common.into_iter().next()
+}
+
+/// Whether a field only repeats what comes from outside, such as a measurement that is copied in turn after turn.
+fn is_mirrored(wiring: &Wiring<'_>, writes: &[&Write]) -> bool {
+    let rounds = state::rounds(wiring);
+    writes.iter().any(|w| rounds.iter().any(|r| r.root.member == w.site.member))
+}

@@ -1,0 +1,468 @@
+//! Rule `skipped-notify`: state is written that is announced elsewhere, and on this path nobody is told.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use yarrowgraph_ir::{MemberKind, Node, NodeId, Visibility};
+use yarrowgraph_model::{Certainty, Level};
+
+use super::{Draft, Page, Rule, related, short};
+use crate::flow::Val;
+use crate::program::{MemberId, Site, TypeId};
+use crate::state::{self, How};
+use crate::wire::Wiring;
+use crate::wire::channels::{Channel, ChannelKey};
+
+/// So many other mutators must announce before a silent one is a slip.
+const PEERS: usize = 2;
+
+pub(super) const RULE: Rule = Rule {
+    name: "skipped-notify",
+    summary: "state that the other mutators announce is written and not announced on this path",
+    level: Level::Warning,
+    page: Page {
+        symptom: "After one particular change the observers show what was true before it.",
+        cause: "The other places that write this state raise the channel, or call the method that does; this one does not.",
+        cure: "Raise the channel, or call the notifying method, behind the write.",
+        silent: "Every caller announces; the write is a first value, an end, or a lazy answer; few others announce.",
+        accept: "Observers are not meant to learn of this change.",
+    },
+    check,
+};
+
+/// A statement that changes a field of a subject: a write, or the call of a method that only writes.
+struct Change {
+    field: MemberId,
+    site: Site,
+    /// What is assigned, where it is an assignment.
+    value: Option<NodeId>,
+}
+
+/// The changes of one subject as far as its channels are concerned.
+struct Subject<'w, 'p> {
+    wiring: &'w Wiring<'p>,
+    class: TypeId,
+    fields: &'w [MemberId],
+    channels: Vec<usize>,
+    /// Methods of the class that change it.
+    mutators: BTreeSet<MemberId>,
+}
+
+fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
+    let program = wiring.program();
+    let mut subjects: BTreeMap<TypeId, Vec<usize>> = BTreeMap::new();
+    for (number, channel) in wiring.channels.iter().enumerate() {
+        if !channel.raises.is_empty()
+            && let Some(class) = subject_of(wiring, channel)
+        {
+            subjects.entry(class).or_default().push(number);
+        }
+    }
+    let rosters: BTreeSet<MemberId> = wiring
+        .channels
+        .iter()
+        .filter_map(|c| match c.key {
+            ChannelKey::Own(m, _) if !c.raises.is_empty() => Some(m),
+            _ => None,
+        })
+        .collect();
+    let mut fields: BTreeMap<TypeId, Vec<MemberId>> = BTreeMap::new();
+    for field in wiring.written_fields() {
+        let info = program.member(field);
+        let mut is_subject = false;
+        program.for_each_base(info.owner, &mut |base| {
+            is_subject |= subjects.contains_key(&base);
+            !is_subject
+        });
+        if is_subject && !info.is_static && !rosters.contains(&field) {
+            fields.entry(info.owner).or_default().push(field);
+        }
+    }
+    let mut drafts = Vec::new();
+    for (class, fields) in fields {
+        let mut channels = Vec::new();
+        program.for_each_base(class, &mut |base| {
+            channels.extend(subjects.get(&base).into_iter().flatten().copied());
+            true
+        });
+        let mut subject = Subject { wiring, class, fields: &fields, channels, mutators: BTreeSet::new() };
+        let inside: Vec<Change> = fields.iter().flat_map(|f| subject.written_inside(*f)).collect();
+        subject.mutators = inside.iter().map(|c| c.site.member).collect();
+        let announced_inside: BTreeSet<MemberId> =
+            inside.iter().filter(|c| !subject.told_closely(c.site).is_empty()).map(|c| c.field).collect();
+        let others: Vec<&Change> = inside.iter().filter(|c| subject.told_closely(c.site).is_empty() && subject.is_seen(c.field)).collect();
+        let quiet_inside: BTreeSet<MemberId> = others.iter().map(|c| c.site.member).collect();
+        // what its own methods announce nobody else has to
+        let (inside, quiet): (Vec<Change>, Vec<Change>) = inside.into_iter().partition(|c| announced_inside.contains(&c.field));
+        drafts.extend(subject.judge(&inside, &quiet_inside));
+        let outside: Vec<Change> =
+            fields.iter().filter(|f| !announced_inside.contains(f)).flat_map(|f| subject.written_outside(*f, &quiet)).collect();
+        drafts.extend(subject.judge(&outside, &BTreeSet::new()));
+    }
+    drafts
+}
+
+/// The class whose objects own a channel.
+fn subject_of(wiring: &Wiring<'_>, channel: &Channel) -> Option<TypeId> {
+    if let ChannelKey::Own(m, _) = channel.key {
+        return Some(wiring.program().member(m).owner);
+    }
+    // an emitter that the class inherits from a library
+    channel.raises.iter().find_map(|r| match wiring.effects[*r].holder.subject {
+        Val::This(class) => Some(class),
+        _ => None,
+    })
+}
+
+impl Subject<'_, '_> {
+    /// Changes by methods of the class itself, those in constructors and teardowns left out.
+    fn written_inside(&self, field: MemberId) -> Vec<Change> {
+        let writes = self.wiring.writes(field).iter().filter(|w| !w.initial && matches!(w.object, Val::This(_)));
+        let mut changes = Vec::new();
+        for write in writes.filter(|w| self.counts(w.site.member)) {
+            let callers = self.callers_of_helper(write.site);
+            if callers.is_empty() {
+                changes.push(Change { field, site: write.site, value: value_of(write) });
+            }
+            changes.extend(callers.into_iter().map(|site| Change { field, site, value: None }));
+        }
+        changes
+    }
+
+    /// Where the class calls a method of its own that only writes for it, and nobody else can.
+    fn callers_of_helper(&self, write: Site) -> Vec<Site> {
+        let (wiring, program) = (self.wiring, self.wiring.program());
+        let is_hidden = matches!(program.decl(write.member).modifiers.visibility, Visibility::Private | Visibility::Protected);
+        if program.member(write.member).kind != MemberKind::Method || !is_hidden || !self.told_at(write).is_empty() {
+            return Vec::new();
+        }
+        let calls = wiring.flow.callers((write.member, None)).iter().map(|(site, _)| *site);
+        calls.filter(|s| self.counts(s.member) && s.member != write.member).collect()
+    }
+
+    /// Changes by others: writes through an object, and calls of methods of the class that write and tell nobody.
+    fn written_outside(&self, field: MemberId, quiet: &[Change]) -> Vec<Change> {
+        let (wiring, program) = (self.wiring, self.wiring.program());
+        let through = |w: &&state::Write| {
+            !w.initial
+                && matches!(w.object.root(), Val::This(_) | Val::Param(..) | Val::Static(_))
+                && !matches!(w.object, Val::This(_) | Val::Element(..))
+        };
+        let mut changes: Vec<Change> = wiring
+            .writes(field)
+            .iter()
+            .filter(through)
+            .map(|w| Change { field, site: w.site, value: value_of(w) })
+            .filter(|c| self.counts(c.site.member) && self.is_outside(c))
+            .collect();
+        let mutators: BTreeSet<MemberId> = quiet.iter().filter(|c| c.field == field).map(|c| c.site.member).collect();
+        for mutator in mutators {
+            let calls = wiring.flow.callers((mutator, None)).iter().map(|(site, _)| *site);
+            let outside = calls.filter(|s| self.counts(s.member) && !program.is_a(program.member(s.member).owner, self.class));
+            changes.extend(outside.map(|site| Change { field, site, value: None }));
+        }
+        changes
+    }
+
+    /// Whether what a function does says anything: it is no first or last value and no lazy answer.
+    fn counts(&self, member: MemberId) -> bool {
+        let (wiring, program) = (self.wiring, self.wiring.program());
+        let kind = program.member(member).kind;
+        let answers = matches!(kind, MemberKind::Accessor(yarrowgraph_ir::AccessorKind::Get));
+        let is_initial = matches!(kind, MemberKind::Constructor | MemberKind::Destructor | MemberKind::Initializer);
+        // what ends something else takes it as an argument
+        let is_end = program.decl(member).params.is_empty() && program.is_listed(&program.kit_of(member).pack.teardowns, member);
+        let of_roster = || {
+            let ways = self.channels.iter().map(|c| &wiring.channels[*c]).flat_map(|c| c.joins.iter().chain(&c.leaves));
+            ways.map(|e| wiring.effects[*e].innermost().member).any(|m| m == member)
+        };
+        !wiring.in_test(member) && !answers && !is_initial && !is_end && !of_roster()
+    }
+
+    /// The channels of the subject that are told on the way through a statement, before or after it, however deep.
+    fn told_at(&self, site: Site) -> BTreeSet<usize> {
+        self.told(site, &|_| true)
+    }
+
+    /// Those of them that are raised right there, or by a method of the subject that is called there.
+    fn told_closely(&self, site: Site) -> BTreeSet<usize> {
+        let (wiring, program) = (self.wiring, self.wiring.program());
+        let Some(body) = program.body(site.member) else { return BTreeSet::new() };
+        self.told(site, &|node| {
+            let called = match body.node(node) {
+                Node::Call { .. } => wiring.flow.callee(Site { member: site.member, node }),
+                _ => None,
+            };
+            called.is_none_or(|c| program.is_a(self.class, program.member(c.member).owner) && !self.mutators.contains(&c.member))
+        })
+    }
+
+    fn told(&self, site: Site, counts: &dyn Fn(NodeId) -> bool) -> BTreeSet<usize> {
+        let program = self.wiring.program();
+        let Some(body) = program.body(site.member) else { return BTreeSet::new() };
+        let scope = program.scope(site.member);
+        let of_subject = self.wiring.tellings(site.member).iter().filter(|(_, channel)| self.channels.contains(channel));
+        let met = |node: NodeId| {
+            node == site.node
+                || state::comes_after(body, scope, site.node, &|n| n == node)
+                || state::comes_before(body, scope, site.node, &|n| n == node)
+        };
+        of_subject.filter(|(node, _)| counts(*node) && met(*node)).map(|(_, channel)| *channel).collect()
+    }
+
+    /// Reports the changes that are announced by nobody, where enough of the others are.
+    fn judge(&self, changes: &[Change], quiet: &BTreeSet<MemberId>) -> Vec<Draft> {
+        let (mut telling, mut silent) = (Vec::new(), Vec::new());
+        for change in changes {
+            let told = self.told_at(change.site);
+            let closely = self.told_closely(change.site);
+            match (told.is_empty(), closely.is_empty()) {
+                (true, _) => silent.push(change),
+                (_, false) => telling.push((change, closely)),
+                _ => {}
+            }
+        }
+        let mut drafts = Vec::new();
+        for change in &silent {
+            let told: BTreeSet<usize> =
+                telling.iter().filter(|(c, _)| c.field == change.field).flat_map(|(_, t)| t.iter().copied()).collect();
+            let Some(channel) = told.iter().copied().find(|channel| self.is_rule_for(*channel, change, &telling, &silent, quiet)) else {
+                continue;
+            };
+            if !self.is_reset(change, &telling)
+                && !self.callers_tell(change.site.member, 2)
+                && !self.is_lazy(change)
+                && !self.asks_the_library(change.site)
+            {
+                let of_channel = telling.iter().filter(|(_, t)| t.contains(&channel));
+                let peers: BTreeSet<MemberId> = of_channel.map(|(c, _)| c.site.member).collect();
+                drafts.push(self.draft(change, channel, &peers));
+            }
+        }
+        drafts
+    }
+
+    /// Whether enough other functions announce on a channel, more than do not, and observers can see the field.
+    fn is_rule_for(
+        &self,
+        channel: usize,
+        change: &Change,
+        telling: &[(&Change, BTreeSet<usize>)],
+        silent: &[&Change],
+        quiet_inside: &BTreeSet<MemberId>,
+    ) -> bool {
+        let own = change.site.member;
+        let of = |field: Option<MemberId>| -> BTreeSet<MemberId> {
+            let told = telling.iter().filter(|(c, t)| t.contains(&channel) && c.site.member != own && field.is_none_or(|f| f == c.field));
+            told.map(|(c, _)| c.site.member).collect()
+        };
+        let all = of(None);
+        let same = of(Some(change.field));
+        let quiet: BTreeSet<MemberId> = silent.iter().map(|c| c.site.member).filter(|m| !all.contains(m)).collect();
+        let quiet_about_it = silent.iter().filter(|c| c.field == change.field && c.site.member != own).count();
+        let others = quiet.iter().chain(quiet_inside).filter(|m| **m != own).count();
+        // the field's own writers pass it on, or all that changes in the subject is announced on the one channel
+        let passes_it = || {
+            let told = telling.iter().filter(|(c, t)| c.field == change.field && t.contains(&channel));
+            told.filter(|(c, _)| self.passes_on(channel, c)).map(|(c, _)| c.site.member).collect::<BTreeSet<_>>().len() >= PEERS
+        };
+        let fields: BTreeSet<MemberId> = telling.iter().filter(|(_, t)| t.contains(&channel)).map(|(c, _)| c.field).collect();
+        let peers = if fields.len() > 1 || self.is_outside(change) { 1 } else { PEERS + 1 };
+        let is_for_all = || same.len() >= peers && others == 0 && self.passes_nothing(channel);
+        let shown = is_for_all() || (quiet_about_it == 0 && passes_it());
+        all.len() >= PEERS && shown && quiet.len() < all.len() && self.is_seen(change.field)
+    }
+
+    fn is_outside(&self, change: &Change) -> bool {
+        let program = self.wiring.program();
+        !program.is_a(program.member(change.site.member).owner, self.class)
+    }
+
+    /// The arguments of a channel's raises, by raise.
+    fn raises(&self, channel: usize) -> Vec<(Site, Vec<NodeId>)> {
+        let (wiring, program) = (self.wiring, self.wiring.program());
+        let sites = wiring.channels[channel].raises.iter().map(|r| wiring.effects[*r].innermost());
+        let with_args = sites.filter_map(|site| {
+            let body = program.body(site.member)?;
+            match body.node(site.node) {
+                Node::Call { args, .. } => Some((site, body.list(args).to_vec())),
+                _ => None,
+            }
+        });
+        with_args.collect()
+    }
+
+    /// Whether a channel tells only that something has changed, in its subject at most.
+    fn passes_nothing(&self, channel: usize) -> bool {
+        let raises = self.raises(channel);
+        let flow = &self.wiring.flow;
+        let says_little =
+            |member, arg: &NodeId| matches!(flow.eval_in(member, *arg), Val::This(_) | Val::Null | Val::Str(_) | Val::Literal(_));
+        // what a notifying method is called with
+        let handed = |member: MemberId, arg: &NodeId| match flow.eval_in(member, *arg) {
+            Val::Param(m, None, index) if m == member => {
+                let little = |v: Option<&Val>| matches!(v, Some(Val::This(_) | Val::Null | Val::Str(_) | Val::Literal(_) | Val::Data));
+                flow.callers((m, None)).iter().all(|(_, with)| little(with.args.get(index as usize).and_then(Option::as_ref)))
+            }
+            _ => false,
+        };
+        raises.iter().all(|(site, args)| {
+            args.iter().all(|a| self.is_state(site.member, *a) || says_little(site.member, a) || handed(site.member, a))
+        })
+    }
+
+    /// Whether an expression reads fields of the subject.
+    fn is_state(&self, member: MemberId, arg: NodeId) -> bool {
+        matches!(self.wiring.flow.eval_in(member, arg), Val::Member(_, m) if self.fields.contains(&m))
+    }
+
+    /// Whether a channel is told what a change gives the field.
+    fn passes_on(&self, channel: usize, change: &Change) -> bool {
+        let wiring = self.wiring;
+        let program = wiring.program();
+        let assigned = change.value.map(|v| wiring.flow.eval_in(change.site.member, v));
+        self.raises(channel).iter().any(|(site, args)| {
+            let Some(body) = program.body(site.member) else { return false };
+            let is_it = |n: NodeId| {
+                matches!(body.node(n), Node::Name(_) | Node::Member { .. } | Node::Call { .. }) && {
+                    let value = wiring.flow.eval_in(site.member, n);
+                    matches!(value, Val::Member(_, m) if m == change.field)
+                        || (site.member == change.site.member
+                            && matches!(value, Val::Param(..) | Val::Local(_))
+                            && assigned.as_ref() == Some(&value))
+                }
+            };
+            args.iter().any(|a| state::any_within(body, *a, &is_it))
+        })
+    }
+
+    /// Whether observers can see a field: it is public, or a getter or a raise hands it out.
+    fn is_seen(&self, field: MemberId) -> bool {
+        let (wiring, program) = (self.wiring, self.wiring.program());
+        let is_open = program.decl(field).modifiers.visibility != Visibility::Private;
+        let answers = |m: MemberId| {
+            let Some(body) = program.body(m) else { return false };
+            let nodes = || (0..body.nodes.len()).map(NodeId::new);
+            let gives = body.returns_root || nodes().any(|n| matches!(body.node(n), Node::Return(Some(_))));
+            gives && nodes().any(|n| self.names(m, n, field)) && !wiring.writes(field).iter().any(|w| w.site.member == m)
+        };
+        let has_getter = || {
+            let own = program.ty(self.class).members.iter().copied();
+            own.filter(|m| *m != field && program.decl(*m).modifiers.visibility != Visibility::Private)
+                .any(|m| matches!(program.member(m).kind, MemberKind::Method | MemberKind::Accessor(_)) && answers(m))
+        };
+        let is_told = || {
+            self.channels
+                .iter()
+                .flat_map(|c| self.raises(*c))
+                .any(|(site, args)| args.iter().any(|a| matches!(wiring.flow.eval_in(site.member, *a), Val::Member(_, m) if m == field)))
+        };
+        is_open || has_getter() || is_told()
+    }
+
+    /// Whether a node names a field of the object.
+    fn names(&self, member: MemberId, node: NodeId, field: MemberId) -> bool {
+        let Some(body) = self.wiring.program().body(member) else { return false };
+        matches!(body.node(node), Node::Name(_) | Node::Member { .. })
+            && matches!(self.wiring.flow.eval_in(member, node), Val::Member(of, m) if m == field && matches!(*of, Val::This(_)))
+    }
+
+    /// Whether a write only sets back what the others set: nothing, or a flag.
+    fn is_reset(&self, change: &Change, telling: &[(&Change, BTreeSet<usize>)]) -> bool {
+        let program = self.wiring.program();
+        let constant = |c: &Change| {
+            let body = program.body(c.site.member)?;
+            let is_constant = |n: NodeId| matches!(body.node(n), Node::Null | Node::Bool(_));
+            match (c.value, body.node(c.site.node)) {
+                (Some(value), _) => Some(is_constant(value)),
+                (None, Node::Call { args, .. }) if args.len > 0 => Some(body.list(args).iter().all(|a| is_constant(*a))),
+                _ => None,
+            }
+        };
+        // what a flag is set to by a call is an option
+        let is_option = change.value.is_none() && constant(change) == Some(true);
+        is_option || constant(change) == Some(true) && !telling.iter().any(|(c, _)| c.field == change.field && constant(c) == Some(true))
+    }
+
+    /// Whether a method, or the one that it calls to write, calls methods that its class inherits from a library:
+    /// these may announce.
+    fn asks_the_library(&self, site: Site) -> bool {
+        let (wiring, program) = (self.wiring, self.wiring.program());
+        let written_by = wiring.flow.callee(site).map(|c| c.member).filter(|m| self.mutators.contains(m));
+        [Some(site.member), written_by].into_iter().flatten().any(|member| {
+            let Some(body) = program.body(member) else { return false };
+            let inherits = !program.outside_bases(program.member(member).owner).is_empty();
+            (0..body.nodes.len()).map(NodeId::new).any(|n| match body.node(n) {
+                Node::Call { callee, .. } => match wiring.flow.eval_in(member, callee) {
+                    Val::Outside(of, _) => matches!(*of, Val::This(_)),
+                    // inherited from a class that is not of the tree
+                    Val::Global(_) => inherits,
+                    _ => false,
+                },
+                _ => false,
+            })
+        })
+    }
+
+    /// Whether a write fills in what was not there yet: the field is asked for right around it.
+    fn is_lazy(&self, change: &Change) -> bool {
+        let (wiring, program) = (self.wiring, self.wiring.program());
+        let member = change.site.member;
+        let Some(body) = program.body(member) else { return true };
+        let is_field = |n: NodeId| matches!(wiring.flow.eval_in(member, n), Val::Member(_, m) if m == change.field);
+        matches!(body.node(change.site.node), Node::Assign { op: yarrowgraph_ir::AssignOp::IfUnset, .. })
+            || program.scope(member).ancestors(change.site.node).any(|around| match body.node(around) {
+                // put back as it was
+                Node::Catch { .. } => true,
+                Node::If { cond, .. } => match body.node(cond) {
+                    Node::Binary { op: yarrowgraph_ir::BinaryOp::Eq, left, right } => {
+                        (is_field(left) && body.node(right) == Node::Null) || (is_field(right) && body.node(left) == Node::Null)
+                    }
+                    Node::Unary { op: yarrowgraph_ir::UnaryOp::Not, operand } => is_field(operand),
+                    _ => false,
+                },
+                _ => false,
+            })
+    }
+
+    /// Whether a call of a function is met by an announcement, in its callers or in theirs: then that is their part.
+    fn callers_tell(&self, member: MemberId, depth: u32) -> bool {
+        let Some(depth) = depth.checked_sub(1) else { return false };
+        let callers = self.wiring.flow.callers((member, None));
+        let outside: Vec<Site> = callers.iter().map(|(site, _)| *site).filter(|s| !self.wiring.in_test(s.member)).collect();
+        outside.iter().any(|site| {
+            let is_initial = self.wiring.program().member(site.member).kind == MemberKind::Constructor;
+            let is_other = site.member != member;
+            is_other && (is_initial || !self.told_closely(*site).is_empty() || self.callers_tell(site.member, depth))
+        })
+    }
+
+    fn draft(&self, change: &Change, channel: usize, peers: &BTreeSet<MemberId>) -> Draft {
+        let (wiring, program) = (self.wiring, self.wiring.program());
+        let channel = short(&wiring.channels[channel].id);
+        let field = format!("{}.{}", program.type_id(self.class), program.text(program.member(change.field).name));
+        let writer = program.member_id(change.site.member);
+        let names: Vec<String> = peers.iter().take(3).map(|m| format!("`{}`", short(&program.member_id(*m)))).collect();
+        Draft {
+            level: Level::Warning,
+            certainty: Certainty::Likely,
+            place: program.place_of(change.site),
+            message: format!(
+                "`{}` changes `{}` and does not announce it on `{channel}`, as {} do",
+                short(&writer),
+                short(&field),
+                names.join(" and "),
+            ),
+            related: peers.iter().take(3).map(|m| related("this one announces it", program.member_place(*m))).collect(),
+            parties: vec![writer, field],
+            edit: None,
+        }
+    }
+}
+
+/// What a write assigns.
+fn value_of(write: &state::Write) -> Option<NodeId> {
+    match write.how {
+        How::Set(value) => Some(value),
+        _ => None,
+    }
+}

@@ -1,0 +1,114 @@
+//! Rule `stale-copy`: a long-lived object copies a state once that its subject announces, and does not listen.
+
+use std::collections::BTreeSet;
+
+use yarrowgraph_ir::{MemberKind, NodeId};
+use yarrowgraph_model::{Certainty, Level};
+
+use super::{Draft, Page, Rule, related, short};
+use crate::flow::Val;
+use crate::program::{MemberId, Site};
+use crate::state::{self, How, Write};
+use crate::wire::Wiring;
+
+/// So many other types must listen before one that does not is a slip.
+const PEERS: usize = 2;
+
+pub(super) const RULE: Rule = Rule {
+    name: "stale-copy",
+    summary: "a long-lived object copies a state once that its subject announces, and does not listen as its peers do",
+    level: Level::Note,
+    page: Page {
+        symptom: "An object decides by, or shows, what was true when it was made.",
+        cause: "It copies the state of its subject into a field, once, while others subscribe to the channel that announces it.",
+        cure: "Subscribe as the others do, or ask the subject each time.",
+        silent: "The copy is used at once and not kept, is refreshed somewhere, or the object listens to the channel too.",
+        accept: "The value of that moment is what is meant.",
+    },
+    check,
+};
+
+fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
+    let mut drafts = Vec::new();
+    for field in wiring.written_fields() {
+        let given: Vec<&Write> = wiring.writes(field).iter().filter(|w| !wiring.in_test(w.site.member)).collect();
+        if let [only] = given[..]
+            && let How::Set(value) = only.how
+            && matches!(only.object, Val::This(_))
+        {
+            drafts.extend(judge(wiring, field, only, value));
+        }
+    }
+    drafts
+}
+
+fn judge(wiring: &Wiring<'_>, field: MemberId, write: &Write, value: NodeId) -> Option<Draft> {
+    let program = wiring.program();
+    let member = write.site.member;
+    let body = program.body(member)?;
+    let scope = program.scope(member);
+    let reader = program.member(field).owner;
+    let within = (0..body.nodes.len()).map(NodeId::new).filter(|n| scope.is_within(*n, value));
+    let (node, read) = within.filter(|n| scope.function_around(body, *n).is_none()).find_map(|node| {
+        wiring
+            .read(Site { member, node })
+            .map(|read| (node, read))
+            .filter(|(_, r)| is_anothers_state(wiring, field, Site { member, node }, r))
+    })?;
+    let channel = wiring.announced_on(read.field).iter().copied().find(|c| wiring.listeners_beside(*c, reader).len() >= PEERS)?;
+    let listens = |c: usize| {
+        wiring.channels[c]
+            .joins
+            .iter()
+            .any(|j| wiring.listening_class(*j).is_some_and(|t| program.is_a(t, reader) || program.is_a(reader, t)))
+    };
+    if wiring.channels_of(program.member(read.field).owner).into_iter().any(listens) {
+        return None;
+    }
+    let copy = format!("{}.{}", program.type_id(reader), program.text(program.member(field).name));
+    let name = short(&wiring.channels[channel].id);
+    let state = format!("{}.{}", program.type_id(program.member(read.field).owner), program.text(program.member(read.field).name));
+    let peers: BTreeSet<String> =
+        wiring.listeners_beside(channel, reader).into_iter().map(|t| format!("`{}`", short(&program.type_id(t)))).collect();
+    Some(Draft {
+        level: Level::Note,
+        certainty: Certainty::Likely,
+        place: crate::wire::operation_place(program, Site { member, node }),
+        message: format!(
+            "`{}` keeps what `{}` was at one moment; {} listen to `{name}`, which announces its changes",
+            short(&copy),
+            short(&state),
+            peers.into_iter().take(3).collect::<Vec<_>>().join(" and "),
+        ),
+        related: wiring.channels[channel]
+            .joins
+            .iter()
+            .take(3)
+            .map(|j| related("this one listens", wiring.place(&wiring.effects[*j])))
+            .collect(),
+        parties: vec![copy, state],
+        edit: None,
+    })
+}
+
+/// Whether a field's name says that it remembers a moment on purpose.
+fn is_memory(name: &str) -> bool {
+    let name = name.to_lowercase();
+    ["old", "last", "prev", "saved", "start", "initial", "orig", "before", "first", "snapshot"].iter().any(|word| name.contains(word))
+}
+
+/// Whether a read is one of plain data of an object of another class.
+fn is_anothers_state(wiring: &Wiring<'_>, copy: MemberId, site: Site, read: &state::Read) -> bool {
+    // of a collection its size, not itself
+    let gives_it = matches!(wiring.flow.eval(site), Val::Member(_, m) if m == read.field);
+    let program = wiring.program();
+    let (own, of) = (program.member(copy).owner, program.member(read.field).owner);
+    !matches!(read.object, Val::This(_))
+        && read.field != copy
+        && (wiring.holds_data(read.field) || !gives_it)
+        && !is_memory(program.text(program.member(copy).name))
+        && !program.is_a(own, of)
+        && matches!(program.member(read.field).kind, MemberKind::Field | MemberKind::Property)
+        && wiring.writes(read.field).iter().any(|w| !w.initial)
+        && !wiring.channels.iter().any(|c| matches!(c.key, crate::wire::channels::ChannelKey::Own(m, _) if m == read.field))
+}

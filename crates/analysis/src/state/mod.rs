@@ -1,0 +1,167 @@
+//! What objects hold besides their channels: which statements change a field, which expressions read one,
+//! and which calls end in telling others of it. Several rules ask whether what changes is announced.
+
+mod paths;
+mod periodic;
+mod reads;
+mod writes;
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::sync::OnceLock;
+
+use rayon::prelude::*;
+use rustc_hash::FxHashMap;
+use yarrowgraph_ir::NodeId;
+
+use crate::flow::Val;
+use crate::program::{MemberId, Site, TypeId};
+use crate::wire::Wiring;
+use crate::wire::channels::{Channel, ChannelKey};
+
+pub use paths::{any_within, comes_after, comes_before};
+pub use periodic::{Round, rounds};
+pub use reads::Read;
+pub use writes::{How, Write};
+
+/// How many calls deep a raise is looked for behind a call.
+const DEPTH: u32 = 3;
+/// What so many channels hear of is a hub, of which nothing in particular is said.
+const MANY: usize = 64;
+
+/// What fields hold and who tells of it, over the whole program.
+#[derive(Debug)]
+pub struct State {
+    /// For each field the statements that change it, in the order of the tree.
+    writes: FxHashMap<MemberId, Vec<Write>>,
+    /// For each member the nodes that raise a channel, or call what does, with the channel's number.
+    tellings: FxHashMap<MemberId, Vec<(NodeId, usize)>>,
+    /// For each field the channels that announce it, found when it is asked for.
+    announced: OnceLock<FxHashMap<MemberId, Vec<usize>>>,
+}
+
+impl State {
+    /// Finds it for a program.
+    pub(crate) fn of(wiring: &Wiring<'_>) -> Self {
+        Self { writes: writes::all(wiring), tellings: tellings(wiring), announced: OnceLock::new() }
+    }
+}
+
+/// Carries raises to the calls of what raises, and to the calls of these.
+fn tellings(wiring: &Wiring<'_>) -> FxHashMap<MemberId, Vec<(NodeId, usize)>> {
+    let mut found: FxHashMap<MemberId, BTreeSet<(NodeId, usize)>> = FxHashMap::default();
+    let mut told: BTreeMap<MemberId, BTreeSet<usize>> = BTreeMap::new();
+    for (number, channel) in wiring.channels.iter().enumerate() {
+        for effect in channel.raises.iter().map(|r| &wiring.effects[*r]) {
+            for site in std::iter::once(effect.site).chain(effect.inner.iter().copied()) {
+                found.entry(site.member).or_default().insert((site.node, number));
+                told.entry(site.member).or_default().insert(number);
+            }
+        }
+    }
+    let mut fresh = told.clone();
+    for _ in 0..DEPTH {
+        let calls: Vec<(Site, &BTreeSet<usize>)> = fresh
+            .par_iter()
+            .filter(|(_, channels)| channels.len() <= MANY)
+            .flat_map_iter(|(m, channels)| wiring.flow.callers((*m, None)).iter().map(move |(site, _)| (*site, channels)))
+            .collect();
+        let mut next: BTreeMap<MemberId, BTreeSet<usize>> = BTreeMap::new();
+        for (site, channels) in calls {
+            for channel in channels {
+                found.entry(site.member).or_default().insert((site.node, *channel));
+                if told.entry(site.member).or_default().insert(*channel) {
+                    next.entry(site.member).or_default().insert(*channel);
+                }
+            }
+        }
+        fresh = next;
+    }
+    found.into_iter().map(|(m, nodes)| (m, nodes.into_iter().collect())).collect()
+}
+
+impl Wiring<'_> {
+    /// The statements that change what a field holds, those in constructors too.
+    pub fn writes(&self, field: MemberId) -> &[Write] {
+        self.state().writes.get(&field).map_or(&[], Vec::as_slice)
+    }
+
+    /// The fields that are changed somewhere, in order.
+    pub fn written_fields(&self) -> Vec<MemberId> {
+        let mut fields: Vec<MemberId> = self.state().writes.keys().copied().collect();
+        fields.sort_unstable();
+        fields
+    }
+
+    /// The places in a member's body that raise a channel, or call what does, with the channel's number.
+    pub fn tellings(&self, member: MemberId) -> &[(NodeId, usize)] {
+        self.state().tellings.get(&member).map_or(&[], Vec::as_slice)
+    }
+}
+
+impl Wiring<'_> {
+    /// The channels that announce what a field holds: changes of it are followed by a raise, by its own methods or
+    /// by those who call them, or it is all that the subject has to tell.
+    pub fn announced_on(&self, field: MemberId) -> &[usize] {
+        let find = || {
+            let fields = self.written_fields();
+            fields.into_iter().map(|f| (f, self.announcers(f))).filter(|(_, channels)| !channels.is_empty()).collect()
+        };
+        self.state().announced.get_or_init(find).get(&field).map_or(&[], Vec::as_slice)
+    }
+
+    fn announcers(&self, field: MemberId) -> Vec<usize> {
+        let program = self.program();
+        let of_subject = self.channels_of(program.member(field).owner);
+        if of_subject.is_empty() {
+            return Vec::new();
+        }
+        let mut found = Vec::new();
+        for write in self.writes(field).iter().filter(|w| !w.initial) {
+            found.extend(self.told_around(write.site));
+            // who calls a method that only writes announces for it
+            let callers = self.flow.callers((write.site.member, None)).iter().filter(|(site, _)| !self.in_test(site.member));
+            found.extend(callers.take(20).flat_map(|(site, _)| self.told_around(*site)));
+        }
+        found.retain(|c| of_subject.contains(c));
+        found.sort_unstable();
+        found.dedup();
+        found
+    }
+
+    /// The channels that objects of a class own, those of its bases too.
+    pub fn channels_of(&self, class: TypeId) -> Vec<usize> {
+        let program = self.program();
+        let is_owner = |owner: TypeId| program.is_a(class, owner);
+        let owns = |channel: &Channel| match channel.key {
+            ChannelKey::Own(m, _) => is_owner(program.member(m).owner),
+            // an emitter that the class inherits from a library
+            _ => channel.raises.iter().any(|r| matches!(self.effects[*r].holder.subject, Val::This(t) if is_owner(t))),
+        };
+        self.channels.iter().enumerate().filter(|(_, c)| !c.raises.is_empty() && owns(c)).map(|(n, _)| n).collect()
+    }
+
+    /// The channels that are told behind a statement, in its function.
+    fn told_around(&self, site: Site) -> Vec<usize> {
+        let program = self.program();
+        let Some(body) = program.body(site.member) else { return Vec::new() };
+        let scope = program.scope(site.member);
+        let behind = |node: NodeId| node == site.node || comes_after(body, scope, site.node, &|n| n == node);
+        self.tellings(site.member).iter().filter(|(node, _)| behind(*node)).map(|(_, channel)| *channel).collect()
+    }
+
+    /// The class whose code a subscription runs: that of its method, or the one its function is written in.
+    pub fn listening_class(&self, join: usize) -> Option<TypeId> {
+        let program = self.program();
+        let handler = self.effects[join].handler.as_ref()?;
+        match self.flow.function_of(handler) {
+            Some(Val::Method(m, _) | Val::Lambda(m, _)) => Some(program.member(m).owner),
+            _ => self.flow.type_of(handler).own(),
+        }
+    }
+
+    /// The other classes that listen to a channel, tests left out.
+    pub fn listeners_beside(&self, channel: usize, class: TypeId) -> BTreeSet<TypeId> {
+        let joins = self.channels[channel].joins.iter().filter(|j| !self.in_test(self.effects[**j].site.member));
+        joins.flat_map(|j| self.parts_of(*j)).filter_map(|j| self.listening_class(j)).filter(|t| *t != class).collect()
+    }
+}

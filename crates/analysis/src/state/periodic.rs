@@ -1,0 +1,129 @@
+//! What code runs again and again by itself: what timers call, and loops that wait between their turns.
+
+use yarrowgraph_ir::{FunctionId, Node, NodeId};
+
+use crate::flow::Val;
+use crate::program::{MemberId, Site};
+use crate::wire::Wiring;
+use crate::wire::effect::Event;
+
+/// Code that runs again and again.
+#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub struct Round {
+    /// What runs: the body of a method or function, or a loop.
+    pub root: Site,
+    /// What makes it run.
+    pub by: Site,
+}
+
+/// All periodic code of the tree, tests left out.
+pub fn rounds(wiring: &Wiring<'_>) -> Vec<Round> {
+    let program = wiring.program();
+    let mut found = Vec::new();
+    for index in 0..program.members.len() {
+        let member = MemberId(index as u32);
+        let Some(body) = program.body(member).filter(|_| !wiring.in_test(member)) else { continue };
+        let pack = &*program.kit_of(member).pack;
+        let text = |name| program.unit_of(member).text(name);
+        for node in (0..body.nodes.len()).map(NodeId::new) {
+            let by = Site { member, node };
+            match body.node(node) {
+                Node::Call { callee, args, .. } => {
+                    let (Node::Member { name, .. } | Node::Name(name)) = body.node(callee) else { continue };
+                    if pack.periodic.contains(text(name)) {
+                        found.extend(body.list(args).iter().filter_map(|a| handed(wiring, member, *a)).map(|root| Round { root, by }));
+                    } else if pack.rounds.contains(text(name)) && loop_around(wiring, by).is_some() {
+                        let method = wiring.flow.callee(by).and_then(|c| root_of(wiring, c.member, None));
+                        found.extend(method.map(|root| Round { root, by }));
+                    } else if pack.pauses.contains(text(name))
+                        && let Some(turn) = loop_around(wiring, by)
+                        && is_endless(wiring, member, turn)
+                    {
+                        found.push(Round { root: Site { member, node: turn }, by });
+                    }
+                }
+                Node::New { ty, args, .. } => {
+                    let named = program.type_in(member, ty);
+                    if named.own().is_none() && program.type_name(&named).is_some_and(|name| pack.periodic.contains(name)) {
+                        found.extend(body.list(args).iter().filter_map(|a| handed(wiring, member, *a)).map(|root| Round { root, by }));
+                    }
+                }
+                _ => {}
+            }
+        }
+    }
+    for effect in wiring.channels.iter().flat_map(|c| &c.joins).map(|j| &wiring.effects[*j]) {
+        let Event::Outside(name) = effect.holder.event else { continue };
+        let ticks = &program.kit_of(effect.site.member).pack.ticks;
+        if !wiring.in_test(effect.site.member)
+            && ticks.contains(program.text(name))
+            && let Some(root) = effect.handler.as_ref().and_then(|h| function(wiring, h))
+            && !runs_once(wiring, &effect.holder.subject)
+        {
+            found.push(Round { root, by: effect.site });
+        }
+    }
+    found.sort_unstable();
+    found.dedup_by(|a, b| a.root == b.root);
+    found
+}
+
+/// The code of a function that is handed over.
+fn handed(wiring: &Wiring<'_>, member: MemberId, node: NodeId) -> Option<Site> {
+    function(wiring, &wiring.flow.eval_in(member, node))
+}
+
+fn function(wiring: &Wiring<'_>, value: &Val) -> Option<Site> {
+    match wiring.flow.function_of(value)? {
+        Val::Lambda(m, f) => root_of(wiring, m, Some(f)),
+        Val::Method(m, _) => root_of(wiring, m, None),
+        _ => None,
+    }
+}
+
+fn root_of(wiring: &Wiring<'_>, member: MemberId, function: Option<FunctionId>) -> Option<Site> {
+    let body = wiring.program().body(member)?;
+    let node = match function {
+        Some(f) => body.function(f).body?,
+        None => body.root?,
+    };
+    Some(Site { member, node })
+}
+
+/// Whether a timer is told somewhere to run once.
+fn runs_once(wiring: &Wiring<'_>, timer: &Val) -> bool {
+    let program = wiring.program();
+    let names = program.packs().flat_map(|p| p.single_shots.iter()).filter_map(|name| program.symbols.get(name));
+    names.collect::<std::collections::BTreeSet<_>>().into_iter().any(|name| {
+        let called =
+            program.index.calls(name).iter().filter_map(|call| wiring.flow.receiver(*call).map(|(object, _)| (call.member, object)));
+        let given = program.index.writes(name).iter().filter_map(|write| {
+            let body = program.body(write.member)?;
+            let Node::Assign { target, .. } = body.node(write.node) else { return None };
+            let Node::Member { object, .. } = body.node(target) else { return None };
+            Some((write.member, wiring.flow.eval_in(write.member, object)))
+        });
+        called.chain(given).any(|(_, object)| object == *timer)
+    })
+}
+
+/// The innermost loop around a call, in the same function.
+fn loop_around(wiring: &Wiring<'_>, site: Site) -> Option<NodeId> {
+    let program = wiring.program();
+    let body = program.body(site.member)?;
+    let within = |n: &NodeId| !matches!(body.node(*n), Node::Lambda(_));
+    let around = program.scope(site.member).ancestors(site.node).take_while(within);
+    around.into_iter().find(|n| matches!(body.node(*n), Node::Loop { .. } | Node::ForEach { .. }))
+}
+
+/// Whether a loop does not go over something that ends: it asks a constant, or what others may change.
+fn is_endless(wiring: &Wiring<'_>, member: MemberId, turn: NodeId) -> bool {
+    let Some(body) = wiring.program().body(member) else { return false };
+    match body.node(turn) {
+        Node::Loop { kind: yarrowgraph_ir::LoopKind::For, head, .. } => {
+            body.list(head).iter().all(|part| matches!(body.node(*part), Node::Empty | Node::Bool(true)))
+        }
+        Node::Loop { .. } => true,
+        _ => false,
+    }
+}

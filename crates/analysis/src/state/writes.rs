@@ -1,0 +1,91 @@
+//! Which statements change what a field holds.
+
+use rayon::prelude::*;
+use rustc_hash::FxHashMap;
+use yarrowgraph_ir::{AssignOp, MemberKind, Node, NodeId, UnaryOp};
+
+use crate::flow::Val;
+use crate::program::{MemberId, Site};
+use crate::wire::Wiring;
+
+/// What a statement does to a field.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum How {
+    /// Gives it a value.
+    Set(NodeId),
+    /// Computes the new value from the old one.
+    Change,
+    /// Changes what it holds: an element is put in or taken out, a part is given another value.
+    Within,
+}
+
+/// A statement that changes what a field holds.
+#[derive(Clone, Debug)]
+pub struct Write {
+    /// The object whose field it is, as seen from the member that the statement stands in.
+    pub object: Val,
+    /// The assignment, the step or the call.
+    pub site: Site,
+    /// What is done.
+    pub how: How,
+    /// Whether it stands in a constructor of the object, or is the field's first value.
+    pub initial: bool,
+}
+
+/// All writes, by field.
+pub(super) fn all(wiring: &Wiring<'_>) -> FxHashMap<MemberId, Vec<Write>> {
+    let members = 0..wiring.program().members.len();
+    let found: Vec<Vec<(MemberId, Write)>> = members.into_par_iter().map(|i| of_member(wiring, MemberId(i as u32))).collect();
+    let mut writes: FxHashMap<MemberId, Vec<Write>> = FxHashMap::default();
+    for (field, write) in found.into_iter().flatten() {
+        writes.entry(field).or_default().push(write);
+    }
+    writes
+}
+
+fn of_member(wiring: &Wiring<'_>, member: MemberId) -> Vec<(MemberId, Write)> {
+    let program = wiring.program();
+    let Some(body) = program.body(member) else { return Vec::new() };
+    let pack = &*program.kit_of(member).pack;
+    let mut found = Vec::new();
+    for node in (0..body.nodes.len()).map(NodeId::new) {
+        let (target, how) = match body.node(node) {
+            Node::Assign { op: AssignOp::Set | AssignOp::IfUnset, target, value } => (target, How::Set(value)),
+            Node::Assign { target, .. } => (target, How::Change),
+            Node::Unary { op: UnaryOp::Step | UnaryOp::Delete, operand } => (operand, How::Change),
+            Node::Call { callee, .. } => match body.node(callee) {
+                Node::Member { object, name, .. } => {
+                    let text = program.unit_of(member).text(name);
+                    let changes = [&pack.adds, &pack.removes, &pack.clears, &pack.takes].into_iter().any(|names| names.contains(text));
+                    if !changes {
+                        continue;
+                    }
+                    (object, How::Within)
+                }
+                _ => continue,
+            },
+            _ => continue,
+        };
+        let (target, how) = match body.node(target) {
+            Node::Index { object, .. } => (object, How::Within),
+            _ => (target, how),
+        };
+        if !matches!(body.node(target), Node::Name(_) | Node::Member { .. }) {
+            continue;
+        }
+        let (object, field) = match wiring.flow.eval_in(member, target) {
+            Val::Member(of, m) => ((*of).clone(), m),
+            Val::Static(m) => (Val::Type(program.member(m).owner), m),
+            _ => continue,
+        };
+        if !matches!(program.member(field).kind, MemberKind::Field | MemberKind::Property) {
+            continue;
+        }
+        let is_own = matches!(object, Val::This(_) | Val::Type(_));
+        let in_constructor =
+            program.member(member).kind == MemberKind::Constructor && program.scope(member).function_around(body, node).is_none();
+        let write = Write { object, site: Site { member, node }, how, initial: is_own && in_constructor };
+        found.push((field, write));
+    }
+    found
+}
