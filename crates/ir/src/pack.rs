@@ -296,6 +296,15 @@ pub struct Pack {
     /// Of the schedulers the ones that run it again and again.
     #[serde(default)]
     pub periodic: Names,
+    /// Types through which nobody can change what they give.
+    #[serde(default)]
+    pub read_only_types: Names,
+    /// Methods that wait for all of several tasks, which run side by side.
+    #[serde(default)]
+    pub gatherers: Names,
+    /// Views and methods by which a walk is done in parallel.
+    #[serde(default)]
+    pub parallel: Names,
     /// Types of the library that keep a few values together, one of which may be a handler.
     #[serde(default)]
     pub tuples: Names,

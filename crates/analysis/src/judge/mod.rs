@@ -12,13 +12,16 @@ mod late_starter;
 mod leaked_subscription;
 mod mute_event;
 mod no_way_out;
+mod open_roster;
 mod polled_state;
 mod repeated_subscription;
+mod shifting_roster;
 mod skipped_notify;
 mod spent_handler;
 mod stale_copy;
 mod unguarded_raise;
 mod unheard_event;
+mod unordered_dispatch;
 mod unwired_observer;
 mod vanishing_subscription;
 
@@ -79,13 +82,16 @@ pub static RULES: &[Rule] = &[
     leaked_subscription::RULE,
     mute_event::RULE,
     no_way_out::RULE,
+    open_roster::RULE,
     polled_state::RULE,
     repeated_subscription::RULE,
+    shifting_roster::RULE,
     skipped_notify::RULE,
     spent_handler::RULE,
     stale_copy::RULE,
     unguarded_raise::RULE,
     unheard_event::RULE,
+    unordered_dispatch::RULE,
     unwired_observer::RULE,
     vanishing_subscription::RULE,
 ];

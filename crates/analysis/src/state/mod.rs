@@ -4,6 +4,7 @@
 mod paths;
 mod periodic;
 mod reads;
+mod rosters;
 mod writes;
 
 use std::collections::{BTreeMap, BTreeSet};

@@ -112,7 +112,16 @@ impl<'t> Script<'t> {
             Kind::TypeAnnotation | Kind::ParensType | Kind::ReadonlyType => {
                 return match kids.last() {
                     Some(inner) => {
-                        let id = self.ty(inner);
+                        let id = match (self.kind(node), self.ty(inner)) {
+                            (Kind::ReadonlyType, id) => match *self.l.unit.type_ref(id) {
+                                TypeRef::Array(of) => {
+                                    let name = self.l.intern("ReadonlyArray");
+                                    self.l.type_ref(TypeRef::Named { name, args: Box::new([of]) })
+                                }
+                                _ => id,
+                            },
+                            (_, id) => id,
+                        };
                         self.l.remember_type(node, id)
                     }
                     None => self.l.type_ref(TypeRef::Other),

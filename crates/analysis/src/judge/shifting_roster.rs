@@ -1,0 +1,256 @@
+//! Rule `shifting-roster`: the list of subscribers is changed while it is being walked for delivery.
+
+use std::collections::BTreeSet;
+
+use yarrowgraph_ir::{Body, LoopKind, Node, NodeId};
+use yarrowgraph_model::{Certainty, Level};
+
+use super::{Draft, Page, Rule, related, short};
+use crate::flow::Val;
+use crate::program::{Declared, MemberId, Site};
+use crate::wire::Wiring;
+use crate::wire::effect::{Act, Effect, Event};
+
+pub(super) const RULE: Rule = Rule {
+    name: "shifting-roster",
+    summary: "the list of subscribers is changed while it is being walked for delivery",
+    level: Level::Warning,
+    page: Page {
+        symptom: "A subscriber is skipped or told twice, or delivery ends with an exception, when somebody leaves in the midst of it.",
+        cause: "The walk is over the live list, and what it calls, or the loop itself, takes an element out.",
+        cure: "Walk over a copy, or note who has to go and take them off behind the loop.",
+        silent: "The walk is over a copy or an immutable list, goes backwards, or ends right after the change.",
+        accept: "The collection defines what a change during a walk does.",
+    },
+    check,
+};
+
+fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
+    let rosters = wiring.rosters();
+    let mut drafts = Vec::new();
+    let mut walked: BTreeSet<MemberId> = BTreeSet::new();
+    for raise in wiring.effects.iter().filter(|e| e.act == Act::Raise && e.inner.is_empty() && !wiring.in_test(e.site.member)) {
+        let Event::Own(m) = raise.holder.event else { continue };
+        if !rosters.contains(&m) {
+            continue;
+        }
+        if let Some(turn) = live_walk(wiring, m, raise) {
+            drafts.extend(in_the_loop(wiring, m, raise, turn));
+            walked.insert(m);
+        }
+    }
+    for m in walked {
+        drafts.extend(by_handlers(wiring, m));
+    }
+    drafts
+}
+
+/// The loop of a raise that goes forward over the list itself.
+fn live_walk(wiring: &Wiring<'_>, m: MemberId, raise: &Effect) -> Option<NodeId> {
+    let program = wiring.program();
+    let pack = &*program.kit_of(m).pack;
+    let held = wiring.flow.type_held(m);
+    let made = wiring.flow.only_definition(m).map(|d| wiring.flow.type_of_node(d.member, d.node));
+    let names = [Some(&held), made.as_ref()];
+    if names.into_iter().flatten().filter_map(|ty| program.type_name(ty)).any(|name| pack.snapshot_collections.contains(name)) {
+        return None;
+    }
+    let site = raise.site;
+    let body = program.body(site.member)?;
+    let scope = program.scope(site.member);
+    let mut inner = site.node;
+    for around in scope.ancestors(site.node) {
+        match body.node(around) {
+            Node::ForEach { iterable, .. } => return is_list(wiring, m, site.member, body, iterable).then_some(around),
+            // a list that may be taken apart by its own iterator is another matter
+            Node::Loop { kind: LoopKind::For, head, .. } => return goes_forward(body, body.list(head)).then_some(around),
+            Node::Call { callee, .. } if matches!(body.node(inner), Node::Lambda(_)) => {
+                let Node::Member { object, name, .. } = body.node(callee) else { return None };
+                let walks = pack.walks.contains(program.unit_of(site.member).text(name));
+                return (walks && is_list(wiring, m, site.member, body, object)).then_some(around);
+            }
+            Node::Loop { .. } | Node::Lambda(_) if matches!(body.node(around), Node::Loop { .. }) => return None,
+            _ => inner = around,
+        }
+    }
+    None
+}
+
+/// Whether an expression is the list itself rather than something made from it.
+fn is_list(wiring: &Wiring<'_>, m: MemberId, member: MemberId, body: &Body, node: NodeId) -> bool {
+    let node = match body.node(node) {
+        // a local that only names it
+        Node::Name(name) => match wiring.program().scope(member).lookup(name, node) {
+            Some(Declared::Local(local)) => match body.node(local) {
+                Node::Local { init: Some(init), ty, .. } if is_other_name(wiring, member, ty) => init,
+                _ => return false,
+            },
+            Some(Declared::Param(..)) => return false,
+            None => node,
+        },
+        _ => node,
+    };
+    matches!(body.node(node), Node::Name(_) | Node::Member { .. } | Node::Index { .. })
+        && match wiring.flow.eval_in(member, node) {
+            Val::Member(_, x) | Val::Static(x) => x == m,
+            Val::Element(of, Some(_)) => matches!(*of, Val::Member(_, x) | Val::Static(x) if x == m),
+            _ => false,
+        }
+}
+
+/// Whether a local of a collection is another name for it, not a copy.
+fn is_other_name(wiring: &Wiring<'_>, member: MemberId, ty: Option<yarrowgraph_ir::TypeRefId>) -> bool {
+    let program = wiring.program();
+    let is_value = program.kit_of(member).traits.references_dangle;
+    !is_value || ty.is_some_and(|t| matches!(program.unit_of(member).type_ref(t), yarrowgraph_ir::TypeRef::Indirect(_)))
+}
+
+/// `for (let i = 0; …)`: removing the present element then skips the next one.
+fn goes_forward(body: &Body, head: &[NodeId]) -> bool {
+    let starts_at_zero = |n: &NodeId| match body.node(*n) {
+        Node::Local { init: Some(init), .. } => matches!(body.node(init), Node::Num(_)),
+        Node::Block(list) => {
+            matches!(body.list(list).first().map(|f| body.node(*f)), Some(Node::Local { init: Some(init), .. }) if matches!(body.node(init), Node::Num(_)))
+        }
+        _ => false,
+    };
+    head.first().is_some_and(starts_at_zero)
+}
+
+/// Changes of the list in the very loop that walks it.
+fn in_the_loop(wiring: &Wiring<'_>, m: MemberId, raise: &Effect, turn: NodeId) -> Vec<Draft> {
+    let program = wiring.program();
+    let member = raise.site.member;
+    let (Some(body), scope) = (program.body(member), program.scope(member)) else { return Vec::new() };
+    let changes = wiring.effects.iter().filter(|e| {
+        matches!(e.act, Act::Leave | Act::LeaveAll)
+            && e.holder.event == Event::Own(m)
+            && e.site.member == member
+            && e.site.node != turn
+            && scope.is_within(e.site.node, turn)
+            && e.holder.key == raise.holder.key
+    });
+    let forward = matches!(body.node(turn), Node::Loop { .. });
+    changes
+        .filter(|e| !ends_right_after(body, scope, e.site.node, turn) && !through_iterator(wiring, m, e.site))
+        .filter(|e| !forward || !steps_back(body, scope, e.site.node, turn))
+        .filter(|e| !wiring.effects.iter().any(|other| other.site == e.site && other.act == Act::Raise))
+        .map(|e| draft(wiring, m, e.site, raise.site, "in the very loop that walks it"))
+        .collect()
+}
+
+/// Whether the walk is left behind a change.
+fn ends_right_after(body: &Body, scope: &crate::program::Scope, change: NodeId, turn: NodeId) -> bool {
+    let mut inner = change;
+    for around in scope.ancestors(change) {
+        if around == turn {
+            return false;
+        }
+        if let Node::Block(list) = body.node(around) {
+            let rest = body.list(list).iter().skip_while(|s| **s != inner);
+            if rest.into_iter().any(|s| matches!(body.node(*s), Node::Return(_) | Node::Break | Node::Throw(_))) {
+                return true;
+            }
+        }
+        if matches!(body.node(around), Node::Return(_)) {
+            return true;
+        }
+        inner = around;
+    }
+    false
+}
+
+/// Whether the position is set back beside a change: `list.splice(i--, 1)`, `i -= 1`.
+fn steps_back(body: &Body, scope: &crate::program::Scope, change: NodeId, turn: NodeId) -> bool {
+    let Node::Loop { body: inner, .. } = body.node(turn) else { return false };
+    let Some(block) = scope.ancestors(change).find(|n| matches!(body.node(*n), Node::Block(_)) || *n == inner) else { return false };
+    (0..body.nodes.len()).map(NodeId::new).filter(|n| scope.is_within(*n, block)).any(|n| {
+        matches!(body.node(n), Node::Unary { op: yarrowgraph_ir::UnaryOp::Step, .. })
+            || matches!(body.node(n), Node::Assign { op: yarrowgraph_ir::AssignOp::Sub, .. })
+    })
+}
+
+/// Whether a change goes through an iterator, which knows of it, or its result is the walk's next position.
+fn through_iterator(wiring: &Wiring<'_>, m: MemberId, site: Site) -> bool {
+    let program = wiring.program();
+    let Some(body) = program.body(site.member) else { return true };
+    match body.node(site.node) {
+        Node::Call { callee, .. } => match body.node(callee) {
+            Node::Member { object, .. } => !is_list(wiring, m, site.member, body, object),
+            _ => true,
+        },
+        _ => false,
+    }
+}
+
+/// Handlers that take somebody off while they are told.
+fn by_handlers(wiring: &Wiring<'_>, m: MemberId) -> Vec<Draft> {
+    let program = wiring.program();
+    let of_list = |e: &&Effect| e.holder.event == Event::Own(m) && !wiring.in_test(e.site.member);
+    let walks = || wiring.effects.iter().filter(of_list).filter(|e| e.act == Act::Raise);
+    // where any delivery goes over a copy the handler may be one that is told there
+    let Some(walk) = walks().find(|e| live_walk(wiring, m, e).is_some()) else { return Vec::new() };
+    if walks().any(|e| e.inner.is_empty() && live_walk(wiring, m, e).is_none()) {
+        return Vec::new();
+    }
+    let messages: BTreeSet<_> = walks().filter_map(|e| e.message).collect();
+    let mut drafts = Vec::new();
+    for leave in wiring.effects.iter().filter(of_list).filter(|e| e.act == Act::Leave) {
+        let Some(body) = program.body(leave.site.member) else { continue };
+        let scope = program.scope(leave.site.member);
+        let function = scope.function_around(body, leave.site.node);
+        let info = program.member(leave.site.member);
+        let runs_in_delivery = wiring.effects.iter().filter(of_list).filter(|e| e.act == Act::Join).any(|join| {
+            // a function that a wrapper puts around the handler
+            let around = join.handler_node.filter(|n| n.member == leave.site.member);
+            if around.is_some_and(|n| matches!(body.node(n.node), Node::Lambda(f) if Some(f) == function)) {
+                return true;
+            }
+            [join.handler.as_ref(), join.adapter.as_ref()].into_iter().flatten().any(|h| match wiring.flow.function_of(h) {
+                Some(Val::Lambda(lm, lf)) => lm == leave.site.member && Some(lf) == function,
+                Some(Val::Method(mm, _)) => mm == leave.site.member && function.is_none(),
+                _ => {
+                    let class = wiring.flow.type_of(h).own();
+                    function.is_none() && messages.contains(&info.name) && class.is_some_and(|t| program.is_a(t, info.owner))
+                }
+            })
+        });
+        // who leaves is the one who is told, as far as is known
+        if runs_in_delivery && !is_handed_to_scheduler(wiring, leave.site) {
+            drafts.push(draft(wiring, m, leave.site, walk.site, "by a handler, while the list is walked to tell it"));
+        }
+    }
+    drafts
+}
+
+/// Whether a statement stands in a function that something else runs later.
+fn is_handed_to_scheduler(wiring: &Wiring<'_>, site: Site) -> bool {
+    let program = wiring.program();
+    let Some(body) = program.body(site.member) else { return true };
+    let pack = &*program.kit_of(site.member).pack;
+    let mut inner = site.node;
+    for around in program.scope(site.member).ancestors(site.node) {
+        if let (Node::Call { callee, .. }, Node::Lambda(_)) = (body.node(around), body.node(inner))
+            && let Node::Member { name, .. } | Node::Name(name) = body.node(callee)
+            && pack.schedulers.contains(program.unit_of(site.member).text(name))
+        {
+            return true;
+        }
+        inner = around;
+    }
+    false
+}
+
+fn draft(wiring: &Wiring<'_>, m: MemberId, change: Site, walk: Site, how: &str) -> Draft {
+    let program = wiring.program();
+    let list = program.member_id(m);
+    Draft {
+        level: Level::Warning,
+        certainty: Certainty::Likely,
+        place: crate::wire::operation_place(program, change),
+        message: format!("`{}` is changed {how}", short(&list)),
+        related: vec![related("the walk is here", program.place_of(walk)), related("the list", program.member_place(m))],
+        parties: vec![list, program.member_id(change.member)],
+        edit: None,
+    }
+}

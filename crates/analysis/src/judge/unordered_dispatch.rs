@@ -1,0 +1,131 @@
+//! Rule `unordered-dispatch`: several handlers are told in an order that nothing defines.
+
+use yarrowgraph_ir::{Node, NodeId};
+use yarrowgraph_model::{Certainty, Level};
+
+use super::{Draft, Page, Rule, related, short};
+use crate::flow::Val;
+use crate::program::Site;
+use crate::wire::Wiring;
+use crate::wire::channels::{Channel, ChannelKey};
+use crate::wire::effect::Effect;
+
+pub(super) const RULE: Rule = Rule {
+    name: "unordered-dispatch",
+    summary: "several handlers are told in an order that the container or the dispatcher leaves open",
+    level: Level::Note,
+    page: Page {
+        symptom: "Handlers run in another order from one run, or one version, to the next.",
+        cause: "They are held by hash, or told side by side, so that nothing says who comes first.",
+        cure: "Hold them in a list, or in a map that keeps the order in which they came, and tell them one after the other.",
+        silent: "There is one handler only, or the hash only finds the list whose members are told in order.",
+        accept: "The handlers have nothing to do with each other.",
+    },
+    check,
+};
+
+fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
+    let mut drafts = Vec::new();
+    for channel in &wiring.channels {
+        let handlers: usize = channel
+            .joins
+            .iter()
+            .filter(|j| !wiring.in_test(wiring.effects[**j].site.member))
+            .map(|j| wiring.parts_of(*j).len().max(1))
+            .sum();
+        if handlers > 1 {
+            drafts.extend(channel.raises.iter().filter_map(|r| judge(wiring, channel, &wiring.effects[*r])));
+        }
+    }
+    drafts
+}
+
+fn judge(wiring: &Wiring<'_>, channel: &Channel, raise: &Effect) -> Option<Draft> {
+    let program = wiring.program();
+    let site = raise.innermost();
+    if wiring.in_test(site.member) {
+        return None;
+    }
+    let why = by_hash(wiring, channel, raise).or_else(|| side_by_side(wiring, site))?;
+    let what = short(&channel.id);
+    Some(Draft {
+        level: Level::Note,
+        certainty: Certainty::Certain,
+        place: crate::wire::operation_place(program, site),
+        message: format!("`{what}` has several handlers, and {why}"),
+        related: channel.joins.iter().take(3).map(|j| related("a handler", wiring.place(&wiring.effects[*j]))).collect(),
+        parties: vec![channel.id.clone(), program.member_id(site.member)],
+        edit: None,
+    })
+}
+
+/// Whether a walk goes over what is held by hash.
+fn by_hash(wiring: &Wiring<'_>, channel: &Channel, raise: &Effect) -> Option<String> {
+    let program = wiring.program();
+    let ChannelKey::Own(m, None) = channel.key else { return None };
+    let names = &program.kit_of(m).pack.unordered_collections;
+    // what is made says more than what is declared
+    let made = wiring.flow.only_definition(m).map(|d| wiring.flow.type_of_node(d.member, d.node));
+    let held = wiring.flow.type_held(m);
+    let name = [made.as_ref(), Some(&held)].into_iter().flatten().find_map(|ty| program.type_name(ty))?;
+    let body = program.body(raise.innermost().member)?;
+    let walked = program.scope(raise.innermost().member).ancestors(raise.innermost().node).any(|n| matches!(body.node(n), Node::ForEach { .. } | Node::Lambda(_)));
+    // what is looked up by its key is no walk
+    (raise.walks && walked && raise.holder.key.is_none() && names.contains(name)).then(|| format!("a `{name}` decides who is told first"))
+}
+
+/// Whether a raise stands in a function that runs side by side with others of its kind.
+fn side_by_side(wiring: &Wiring<'_>, site: Site) -> Option<String> {
+    let program = wiring.program();
+    let body = program.body(site.member)?;
+    let pack = &*program.kit_of(site.member).pack;
+    let text = |callee: NodeId| match body.node(callee) {
+        Node::Member { name, .. } | Node::Name(name) => Some(program.unit_of(site.member).text(name)),
+        _ => None,
+    };
+    let mut inner = site.node;
+    let mut in_function = false;
+    for around in program.scope(site.member).ancestors(site.node) {
+        match body.node(around) {
+            Node::Lambda(f) => in_function |= body.function(f).is_async,
+            Node::Call { callee, args, .. } => {
+                let name = text(callee);
+                let handed = body.list(args).contains(&inner);
+                // `Promise.all(handlers.map(async …))`
+                if handed && in_function && name.is_some_and(|n| pack.gatherers.contains(n)) {
+                    return Some("they are told side by side".to_owned());
+                }
+                // `Parallel.ForEach(handlers, …)`, `handlers.parallelStream().forEach(…)`
+                if handed && matches!(body.node(inner), Node::Lambda(_)) && is_parallel(wiring, site, callee) {
+                    return Some("they are told in parallel".to_owned());
+                }
+            }
+            _ => {}
+        }
+        inner = around;
+    }
+    None
+}
+
+/// Whether a walk is over a parallel view, or by a method of a parallel library.
+fn is_parallel(wiring: &Wiring<'_>, site: Site, callee: NodeId) -> bool {
+    let program = wiring.program();
+    let Some(body) = program.body(site.member) else { return false };
+    let names = &program.kit_of(site.member).pack.parallel;
+    let mut node = callee;
+    loop {
+        let (next, name) = match body.node(node) {
+            Node::Member { object, name, .. } => (Some(object), Some(name)),
+            Node::Call { callee, .. } => (Some(callee), None),
+            Node::Name(name) => (None, Some(name)),
+            _ => return false,
+        };
+        if name.is_some_and(|n| names.contains(program.unit_of(site.member).text(n))) {
+            return !matches!(wiring.flow.eval_in(site.member, node), Val::Type(_));
+        }
+        match next {
+            Some(n) => node = n,
+            None => return false,
+        }
+    }
+}

@@ -1,0 +1,49 @@
+//! Which collections hold those who are told.
+
+use std::collections::BTreeSet;
+
+use yarrowgraph_ir::{MemberKind, Node};
+
+use crate::program::MemberId;
+use crate::wire::Wiring;
+use crate::wire::channels::ChannelKey;
+use crate::wire::effect::{Act, Event};
+
+impl Wiring<'_> {
+    /// The collections of the tree that are walked to tell their elements something: channels, and where nothing is
+    /// typed those that somebody joins by one method, leaves by another and is told by a third.
+    pub fn rosters(&self) -> BTreeSet<MemberId> {
+        let program = self.program();
+        let mut found: BTreeSet<MemberId> = self
+            .channels
+            .iter()
+            .filter_map(|c| match c.key {
+                ChannelKey::Own(m, _) if !c.raises.is_empty() => Some(m),
+                _ => None,
+            })
+            .collect();
+        let by_act = |act: Act| -> BTreeSet<MemberId> {
+            let own = self.effects.iter().filter(|e| e.act == act && !self.in_test(e.site.member));
+            own.filter_map(|e| match e.holder.event {
+                // a composite passes on what it is told itself
+                Event::Own(m) if e.message.is_some_and(|name| program.find_member(program.member(m).owner, name).is_some()) => None,
+                Event::Own(m) if program.kit_of(m).traits.duck_typed => Some(m),
+                _ => None,
+            })
+            .collect()
+        };
+        let (out, told) = (by_act(Act::Leave), by_act(Act::Raise));
+        found.extend(by_act(Act::Join).into_iter().filter(|m| out.contains(m) && told.contains(m)));
+        found.retain(|m| self.is_list(*m));
+        found
+    }
+
+    /// Whether a field holds a collection, by its type or by what it is given.
+    pub fn is_list(&self, m: MemberId) -> bool {
+        let program = self.program();
+        let info = program.member(m);
+        let is_literal = |d: &crate::program::Site| program.body(d.member).is_some_and(|b| matches!(b.node(d.node), Node::Collection { .. }));
+        matches!(info.kind, MemberKind::Field | MemberKind::Property)
+            && (program.element_type(info.unit, &self.flow.type_held(m)).is_some() || self.flow.definitions(m).iter().any(is_literal))
+    }
+}
