@@ -296,6 +296,12 @@ pub struct Pack {
     /// Of the schedulers the ones that run it again and again.
     #[serde(default)]
     pub periodic: Names,
+    /// Methods that put a value into a slot or queue of the library.
+    #[serde(default)]
+    pub slot_writers: Names,
+    /// What says of a slot or queue that it drops what nobody took out yet.
+    #[serde(default)]
+    pub conflates: Names,
     /// Types through which nobody can change what they give.
     #[serde(default)]
     pub read_only_types: Names,

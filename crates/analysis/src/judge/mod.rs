@@ -6,13 +6,16 @@ mod blind_removal;
 mod deafened_subscriber;
 mod displaced_subscriber;
 mod edits;
+mod feedback_loop;
 mod futile_unsubscribe;
 mod hollow_handler;
 mod late_starter;
 mod leaked_subscription;
 mod mute_event;
+mod near_miss_topic;
 mod no_way_out;
 mod open_roster;
+mod overrun_value;
 mod polled_state;
 mod repeated_subscription;
 mod shifting_roster;
@@ -76,13 +79,16 @@ pub static RULES: &[Rule] = &[
     blind_removal::RULE,
     deafened_subscriber::RULE,
     displaced_subscriber::RULE,
+    feedback_loop::RULE,
     futile_unsubscribe::RULE,
     hollow_handler::RULE,
     late_starter::RULE,
     leaked_subscription::RULE,
     mute_event::RULE,
+    near_miss_topic::RULE,
     no_way_out::RULE,
     open_roster::RULE,
+    overrun_value::RULE,
     polled_state::RULE,
     repeated_subscription::RULE,
     shifting_roster::RULE,
@@ -130,7 +136,18 @@ pub fn judge(wiring: &Wiring<'_>) -> (Vec<Finding>, Accepted) {
     let program = wiring.program();
     let modules: FxHashSet<String> = program.modules.iter().flatten().map(|m| program.type_id(*m)).filter(|id| !id.is_empty()).collect();
     let generated: FxHashSet<&str> = program.units.iter().filter(|f| f.unit.generated).map(|f| f.unit.path.as_str()).collect();
+    // a slip in a topic stands for what is unheard or mute because of it
+    let slips: BTreeSet<String> = RULES
+        .iter()
+        .zip(&all_drafts)
+        .filter(|(r, _)| r.name == near_miss_topic::RULE.name)
+        .flat_map(|(_, d)| d)
+        .flat_map(|d| d.parties.clone())
+        .collect();
     for (rule, mut drafts) in RULES.iter().zip(all_drafts) {
+        if matches!(rule.name, "unheard-event" | "mute-event") {
+            drafts.retain(|d| !d.parties.iter().any(|p| slips.contains(p)));
+        }
         drafts.retain(|d| !generated.contains(d.place.file.as_str()));
         drafts.sort_by(|a, b| (&a.place, &a.message).cmp(&(&b.place, &b.message)));
         drafts.dedup_by(|a, b| a.place == b.place);

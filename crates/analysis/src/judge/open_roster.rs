@@ -59,7 +59,8 @@ fn is_queue_of_work(wiring: &Wiring<'_>, m: MemberId) -> bool {
     }
     let own = wiring.effects.iter().filter(|e| e.holder.event == Event::Own(m) && !wiring.in_test(e.site.member));
     own.filter(|e| e.inner.is_empty()).any(|e| {
-        e.takes_out && e.act == Act::Raise || e.act == Act::Leave && (runs_what_it_gives(wiring, e.site) || (e.takes_out && told_beside(wiring, m, e.site)))
+        e.takes_out && e.act == Act::Raise
+            || e.act == Act::Leave && (runs_what_it_gives(wiring, e.site) || (e.takes_out && told_beside(wiring, m, e.site)))
     })
 }
 
@@ -136,10 +137,12 @@ fn is_read_only(wiring: &Wiring<'_>, m: MemberId) -> bool {
     let program = wiring.program();
     let ty = program.declared_type(m);
     let pack = &*program.kit_of(m).pack;
-    let by_type = program.type_name(&ty).is_some_and(|name| pack.read_only_types.contains(name) || pack.snapshot_collections.contains(name));
+    let by_type =
+        program.type_name(&ty).is_some_and(|name| pack.read_only_types.contains(name) || pack.snapshot_collections.contains(name));
     // of a method it is said of its result
     let by_word = program.kit_of(m).traits.references_dangle && program.decl(m).modifiers.is_readonly;
-    by_type && !matches!(program.type_name(&ty), Some("Set" | "Map" | "ConcurrentBag" | "ConcurrentDictionary" | "ConcurrentQueue")) || by_word
+    by_type && !matches!(program.type_name(&ty), Some("Set" | "Map" | "ConcurrentBag" | "ConcurrentDictionary" | "ConcurrentQueue"))
+        || by_word
 }
 
 /// Whether a result is given by value, where collections are values.
@@ -188,7 +191,9 @@ fn is_machine(wiring: &Wiring<'_>, field: MemberId) -> bool {
         };
         // it is asked what comes next, or chosen from
         let asks = |n: NodeId| match body.node(n) {
-            Node::Call { callee, .. } => matches!(body.node(callee), Node::Member { object, .. } if is_it(object)) && held.own().is_some_and(is_abstract),
+            Node::Call { callee, .. } => {
+                matches!(body.node(callee), Node::Member { object, .. } if is_it(object)) && held.own().is_some_and(is_abstract)
+            }
             Node::Switch { subject: Some(subject), .. } => is_it(subject),
             _ => false,
         };

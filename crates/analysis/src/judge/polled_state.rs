@@ -2,12 +2,12 @@
 
 use std::collections::BTreeSet;
 
-use yarrowgraph_ir::{BinaryOp, Body, MemberKind, Node, NodeId};
+use yarrowgraph_ir::{MemberKind, Node, NodeId};
 use yarrowgraph_model::{Certainty, Level, Related};
 
 use super::{Draft, Page, Rule, related, short};
 use crate::flow::Val;
-use crate::program::{MemberId, Scope, Site};
+use crate::program::{MemberId, Site};
 use crate::state::{self, Read, Round, Write};
 use crate::wire::Wiring;
 
@@ -47,7 +47,7 @@ fn look(wiring: &Wiring<'_>, round: &Round, root: Site, depth: u32, seen: &mut B
     }
     let Some(body) = program.body(root.member) else { return };
     let scope = program.scope(root.member);
-    let always = |n: &NodeId| scope.is_within(*n, root.node) && runs_in_every_turn(body, scope, *n, root.node);
+    let always = |n: &NodeId| scope.is_within(*n, root.node) && state::runs_always(body, scope, *n, root.node);
     for node in (0..body.nodes.len()).map(NodeId::new).filter(always) {
         let site = Site { member: root.member, node };
         if let Some(read) = wiring.read(site)
@@ -64,34 +64,6 @@ fn look(wiring: &Wiring<'_>, round: &Round, root: Site, depth: u32, seen: &mut B
             look(wiring, round, Site { member: callee.member, node: root }, depth, seen, drafts);
         }
     }
-}
-
-/// Whether something is come to in every turn: it is the condition of a branch, not part of one, nor behind a way out.
-fn runs_in_every_turn(body: &Body, scope: &Scope, node: NodeId, root: NodeId) -> bool {
-    let mut inner = node;
-    for around in scope.ancestors(node).take_while(|_| node != root) {
-        let always = match body.node(around) {
-            Node::If { cond, .. } | Node::Conditional { cond, .. } => inner == cond,
-            Node::Switch { subject, .. } => subject == Some(inner),
-            Node::Binary { op: BinaryOp::And | BinaryOp::Or | BinaryOp::Coalesce, left, .. } => inner == left,
-            Node::Lambda(_) | Node::Catch { .. } => false,
-            Node::ForEach { iterable, .. } => inner == iterable,
-            Node::Loop { .. } => around == root,
-            Node::Block(list) => {
-                let before = body.list(list).iter().take_while(|s| **s != inner);
-                before.into_iter().all(|s| !state::any_within(body, *s, &|n| matches!(body.node(n), Node::Return(_))))
-            }
-            _ => true,
-        };
-        if around == root {
-            return always;
-        }
-        if !always {
-            return false;
-        }
-        inner = around;
-    }
-    node == root
 }
 
 /// Whether an expression is given a value, or is only the way to something else.

@@ -69,7 +69,10 @@ fn by_hash(wiring: &Wiring<'_>, channel: &Channel, raise: &Effect) -> Option<Str
     let held = wiring.flow.type_held(m);
     let name = [made.as_ref(), Some(&held)].into_iter().flatten().find_map(|ty| program.type_name(ty))?;
     let body = program.body(raise.innermost().member)?;
-    let walked = program.scope(raise.innermost().member).ancestors(raise.innermost().node).any(|n| matches!(body.node(n), Node::ForEach { .. } | Node::Lambda(_)));
+    let walked = program
+        .scope(raise.innermost().member)
+        .ancestors(raise.innermost().node)
+        .any(|n| matches!(body.node(n), Node::ForEach { .. } | Node::Lambda(_)));
     // what is looked up by its key is no walk
     (raise.walks && walked && raise.holder.key.is_none() && names.contains(name)).then(|| format!("a `{name}` decides who is told first"))
 }

@@ -19,7 +19,7 @@ use crate::program::{MemberId, Site, TypeId};
 use crate::wire::Wiring;
 use crate::wire::channels::{Channel, ChannelKey};
 
-pub use paths::{any_within, comes_after, comes_before};
+pub use paths::{any_within, comes_after, comes_before, runs_always};
 pub use periodic::{Round, rounds};
 pub use reads::Read;
 pub use writes::{How, Write};

@@ -1,6 +1,6 @@
 //! What else runs on the way through a function that comes by a statement.
 
-use yarrowgraph_ir::{Body, Node, NodeId};
+use yarrowgraph_ir::{BinaryOp, Body, Node, NodeId};
 
 use crate::program::Scope;
 
@@ -61,4 +61,33 @@ pub fn comes_before(body: &Body, scope: &Scope, to: NodeId, holds: &dyn Fn(NodeI
 /// Whether something holds for a node or for one below it, in functions written there too.
 pub fn any_within(body: &Body, node: NodeId, holds: &dyn Fn(NodeId) -> bool) -> bool {
     holds(node) || body.children(node).into_iter().any(|child| any_within(body, child, holds))
+}
+
+/// Whether something is come to in every run of a stretch of code: it is the condition of a branch, not part of one,
+/// nor behind a way out.
+pub fn runs_always(body: &Body, scope: &Scope, node: NodeId, root: NodeId) -> bool {
+    let mut inner = node;
+    for around in scope.ancestors(node).take_while(|_| node != root) {
+        let always = match body.node(around) {
+            Node::If { cond, .. } | Node::Conditional { cond, .. } => inner == cond,
+            Node::Switch { subject, .. } => subject == Some(inner),
+            Node::Binary { op: BinaryOp::And | BinaryOp::Or | BinaryOp::Coalesce, left, .. } => inner == left,
+            Node::Lambda(_) | Node::Catch { .. } => false,
+            Node::ForEach { iterable, .. } => inner == iterable,
+            Node::Loop { .. } => around == root,
+            Node::Block(list) => {
+                let before = body.list(list).iter().take_while(|s| **s != inner);
+                before.into_iter().all(|s| !any_within(body, *s, &|n| matches!(body.node(n), Node::Return(_))))
+            }
+            _ => true,
+        };
+        if around == root {
+            return always;
+        }
+        if !always {
+            return false;
+        }
+        inner = around;
+    }
+    node == root
 }

@@ -42,7 +42,8 @@ impl Wiring<'_> {
     pub fn is_list(&self, m: MemberId) -> bool {
         let program = self.program();
         let info = program.member(m);
-        let is_literal = |d: &crate::program::Site| program.body(d.member).is_some_and(|b| matches!(b.node(d.node), Node::Collection { .. }));
+        let is_literal =
+            |d: &crate::program::Site| program.body(d.member).is_some_and(|b| matches!(b.node(d.node), Node::Collection { .. }));
         matches!(info.kind, MemberKind::Field | MemberKind::Property)
             && (program.element_type(info.unit, &self.flow.type_held(m)).is_some() || self.flow.definitions(m).iter().any(is_literal))
     }

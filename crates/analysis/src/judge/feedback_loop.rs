@@ -1,0 +1,194 @@
+//! Rule `feedback-loop`: what a handler does raises the channel that called it, and nothing ends it.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use yarrowgraph_ir::{Node, NodeId};
+use yarrowgraph_model::{Certainty, Level};
+
+use super::{Draft, Page, Rule, related, short};
+use crate::flow::Val;
+use crate::program::{Site, TypeId};
+use crate::state;
+use crate::wire::Wiring;
+use crate::wire::effect::Act;
+use crate::wire::once::{Lives, lives_for_process};
+
+/// How many calls deep the work of a handler is followed.
+const DEPTH: u32 = 3;
+/// So many channels at most are part of a circle that is looked for.
+const LONGEST: usize = 5;
+
+pub(super) const RULE: Rule = Rule {
+    name: "feedback-loop",
+    summary: "a handler raises the channel that called it, directly or through others, and nothing ends it",
+    level: Level::Warning,
+    page: Page {
+        symptom: "The stack overflows, or two parts answer each other for ever.",
+        cause: "The handler always raises again what it was told, or what makes another handler do so.",
+        cure: "End it: a flag while the handler runs, a limit, or no raise where the value is the same as before.",
+        silent: "The raise depends on any condition, runs later, or is that of another object.",
+        accept: "Something outside of the tree ends it.",
+    },
+    check,
+};
+
+/// A raise that a handler always makes, as seen from the class of the handler.
+#[derive(Clone, Debug)]
+struct Answer {
+    raise: Site,
+    channel: usize,
+}
+
+fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
+    let raised_at: BTreeMap<Site, Vec<usize>> = {
+        let mut found: BTreeMap<Site, Vec<usize>> = BTreeMap::new();
+        for (number, channel) in wiring.channels.iter().enumerate() {
+            for raise in &channel.raises {
+                found.entry(wiring.effects[*raise].site).or_default().push(number);
+            }
+        }
+        found
+    };
+    let mut answers: BTreeMap<usize, Vec<Answer>> = BTreeMap::new();
+    for (number, channel) in wiring.channels.iter().enumerate() {
+        for join in channel.joins.iter().filter(|j| !wiring.in_test(wiring.effects[**j].site.member)) {
+            let effect = &wiring.effects[*join];
+            if effect.once || effect.handler_node.is_some_and(|n| wiring.effects.iter().any(|e| e.act == Act::Leave && e.site == n)) {
+                continue;
+            }
+            let Some(root) = handler_root(wiring, *join) else { continue };
+            let mut found = Vec::new();
+            follow(wiring, &raised_at, root, DEPTH, &mut BTreeSet::new(), &mut found);
+            found.retain(|a: &Answer| same_subject(wiring, number, *join, a));
+            answers.entry(number).or_default().extend(found);
+        }
+    }
+    let mut drafts = Vec::new();
+    let mut reported: BTreeSet<BTreeSet<usize>> = BTreeSet::new();
+    for start in answers.keys() {
+        let mut way = vec![*start];
+        search(wiring, &answers, *start, &mut way, &mut Vec::new(), &mut reported, &mut drafts);
+    }
+    drafts
+}
+
+/// The code that a subscription runs.
+fn handler_root(wiring: &Wiring<'_>, join: usize) -> Option<Site> {
+    let program = wiring.program();
+    let (member, node) = match wiring.flow.function_of(wiring.effects[join].handler.as_ref()?)? {
+        Val::Method(m, _) => (m, program.body(m)?.root?),
+        Val::Lambda(m, f) => (m, program.body(m)?.function(f).body?),
+        _ => return None,
+    };
+    Some(Site { member, node })
+}
+
+/// Collects what a stretch of code raises in every run, in what it calls too.
+fn follow(
+    wiring: &Wiring<'_>,
+    raised_at: &BTreeMap<Site, Vec<usize>>,
+    root: Site,
+    depth: u32,
+    seen: &mut BTreeSet<Site>,
+    found: &mut Vec<Answer>,
+) {
+    let program = wiring.program();
+    if !seen.insert(root) || wiring.in_test(root.member) {
+        return;
+    }
+    let Some(body) = program.body(root.member) else { return };
+    let scope = program.scope(root.member);
+    for node in (0..body.nodes.len()).map(NodeId::new).filter(|n| scope.is_within(*n, root.node)) {
+        if !matches!(body.node(node), Node::Call { .. } | Node::Assign { .. }) || !state::runs_always(body, scope, node, root.node) {
+            continue;
+        }
+        // a walk that tells others is part of the delivery
+        let site = Site { member: root.member, node };
+        // what was in a slot before is called by a local that keeps it
+        let kept = matches!(body.node(node), Node::Call { callee, .. } if matches!(body.node(callee), Node::Name(name) if scope.lookup(name, callee).is_some()));
+        for channel in raised_at.get(&site).into_iter().flatten().filter(|_| !kept) {
+            found.push(Answer { raise: site, channel: *channel });
+        }
+        if let (Some(depth), Some(callee)) = (depth.checked_sub(1), wiring.flow.callee(site))
+            && let Some(inner) = program.body(callee.member).and_then(|b| b.root)
+            && program.ty(program.member(callee.member).owner).heirs.is_empty()
+        {
+            follow(wiring, raised_at, Site { member: callee.member, node: inner }, depth, seen, found);
+        }
+    }
+}
+
+/// Whether a raise is that of the same object as a subscription, as far as that can be told.
+fn same_subject(wiring: &Wiring<'_>, joined: usize, join: usize, answer: &Answer) -> bool {
+    let raise = wiring.channels[answer.channel].raises.iter().map(|r| &wiring.effects[*r]).find(|e| e.site == answer.raise);
+    let Some(raise) = raise else { return false };
+    let at = &wiring.effects[join].holder.subject;
+    let by = &raise.holder.subject;
+    // of another channel any object may be the next link, of a class with one object it is that
+    let one = |v: &Val| match v {
+        Val::Static(_) | Val::Type(_) | Val::Global(_) => true,
+        other => wiring.flow.type_of(other).own().is_some_and(|t| is_single(wiring, t)),
+    };
+    let same_path = || at == by && matches!(at.root(), Val::This(_) | Val::Static(_) | Val::New(_));
+    if answer.channel == joined { same_path() || (one(at) && one(by)) } else { same_path() || one(by) }
+}
+
+/// Whether there is one object of a class, for the whole process.
+fn is_single(wiring: &Wiring<'_>, class: TypeId) -> bool {
+    wiring.flow.creations(class).iter().filter(|s| !wiring.in_test(s.member)).count() == 1 && lives_for_process(wiring, class) == Lives::Yes
+}
+
+/// Looks for circles that come back to the channel they start from.
+fn search(
+    wiring: &Wiring<'_>,
+    answers: &BTreeMap<usize, Vec<Answer>>,
+    start: usize,
+    way: &mut Vec<usize>,
+    raises: &mut Vec<Site>,
+    reported: &mut BTreeSet<BTreeSet<usize>>,
+    drafts: &mut Vec<Draft>,
+) {
+    let Some(last) = way.last() else { return };
+    for answer in answers.get(last).into_iter().flatten() {
+        raises.push(answer.raise);
+        if answer.channel == start {
+            if reported.insert(way.iter().copied().collect()) {
+                let from = entry(wiring, way, raises);
+                let (mut way, mut raises) = (way.clone(), raises.clone());
+                way.rotate_left(from);
+                raises.rotate_left(from);
+                drafts.push(draft(wiring, &way, &raises));
+            }
+        } else if answer.channel > start && !way.contains(&answer.channel) && way.len() < LONGEST {
+            way.push(answer.channel);
+            search(wiring, answers, start, way, raises, reported, drafts);
+            way.pop();
+        }
+        raises.pop();
+    }
+}
+
+/// The channel by which a circle is entered: one that others raise too.
+fn entry(wiring: &Wiring<'_>, way: &[usize], raises: &[Site]) -> usize {
+    let from_outside = |c: &usize| wiring.channels[*c].raises.iter().any(|r| !raises.contains(&wiring.effects[*r].site));
+    way.iter().position(from_outside).unwrap_or(0)
+}
+
+fn draft(wiring: &Wiring<'_>, way: &[usize], raises: &[Site]) -> Draft {
+    let program = wiring.program();
+    let names: Vec<String> = way.iter().map(|c| format!("`{}`", short(&wiring.channels[*c].id))).collect();
+    let closes = raises[raises.len() - 1];
+    let message = match &names[..] {
+        [one] => format!("a handler of {one} always raises {one} again"),
+        all => format!("{} raise each other in a circle that nothing ends", all.join(" and ")),
+    };
+    Draft {
+        level: Level::Warning,
+        certainty: Certainty::Likely,
+        place: crate::wire::operation_place(program, closes),
+        message,
+        related: raises[..raises.len() - 1].iter().map(|r| related("it goes on here", program.place_of(*r))).collect(),
+        parties: way.iter().map(|c| wiring.channels[*c].id.clone()).chain([program.member_id(closes.member)]).collect(),
+        edit: None,
+    }
+}

@@ -1,0 +1,129 @@
+//! Rule `near-miss-topic`: a topic that only one side knows differs by a slip from one that the other side knows.
+
+use std::collections::BTreeMap;
+
+use yarrowgraph_model::{Certainty, Level};
+
+use super::{Draft, Page, Rule, plain, related, short};
+use crate::wire::Wiring;
+use crate::wire::channels::{Channel, ChannelKey, Topic};
+
+/// From this length on two edits may be a slip, below it only one.
+const LONG: usize = 8;
+/// Shorter topics are too alike to say anything.
+const SHORTEST: usize = 4;
+
+pub(super) const RULE: Rule = Rule {
+    name: "near-miss-topic",
+    summary: "a topic that is only published, or only subscribed, differs by a slip from one that is there",
+    level: Level::Warning,
+    page: Page {
+        symptom: "What is published never arrives, though somebody listens to nearly the same name.",
+        cause: "The two sides spell the topic differently: case, separator, plural, or a letter.",
+        cure: "Use one constant for both, or write the topic alike.",
+        silent: "Both spellings have a publisher and a subscriber, or they differ by more than two letters.",
+        accept: "They are two topics, and the other side of each is elsewhere.",
+    },
+    check,
+};
+
+fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
+    let in_use = |c: &&Channel| {
+        let counts = |e: &usize| !wiring.in_test(wiring.effects[*e].site.member);
+        c.joins.iter().any(counts) || c.raises.iter().any(counts)
+    };
+    let mut buses: BTreeMap<_, Vec<(&str, &Channel)>> = BTreeMap::new();
+    for channel in wiring.channels.iter().filter(in_use) {
+        if let ChannelKey::Own(_, Some(Topic::Named(name))) | ChannelKey::Bus(_, Topic::Named(name)) = &channel.key {
+            buses.entry(channel.key.holder()).or_default().push((name, channel));
+        }
+    }
+    let mut drafts = Vec::new();
+    for topics in buses.values() {
+        for (name, channel) in topics {
+            let (joined, raised) = (!channel.joins.is_empty(), !channel.raises.is_empty());
+            // what a library publishes others may hear
+            if joined == raised || (raised && wiring.is_open) {
+                continue;
+            }
+            // the other side under another name, best where that is a whole pair
+            let other = topics
+                .iter()
+                .filter(|(n, c)| n != name && if joined { !c.raises.is_empty() } else { !c.joins.is_empty() } && is_slip(name, n))
+                .max_by_key(|(n, c)| (!c.joins.is_empty() && !c.raises.is_empty(), c.joins.len() + c.raises.len(), std::cmp::Reverse(*n)));
+            let Some((other_name, other)) = other else { continue };
+            // of two halves the one that fewer use is the slip; else the one that listens
+            let is_half = other.joins.is_empty() || other.raises.is_empty();
+            let uses = |c: &Channel| c.joins.len() + c.raises.len();
+            if is_half && (uses(other) < uses(channel) || (uses(other) == uses(channel) && raised)) {
+                continue;
+            }
+            drafts.push(draft(wiring, name, channel, other_name, other));
+        }
+    }
+    drafts
+}
+
+/// Whether two topics differ by what a slip makes.
+fn is_slip(a: &str, b: &str) -> bool {
+    if a.len().min(b.len()) < SHORTEST {
+        return false;
+    }
+    let (one, two) = (plain(a), plain(b));
+    // what begins with an underscore is meant for insiders
+    if a.starts_with('_') != b.starts_with('_') {
+        return false;
+    }
+    let plural = |x: &str, y: &str| x.strip_suffix('s') == Some(y);
+    if one == two || plural(&one, &two) || plural(&two, &one) {
+        return true;
+    }
+    // numbered topics are several on purpose, and so are those that differ in a whole word
+    if a.chars().any(|c| c.is_ascii_digit()) || b.chars().any(|c| c.is_ascii_digit()) {
+        return false;
+    }
+    let allowed = if one.len().min(two.len()) >= LONG { 2 } else { 1 };
+    // two letters more in one place make another word: `load`, `unload`
+    let (short, long) = if one.len() < two.len() { (&one, &two) } else { (&two, &one) };
+    let inserted = long.len() - short.len() == 2
+        && (0..=short.len()).any(|at| {
+            short.is_char_boundary(at) && long.is_char_boundary(at + 2) && long.starts_with(&short[..at]) && long[at + 2..] == short[at..]
+        });
+    !inserted && distance(&one, &two) <= allowed
+}
+
+/// Insertions, deletions, exchanges and swaps of neighbours between two words.
+fn distance(a: &str, b: &str) -> usize {
+    let (a, b): (Vec<char>, Vec<char>) = (a.chars().collect(), b.chars().collect());
+    let mut rows = vec![(0..=b.len()).collect::<Vec<usize>>()];
+    for i in 1..=a.len() {
+        let mut row = vec![i];
+        for j in 1..=b.len() {
+            let changed = rows[i - 1][j - 1] + usize::from(a[i - 1] != b[j - 1]);
+            let mut best = changed.min(rows[i - 1][j] + 1).min(row[j - 1] + 1);
+            if i > 1 && j > 1 && a[i - 1] == b[j - 2] && a[i - 2] == b[j - 1] {
+                best = best.min(rows[i - 2][j - 2] + 1);
+            }
+            row.push(best);
+        }
+        rows.push(row);
+    }
+    rows[a.len()][b.len()]
+}
+
+fn draft(wiring: &Wiring<'_>, name: &str, channel: &Channel, other_name: &str, other: &Channel) -> Draft {
+    let (odd, says, does) = match channel.joins.first() {
+        Some(join) => (*join, "subscribed", "published"),
+        None => (channel.raises[0], "published", "subscribed"),
+    };
+    let there = other.raises.iter().chain(&other.joins).take(3);
+    Draft {
+        level: Level::Warning,
+        certainty: Certainty::Likely,
+        place: wiring.place(&wiring.effects[odd]),
+        message: format!("topic `{name}` is {says} and never {does}; `{other_name}` is"),
+        related: there.map(|e| related(format!("`{}` is used here", short(&other.id)), wiring.place(&wiring.effects[*e]))).collect(),
+        parties: vec![channel.id.clone(), other.id.clone()],
+        edit: None,
+    }
+}

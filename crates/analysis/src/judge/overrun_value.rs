@@ -1,0 +1,215 @@
+//! Rule `overrun-value`: values are announced in a row on a channel that keeps only the latest.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use yarrowgraph_ir::{Node, NodeId, UnaryOp};
+use yarrowgraph_model::{Certainty, Level};
+
+use super::{Draft, Page, Rule, related, short};
+use crate::flow::Val;
+use crate::program::{MemberId, Site};
+use crate::state::{self, How};
+use crate::wire::Wiring;
+use crate::wire::effect::{Act, Effect, Event};
+
+pub(super) const RULE: Rule = Rule {
+    name: "overrun-value",
+    summary: "values are announced in a row on a channel that keeps only the latest, so that all but the last are lost",
+    level: Level::Note,
+    page: Page {
+        symptom: "Observers see the last of several values and never the ones before.",
+        cause: "The subject keeps one value and tells it later; the next one takes its place before anybody was told.",
+        cure: "Let the receivers run in between, queue the values, or announce the last one only.",
+        silent: "Something in between lets the receivers run, every value is kept, or observers are told at once.",
+        accept: "Only the last value matters.",
+    },
+    check,
+};
+
+fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
+    let mut drafts = Vec::new();
+    for (setter, field) in keepers(wiring) {
+        let calls: BTreeSet<Site> = wiring.flow.callers((setter, None)).iter().map(|(site, _)| *site).collect();
+        drafts.extend(in_a_row(wiring, &calls).into_iter().map(|(first, next)| draft(wiring, field, first, next)));
+    }
+    drafts.extend(library_slots(wiring));
+    drafts
+}
+
+/// Methods that put their argument into the one field that observers are told of later.
+fn keepers(wiring: &Wiring<'_>) -> BTreeMap<MemberId, MemberId> {
+    let program = wiring.program();
+    let mut found = BTreeMap::new();
+    for field in wiring.written_fields() {
+        if wiring.is_list(field) {
+            continue;
+        }
+        for write in wiring.writes(field).iter().filter(|w| !w.initial && matches!(w.object, Val::This(_))) {
+            let How::Set(value) = write.how else { continue };
+            let member = write.site.member;
+            let Some(body) = program.body(member) else { continue };
+            let scope = program.scope(member);
+            let is_argument = |n: NodeId| matches!(wiring.flow.eval_in(member, n), Val::Param(m, None, _) if m == member);
+            let takes = scope.function_around(body, write.site.node).is_none() && state::any_within(body, value, &is_argument);
+            let at_once = wiring.tellings(member).iter().any(|(node, _)| scope.function_around(body, *node).is_none());
+            if takes && !at_once && told_later(wiring, field, member) {
+                found.insert(member, field);
+            }
+        }
+    }
+    found
+}
+
+/// Whether other code of the class than what a setter runs at once tells observers what a field holds.
+fn told_later(wiring: &Wiring<'_>, field: MemberId, setter: MemberId) -> bool {
+    let program = wiring.program();
+    let class = program.member(field).owner;
+    let is_own = |e: &&Effect| matches!(e.holder.event, Event::Own(m) if program.is_a(class, program.member(m).owner));
+    let raises = wiring.effects.iter().filter(|e| e.act == Act::Raise && e.inner.is_empty()).filter(is_own);
+    raises.map(|e| e.site).any(|site| {
+        let Some(body) = program.body(site.member) else { return false };
+        let scope = program.scope(site.member);
+        let own = program.is_a(program.member(site.member).owner, class);
+        let function = scope.function_around(body, site.node);
+        let names = |n: NodeId| {
+            matches!(body.node(n), Node::Name(_) | Node::Member { .. })
+                && scope.function_around(body, n) == function
+                && matches!(wiring.flow.eval_in(site.member, n), Val::Member(_, m) if m == field)
+        };
+        // it is the value that is handed over, directly or by a local
+        let told = |args: &[NodeId]| args.iter().any(|a| state::any_within(body, *a, &names) || comes_from(body, scope, *a, &names));
+        let is_told = matches!(body.node(site.node), Node::Call { args, .. } if told(body.list(args)));
+        let later = site.member != setter || function.is_some();
+        own && later && is_told && (site.member == setter || runs_apart(wiring, site.member, setter))
+    })
+}
+
+/// Whether an argument is, or is made of, a local whose first value names something.
+fn comes_from(body: &yarrowgraph_ir::Body, scope: &crate::program::Scope, arg: NodeId, names: &dyn Fn(NodeId) -> bool) -> bool {
+    let is_it = |n: NodeId| {
+        let Node::Name(name) = body.node(n) else { return false };
+        match scope.lookup(name, n) {
+            Some(crate::program::Declared::Local(local)) => match body.node(local) {
+                Node::Local { init: Some(init), .. } => state::any_within(body, init, names),
+                _ => false,
+            },
+            _ => false,
+        }
+    };
+    state::any_within(body, arg, &is_it)
+}
+
+/// Whether a method is run by others or by a scheduler, not by the setter itself.
+fn runs_apart(wiring: &Wiring<'_>, teller: MemberId, setter: MemberId) -> bool {
+    let program = wiring.program();
+    let callers = wiring.flow.callers((teller, None));
+    let called_by_setter = callers.iter().any(|(site, _)| site.member == setter && in_own_code(wiring, *site));
+    let handed_over = program.body(setter).is_some_and(|body| {
+        (0..body.nodes.len()).map(NodeId::new).any(|n| matches!(wiring.flow.eval_in(setter, n), Val::Method(m, _) if m == teller))
+    });
+    !called_by_setter && (handed_over || !callers.is_empty())
+}
+
+fn in_own_code(wiring: &Wiring<'_>, site: Site) -> bool {
+    let program = wiring.program();
+    program.body(site.member).is_some_and(|b| program.scope(site.member).function_around(b, site.node).is_none())
+}
+
+/// Pairs of calls on the same object that stand one right behind the other.
+fn in_a_row(wiring: &Wiring<'_>, calls: &BTreeSet<Site>) -> Vec<(Site, Site)> {
+    let program = wiring.program();
+    let mut found = Vec::new();
+    let members: BTreeSet<MemberId> = calls.iter().map(|s| s.member).filter(|m| !wiring.in_test(*m)).collect();
+    for member in members {
+        let Some(body) = program.body(member) else { continue };
+        for block in (0..body.nodes.len()).map(NodeId::new) {
+            let Node::Block(list) = body.node(block) else { continue };
+            let statements = body.list(list);
+            let mut open: Option<NodeId> = None;
+            let mut run_reported = false;
+            for statement in statements {
+                let site = Site { member, node: *statement };
+                if calls.contains(&site) {
+                    match open {
+                        Some(first) if same_object(wiring, member, first, *statement) => {
+                            if !run_reported {
+                                found.push((Site { member, node: first }, site));
+                            }
+                            run_reported = true;
+                        }
+                        _ => (open, run_reported) = (Some(*statement), false),
+                    }
+                } else if runs_others(body, *statement) {
+                    (open, run_reported) = (None, false);
+                }
+            }
+        }
+    }
+    found
+}
+
+/// Whether a statement may let receivers run: it waits, or calls anything.
+fn runs_others(body: &yarrowgraph_ir::Body, statement: NodeId) -> bool {
+    let runs = |n: NodeId| {
+        matches!(
+            body.node(n),
+            Node::Call { .. } | Node::Yield(_) | Node::Unary { op: UnaryOp::Await, .. } | Node::New { .. } | Node::Return(_)
+        )
+    };
+    state::any_within(body, statement, &runs)
+}
+
+fn same_object(wiring: &Wiring<'_>, member: MemberId, a: NodeId, b: NodeId) -> bool {
+    let of = |node| wiring.flow.receiver(Site { member, node }).map(|(object, _)| object);
+    of(a).is_some() && of(a) == of(b)
+}
+
+/// Slots of a library that are made to drop what was not taken out yet.
+fn library_slots(wiring: &Wiring<'_>) -> Vec<Draft> {
+    let program = wiring.program();
+    let mut by_field: BTreeMap<MemberId, BTreeSet<Site>> = BTreeMap::new();
+    let names: BTreeSet<_> = program.packs().flat_map(|p| p.slot_writers.iter()).filter_map(|n| program.symbols.get(n)).collect();
+    for site in names.into_iter().flat_map(|name| program.index.calls(name)) {
+        let Some((object, _)) = wiring.flow.receiver(*site) else { continue };
+        let field = match &object {
+            Val::Outside(of, _) => match **of {
+                Val::Member(_, m) | Val::Static(m) => m,
+                _ => continue,
+            },
+            Val::Member(_, m) | Val::Static(m) => *m,
+            _ => continue,
+        };
+        if drops_the_older(wiring, field) {
+            by_field.entry(field).or_default().insert(*site);
+        }
+    }
+    let rows = by_field.into_iter().flat_map(|(field, calls)| in_a_row(wiring, &calls).into_iter().map(move |(a, b)| (field, a, b)));
+    rows.map(|(field, first, next)| draft(wiring, field, first, next)).collect()
+}
+
+/// Whether what a field is given says that it holds one value and drops the older.
+fn drops_the_older(wiring: &Wiring<'_>, field: MemberId) -> bool {
+    let program = wiring.program();
+    wiring.flow.definitions(field).iter().any(|d| {
+        let Some(body) = program.body(d.member) else { return false };
+        let pack = &*program.kit_of(d.member).pack;
+        let text = |name| program.unit_of(d.member).text(name);
+        let drops = |n: NodeId| matches!(body.node(n), Node::Member { name, .. } | Node::Name(name) if pack.conflates.contains(text(name)));
+        let holds_one = |n: NodeId| matches!(body.node(n), Node::Num(name) if text(name) == "1");
+        state::any_within(body, d.node, &drops) && state::any_within(body, d.node, &holds_one)
+    })
+}
+
+fn draft(wiring: &Wiring<'_>, field: MemberId, first: Site, next: Site) -> Draft {
+    let program = wiring.program();
+    let what = program.member_id(field);
+    Draft {
+        level: Level::Note,
+        certainty: Certainty::Likely,
+        place: crate::wire::operation_place(program, first),
+        message: format!("`{}` keeps one value, and the next one takes its place before anybody is told", short(&what)),
+        related: vec![related("the next value", program.place_of(next)), related("what keeps it", program.member_place(field))],
+        parties: vec![what, program.member_id(first.member)],
+        edit: None,
+    }
+}
