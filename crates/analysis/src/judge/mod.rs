@@ -9,8 +9,10 @@ mod edits;
 mod feedback_loop;
 mod futile_unsubscribe;
 mod hollow_handler;
+mod incomplete_message;
 mod late_starter;
 mod leaked_subscription;
+mod mismatched_handler;
 mod mute_event;
 mod near_miss_topic;
 mod no_way_out;
@@ -82,8 +84,10 @@ pub static RULES: &[Rule] = &[
     feedback_loop::RULE,
     futile_unsubscribe::RULE,
     hollow_handler::RULE,
+    incomplete_message::RULE,
     late_starter::RULE,
     leaked_subscription::RULE,
+    mismatched_handler::RULE,
     mute_event::RULE,
     near_miss_topic::RULE,
     no_way_out::RULE,

@@ -229,6 +229,11 @@ impl<'p> Wiring<'p> {
         self.unread.contains(&self.program().member(m).name)
     }
 
+    /// Whether what could not be read of some file mentions a name.
+    pub fn is_unread(&self, name: Sym) -> bool {
+        self.unread.contains(&name)
+    }
+
     /// What a subscription comes to: itself, or one for each object that comes through it.
     pub fn parts_of(&self, join: usize) -> Vec<usize> {
         self.parts.get(&join).cloned().unwrap_or_else(|| vec![join])
