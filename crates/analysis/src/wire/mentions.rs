@@ -70,6 +70,13 @@ impl Wiring<'_> {
 }
 
 impl Wiring<'_> {
+    /// The subscriptions to topics of the same name on other objects.
+    pub fn joins_alike(&self, channel: &Channel) -> Vec<usize> {
+        let Some(name) = topic(channel) else { return Vec::new() };
+        let alike = self.channels.iter().filter(|c| c.key != channel.key && topic(c) == Some(name));
+        alike.flat_map(|c| c.joins.iter().copied()).collect()
+    }
+
     /// Whether the same is done to a topic of the same name on an object of which nothing is known: it may be the
     /// one that a channel belongs to.
     pub fn is_done_to_unknown(&self, channel: &Channel, act: Act) -> bool {

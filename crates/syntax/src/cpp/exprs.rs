@@ -218,8 +218,13 @@ impl<'t> Cpp<'t> {
 
     /// `SIGNAL(rose(int))`: a member by name, of whatever stands beside it.
     fn signature(&mut self, node: Ts<'t>, text: &str) -> NodeId {
-        let name: String =
-            text.chars().skip_while(|c| !c.is_ascii_digit()).skip(1).skip_while(|c| c.is_whitespace()).take_while(|c| c.is_alphanumeric() || *c == '_').collect();
+        let name: String = text
+            .chars()
+            .skip_while(|c| !c.is_ascii_digit())
+            .skip(1)
+            .skip_while(|c| c.is_whitespace())
+            .take_while(|c| c.is_alphanumeric() || *c == '_')
+            .collect();
         let object = self.l.push(Node::Plain, node);
         let name = self.l.intern(&name);
         let member = self.l.push(Node::MethodRef { object, name }, node);

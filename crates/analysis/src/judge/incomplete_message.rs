@@ -1,0 +1,274 @@
+//! Rule `incomplete-message`: a message is made without a part that the others have and a receiver uses unguarded.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use yarrowgraph_ir::{BinaryOp, Node, NodeId};
+use yarrowgraph_model::{Certainty, Level};
+
+use super::{Draft, Page, Rule, related, short};
+use crate::flow::Val;
+use crate::program::{Declared, MemberId, Site, Sym};
+use crate::state;
+use crate::wire::Wiring;
+use crate::wire::channels::Channel;
+
+pub(super) const RULE: Rule = Rule {
+    name: "incomplete-message",
+    summary: "a message is made without a part that its other makers set and a receiver uses unguarded",
+    level: Level::Warning,
+    page: Page {
+        symptom: "A receiver fails on one particular message, far from where it was made.",
+        cause: "This message lacks a part, or has nothing in it, that all the others carry and the receiver relies on.",
+        cure: "Set the part where the message is made, or let the receivers ask whether it is there.",
+        silent: "Others leave it out too, the receivers guard it, or it is filled in before sending.",
+        accept: "No receiver of this very message comes to use the part.",
+    },
+    check,
+};
+
+/// A message with the parts that it has.
+struct Message {
+    made: Site,
+    raise: Site,
+    /// The argument that it is.
+    index: usize,
+    parts: BTreeSet<Sym>,
+    /// Parts that are given nothing.
+    empty: BTreeSet<Sym>,
+}
+
+fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
+    wiring.channels.iter().flat_map(|c| of_channel(wiring, c)).collect()
+}
+
+fn of_channel(wiring: &Wiring<'_>, channel: &Channel) -> Vec<Draft> {
+    let program = wiring.program();
+    let mut messages: Vec<Message> = Vec::new();
+    for raise in channel.raises.iter().map(|r| &wiring.effects[*r]).filter(|e| !wiring.in_test(e.site.member)) {
+        let made = messages_of(wiring, raise.site);
+        // who sends something else makes it open what all messages have
+        if made.is_empty() && raise.inner.is_empty() && !is_delivery(wiring, raise.site) {
+            return Vec::new();
+        }
+        messages.extend(made);
+    }
+    let mut drafts = Vec::new();
+    if messages.len() < 2 {
+        return drafts;
+    }
+    for message in &messages {
+        let others = || messages.iter().filter(|m| m.index == message.index && m.made != message.made);
+        let mut wanted: BTreeMap<Sym, usize> = BTreeMap::new();
+        for part in others().flat_map(|m| m.parts.difference(&m.empty)) {
+            *wanted.entry(*part).or_default() += 1;
+        }
+        let all = others().count();
+        for (part, count) in wanted {
+            let lacks = !message.parts.contains(&part) || message.empty.contains(&part);
+            if !lacks || count < all {
+                continue;
+            }
+            let position = message.index - first_argument(wiring, message);
+            // who takes the bus out of a registry listens to a topic of the same name
+            let listeners = if channel.joins.is_empty() { wiring.joins_alike(channel) } else { channel.joins.clone() };
+            let Some(used) = listeners.iter().find_map(|j| used_unguarded(wiring, *j, position, part)) else { continue };
+            let name = program.text(part);
+            let what = short(&channel.id);
+            drafts.push(Draft {
+                level: Level::Warning,
+                certainty: Certainty::Likely,
+                place: program.place_of(message.made),
+                message: format!("this message for `{what}` has no `{name}`, which the others have and a receiver uses unguarded"),
+                related: others()
+                    .take(2)
+                    .map(|m| related("another one has it", program.place_of(m.made)))
+                    .chain([related("it is used here", program.place_of(used))])
+                    .collect(),
+                parties: vec![channel.id.clone(), program.member_id(message.raise.member), name.to_owned()],
+                edit: None,
+            });
+        }
+    }
+    drafts
+}
+
+/// Whether a raise only hands on what it was given, as the inside of a wrapper does.
+fn is_delivery(wiring: &Wiring<'_>, raise: Site) -> bool {
+    let Some(body) = wiring.program().body(raise.member) else { return true };
+    let Node::Call { args, .. } = body.node(raise.node) else { return true };
+    body.list(args).iter().any(|a| matches!(wiring.flow.eval_in(raise.member, *a), Val::Param(..)))
+}
+
+/// The messages that a raise sends: literals with parts, and objects made with their parts.
+fn messages_of(wiring: &Wiring<'_>, raise: Site) -> Vec<Message> {
+    let program = wiring.program();
+    let Some(body) = program.body(raise.member) else { return Vec::new() };
+    let Node::Call { args, .. } = body.node(raise.node) else { return Vec::new() };
+    let mut found = Vec::new();
+    for (index, arg) in body.list(args).iter().enumerate() {
+        let mut message =
+            Message { made: Site { member: raise.member, node: *arg }, raise, index, parts: BTreeSet::new(), empty: BTreeSet::new() };
+        let entries = match body.node(*arg) {
+            Node::Object(list) => list,
+            Node::New { init: Some(init), args, .. } if args.len == 0 => match body.node(init) {
+                Node::Object(list) => list,
+                _ => continue,
+            },
+            Node::New { args, .. } if args.len > 0 => {
+                if fill_by_constructor(wiring, raise.member, *arg, &mut message) {
+                    found.push(message);
+                }
+                continue;
+            }
+            _ => continue,
+        };
+        let plain = body.list(entries).iter().all(|entry| match body.node(*entry) {
+            Node::Entry { key, value } => match body.node(key) {
+                Node::Str(name) => {
+                    let name = program.sym_in(raise.member, name);
+                    message.parts.insert(name);
+                    if is_nothing(wiring, raise.member, value) {
+                        message.empty.insert(name);
+                    }
+                    true
+                }
+                _ => false,
+            },
+            _ => false,
+        });
+        // what is spread in may have anything
+        if plain && !message.parts.is_empty() {
+            found.push(message);
+        }
+    }
+    found
+}
+
+fn is_nothing(wiring: &Wiring<'_>, member: MemberId, value: NodeId) -> bool {
+    let program = wiring.program();
+    let Some(body) = program.body(member) else { return false };
+    match body.node(value) {
+        Node::Null => true,
+        Node::Name(name) => program.unit_of(member).text(name) == "undefined",
+        _ => false,
+    }
+}
+
+/// The fields that a constructor gives what it is handed, with those that are handed nothing.
+fn fill_by_constructor(wiring: &Wiring<'_>, member: MemberId, made: NodeId, message: &mut Message) -> bool {
+    let program = wiring.program();
+    let Some(body) = program.body(member) else { return false };
+    let Node::New { args, .. } = body.node(made) else { return false };
+    let Some(class) = wiring.flow.type_of_node(member, made).own() else { return false };
+    let args = body.list(args);
+    let Some(constructor) = wiring.flow.constructor(class, args.len()) else { return false };
+    for m in &program.ty(class).members {
+        for write in wiring.writes(*m).iter().filter(|w| w.initial && w.site.member == constructor) {
+            let state::How::Set(value) = write.how else { continue };
+            let Val::Param(owner, None, index) = wiring.flow.eval_in(constructor, value) else { continue };
+            if owner == constructor
+                && let Some(arg) = args.get(index as usize)
+            {
+                let name = program.member(*m).name;
+                message.parts.insert(name);
+                if is_nothing(wiring, member, *arg) {
+                    message.empty.insert(name);
+                }
+            }
+        }
+    }
+    !message.parts.is_empty()
+}
+
+/// How many arguments of a raise name the channel: a topic.
+fn first_argument(wiring: &Wiring<'_>, message: &Message) -> usize {
+    let program = wiring.program();
+    let keyed = wiring.joins_at(message.raise).map(|e| &wiring.effects[e]).any(|e| e.holder.key.is_some());
+    let Some(body) = program.body(message.raise.member) else { return 0 };
+    let Node::Call { args, .. } = body.node(message.raise.node) else { return 0 };
+    let first_is_key = body.list(args).first().is_some_and(|a| !matches!(body.node(*a), Node::Object(_) | Node::New { .. } | Node::This));
+    usize::from(keyed && first_is_key && message.index > 0)
+}
+
+/// Where a handler uses a part of what it is told, without asking whether it is there.
+fn used_unguarded(wiring: &Wiring<'_>, join: usize, position: usize, part: Sym) -> Option<Site> {
+    let program = wiring.program();
+    let effect = &wiring.effects[join];
+    if wiring.in_test(effect.site.member) {
+        return None;
+    }
+    let (member, function) = match wiring.flow.function_of(effect.handler.as_ref()?)? {
+        Val::Method(m, _) => (m, None),
+        Val::Lambda(m, f) => (m, Some(f)),
+        _ => return None,
+    };
+    let body = program.body(member)?;
+    let scope = program.scope(member);
+    let root = function.map_or(body.root, |f| body.function(f).body)?;
+    // by the name of the message, or taken apart in the list of parameters
+    let is_part = |node: NodeId| match body.node(node) {
+        Node::Member { object, name, .. } => {
+            program.sym_in(member, name) == part
+                && matches!(wiring.flow.eval_in(member, object), Val::Param(m, f, i) if m == member && f == function && i as usize == position)
+        }
+        Node::Name(name) => match scope.lookup(name, node) {
+            Some(Declared::Local(local)) => {
+                let key = scope.parent(local).map(|p| body.node(p));
+                matches!(key, Some(Node::Entry { key, .. }) if matches!(body.node(key), Node::Str(k) if program.sym_in(member, k) == part))
+                    && scope.parent(local).and_then(|entry| scope.parent(entry)).is_some_and(|pattern| {
+                        matches!(body.node(pattern), Node::Pattern { .. }) && is_pattern_of(wiring, member, function, position, pattern)
+                    })
+            }
+            _ => false,
+        },
+        _ => false,
+    };
+    let parts: Vec<NodeId> = (0..body.nodes.len()).map(NodeId::new).filter(|n| scope.is_within(*n, root) && is_part(*n)).collect();
+    let asks = |n: &NodeId| {
+        let mut inner = *n;
+        for around in scope.ancestors(*n) {
+            match body.node(around) {
+                Node::If { cond, .. } | Node::Conditional { cond, .. } if cond == inner => return true,
+                Node::Binary { op: BinaryOp::Coalesce | BinaryOp::And | BinaryOp::Or | BinaryOp::Eq | BinaryOp::Ne, .. } => return true,
+                Node::Member { optional: true, object, .. } if object == inner => return true,
+                Node::Call { optional: true, .. } | Node::TypeTest { .. } => return true,
+                Node::Block(_) | Node::Lambda(_) => return false,
+                _ => {}
+            }
+            inner = around;
+        }
+        false
+    };
+    if parts.iter().any(asks) {
+        return None;
+    }
+    let relies = |n: &NodeId| {
+        scope.parent(*n).is_some_and(|p| match body.node(p) {
+            Node::Member { object, optional: false, .. } => object == *n,
+            Node::Index { object, keys, .. } => object == *n || body.list(keys).contains(n),
+            Node::Call { callee, .. } => callee == *n,
+            Node::Binary { op: BinaryOp::Sub | BinaryOp::Arithmetic, .. } => {
+                scope.parent(p).is_some_and(|q| matches!(body.node(q), Node::Index { .. }))
+            }
+            _ => false,
+        })
+    };
+    parts.into_iter().find(relies).map(|node| Site { member, node })
+}
+
+/// Whether a pattern takes a parameter apart.
+fn is_pattern_of(
+    wiring: &Wiring<'_>,
+    member: MemberId,
+    function: Option<yarrowgraph_ir::FunctionId>,
+    position: usize,
+    pattern: NodeId,
+) -> bool {
+    let program = wiring.program();
+    let Some(body) = program.body(member) else { return false };
+    let params = match function {
+        Some(f) => &body.function(f).params,
+        None => &program.decl(member).params,
+    };
+    params.get(position).and_then(|p| p.pattern) == Some(pattern)
+}

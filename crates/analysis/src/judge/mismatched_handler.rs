@@ -1,0 +1,338 @@
+//! Rule `mismatched-handler`: a handler, or an object that is handed over, does not fit what is called on it.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use yarrowgraph_ir::{Node, NodeId, ParamMode};
+use yarrowgraph_model::{Certainty, Level};
+
+use super::{Draft, Page, Rule, related, short};
+use crate::flow::Val;
+use crate::program::{MemberId, Site, Sym, Ty, TypeId};
+use crate::state::How;
+use crate::wire::Wiring;
+use crate::wire::channels::{Channel, ChannelKey, Topic};
+use crate::wire::effect::{Act, Effect, Event};
+
+pub(super) const RULE: Rule = Rule {
+    name: "mismatched-handler",
+    summary: "a handler takes what the raise does not pass, or an object lacks the method that is called on it",
+    level: Level::Warning,
+    page: Page {
+        symptom: "A handler works with undefined values, or the call fails when it comes to run.",
+        cause: "The handler has more parameters than the raise has arguments, or the object has no method of that name.",
+        cure: "Pass what is missing, give the parameter a default, or write the method.",
+        silent: "A compiler rejects it, the parameter is optional or never used, or some raise passes it.",
+        accept: "The parameter is filled by somebody outside of the tree.",
+    },
+    check,
+};
+
+fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
+    let mut drafts: Vec<Draft> = wiring.channels.iter().flat_map(|c| by_arity(wiring, c)).collect();
+    drafts.extend(wiring.channels.iter().flat_map(|c| &c.joins).filter_map(|j| by_name(wiring, &wiring.effects[*j])));
+    drafts.extend(substitutes(wiring));
+    drafts
+}
+
+/// Handlers with more parameters than any raise passes.
+fn by_arity(wiring: &Wiring<'_>, channel: &Channel) -> Vec<Draft> {
+    let program = wiring.program();
+    let is_named = !matches!(&channel.key, ChannelKey::Own(_, Some(Topic::Any)) | ChannelKey::Bus(_, Topic::Any));
+    let raises: Vec<&Effect> = channel.raises.iter().map(|r| &wiring.effects[*r]).collect();
+    if !is_named
+        || raises.is_empty()
+        || wiring.is_mentioned(channel)
+        || wiring.is_done_to_unknown(channel, Act::Raise)
+        || raised_by_any_name(wiring, channel)
+    {
+        return Vec::new();
+    }
+    let passed: Option<Vec<usize>> = raises.iter().map(|e| passed(wiring, e)).collect();
+    let Some(most) = passed.and_then(|all| all.into_iter().max()) else { return Vec::new() };
+    let mut drafts = Vec::new();
+    for effect in channel.joins.iter().map(|j| &wiring.effects[*j]) {
+        if wiring.in_test(effect.site.member) || !program.kit_of(effect.site.member).traits.duck_typed || effect.adapter.is_some() {
+            continue;
+        }
+        let Some(taken) = effect.handler.as_ref().and_then(|h| taken(wiring, h)) else { continue };
+        if taken > most {
+            let handler = short(&crate::wire::handler_name(wiring, effect));
+            let what = short(&channel.id);
+            drafts.push(Draft {
+                level: Level::Warning,
+                certainty: Certainty::Likely,
+                place: wiring.place(effect),
+                message: format!("`{handler}` uses {taken} arguments, and `{what}` is raised with {most} at most"),
+                related: raises.iter().take(3).map(|r| related("it is raised here", wiring.place(r))).collect(),
+                parties: vec![channel.id.clone(), handler],
+                edit: None,
+            });
+        }
+    }
+    drafts
+}
+
+/// Whether the same bus is raised by a computed topic, which may be this one.
+fn raised_by_any_name(wiring: &Wiring<'_>, channel: &Channel) -> bool {
+    let any = |c: &&Channel| matches!(&c.key, ChannelKey::Own(_, Some(Topic::Any)) | ChannelKey::Bus(_, Topic::Any));
+    wiring.channels.iter().filter(any).any(|c| c.key.holder() == channel.key.holder() && !c.raises.is_empty())
+}
+
+/// How many values a raise hands to handlers; none where that is open.
+fn passed(wiring: &Wiring<'_>, raise: &Effect) -> Option<usize> {
+    let program = wiring.program();
+    let body = program.body(raise.site.member)?;
+    let Node::Call { args, .. } = body.node(raise.site.node) else { return None };
+    let args = body.list(args);
+    let is_open = args.iter().any(|a| matches!(body.node(*a), Node::Unary { op: yarrowgraph_ir::UnaryOp::Spread, .. }));
+    if is_open || !raise.inner.is_empty() || raise.message.is_some() {
+        return None;
+    }
+    match raise.holder.event {
+        Event::Bus | Event::Outside(_) => args.len().checked_sub(1),
+        _ => Some(args.len()),
+    }
+}
+
+/// How many arguments a function uses that nothing stands in for; none where it takes any number.
+fn taken(wiring: &Wiring<'_>, handler: &Val) -> Option<usize> {
+    let program = wiring.program();
+    let (member, function) = match handler {
+        Val::Lambda(m, f) => (*m, Some(*f)),
+        Val::Method(m, _) => (*m, None),
+        _ => return None,
+    };
+    let body = program.body(member)?;
+    let params = match function {
+        Some(f) => &body.function(f).params,
+        None => &program.decl(member).params,
+    };
+    if params.iter().any(|p| p.mode == ParamMode::Rest) {
+        return None;
+    }
+    // arithmetic on parameters is not kept, so that only its name can say that one is not used
+    let is_used = |index: usize| !program.unit_of(member).text(params[index].name).starts_with('_');
+    let needed = |index: &usize| {
+        let p = &params[*index];
+        p.default.is_none() && !p.optional && p.pattern.is_none() && is_used(*index) && !is_asked(wiring, member, function, *index)
+    };
+    Some((0..params.len()).rev().find(needed).map_or(0, |index| index + 1))
+}
+
+/// Whether a function asks whether a parameter was given.
+fn is_asked(wiring: &Wiring<'_>, member: MemberId, function: Option<yarrowgraph_ir::FunctionId>, index: usize) -> bool {
+    let program = wiring.program();
+    let Some(body) = program.body(member) else { return true };
+    let scope = program.scope(member);
+    (0..body.nodes.len()).map(NodeId::new).any(|n| {
+        let Node::Name(name) = body.node(n) else { return false };
+        if scope.lookup(name, n) != Some(crate::program::Declared::Param(function, index as u16)) {
+            return false;
+        }
+        scope.parent(n).is_some_and(|p| match body.node(p) {
+            Node::If { cond, .. } | Node::Conditional { cond, .. } => cond == n,
+            Node::Binary { op, .. } => {
+                !matches!(op, yarrowgraph_ir::BinaryOp::Arithmetic | yarrowgraph_ir::BinaryOp::Sub | yarrowgraph_ir::BinaryOp::Add)
+            }
+            Node::Unary { op, .. } => matches!(op, yarrowgraph_ir::UnaryOp::Not | yarrowgraph_ir::UnaryOp::TypeOf),
+            Node::Member { optional, .. } => optional,
+            Node::Assign { op, target, .. } => op == yarrowgraph_ir::AssignOp::IfUnset || target == n,
+            _ => false,
+        })
+    })
+}
+
+/// Handlers that are named by a text which nothing of the object's class answers to.
+fn by_name(wiring: &Wiring<'_>, join: &Effect) -> Option<Draft> {
+    let program = wiring.program();
+    let pack = &*program.kit_of(join.site.member).pack;
+    let Some(Val::Outside(object, name)) = &join.handler else { return None };
+    let class = wiring.flow.type_of(object).own()?;
+    let mut knows_all = !program.ty(class).members.is_empty();
+    program.for_each_base(class, &mut |t| {
+        // a class of which only the name is known may have anything
+        knows_all &= !program.ty(t).members.is_empty();
+        true
+    });
+    let roots = program.outside_bases(class);
+    // what a class hands on to its hidden half by a macro
+    let hidden = format!("{}Private", program.text(program.ty(class).name));
+    let is_hidden =
+        program.symbols.get(&hidden).is_some_and(|n| program.types_named(n).iter().any(|t| program.find_member(*t, *name).is_some()));
+    knows_all &= !roots.is_empty() && !is_hidden && roots.iter().all(|base| pack.plain_bases.contains(program.text(*base)));
+    if !knows_all
+        || wiring.in_test(join.site.member)
+        || pack.connects.is_empty()
+        || wiring.is_unread(*name)
+        || program.text(*name) == "deleteLater"
+    {
+        return None;
+    }
+    let handler = format!("{}.{}", short(&program.type_id(class)), program.text(*name));
+    Some(Draft {
+        level: Level::Warning,
+        certainty: Certainty::Likely,
+        place: wiring.place(join),
+        message: format!("there is no `{handler}`, and the name is looked up only when the program runs"),
+        related: program.type_place(class).map(|p| related("its class", p)).into_iter().collect(),
+        parties: vec![handler],
+        edit: None,
+    })
+}
+
+/// Objects that are handed over, past the compiler, to a class that calls methods on them which they do not have.
+fn substitutes(wiring: &Wiring<'_>) -> Vec<Draft> {
+    let program = wiring.program();
+    let mut drafts = Vec::new();
+    for field in wiring.written_fields() {
+        let class = program.member(field).owner;
+        for write in wiring.writes(field).iter().filter(|w| w.initial && matches!(w.object, Val::This(_))) {
+            let How::Set(value) = write.how else { continue };
+            let constructor = write.site.member;
+            let Val::Param(owner, None, index) = wiring.flow.eval_in(constructor, value) else { continue };
+            if owner != constructor || wiring.in_test(constructor) {
+                continue;
+            }
+            let given: Vec<(Site, NodeId)> = wiring
+                .flow
+                .callers((constructor, None))
+                .iter()
+                .filter(|(site, _)| !wiring.in_test(site.member))
+                .filter_map(|(site, _)| Some((*site, argument(wiring, *site, index as usize)?)))
+                .collect();
+            if !given.iter().any(|(site, arg)| is_unchecked(wiring, site.member, *arg, constructor, index as usize)) {
+                continue;
+            }
+            let called = called_on(wiring, class, field);
+            drafts.extend(judge_given(wiring, class, constructor, index as usize, &given, &called));
+        }
+    }
+    drafts
+}
+
+fn judge_given(
+    wiring: &Wiring<'_>,
+    class: TypeId,
+    constructor: MemberId,
+    index: usize,
+    given: &[(Site, NodeId)],
+    called: &BTreeMap<Sym, Site>,
+) -> Vec<Draft> {
+    let program = wiring.program();
+    let methods: Vec<Option<BTreeSet<Sym>>> = given.iter().map(|(site, arg)| methods_of(wiring, site.member, *arg, called)).collect();
+    let mut drafts = Vec::new();
+    for ((site, arg), has) in given.iter().zip(&methods) {
+        let Some(has) = has else { continue };
+        if !is_unchecked(wiring, site.member, *arg, constructor, index) {
+            continue;
+        }
+        for (name, call) in called {
+            // others show that it is meant to be there
+            let expected = methods.iter().flatten().any(|others| others.contains(name));
+            if !has.contains(name) && expected {
+                let owner = short(&program.type_id(class));
+                let method = program.text(*name);
+                drafts.push(Draft {
+                    level: Level::Warning,
+                    certainty: Certainty::Likely,
+                    place: program.place_of(*site),
+                    message: format!("`{owner}` calls `{method}` on what it is given here, which has no such method"),
+                    related: vec![related("it is called here", program.place_of(*call))],
+                    parties: vec![program.type_id(class), method.to_owned(), program.member_id(site.member)],
+                    edit: None,
+                });
+                break;
+            }
+        }
+    }
+    drafts
+}
+
+fn argument(wiring: &Wiring<'_>, site: Site, index: usize) -> Option<NodeId> {
+    let body = wiring.program().body(site.member)?;
+    match body.node(site.node) {
+        Node::New { args, .. } | Node::Call { args, .. } => body.list(args).get(index).copied(),
+        _ => None,
+    }
+}
+
+/// Whether no compiler compares an argument with its parameter: the language does not, it is cast, or the parameter is dynamic.
+fn is_unchecked(wiring: &Wiring<'_>, member: MemberId, arg: NodeId, constructor: MemberId, index: usize) -> bool {
+    let program = wiring.program();
+    let Some(body) = program.body(member) else { return false };
+    let written = program.decl(constructor).params.get(index).and_then(|p| p.ty).map(|t| program.type_in(constructor, t));
+    let is_dynamic =
+        written.as_ref().and_then(|t| program.type_name(t)).is_some_and(|n| matches!(n, "dynamic" | "any" | "object" | "Object"));
+    program.kit_of(member).traits.duck_typed || matches!(body.node(arg), Node::Cast { .. }) || is_dynamic
+}
+
+/// The methods that an argument has; none where that is not all known.
+fn methods_of(wiring: &Wiring<'_>, member: MemberId, arg: NodeId, called: &BTreeMap<Sym, Site>) -> Option<BTreeSet<Sym>> {
+    let program = wiring.program();
+    let body = program.body(member)?;
+    let mut node = arg;
+    while let Node::Cast { operand, .. } = body.node(node) {
+        node = operand;
+    }
+    let literal = match body.node(node) {
+        Node::Object(_) => Some(Site { member, node }),
+        _ => match wiring.flow.eval_in(member, node) {
+            Val::Literal(site) => Some(site),
+            Val::Static(m) | Val::Member(_, m) => {
+                wiring.flow.only_definition(m).filter(|d| program.body(d.member).is_some_and(|b| matches!(b.node(d.node), Node::Object(_))))
+            }
+            _ => None,
+        },
+    };
+    if let Some(site) = literal {
+        return entries(wiring, site);
+    }
+    let class = match wiring.flow.type_of_node(member, node) {
+        Ty::Own(t, _) | Ty::Static(t) => t,
+        _ => return None,
+    };
+    if !program.outside_bases(class).is_empty() {
+        return None;
+    }
+    Some(called.keys().copied().filter(|name| program.find_member(class, *name).is_some()).collect())
+}
+
+/// The keys of a literal; of what is spread into it only where that is a literal too.
+fn entries(wiring: &Wiring<'_>, site: Site) -> Option<BTreeSet<Sym>> {
+    let program = wiring.program();
+    let body = program.body(site.member)?;
+    let Node::Object(list) = body.node(site.node) else { return None };
+    let mut names = BTreeSet::new();
+    for entry in body.list(list) {
+        match body.node(*entry) {
+            Node::Entry { key, .. } => match body.node(key) {
+                Node::Str(name) => _ = names.insert(program.sym_in(site.member, name)),
+                _ => return None,
+            },
+            Node::Unary { op: yarrowgraph_ir::UnaryOp::Spread, .. } => return None,
+            _ => {}
+        }
+    }
+    Some(names)
+}
+
+/// The methods that a class calls on what a field holds, without asking whether they are there.
+fn called_on(wiring: &Wiring<'_>, class: TypeId, field: MemberId) -> BTreeMap<Sym, Site> {
+    let program = wiring.program();
+    let mut called = BTreeMap::new();
+    for member in &program.ty(class).members {
+        let Some(body) = program.body(*member) else { continue };
+        let scope = program.scope(*member);
+        for node in (0..body.nodes.len()).map(NodeId::new) {
+            let Node::Call { callee, optional: false, .. } = body.node(node) else { continue };
+            let Node::Member { object, name, optional: false } = body.node(callee) else { continue };
+            let is_it = matches!(wiring.flow.eval_in(*member, object), Val::Member(of, m) if m == field && matches!(*of, Val::This(_)));
+            let guarded =
+                scope.ancestors(node).any(|n| matches!(body.node(n), Node::If { .. } | Node::Conditional { .. } | Node::Try { .. }));
+            if is_it && !guarded {
+                called.entry(program.sym_in(*member, name)).or_insert(Site { member: *member, node });
+            }
+        }
+    }
+    called
+}
