@@ -296,6 +296,9 @@ pub struct Pack {
     /// Of the schedulers the ones that run it again and again.
     #[serde(default)]
     pub periodic: Names,
+    /// Methods by which the platform asks for answers, several at a time.
+    #[serde(default)]
+    pub request_handlers: Names,
     /// Types of the library whose members are no handlers, so that an heir has only those that it declares.
     #[serde(default)]
     pub plain_bases: Names,

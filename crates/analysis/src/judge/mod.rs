@@ -5,6 +5,7 @@ mod accept;
 mod blind_removal;
 mod deafened_subscriber;
 mod displaced_subscriber;
+mod early_raise;
 mod edits;
 mod feedback_loop;
 mod futile_unsubscribe;
@@ -19,6 +20,7 @@ mod no_way_out;
 mod open_roster;
 mod overrun_value;
 mod polled_state;
+mod racy_update;
 mod repeated_subscription;
 mod shifting_roster;
 mod skipped_notify;
@@ -81,6 +83,7 @@ pub static RULES: &[Rule] = &[
     blind_removal::RULE,
     deafened_subscriber::RULE,
     displaced_subscriber::RULE,
+    early_raise::RULE,
     feedback_loop::RULE,
     futile_unsubscribe::RULE,
     hollow_handler::RULE,
@@ -94,6 +97,7 @@ pub static RULES: &[Rule] = &[
     open_roster::RULE,
     overrun_value::RULE,
     polled_state::RULE,
+    racy_update::RULE,
     repeated_subscription::RULE,
     shifting_roster::RULE,
     skipped_notify::RULE,

@@ -89,6 +89,8 @@ pub struct Wiring<'p> {
     parts: BTreeMap<usize, Vec<usize>>,
     /// Classes whose objects are channels.
     pub signals: FxHashSet<TypeId>,
+    /// Where the program starts.
+    entry_points: FxHashSet<MemberId>,
     /// Whether the tree has an entry point outside of tests.
     pub is_application: bool,
     /// Whether public members can be reached by other trees: a library, or a host of plug-ins.
@@ -112,7 +114,8 @@ impl<'p> Wiring<'p> {
         budgets.extend(setup.over());
         let parts = take_apart(&flow, &setup, &mut effects, &channels);
         let owner_releases = effects.iter().enumerate().filter(|(_, e)| e.act == Act::LeaveOwner).map(|(i, _)| i).collect();
-        let is_application = !setup::entry_points(program).is_empty();
+        let entry_points: FxHashSet<MemberId> = setup::entry_points(program).into_iter().collect();
+        let is_application = !entry_points.is_empty();
         let is_open = library || !is_application || loads_plug_ins(program);
         let mut by_site: FxHashMap<Site, Vec<usize>> = FxHashMap::default();
         for (index, effect) in effects.iter().enumerate() {
@@ -147,6 +150,7 @@ impl<'p> Wiring<'p> {
             mentioned: words(|f| &f.unit.mentioned),
             parts,
             signals,
+            entry_points,
             is_application,
             is_open,
             budgets,
@@ -290,7 +294,7 @@ impl<'p> Wiring<'p> {
 
     /// Whether a member is where the program starts.
     pub fn is_entry_point(&self, member: MemberId) -> bool {
-        setup::entry_points(self.program()).contains(&member)
+        self.entry_points.contains(&member)
     }
 
     /// Whether a member is part of a test.

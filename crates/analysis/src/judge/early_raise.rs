@@ -1,0 +1,134 @@
+//! Rule `early-raise`: the set-up code raises a channel before the first of its subscriptions is made.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use yarrowgraph_ir::{MemberKind, NodeId};
+use yarrowgraph_model::{Certainty, Keeps, Level};
+
+use super::{Draft, Page, Rule, related, short};
+use crate::program::{MemberId, Site};
+use crate::state;
+use crate::wire::Wiring;
+use crate::wire::channels::Channel;
+
+/// How many calls up a subscription is traced to the code that sets up.
+const DEPTH: u32 = 3;
+
+pub(super) const RULE: Rule = Rule {
+    name: "early-raise",
+    summary: "the set-up code raises a channel before anybody has subscribed, and the channel keeps nothing",
+    level: Level::Note,
+    page: Page {
+        symptom: "The subscribers never learn of what happened while the program was set up.",
+        cause: "The raise comes before the first subscription, and the channel keeps nothing for who comes late.",
+        cure: "Subscribe first, or keep the last value for latecomers.",
+        silent: "The channel keeps values, somebody is there already, or the raise is made by code that runs again later.",
+        accept: "Nobody needs to know of the first one.",
+    },
+    check,
+};
+
+fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
+    wiring.channels.iter().enumerate().filter_map(|(n, c)| judge(wiring, n, c)).collect()
+}
+
+fn judge(wiring: &Wiring<'_>, number: usize, channel: &Channel) -> Option<Draft> {
+    let program = wiring.program();
+    if channel.joins.is_empty() || wiring.keeps(channel) != Keeps::none() {
+        return None;
+    }
+    // the one function by way of which all subscriptions are made
+    let mut ways: Vec<BTreeMap<MemberId, BTreeSet<NodeId>>> = Vec::new();
+    for join in channel.joins.iter().map(|j| &wiring.effects[*j]).filter(|e| !wiring.in_test(e.site.member)) {
+        let mut found = BTreeMap::new();
+        trace(wiring, join.site, DEPTH, &mut found);
+        ways.push(found);
+    }
+    let first = ways.first()?;
+    let root = first.keys().copied().find(|m| is_set_up(wiring, *m) && ways.iter().all(|w| w.contains_key(m) && only_by(wiring, w, *m)))?;
+    let body = program.body(root)?;
+    let scope = program.scope(root);
+    let joined: BTreeSet<NodeId> = ways.iter().flat_map(|w| w[&root].iter().copied()).collect();
+    let straight =
+        |n: &NodeId| scope.function_around(body, *n).is_none() && body.root.is_some_and(|r| state::runs_always(body, scope, *n, r));
+    // a constructor or hook that is run by a loop of its own is no straight line
+    let earliest = joined.iter().copied().reduce(|a, b| if scope.is_before(b, a) { b } else { a })?;
+    if !straight(&earliest) {
+        return None;
+    }
+    let (node, _) = wiring
+        .tellings(root)
+        .iter()
+        .copied()
+        .filter(|(node, c)| *c == number && straight(node))
+        .find(|(node, _)| scope.is_before(*node, earliest) && !scope.is_within(earliest, *node) && !joined.contains(node))?;
+    let raise = inner_raise(wiring, channel, Site { member: root, node })?;
+    if is_general(wiring, raise, Site { member: root, node }) || !same_subject(wiring, channel, raise) {
+        return None;
+    }
+    let what = short(&channel.id);
+    let mut places = vec![related("the first subscription", wiring.place(&wiring.effects[channel.joins[0]]))];
+    if raise.member != root {
+        places.push(related("the call that sets it off", program.place_of(Site { member: root, node })));
+    }
+    Some(Draft {
+        level: Level::Note,
+        certainty: Certainty::Likely,
+        place: crate::wire::operation_place(program, raise),
+        message: format!("`{what}` is raised before its first subscription is made, and keeps nothing for those who come later"),
+        related: places,
+        parties: vec![channel.id.clone(), program.member_id(raise.member)],
+        edit: None,
+    })
+}
+
+/// The functions by way of which a statement is come to, with the nodes in them.
+fn trace(wiring: &Wiring<'_>, site: Site, depth: u32, found: &mut BTreeMap<MemberId, BTreeSet<NodeId>>) {
+    if wiring.in_test(site.member) || !found.entry(site.member).or_default().insert(site.node) {
+        return;
+    }
+    let Some(depth) = depth.checked_sub(1) else { return };
+    for (caller, _) in wiring.flow.callers((site.member, None)) {
+        trace(wiring, *caller, depth, found);
+    }
+}
+
+/// Whether every way to a subscription leads through one function: nothing beside it is where a way begins.
+fn only_by(wiring: &Wiring<'_>, ways: &BTreeMap<MemberId, BTreeSet<NodeId>>, root: MemberId) -> bool {
+    ways.keys().all(|m| *m == root || !wiring.flow.callers((*m, None)).is_empty())
+}
+
+/// Whether a function runs once, at the beginning: an entry point, a module, or what the platform calls first.
+fn is_set_up(wiring: &Wiring<'_>, member: MemberId) -> bool {
+    let program = wiring.program();
+    let info = program.member(member);
+    let is_module = program.ty(info.owner).is_module && info.kind == MemberKind::Initializer;
+    let pack = &*program.kit_of(member).pack;
+    let opens = pack.pairs.iter().any(|(entry, _)| entry == program.text(info.name)) || pack.hooks.contains(program.text(info.name));
+    let by_platform = opens && wiring.flow.callers((member, None)).is_empty() && !program.outside_bases(info.owner).is_empty();
+    wiring.is_entry_point(member) || is_module || by_platform
+}
+
+/// The statement that raises, in the method that a node calls, or that node itself.
+fn inner_raise(wiring: &Wiring<'_>, channel: &Channel, at: Site) -> Option<Site> {
+    let raises = || channel.raises.iter().map(|r| wiring.effects[*r].site);
+    if let Some(direct) = raises().find(|s| *s == at) {
+        return Some(direct);
+    }
+    let called = wiring.flow.callee(at)?.member;
+    let program = wiring.program();
+    let body = program.body(called)?;
+    raises().find(|s| s.member == called && body.root.is_some_and(|r| state::runs_always(body, program.scope(called), s.node, r)))
+}
+
+/// Whether the method that raises is called by others too, or its class's way to change.
+fn is_general(wiring: &Wiring<'_>, raise: Site, from: Site) -> bool {
+    raise.member != from.member && wiring.flow.callers((raise.member, None)).iter().filter(|(s, _)| !wiring.in_test(s.member)).count() != 1
+}
+
+/// Whether the raise and the subscriptions are of one object, as far as is known.
+fn same_subject(wiring: &Wiring<'_>, channel: &Channel, raise: Site) -> bool {
+    let of = |e: &usize| &wiring.effects[*e].holder.subject;
+    let Some(by) = channel.raises.iter().find(|r| wiring.effects[**r].site == raise).map(of) else { return false };
+    channel.joins.iter().map(of).all(|at| at == by)
+}

@@ -1,0 +1,286 @@
+//! Rule `racy-update`: what several lanes write is replaced by what was computed from its old value, in two steps.
+
+use std::collections::BTreeSet;
+
+use yarrowgraph_ir::{BinaryOp, MemberKind, Node, NodeId, UnaryOp};
+use yarrowgraph_model::{Certainty, Level};
+
+use super::{Draft, Page, Rule, related, short};
+use crate::flow::Val;
+use crate::program::{Declared, MemberId, Site, TypeId};
+use crate::state::{self, How, Write};
+use crate::wire::Wiring;
+
+/// How many calls up it is asked what runs a function.
+const DEPTH: u32 = 4;
+
+pub(super) const RULE: Rule = Rule {
+    name: "racy-update",
+    summary: "an observable that several lanes write is read and written back in two steps, although it offers one",
+    level: Level::Note,
+    page: Page {
+        symptom: "Now and then a change, and its announcement, is lost.",
+        cause: "The old value is read, and the new one written, in two steps; what another lane writes in between is overwritten.",
+        cure: "Use the atomic update that the observable offers, or take the lock that guards its other writes.",
+        silent: "One lane only writes it, nothing can come between read and write, or the new value does not depend on the old.",
+        accept: "Lost changes do no harm.",
+    },
+    check,
+};
+
+fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
+    let program = wiring.program();
+    let mut drafts = Vec::new();
+    for field in wiring.written_fields() {
+        let in_time = wiring.writes(field).iter().filter(|w| !w.initial && !wiring.in_test(w.site.member));
+        drafts.extend(in_time.filter_map(|w| beside_a_lock(wiring, field, w)));
+    }
+    for class in (0..program.types.len()).map(|i| TypeId(i as u32)) {
+        let tells = |m: &MemberId| program.member(*m).kind == MemberKind::Method && !wiring.tellings(*m).is_empty();
+        let tellers: Vec<MemberId> = program.ty(class).members.iter().copied().filter(tells).collect();
+        let Some(update) = tellers.iter().copied().find(|m| takes_a_step(wiring, *m)) else { continue };
+        for setter in tellers.iter().copied().filter(|m| *m != update && program.decl(*m).params.len() == 1 && !takes_a_step(wiring, *m)) {
+            let calls = wiring.flow.callers((setter, None)).iter().map(|(site, _)| *site);
+            let outside = calls.filter(|s| !wiring.in_test(s.member) && program.member(s.member).owner != class);
+            drafts.extend(outside.filter_map(|call| of_call(wiring, class, (setter, update), call)));
+        }
+    }
+    drafts
+}
+
+/// Whether a method takes a function from the old value to the new one.
+fn takes_a_step(wiring: &Wiring<'_>, method: MemberId) -> bool {
+    let program = wiring.program();
+    let [param] = &*program.decl(method).params else { return false };
+    let by_type = param.ty.is_some_and(|t| program.is_callable(program.member(method).unit, &program.type_in(method, t)));
+    let Some(body) = program.body(method) else { return false };
+    // it is called with something, and what it gives is used
+    let calls_it = |n: NodeId| match body.node(n) {
+        Node::Call { callee, args, .. } => {
+            let of = match body.node(callee) {
+                Node::Member { object, .. } => object,
+                _ => callee,
+            };
+            args.len == 1
+                && matches!(body.node(of), Node::Name(name) if program.scope(method).lookup(name, of) == Some(Declared::Param(None, 0)))
+                && program.scope(method).parent(n).is_some_and(|p| !matches!(body.node(p), Node::Block(_)))
+        }
+        _ => false,
+    };
+    let hands_it_on = |n: NodeId| {
+        by_type
+            && matches!(body.node(n), Node::Call { args, .. } if body.list(args).iter().any(|a| matches!(wiring.flow.eval_in(method, *a), Val::Param(m, None, 0) if m == method)))
+    };
+    (0..body.nodes.len()).map(NodeId::new).any(|n| calls_it(n) || hands_it_on(n))
+}
+
+/// A call of a setter with what was computed from the value that it replaces.
+fn of_call(wiring: &Wiring<'_>, class: TypeId, (setter, update): (MemberId, MemberId), call: Site) -> Option<Draft> {
+    let program = wiring.program();
+    let body = program.body(call.member)?;
+    let Node::Call { args, .. } = body.node(call.node) else { return None };
+    let (object, _) = wiring.flow.receiver(call)?;
+    // a getter of the same object, which tells nobody
+    let is_read = |n: NodeId| {
+        let site = Site { member: call.member, node: n };
+        match body.node(n) {
+            Node::Call { args, .. } if args.len == 0 => wiring
+                .flow
+                .callee(site)
+                .is_some_and(|c| program.is_a(class, program.member(c.member).owner) && c.receiver.as_ref() == Some(&object)),
+            Node::Member { .. } => {
+                wiring.read(site).is_some_and(|r| r.object == object && program.is_a(class, program.member(r.field).owner))
+            }
+            _ => false,
+        }
+    };
+    let args = body.list(args).to_vec();
+    let at_once = args.iter().any(|a| state::any_within(body, *a, &is_read));
+    let before = args.iter().find_map(|a| read_before(wiring, call, *a, &is_read));
+    let interrupted = before.is_some_and(|local| waits_between(wiring, call, local));
+    let is_racy = interrupted || ((at_once || before.is_some()) && in_several_lanes(wiring, &object, (setter, update), call));
+    if !is_racy {
+        return None;
+    }
+    let way = short(&program.member_id(update));
+    let what = wiring.flow.show(&object);
+    let why = if interrupted {
+        "is written back from what was read before the wait"
+    } else {
+        "is read and written in two steps while other lanes write it"
+    };
+    Some(Draft {
+        level: Level::Note,
+        certainty: Certainty::Likely,
+        place: crate::wire::operation_place(program, call),
+        message: format!("`{}` {why}, so that what comes in between is lost; `{way}` does it in one", short(&what)),
+        related: vec![
+            related("it does it in one step", program.member_place(update)),
+            related("it is written here", program.member_place(setter)),
+        ],
+        parties: vec![what, program.member_id(call.member)],
+        edit: None,
+    })
+}
+
+/// The local in an argument that keeps what was read before.
+fn read_before(wiring: &Wiring<'_>, call: Site, arg: NodeId, is_read: &dyn Fn(NodeId) -> bool) -> Option<NodeId> {
+    let program = wiring.program();
+    let body = program.body(call.member)?;
+    let scope = program.scope(call.member);
+    let mut stack = vec![arg];
+    while let Some(node) = stack.pop() {
+        if let Node::Name(name) = body.node(node)
+            && let Some(Declared::Local(local)) = scope.lookup(name, node)
+            && let Node::Local { init: Some(init), .. } = body.node(local)
+            && state::any_within(body, init, is_read)
+        {
+            return Some(local);
+        }
+        stack.extend(body.children(node));
+    }
+    None
+}
+
+/// Whether something waits between two statements of one function.
+fn waits_between(wiring: &Wiring<'_>, call: Site, local: NodeId) -> bool {
+    let program = wiring.program();
+    let Some(body) = program.body(call.member) else { return false };
+    let scope = program.scope(call.member);
+    let function = scope.function_around(body, call.node);
+    (0..body.nodes.len()).map(NodeId::new).any(|n| {
+        matches!(body.node(n), Node::Unary { op: UnaryOp::Await, .. } | Node::Yield(_))
+            && scope.function_around(body, n) == function
+            && scope.is_before(local, n)
+            && scope.is_before(n, call.node)
+            // what is waited for may be the read, or the write, itself
+            && !scope.is_within(n, local)
+            && !scope.is_within(call.node, n)
+    })
+}
+
+/// A write of what a lock guards elsewhere, computed from the old value and outside of the lock.
+fn beside_a_lock(wiring: &Wiring<'_>, field: MemberId, write: &Write) -> Option<Draft> {
+    let program = wiring.program();
+    let guarded = |w: &Write| {
+        let body = program.body(w.site.member);
+        body.is_some_and(|b| program.scope(w.site.member).ancestors(w.site.node).any(|n| matches!(b.node(n), Node::Lock { .. })))
+    };
+    let lock = wiring.writes(field).iter().filter(|w| !w.initial).find(|w| guarded(w))?;
+    let member = write.site.member;
+    let body = program.body(member)?;
+    let is_read = |n: NodeId| {
+        matches!(body.node(n), Node::Name(_) | Node::Member { .. })
+            && matches!(wiring.flow.eval_in(member, n), Val::Member(_, m) if m == field)
+    };
+    let depends = match write.how {
+        How::Change => true,
+        How::Set(value) => state::any_within(body, value, &is_read) || assigned_from(wiring, write.site, value, &is_read),
+        How::Within => false,
+    };
+    let announces = !wiring.announced_on(field).is_empty();
+    if guarded(write) || !depends || !announces || callers_lock(wiring, member) {
+        return None;
+    }
+    let what = short(&program.member_id(field));
+    Some(Draft {
+        level: Level::Note,
+        certainty: Certainty::Likely,
+        place: program.place_of(write.site),
+        message: format!("`{what}` is read and written back here without the lock that guards its other writes"),
+        related: vec![related("it is written under the lock here", program.place_of(lock.site))],
+        parties: vec![what, program.member_id(member)],
+        edit: None,
+    })
+}
+
+/// Whether a value is a local that was computed from something.
+fn assigned_from(wiring: &Wiring<'_>, site: Site, value: NodeId, is_read: &dyn Fn(NodeId) -> bool) -> bool {
+    let program = wiring.program();
+    let Some(body) = program.body(site.member) else { return false };
+    let Node::Name(name) = body.node(value) else { return false };
+    let Some(Declared::Local(local)) = program.scope(site.member).lookup(name, value) else { return false };
+    // arithmetic on plain names is not kept: a local of it may come from anything
+    matches!(body.node(local), Node::Local { init: Some(init), .. } if state::any_within(body, init, is_read)
+        || matches!(body.node(init), Node::Plain | Node::Binary { op: BinaryOp::Arithmetic | BinaryOp::Add | BinaryOp::Sub, .. }))
+}
+
+fn callers_lock(wiring: &Wiring<'_>, member: MemberId) -> bool {
+    let program = wiring.program();
+    let callers = wiring.flow.callers((member, None));
+    !callers.is_empty()
+        && callers.iter().all(|(site, _)| {
+            program
+                .body(site.member)
+                .is_some_and(|b| program.scope(site.member).ancestors(site.node).any(|n| matches!(b.node(n), Node::Lock { .. })))
+        })
+}
+
+/// Whether a call runs on one of several lanes that write the same observable.
+fn in_several_lanes(wiring: &Wiring<'_>, object: &Val, (setter, update): (MemberId, MemberId), call: Site) -> bool {
+    let own = lanes(wiring, call, DEPTH, &mut BTreeSet::new());
+    if own.is_empty() {
+        return false;
+    }
+    let mut all = own;
+    // by the field that holds it, whatever the object around it
+    let same = |other: &Val| match (object, other) {
+        (Val::Member(_, a), Val::Member(_, b)) => a == b,
+        _ => object == other,
+    };
+    for method in [setter, update] {
+        for (site, _) in wiring.flow.callers((method, None)) {
+            if wiring.flow.receiver(*site).is_some_and(|(of, _)| same(&of)) {
+                all.extend(lanes(wiring, *site, DEPTH, &mut BTreeSet::new()));
+            }
+        }
+    }
+    all.len() > 1 || all.iter().any(|lane| runs_several_times(wiring, *lane))
+}
+
+/// What runs a statement on a lane of its own: the hand-over to a thread, or the method that answers requests.
+fn lanes(wiring: &Wiring<'_>, site: Site, depth: u32, seen: &mut BTreeSet<Site>) -> BTreeSet<Site> {
+    let program = wiring.program();
+    let mut found = BTreeSet::new();
+    let Some(body) = program.body(site.member) else { return found };
+    if !seen.insert(site) || wiring.in_test(site.member) {
+        return found;
+    }
+    let pack = &*program.kit_of(site.member).pack;
+    let scope = program.scope(site.member);
+    let mut inner = site.node;
+    for around in scope.ancestors(site.node) {
+        let name = match body.node(around) {
+            Node::Call { callee, .. } if matches!(body.node(inner), Node::Lambda(_)) => match body.node(callee) {
+                Node::Member { name, .. } | Node::Name(name) => Some(program.unit_of(site.member).text(name)),
+                _ => None,
+            },
+            Node::New { ty, .. } if matches!(body.node(inner), Node::Lambda(_)) => program.type_name(&program.type_in(site.member, ty)),
+            _ => None,
+        };
+        if name.is_some_and(|n| pack.other_lanes.contains(n)) {
+            found.insert(Site { member: site.member, node: around });
+            return found;
+        }
+        inner = around;
+    }
+    let info = program.member(site.member);
+    if pack.request_handlers.contains(program.text(info.name)) && !program.outside_bases(info.owner).is_empty() {
+        found.insert(Site { member: site.member, node: NodeId::new(0) });
+        return found;
+    }
+    let Some(depth) = depth.checked_sub(1) else { return found };
+    for (caller, _) in wiring.flow.callers((site.member, None)) {
+        found.extend(lanes(wiring, *caller, depth, seen));
+    }
+    found
+}
+
+/// Whether a lane is one of several of its kind: requests come side by side, and a loop starts many.
+fn runs_several_times(wiring: &Wiring<'_>, lane: Site) -> bool {
+    let program = wiring.program();
+    let pack = &*program.kit_of(lane.member).pack;
+    let Some(body) = program.body(lane.member) else { return false };
+    pack.request_handlers.contains(program.text(program.member(lane.member).name))
+        || program.scope(lane.member).ancestors(lane.node).any(|n| matches!(body.node(n), Node::Loop { .. } | Node::ForEach { .. }))
+}
