@@ -132,3 +132,47 @@ fn same_subject(wiring: &Wiring<'_>, channel: &Channel, raise: Site) -> bool {
     let Some(by) = channel.raises.iter().find(|r| wiring.effects[**r].site == raise).map(of) else { return false };
     channel.joins.iter().map(of).all(|at| at == by)
 }
+
+#[cfg(test)]
+mod tests {
+    use crate::testing::expect;
+
+    #[test]
+    fn raised_before_the_first_subscription() {
+        expect(
+            "early-raise",
+            r#"
+//// main.js
+const { EventEmitter } = require('node:events');
+const room = new EventEmitter();
+function openRoom(n) {
+  room.emit('opened', n); //! early-raise note
+}
+function startLog() { room.on('opened', (n) => console.log(n)); room.on('closed', (n) => console.log(n)); }
+openRoom(3);
+startLog();
+room.emit('closed', 3);
+"#,
+        );
+    }
+
+    #[test]
+    fn what_is_kept_and_who_is_there() {
+        expect(
+            "early-raise",
+            r#"
+//// main.ts
+type Fn = (n: number) => void;
+class Held {
+  private readonly fns: Fn[] = [];
+  private value = 0;
+  watch(fn: Fn): () => void { this.fns.push(fn); fn(this.value); return () => this.fns.splice(this.fns.indexOf(fn) >>> 0, 1); }
+  set(n: number): void { this.value = n; for (const fn of [...this.fns]) fn(n); }
+}
+const held = new Held();
+held.set(3);
+held.watch((n) => console.log(n));
+"#,
+        );
+    }
+}

@@ -192,3 +192,56 @@ fn draft(wiring: &Wiring<'_>, way: &[usize], raises: &[Site]) -> Draft {
         edit: None,
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use crate::testing::expect;
+
+    #[test]
+    fn a_handler_that_raises_its_own_channel() {
+        expect(
+            "feedback-loop",
+            r#"
+//// wire.ts
+import { EventEmitter } from 'node:events';
+const wire = new EventEmitter();
+wire.on('level', (cm: number) => {
+  wire.emit('gate', cm / 2);
+});
+wire.on('gate', (open: number) => {
+  wire.emit('level', open); //! feedback-loop warning
+});
+let busy = false;
+wire.on('tide', (cm: number) => {
+  if (busy) return;
+  busy = true;
+  wire.emit('tide', cm / 2);
+  busy = false;
+});
+wire.on('wind', (knots: number) => { if (knots > 1) wire.emit('wind', knots / 2); });
+wire.on('rain', (mm: number) => { setTimeout(() => wire.emit('rain', mm), 10); });
+wire.emit('level', 3); wire.emit('tide', 9); wire.emit('wind', 9); wire.emit('rain', 1);
+"#,
+        );
+    }
+
+    #[test]
+    fn another_object_is_no_loop() {
+        expect(
+            "feedback-loop",
+            r#"
+//// Node.java
+import java.util.*;
+class Basin {
+    private final List<Runnable> watchers = new ArrayList<>();
+    private Basin upper;
+    void watch(Runnable r) { watchers.add(r); }
+    void unwatch(Runnable r) { watchers.remove(r); }
+    void under(Basin other) { upper = other; other.watch(this::flow); }
+    private void flow() { for (Runnable r : List.copyOf(watchers)) r.run(); }
+    void fill() { flow(); }
+}
+"#,
+        );
+    }
+}

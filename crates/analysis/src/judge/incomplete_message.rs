@@ -272,3 +272,43 @@ fn is_pattern_of(
     };
     params.get(position).and_then(|p| p.pattern) == Some(pattern)
 }
+
+#[cfg(test)]
+mod tests {
+    use crate::testing::expect;
+
+    #[test]
+    fn a_part_that_the_others_have() {
+        expect(
+            "incomplete-message",
+            r#"
+//// room.js
+const { EventEmitter } = require('node:events');
+const room = new EventEmitter();
+class Bench {
+  need(part) { room.emit('call', { from: this, what: part, hurry: false }); }
+  ask(part) { room.emit('call', { from: this, what: part }); }
+  fuse() {
+    room.emit('call', { what: 'a fuse' }); //! incomplete-message warning
+  }
+}
+room.on('call', ({ from, what, hurry }) => { console.log(from.name, what, hurry ? 'run' : 'walk'); });
+const bench = new Bench();
+bench.need('a plug'); bench.ask('a lamp'); bench.fuse();
+//// Crate.cs
+using System;
+class Crate { public string Owner; public string Label; }
+class Packer {
+    public event Action<Crate> Packed;
+    public void Pack(string owner) => Packed?.Invoke(new Crate { Owner = owner, Label = "bread" });
+    public void Spare() => Packed?.Invoke(new Crate { Label = "crumbs" }); //! incomplete-message warning
+    public void Plain(string owner) => Packed?.Invoke(new Crate { Owner = owner });
+}
+class Clerk {
+    public Clerk(Packer packer) => packer.Packed += Write;
+    private void Write(Crate crate) => Console.WriteLine(crate.Owner.Length + (crate.Label ?? ""));
+}
+"#,
+        );
+    }
+}

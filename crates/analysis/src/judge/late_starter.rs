@@ -142,3 +142,52 @@ fn draft(wiring: &Wiring<'_>, channel: usize, join: usize, peers: &BTreeSet<Type
         edit: None,
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use crate::testing::expect;
+
+    #[test]
+    fn the_others_read_first() {
+        expect(
+            "late-starter",
+            r#"
+//// lobby.js
+const { EventEmitter } = require('node:events');
+class Dome extends EventEmitter {
+  degrees = 0;
+  turn(d) { this.degrees = d; this.emit('turned', this.degrees); }
+}
+class Dial {
+  onTurned = (d) => { this.shown = d; };
+  begin(dome) { this.onTurned(dome.degrees); dome.on('turned', this.onTurned); }
+  end(dome) { dome.off('turned', this.onTurned); }
+}
+class Chart {
+  onTurned = (d) => { this.line = d; };
+  begin(dome) { this.line = dome.degrees; dome.on('turned', this.onTurned); }
+  end(dome) { dome.off('turned', this.onTurned); }
+}
+class Flag {
+  up = false;
+  onTurned = (d) => { this.up = d; };
+  begin(dome) {
+    dome.on('turned', this.onTurned); //! late-starter note
+  }
+  end(dome) { dome.off('turned', this.onTurned); }
+}
+class Log {
+  onTurned = (d) => console.log(d);
+  begin(dome) { dome.on('turned', this.onTurned); }
+  end(dome) { dome.off('turned', this.onTurned); }
+}
+const dome = new Dome();
+new Dial().begin(dome);
+new Chart().begin(dome);
+new Flag().begin(dome);
+new Log().begin(dome);
+dome.turn(3);
+"#,
+        );
+    }
+}

@@ -336,3 +336,70 @@ fn called_on(wiring: &Wiring<'_>, class: TypeId, field: MemberId) -> BTreeMap<Sy
     }
     called
 }
+
+#[cfg(test)]
+mod tests {
+    use crate::testing::expect;
+
+    #[test]
+    fn too_many_parameters() {
+        expect(
+            "mismatched-handler",
+            r#"
+//// kiln.js
+const { EventEmitter } = require('node:events');
+class Kiln extends EventEmitter {
+  probe(chamber, percent) { this.emit('dry', chamber); this.emit('hot', chamber, percent); }
+}
+const kiln = new Kiln();
+kiln.on('dry', (chamber) => console.log(chamber));
+kiln.on('dry', (chamber, wood = 'oak') => console.log(chamber, wood));
+kiln.on('dry', function (chamber, percent) { console.log(chamber, percent); }); //! mismatched-handler warning
+kiln.on('hot', (chamber, percent) => console.log(chamber, percent));
+kiln.on('hot', (...all) => console.log(all));
+kiln.probe(1, 2);
+"#,
+        );
+    }
+
+    #[test]
+    fn a_substitute_without_the_method_and_a_slot_that_is_not_there() {
+        expect(
+            "mismatched-handler",
+            r#"
+//// shop.js
+class Till { ring(n) { return n; } tray() { return 'out'; } }
+class Kiosk {
+  constructor(till) { this.till = till; }
+  sell(n) { this.till.ring(n); this.till.tray(); }
+}
+new Kiosk(new Till()).sell(3);
+new Kiosk({ ring: (n) => n, tray: () => 'locked' }).sell(3);
+new Kiosk({ ring: (n) => n }).sell(3); //! mismatched-handler warning
+//// mast.cpp
+#include <QObject>
+class Mast : public QObject {
+    Q_OBJECT
+public:
+    void blow() { emit windy(3); }
+signals:
+    void windy(int knots);
+};
+class Log : public QObject {
+    Q_OBJECT
+public slots:
+    void onWind(int knots) { total_ += knots; }
+private:
+    int total_ = 0;
+};
+int main() {
+    Mast mast;
+    Log log;
+    QObject::connect(&mast, SIGNAL(windy(int)), &log, SLOT( onWind(int) ));
+    QObject::connect(&mast, SIGNAL(windy(int)), &log, SLOT(onStorm(int))); //! mismatched-handler warning
+    mast.blow();
+}
+"#,
+        );
+    }
+}

@@ -127,3 +127,29 @@ fn draft(wiring: &Wiring<'_>, name: &str, channel: &Channel, other_name: &str, o
         edit: None,
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use crate::testing::expect;
+
+    #[test]
+    fn one_letter_or_a_separator() {
+        expect(
+            "near-miss-topic",
+            r#"
+//// bus.js
+const { EventEmitter } = require('node:events');
+const bus = new EventEmitter();
+bus.on('gate-opened', (n) => console.log(n));
+bus.on('gateclosed', (n) => console.log(n)); //! near-miss-topic warning
+bus.on('tide', (cm) => console.log(cm));
+bus.on('lamp1', () => console.log('on'));
+bus.emit('gate_opened', 3); //! near-miss-topic warning
+bus.emit('gate-opened', 4);
+bus.emit('gate.closed', 4);
+bus.emit('tide', 4);
+bus.emit('lamp2');
+"#,
+        );
+    }
+}

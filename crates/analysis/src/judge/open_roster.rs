@@ -215,3 +215,72 @@ fn draft(wiring: &Wiring<'_>, at: MemberId, what: MemberId, why: &str) -> Draft 
         edit: None,
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use crate::testing::expect;
+
+    #[test]
+    fn handed_out_as_it_is() {
+        expect(
+            "open-roster",
+            r#"
+//// staff.ts
+export interface Reader { read(cm: number): void; }
+export class Staff {
+  private readonly readers: Reader[] = [];
+  get all(): Reader[] { return this.readers; } //! open-roster note
+  get seen(): readonly Reader[] { return this.readers; }
+  copy(): Reader[] { return [...this.readers]; }
+  join(reader: Reader): void { this.readers.push(reader); }
+  leave(reader: Reader): void { const at = this.readers.indexOf(reader); if (at >= 0) this.readers.splice(at, 1); }
+  rise(cm: number): void { for (const reader of [...this.readers]) reader.read(cm); }
+}
+//// Jobs.java
+import java.util.*;
+class Jobs {
+    public final List<Runnable> waiting = new ArrayList<>(); //! open-roster note
+    private final List<Runnable> later = new ArrayList<>();
+    void defer(Runnable job) { later.add(job); }
+    void add(Runnable job) { waiting.add(job); }
+    void work() {
+        while (!waiting.isEmpty()) waiting.remove(0).run();
+        while (!later.isEmpty()) later.remove(0).run();
+    }
+}
+//// yard.h
+#include <functional>
+#include <vector>
+class Yard {
+public:
+    void join(std::function<void()> fn) { fns_.push_back(fn); }
+    void ring() { for (const auto& fn : fns_) fn(); }
+    const std::vector<std::function<void()>>& seen() const { return fns_; }
+    std::vector<std::function<void()>> copied() { return fns_; }
+    std::vector<std::function<void()>>& all() { return fns_; } //! open-roster note
+private:
+    std::vector<std::function<void()>> fns_;
+};
+"#,
+        );
+    }
+
+    #[test]
+    fn the_state_of_a_machine() {
+        expect(
+            "open-roster",
+            r#"
+//// Loaf.java
+enum Stage { DOUGH, RISEN, BAKED }
+class Loaf {
+    public Stage stage = Stage.DOUGH; //! open-roster note
+    private Stage shown = Stage.DOUGH;
+    public String name = "rye";
+    void advance() { stage = switch (stage) { case DOUGH -> Stage.RISEN; default -> Stage.BAKED; }; }
+    void show() { shown = switch (shown) { case DOUGH -> Stage.RISEN; default -> Stage.BAKED; }; }
+    void rename(String to) { name = to; }
+}
+"#,
+        );
+    }
+}

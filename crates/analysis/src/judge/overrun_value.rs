@@ -213,3 +213,44 @@ fn draft(wiring: &Wiring<'_>, field: MemberId, first: Site, next: Site) -> Draft
         edit: None,
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use crate::testing::expect;
+
+    #[test]
+    fn the_next_one_takes_its_place() {
+        expect(
+            "overrun-value",
+            r#"
+//// slate.ts
+type Reader = (text: string) => void;
+export class Slate {
+  private readonly readers: Reader[] = [];
+  private text = '';
+  private due = false;
+  read(reader: Reader): () => void { this.readers.push(reader); return () => this.readers.splice(this.readers.indexOf(reader) >>> 0, 1); }
+  write(text: string): void {
+    this.text = text;
+    if (this.due) return;
+    this.due = true;
+    queueMicrotask(() => { this.due = false; for (const reader of [...this.readers]) reader(this.text); });
+  }
+}
+export class Bell {
+  private readonly ears: Reader[] = [];
+  hear(ear: Reader): () => void { this.ears.push(ear); return () => this.ears.splice(this.ears.indexOf(ear) >>> 0, 1); }
+  ring(text: string): void { for (const ear of [...this.ears]) ear(text); }
+}
+export async function day(slate: Slate, bell: Bell): Promise<void> {
+  slate.write('bread at six'); //! overrun-value note
+  slate.write('rolls at seven');
+  await new Promise((done) => setTimeout(done, 1));
+  slate.write('closed');
+  bell.ring('six');
+  bell.ring('seven');
+}
+"#,
+        );
+    }
+}

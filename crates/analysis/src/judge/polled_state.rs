@@ -172,3 +172,77 @@ fn is_mirrored(wiring: &Wiring<'_>, writes: &[&Write]) -> bool {
     let rounds = state::rounds(wiring);
     writes.iter().any(|w| rounds.iter().any(|r| r.root.member == w.site.member))
 }
+
+#[cfg(test)]
+mod tests {
+    use crate::testing::expect;
+
+    #[test]
+    fn a_timer_asks_for_what_could_be_announced() {
+        expect(
+            "polled-state",
+            r#"
+//// Oven.java
+import java.util.concurrent.*;
+class Oven {
+    private boolean lit;
+    private int celsius;
+    boolean lit() { return lit; }
+    int celsius() { return celsius; }
+    void light() { lit = true; }
+    void douse() { lit = false; }
+    void warm() { celsius += 10; }
+    void cool() { celsius -= 10; }
+    void open() { celsius -= 50; }
+    void close() { celsius += 1; }
+}
+class Baker {
+    private final Oven oven;
+    private int rounds;
+    Baker(Oven oven, ScheduledExecutorService clock) {
+        this.oven = oven;
+        clock.scheduleAtFixedRate(this::look, 0, 5, TimeUnit.SECONDS);
+    }
+    private void look() {
+        rounds++;
+        if (oven.lit()) System.out.println("bake"); //! polled-state note
+        if (oven.celsius() < 100) System.out.println("more wood");
+    }
+    public static void main(String[] args) {
+        Oven oven = new Oven();
+        new Baker(oven, Executors.newSingleThreadScheduledExecutor());
+        oven.light(); oven.douse(); oven.warm(); oven.cool(); oven.open(); oven.close();
+    }
+}
+"#,
+        );
+    }
+
+    #[test]
+    fn what_is_announced_is_asked_for() {
+        expect(
+            "polled-state",
+            r#"
+//// dial.js
+const { EventEmitter } = require('node:events');
+class Gauge extends EventEmitter {
+  cm = 0;
+  rise(cm) { this.cm = cm; this.emit('cm', cm); }
+}
+class Dial {
+  constructor(gauge) { this.gauge = gauge; this.own = 0; }
+  start() { setInterval(() => this.turn(), 1000); setInterval(() => { this.own += 1; }, 10); }
+  turn() {
+    console.log(this.gauge.cm); //! polled-state note
+    console.log(this.own);
+  }
+  once() { return this.gauge.cm; }
+}
+const gauge = new Gauge();
+gauge.on('cm', (cm) => console.log(cm));
+new Dial(gauge).start();
+gauge.rise(3);
+"#,
+        );
+    }
+}

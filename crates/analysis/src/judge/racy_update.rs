@@ -284,3 +284,65 @@ fn runs_several_times(wiring: &Wiring<'_>, lane: Site) -> bool {
     pack.request_handlers.contains(program.text(program.member(lane.member).name))
         || program.scope(lane.member).ancestors(lane.node).any(|n| matches!(body.node(n), Node::Loop { .. } | Node::ForEach { .. }))
 }
+
+#[cfg(test)]
+mod tests {
+    use crate::testing::expect;
+
+    #[test]
+    fn two_steps_where_others_write_too() {
+        expect(
+            "racy-update",
+            r#"
+//// shelf.ts
+export class Shelf {
+  private loaves: string[] = [];
+  private readonly fns = new Set<(l: string[]) => void>();
+  watch(fn: (l: string[]) => void): () => void { this.fns.add(fn); return () => this.fns.delete(fn); }
+  get content(): string[] { return this.loaves; }
+  fill(loaves: string[]): void { this.loaves = loaves; for (const fn of this.fns) fn(loaves); }
+  change(step: (l: string[]) => string[]): void { this.fill(step(this.loaves)); }
+}
+export async function bake(shelf: Shelf, name: () => Promise<string>): Promise<void> {
+  const before = shelf.content;
+  const loaf = await name();
+  shelf.fill([...before, loaf]); //! racy-update note
+}
+export async function late(shelf: Shelf, name: () => Promise<string>): Promise<void> {
+  const loaf = await name();
+  shelf.change((l) => [...l, loaf]);
+  shelf.fill([...shelf.content, loaf]);
+}
+"#,
+        );
+    }
+
+    #[test]
+    fn beside_the_lock() {
+        expect(
+            "racy-update",
+            r#"
+//// Ledger.cs
+using System;
+class Ledger {
+    private readonly object _gate = new object();
+    private double _sum;
+    private double _own;
+    public event Action<double> SumChanged;
+    public void Book(double more) {
+        double now;
+        lock (_gate) now = _sum += more;
+        SumChanged?.Invoke(now);
+    }
+    public void Correct(double factor) {
+        var corrected = _sum * factor;
+        _sum = corrected; //! racy-update note
+        SumChanged?.Invoke(corrected);
+    }
+    public void Reset() { lock (_gate) { _sum = _sum / 2; } SumChanged?.Invoke(0); }
+    public void Count() { _own = _own + 1; SumChanged?.Invoke(_own); }
+}
+"#,
+        );
+    }
+}

@@ -254,3 +254,78 @@ fn draft(wiring: &Wiring<'_>, m: MemberId, change: Site, walk: Site, how: &str) 
         edit: None,
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use crate::testing::expect;
+
+    #[test]
+    fn changed_in_the_loop_or_by_a_handler() {
+        expect(
+            "shifting-roster",
+            r#"
+//// Bell.cs
+using System;
+using System.Collections.Generic;
+interface IListener { bool Ring(int times); }
+class Bell {
+    private readonly List<IListener> _near = new List<IListener>();
+    private readonly List<IListener> _far = new List<IListener>();
+    public void Near(IListener l) => _near.Add(l);
+    public void Leave(IListener l) => _near.Remove(l);
+    public void Far(IListener l) => _far.Add(l);
+    public void LeaveFar(IListener l) => _far.Remove(l);
+    public void Ring(int times) {
+        foreach (var l in _near) {
+            if (!l.Ring(times)) _near.Remove(l); //! shifting-roster warning
+        }
+        foreach (var l in _far.ToArray()) {
+            if (!l.Ring(times)) _far.Remove(l);
+        }
+    }
+}
+class Once : IListener {
+    private readonly Bell _bell;
+    public Once(Bell bell) { _bell = bell; bell.Near(this); }
+    public bool Ring(int times) {
+        _bell.Leave(this); //! shifting-roster warning
+        return true;
+    }
+}
+class OnceFar : IListener {
+    private readonly Bell _bell;
+    public OnceFar(Bell bell) { _bell = bell; bell.Far(this); }
+    public bool Ring(int times) { _bell.LeaveFar(this); return true; }
+}
+"#,
+        );
+    }
+
+    #[test]
+    fn sets_backward_walks_and_the_end() {
+        expect(
+            "shifting-roster",
+            r#"
+//// hub.js
+class Hub {
+  constructor() { this.fns = []; this.set = new Set(); this.last = []; }
+  on(fn) { this.fns.push(fn); }
+  off(fn) { const at = this.fns.indexOf(fn); if (at >= 0) this.fns.splice(at, 1); }
+  onSet(fn) { this.set.add(fn); return () => this.set.delete(fn); }
+  onLast(fn) { this.last.push(fn); }
+  offLast(fn) { const at = this.last.indexOf(fn); if (at >= 0) this.last.splice(at, 1); }
+  tell(v) {
+    for (let i = 0; i < this.fns.length; i++) {
+      if (this.fns[i](v)) this.fns.splice(i, 1); //! shifting-roster warning
+    }
+    for (const fn of this.set) if (fn(v)) this.set.delete(fn);
+    for (const fn of this.last) {
+      if (fn(v)) { this.last.splice(this.last.indexOf(fn), 1); break; }
+    }
+  }
+}
+module.exports = { Hub };
+"#,
+        );
+    }
+}

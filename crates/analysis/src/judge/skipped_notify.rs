@@ -466,3 +466,66 @@ fn value_of(write: &state::Write) -> Option<NodeId> {
         _ => None,
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use crate::testing::expect;
+
+    #[test]
+    fn a_mutator_that_tells_nobody() {
+        expect(
+            "skipped-notify",
+            r#"
+//// rack.ts
+export class Rack {
+  private readonly watchers = new Set<() => void>();
+  private readonly trays = new Map<string, number>();
+  watch(fn: () => void): () => void { this.watchers.add(fn); return () => this.watchers.delete(fn); }
+  put(id: string, loaves: number): void { this.place(id, loaves); this.changed(); }
+  fill(ids: string[]): void { for (const id of ids) this.place(id, 12); this.changed(); }
+  take(id: string): void { if (!this.trays.delete(id)) return; this.changed(); }
+  swap(id: string): void {
+    this.trays.set(id, 0); //! skipped-notify warning
+  }
+  size(): number { return this.trays.size; }
+  private place(id: string, loaves: number): void { this.trays.set(id, loaves); }
+  private changed(): void { for (const fn of [...this.watchers]) fn(); }
+}
+"#,
+        );
+    }
+
+    #[test]
+    fn callers_set_and_then_tell() {
+        expect(
+            "skipped-notify",
+            r#"
+//// Lock.cs
+using System;
+class Plan {
+    public string Day = "";
+    public int Boats;
+    public event Action<Plan> Settled;
+    public void Settle() => Settled?.Invoke(this);
+}
+class Keeper {
+    private readonly Plan _plan;
+    public Keeper(Plan plan) => _plan = plan;
+    public void Book(string day) { _plan.Day = day; _plan.Boats = 2; _plan.Settle(); }
+    public void More() { _plan.Boats++; _plan.Settle(); }
+    public void Move(string day) {
+        _plan.Day = day; //! skipped-notify warning
+    }
+}
+static class Program {
+    static void Main() {
+        var plan = new Plan();
+        plan.Settled += p => Console.WriteLine(p.Day);
+        var keeper = new Keeper(plan);
+        keeper.Book("Monday"); keeper.More(); keeper.Move("Friday");
+    }
+}
+"#,
+        );
+    }
+}

@@ -112,3 +112,48 @@ fn is_anothers_state(wiring: &Wiring<'_>, copy: MemberId, site: Site, read: &sta
         && wiring.writes(read.field).iter().any(|w| !w.initial)
         && !wiring.channels.iter().any(|c| matches!(c.key, crate::wire::channels::ChannelKey::Own(m, _) if m == read.field))
 }
+
+#[cfg(test)]
+mod tests {
+    use crate::testing::expect;
+
+    #[test]
+    fn copied_once_while_others_listen() {
+        expect(
+            "stale-copy",
+            r#"
+//// Tank.java
+import java.util.*;
+interface Level { void level(int litres); }
+class Tank {
+    private final List<Level> levels = new ArrayList<>();
+    private int litres;
+    void join(Level l) { levels.add(l); }
+    void leave(Level l) { levels.remove(l); }
+    int litres() { return litres; }
+    void fill(int more) { litres += more; for (Level l : List.copyOf(levels)) l.level(litres); }
+}
+class Dial implements Level {
+    private int shown;
+    Dial(Tank tank) { shown = tank.litres(); tank.join(this); }
+    public void level(int litres) { shown = litres; }
+}
+class Siren implements Level {
+    private boolean full;
+    Siren(Tank tank) { full = tank.litres() > 90; tank.join(this); }
+    public void level(int litres) { full = litres > 90; }
+}
+class Hose {
+    private final int litres;
+    Hose(Tank tank) {
+        litres = tank.litres(); //! stale-copy note
+    }
+    boolean runs() { return litres > 4; }
+}
+class Cup {
+    void dip(Tank tank) { int there = tank.litres(); if (there > 0) tank.fill(-1); }
+}
+"#,
+        );
+    }
+}

@@ -132,3 +132,53 @@ fn is_parallel(wiring: &Wiring<'_>, site: Site, callee: NodeId) -> bool {
         }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use crate::testing::expect;
+
+    #[test]
+    fn a_hash_or_side_by_side() {
+        expect(
+            "unordered-dispatch",
+            r#"
+//// sky.cpp
+#include <functional>
+#include <map>
+#include <unordered_map>
+class Sky {
+public:
+    int follow(std::function<void(double)> fn) { fns_[++last_] = fn; return last_; }
+    void leave(int id) { fns_.erase(id); }
+    int watch(std::function<void(double)> fn) { sorted_[++last_] = fn; return last_; }
+    void measure(double m) {
+        for (const auto& [id, fn] : fns_) fn(m); //! unordered-dispatch note
+        for (const auto& [id, fn] : sorted_) fn(m);
+    }
+private:
+    int last_ = 0;
+    std::unordered_map<int, std::function<void(double)>> fns_;
+    std::map<int, std::function<void(double)>> sorted_;
+};
+int main() {
+    Sky sky;
+    sky.follow([](double) {}); sky.follow([](double m) { (void)m; });
+    sky.watch([](double) {}); sky.watch([](double m) { (void)m; });
+    sky.measure(21.0);
+}
+//// gate.js
+const openers = [];
+const closers = [];
+export function onOpen(fn) { openers.push(fn); return () => openers.splice(openers.indexOf(fn), 1); }
+export function onClose(fn) { closers.push(fn); return () => closers.splice(closers.indexOf(fn), 1); }
+export async function open(boat) {
+  await Promise.all(openers.map(async (fn) => fn(boat))); //! unordered-dispatch note
+}
+export async function close(boat) { for (const fn of closers.slice()) await fn(boat); }
+onOpen(async (b) => console.log(b)); onOpen(async (b) => console.warn(b));
+onClose(async (b) => console.log(b)); onClose(async (b) => console.warn(b));
+open('Ada').then(() => close('Ada'));
+"#,
+        );
+    }
+}

@@ -201,7 +201,12 @@ impl<'t> Cpp<'t> {
         member.modifiers.is_abstract |= pure;
         member.modifiers.is_static |= member.owner.is_none();
         member.type_params = params.into();
-        member.ty = kids.field(f.type_).map(|t| self.ty(t));
+        let is_indirect =
+            kids.field(f.declarator).is_some_and(|d| matches!(self.kind(d), Kind::PointerDeclarator | Kind::ReferenceDeclarator));
+        member.ty = kids.field(f.type_).map(|t| {
+            let ty = self.ty(t);
+            if is_indirect { self.l.type_ref(TypeRef::Indirect(ty)) } else { ty }
+        });
         if is_signal {
             let result = self.no_type();
             member.ty = Some(self.l.type_ref(TypeRef::Function { params: Box::default(), result }));
