@@ -98,7 +98,7 @@ fn judge(wiring: &Wiring<'_>, round: &Round, site: Site, read: &Read) -> Option<
     if writes.is_empty() || writes.iter().any(|w| program.member(w.site.member).owner == reader) {
         return None;
     }
-    let announced = announcing(wiring, &writes);
+    let announced = announcing(wiring, &writes).or_else(|| wiring.hands_on(read.field));
     let places: BTreeSet<MemberId> = writes.iter().map(|w| w.site.member).collect();
     if announced.is_none() && (places.len() > FEW || writes.len() > FEW + 2 || is_mirrored(wiring, &writes)) {
         return None;

@@ -12,7 +12,7 @@ use std::sync::OnceLock;
 
 use rayon::prelude::*;
 use rustc_hash::FxHashMap;
-use yarrowgraph_ir::NodeId;
+use yarrowgraph_ir::{Node, NodeId};
 
 use crate::flow::Val;
 use crate::program::{MemberId, Site, TypeId};
@@ -127,6 +127,19 @@ impl Wiring<'_> {
         found.sort_unstable();
         found.dedup();
         found
+    }
+
+    /// A channel of a field's own object whose raises hand out what the field holds.
+    pub fn hands_on(&self, field: MemberId) -> Option<usize> {
+        let program = self.program();
+        self.channels_of(program.member(field).owner).into_iter().find(|c| {
+            self.channels[*c].raises.iter().map(|r| self.effects[*r].innermost()).any(|site| {
+                let Some(body) = program.body(site.member) else { return false };
+                let Node::Call { args, .. } = body.node(site.node) else { return false };
+                let is_it = |arg: &NodeId| matches!(self.flow.eval_in(site.member, *arg), Val::Member(of, m) if m == field && matches!(*of, Val::This(_)));
+                body.list(args).iter().any(is_it)
+            })
+        })
     }
 
     /// The channels that objects of a class own, those of its bases too.
