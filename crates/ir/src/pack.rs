@@ -296,6 +296,12 @@ pub struct Pack {
     /// Of the schedulers the ones that run it again and again.
     #[serde(default)]
     pub periodic: Names,
+    /// Ways into a registry of the platform with the ways that look things up in it.
+    #[serde(default)]
+    pub registries: Vec<(String, String)>,
+    /// Hooks of the platform in the order in which it runs them, over all objects.
+    #[serde(default)]
+    pub phases: Vec<Vec<String>>,
     /// Methods by which the platform asks for answers, several at a time.
     #[serde(default)]
     pub request_handlers: Names,

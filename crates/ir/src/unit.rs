@@ -280,6 +280,8 @@ pub struct Import {
     pub is_static: bool,
     /// Whether it is handed on to importers of this file.
     pub reexport: bool,
+    /// Whether types alone are brought in, so that nothing is loaded for it.
+    pub types_only: bool,
 }
 
 /// A comment that accepts a finding on purpose.

@@ -29,6 +29,7 @@ mod stale_copy;
 mod unguarded_raise;
 mod unheard_event;
 mod unordered_dispatch;
+mod unready_subject;
 mod unwired_observer;
 mod vanishing_subscription;
 
@@ -106,6 +107,7 @@ pub static RULES: &[Rule] = &[
     unguarded_raise::RULE,
     unheard_event::RULE,
     unordered_dispatch::RULE,
+    unready_subject::RULE,
     unwired_observer::RULE,
     vanishing_subscription::RULE,
 ];

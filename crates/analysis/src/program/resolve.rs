@@ -318,6 +318,33 @@ impl Program {
         None
     }
 
+    /// The files in the order in which their modules are loaded, the imports of a file before itself; it starts at
+    /// the files that no other imports.
+    pub fn load_order(&self) -> Vec<UnitId> {
+        let imports = |u: UnitId| {
+            let all = self.unit(u).imports.iter().zip(self.imported_modules[u.0 as usize].iter());
+            all.filter(|(import, _)| !import.types_only).filter_map(|(_, module)| *module)
+        };
+        let units = || (0..self.units.len()).map(|i| UnitId(i as u32));
+        let imported: std::collections::BTreeSet<UnitId> = units().flat_map(|u| imports(u).collect::<Vec<_>>()).collect();
+        let (mut order, mut seen) = (Vec::new(), std::collections::BTreeSet::new());
+        for root in units().filter(|u| !imported.contains(u)) {
+            // a unit, and whether its imports are loaded
+            let mut stack = vec![(root, false)];
+            while let Some((unit, loaded)) = stack.pop() {
+                if loaded {
+                    order.push(unit);
+                } else if seen.insert(unit) {
+                    stack.push((unit, true));
+                    let mut next: Vec<UnitId> = imports(unit).collect();
+                    next.reverse();
+                    stack.extend(next.into_iter().map(|u| (u, false)));
+                }
+            }
+        }
+        order
+    }
+
     /// The file that an import is from.
     fn module_of(&self, unit: UnitId, import: usize) -> Option<UnitId> {
         self.imported_modules[unit.0 as usize].get(import).copied().flatten()

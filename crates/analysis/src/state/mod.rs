@@ -4,6 +4,7 @@
 mod paths;
 mod periodic;
 mod reads;
+mod registries;
 mod rosters;
 mod writes;
 
@@ -22,6 +23,7 @@ use crate::wire::channels::{Channel, ChannelKey};
 pub use paths::{any_within, comes_after, comes_before, runs_always};
 pub use periodic::{Round, rounds};
 pub use reads::Read;
+pub use registries::{Entry, Key, Registry, entries};
 pub use writes::{How, Write};
 
 /// How many calls deep a raise is looked for behind a call.

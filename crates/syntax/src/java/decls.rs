@@ -40,7 +40,7 @@ impl<'t> Java<'t> {
             _ => (text, "*"),
         };
         let (from, name) = (self.l.intern(from), self.l.intern(name));
-        self.l.unit.imports.push(Import { from, name: Some(name), alias: None, is_static, reexport: false });
+        self.l.unit.imports.push(Import { from, name: Some(name), alias: None, is_static, reexport: false, types_only: false });
     }
 
     /// Lowers one declaration of a type body.

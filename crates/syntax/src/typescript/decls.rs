@@ -121,10 +121,16 @@ impl<'t> Script<'t> {
         let Some(source) = source else { return };
         let from = self.unquoted(source);
         let from = self.l.intern(from);
+        let types_only = kids.has_token("type");
+        if imports.is_empty() {
+            // loaded for what it does, under no name
+            let alias = Some(self.l.intern(""));
+            self.l.unit.imports.push(Import { from, name: None, alias, is_static: false, reexport: false, types_only });
+        }
         for (name, alias) in imports {
             let name = name.map(|n| self.l.intern(n));
             let alias = alias.map(|n| self.l.name_of(n));
-            self.l.unit.imports.push(Import { from, name, alias, is_static: false, reexport: false });
+            self.l.unit.imports.push(Import { from, name, alias, is_static: false, reexport: false, types_only });
         }
     }
 
@@ -158,7 +164,7 @@ impl<'t> Script<'t> {
                 let outer = names.field(f.alias).map_or(own, |a| self.l.name_of(a));
                 match source {
                     Some(from) => {
-                        let import = Import { from, name: Some(own), alias: Some(outer), is_static: false, reexport: true };
+                        let import = Import { from, name: Some(own), alias: Some(outer), is_static: false, reexport: true, types_only: false };
                         self.l.unit.imports.push(import);
                     }
                     None => self.l.unit.exports.push((own, outer)),
@@ -173,7 +179,7 @@ impl<'t> Script<'t> {
                 inner.first().map(|a| self.l.name_of(a))
             });
             let name = if alias.is_some() { None } else { Some(all) };
-            self.l.unit.imports.push(Import { from, name, alias, is_static: false, reexport: true });
+            self.l.unit.imports.push(Import { from, name, alias, is_static: false, reexport: true, types_only: false });
             return;
         }
         // `export default EXPRESSION`

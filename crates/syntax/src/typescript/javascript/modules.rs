@@ -91,7 +91,7 @@ impl<'t> Script<'t> {
     }
 
     fn add_import(&mut self, from: Name, name: Option<Name>, alias: Name) {
-        self.l.unit.imports.push(Import { from, name, alias: Some(alias), is_static: false, reexport: false });
+        self.l.unit.imports.push(Import { from, name, alias: Some(alias), is_static: false, reexport: false, types_only: false });
     }
 
     /// `require('./x')` in the middle of an expression: a name of its own.
@@ -166,7 +166,7 @@ impl<'t> Script<'t> {
                 if let Some((from, member)) = self.required(value) {
                     let from = self.l.intern(from);
                     let wanted = member.map(|m| self.l.intern(m));
-                    let import = Import { from, name: wanted, alias: Some(outer), is_static: false, reexport: true };
+                    let import = Import { from, name: wanted, alias: Some(outer), is_static: false, reexport: true, types_only: false };
                     self.l.unit.imports.push(import);
                     return;
                 }
@@ -226,7 +226,7 @@ impl<'t> Script<'t> {
                     } else if let Some((from, member)) = self.required(value) {
                         let from = self.l.intern(from);
                         let name = member.map(|m| self.l.intern(m));
-                        self.l.unit.imports.push(Import { from, name, alias: Some(outer), is_static: false, reexport: true });
+                        self.l.unit.imports.push(Import { from, name, alias: Some(outer), is_static: false, reexport: true, types_only: false });
                     } else {
                         self.module_value(outer, key, value, items);
                     }
@@ -241,7 +241,7 @@ impl<'t> Script<'t> {
                     if let Some((from, None)) = inner.first().and_then(|n| self.required(n)) {
                         let from = self.l.intern(from);
                         let name = Some(self.l.intern("*"));
-                        self.l.unit.imports.push(Import { from, name, alias: None, is_static: false, reexport: true });
+                        self.l.unit.imports.push(Import { from, name, alias: None, is_static: false, reexport: true, types_only: false });
                     }
                 }
                 _ => {}

@@ -1,0 +1,180 @@
+//! Rule `unready-subject`: something is looked up in a phase that runs before the one in which it comes to be.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use yarrowgraph_ir::{MemberKind, Node, NodeId};
+use yarrowgraph_model::{Certainty, Level};
+
+use super::{Draft, Page, Rule, related, short};
+use crate::program::{MemberId, Site, UnitId};
+use crate::state::{self, Entry, Key};
+use crate::wire::Wiring;
+
+pub(super) const RULE: Rule = Rule {
+    name: "unready-subject",
+    summary: "a subject is looked up in a phase that runs before the phase in which it comes to be",
+    level: Level::Warning,
+    page: Page {
+        symptom: "A subscriber never hears anything, or fails on an empty look-up when the program starts.",
+        cause: "The look-up stands in a hook, an initialiser or a module that runs before what registers the subject.",
+        cure: "Look it up in a later phase, or register it in an earlier one.",
+        silent: "The look-up is made when it is needed, or something registers the subject in an earlier phase.",
+        accept: "The platform runs them in another order here.",
+    },
+    check,
+};
+
+/// When code runs.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Moment {
+    /// While a module is loaded.
+    Load(UnitId, NodeId),
+    /// In a hook: the list of phases, and the place in it.
+    Hook(usize, usize),
+    /// In a method that the set-up code calls.
+    Step(MemberId),
+}
+
+fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
+    let (made, asked) = state::entries(wiring);
+    if made.is_empty() || asked.is_empty() {
+        return Vec::new();
+    }
+    let order: BTreeMap<UnitId, usize> = wiring.program().load_order().into_iter().enumerate().map(|(n, u)| (u, n)).collect();
+    asked.iter().filter_map(|entry| judge(wiring, &order, &made, entry)).collect()
+}
+
+fn judge(wiring: &Wiring<'_>, order: &BTreeMap<UnitId, usize>, made: &[Entry], asked: &Entry) -> Option<Draft> {
+    let program = wiring.program();
+    let when = moment(wiring, asked.site)?;
+    let entries: Vec<&Entry> = made.iter().filter(|e| e.registry == asked.registry && e.key == asked.key).collect();
+    let first = *entries.first()?;
+    let mut open = false;
+    for entry in &entries {
+        let then = moment(wiring, entry.site)?;
+        match compare(wiring, order, when, then)? {
+            Order::Before => {}
+            Order::Open if program.member(entry.site.member).owner != program.member(asked.site.member).owner => open = true,
+            Order::Open | Order::After => return None,
+        }
+    }
+    let what = match &asked.key {
+        Key::Text(text) => program.text(*text).to_owned(),
+        Key::Class(class) => short(&program.type_id(*class)),
+    };
+    let by = short(&program.member_id(asked.site.member));
+    let message = if open {
+        format!("`{by}` looks `{what}` up in the hook in which another component registers it; which of them runs first is open")
+    } else {
+        format!("`{by}` looks `{what}` up before the phase in which it is registered")
+    };
+    Some(Draft {
+        level: if open { Level::Note } else { Level::Warning },
+        certainty: Certainty::Likely,
+        place: crate::wire::operation_place(program, asked.site),
+        message,
+        related: vec![related("it is registered here", program.place_of(first.site))],
+        parties: vec![program.member_id(asked.site.member), what],
+        edit: None,
+    })
+}
+
+/// How two moments follow each other.
+enum Order {
+    Before,
+    After,
+    /// The platform leaves it open.
+    Open,
+}
+
+fn compare(wiring: &Wiring<'_>, order: &BTreeMap<UnitId, usize>, asked: Moment, made: Moment) -> Option<Order> {
+    let program = wiring.program();
+    match (asked, made) {
+        (Moment::Load(a, x), Moment::Load(b, y)) if a == b => {
+            let initializer = program.module(a).and_then(|t| {
+                program.ty(t).members.iter().copied().find(|m| program.member(*m).kind == MemberKind::Initializer && program.member(*m).unit == a)
+            })?;
+            Some(if program.scope(initializer).is_before(x, y) { Order::Before } else { Order::After })
+        }
+        (Moment::Load(a, _), Moment::Load(b, _)) => Some(if order.get(&a)? < order.get(&b)? { Order::Before } else { Order::After }),
+        (Moment::Hook(list, a), Moment::Hook(other, b)) if list == other => Some(match a.cmp(&b) {
+            std::cmp::Ordering::Less => Order::Before,
+            std::cmp::Ordering::Equal => Order::Open,
+            std::cmp::Ordering::Greater => Order::After,
+        }),
+        (Moment::Step(a), Moment::Step(b)) if a != b => steps(wiring, a, b),
+        _ => None,
+    }
+}
+
+/// When a statement runs, where that is in a phase of the set-up.
+fn moment(wiring: &Wiring<'_>, site: Site) -> Option<Moment> {
+    let program = wiring.program();
+    let mut site = site;
+    for _ in 0..3 {
+        let body = program.body(site.member)?;
+        if program.scope(site.member).function_around(body, site.node).is_some() {
+            return None;
+        }
+        let info = program.member(site.member);
+        if info.kind == MemberKind::Initializer && program.ty(info.owner).is_module {
+            return Some(Moment::Load(info.unit, site.node));
+        }
+        let name = program.text(info.name);
+        let phases = &program.kit_of(site.member).pack.phases;
+        let in_list = phases.iter().enumerate().find_map(|(n, list)| list.iter().position(|p| p == name).map(|at| (n, at)));
+        if let Some((list, at)) = in_list
+            && !program.outside_bases(info.owner).is_empty()
+        {
+            return Some(Moment::Hook(list, at));
+        }
+        // a step of several parts is called through what they have in common
+        let is_step = info.kind == MemberKind::Method && program.decl(site.member).modifiers.is_override
+            || stands_for_others(wiring, site.member);
+        if is_step {
+            return Some(Moment::Step(site.member));
+        }
+        // by the one who calls it
+        let callers: BTreeSet<Site> = wiring.flow.callers((site.member, None)).iter().map(|(s, _)| *s).collect();
+        match callers.iter().collect::<Vec<_>>()[..] {
+            [only] => site = *only,
+            _ => return None,
+        }
+    }
+    None
+}
+
+/// Whether a method implements one of an interface or base of the tree.
+fn stands_for_others(wiring: &Wiring<'_>, member: MemberId) -> bool {
+    let program = wiring.program();
+    let info = program.member(member);
+    let mut found = false;
+    program.for_each_base(info.owner, &mut |base| {
+        found |= base != info.owner && !program.own_members(base, info.name).is_empty();
+        !found
+    });
+    found && info.kind == MemberKind::Method
+}
+
+/// Whether the set-up code runs one step of all parts before another one.
+fn steps(wiring: &Wiring<'_>, asked: MemberId, made: MemberId) -> Option<Order> {
+    let program = wiring.program();
+    if program.member(asked).name == program.member(made).name {
+        return None;
+    }
+    let calls = |m: MemberId| -> Vec<Site> { wiring.flow.callers((m, None)).iter().map(|(s, _)| *s).filter(|s| !wiring.in_test(s.member)).collect() };
+    let (first, second) = (calls(asked), calls(made));
+    let ([a], [b]) = (&first[..], &second[..]) else { return None };
+    if a.member != b.member {
+        return None;
+    }
+    // each in a loop of its own, so that all parts have done one before any does the other
+    let body = program.body(a.member)?;
+    let scope = program.scope(a.member);
+    let turn = |n: NodeId| scope.ancestors(n).find(|x| matches!(body.node(*x), Node::ForEach { .. } | Node::Loop { .. } | Node::Lambda(_)));
+    let (x, y) = (turn(a.node)?, turn(b.node)?);
+    if x == y {
+        return None;
+    }
+    Some(if scope.is_before(x, y) { Order::Before } else { Order::After })
+}
