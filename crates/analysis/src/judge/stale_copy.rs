@@ -105,7 +105,7 @@ fn is_anothers_state(wiring: &Wiring<'_>, copy: MemberId, site: Site, read: &sta
     let (own, of) = (program.member(copy).owner, program.member(read.field).owner);
     !matches!(read.object, Val::This(_))
         && read.field != copy
-        && (wiring.holds_data(read.field) || !gives_it)
+        && (wiring.holds_data(read.field) || (!gives_it && wiring.is_list(read.field)))
         && !is_memory(program.text(program.member(copy).name))
         && !program.is_a(own, of)
         && matches!(program.member(read.field).kind, MemberKind::Field | MemberKind::Property)

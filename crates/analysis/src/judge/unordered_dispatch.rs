@@ -34,7 +34,10 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
             .map(|j| wiring.parts_of(*j).len().max(1))
             .sum();
         if handlers > 1 {
-            drafts.extend(channel.raises.iter().filter_map(|r| judge(wiring, channel, &wiring.effects[*r])));
+            let mut found: Vec<Draft> = channel.raises.iter().filter_map(|r| judge(wiring, channel, &wiring.effects[*r])).collect();
+            // once for each method that tells them
+            found.dedup_by(|a, b| a.parties == b.parties);
+            drafts.extend(found);
         }
     }
     drafts

@@ -28,7 +28,7 @@ pub(super) const RULE: Rule = Rule {
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 enum Moment {
     /// While a module is loaded.
-    Load(UnitId, NodeId),
+    Load(UnitId),
     /// In a hook: the list of phases, and the place in it.
     Hook(usize, usize),
     /// In a method that the set-up code calls.
@@ -88,15 +88,10 @@ enum Order {
 }
 
 fn compare(wiring: &Wiring<'_>, order: &BTreeMap<UnitId, usize>, asked: Moment, made: Moment) -> Option<Order> {
-    let program = wiring.program();
     match (asked, made) {
-        (Moment::Load(a, x), Moment::Load(b, y)) if a == b => {
-            let initializer = program.module(a).and_then(|t| {
-                program.ty(t).members.iter().copied().find(|m| program.member(*m).kind == MemberKind::Initializer && program.member(*m).unit == a)
-            })?;
-            Some(if program.scope(initializer).is_before(x, y) { Order::Before } else { Order::After })
-        }
-        (Moment::Load(a, _), Moment::Load(b, _)) => Some(if order.get(&a)? < order.get(&b)? { Order::Before } else { Order::After }),
+        // one after the other in one module is no matter of phases
+        (Moment::Load(a), Moment::Load(b)) if a == b => None,
+        (Moment::Load(a), Moment::Load(b)) => Some(if order.get(&a)? < order.get(&b)? { Order::Before } else { Order::After }),
         (Moment::Hook(list, a), Moment::Hook(other, b)) if list == other => Some(match a.cmp(&b) {
             std::cmp::Ordering::Less => Order::Before,
             std::cmp::Ordering::Equal => Order::Open,
@@ -118,7 +113,7 @@ fn moment(wiring: &Wiring<'_>, site: Site) -> Option<Moment> {
         }
         let info = program.member(site.member);
         if info.kind == MemberKind::Initializer && program.ty(info.owner).is_module {
-            return Some(Moment::Load(info.unit, site.node));
+            return Some(Moment::Load(info.unit));
         }
         let name = program.text(info.name);
         let phases = &program.kit_of(site.member).pack.phases;
@@ -129,8 +124,8 @@ fn moment(wiring: &Wiring<'_>, site: Site) -> Option<Moment> {
             return Some(Moment::Hook(list, at));
         }
         // a step of several parts is called through what they have in common
-        let is_step = info.kind == MemberKind::Method && program.decl(site.member).modifiers.is_override
-            || stands_for_others(wiring, site.member);
+        let is_step =
+            info.kind == MemberKind::Method && program.decl(site.member).modifiers.is_override || stands_for_others(wiring, site.member);
         if is_step {
             return Some(Moment::Step(site.member));
         }
@@ -162,7 +157,9 @@ fn steps(wiring: &Wiring<'_>, asked: MemberId, made: MemberId) -> Option<Order> 
     if program.member(asked).name == program.member(made).name {
         return None;
     }
-    let calls = |m: MemberId| -> Vec<Site> { wiring.flow.callers((m, None)).iter().map(|(s, _)| *s).filter(|s| !wiring.in_test(s.member)).collect() };
+    let calls = |m: MemberId| -> Vec<Site> {
+        wiring.flow.callers((m, None)).iter().map(|(s, _)| *s).filter(|s| !wiring.in_test(s.member)).collect()
+    };
     let (first, second) = (calls(asked), calls(made));
     let ([a], [b]) = (&first[..], &second[..]) else { return None };
     if a.member != b.member {
@@ -177,4 +174,129 @@ fn steps(wiring: &Wiring<'_>, asked: MemberId, made: MemberId) -> Option<Order> 
         return None;
     }
     Some(if scope.is_before(x, y) { Order::Before } else { Order::After })
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::testing::expect;
+
+    #[test]
+    fn a_hook_before_the_hook() {
+        expect(
+            "unready-subject",
+            r#"
+//// Plant.cs
+using System;
+using System.Collections.Generic;
+using UnityEngine;
+static class Plant {
+    private static readonly Dictionary<Type, object> Parts = new Dictionary<Type, object>();
+    public static void Offer<T>(T part) where T : class => Parts[typeof(T)] = part;
+    public static T Find<T>() where T : class => Parts.TryGetValue(typeof(T), out var part) ? (T)part : null;
+}
+class Pump { public event Action<int> Turned; public void Turn() => Turned?.Invoke(1); }
+class Sluice { public event Action<int> Moved; public void Move() => Moved?.Invoke(1); }
+class Station : MonoBehaviour {
+    private readonly Pump _pump = new Pump();
+    private readonly Sluice _sluice = new Sluice();
+    private void Awake() => Plant.Offer(_sluice);
+    private void Start() => Plant.Offer(_pump);
+    private void Update() { _pump.Turn(); _sluice.Move(); }
+}
+class Dial : MonoBehaviour {
+    private void Awake() {
+        var pump = Plant.Find<Pump>(); //! unready-subject warning
+        if (pump != null) pump.Turned += n => Debug.Log(n);
+    }
+    private void Start() => Plant.Find<Sluice>().Moved += n => Debug.Log(n);
+}
+class Gate : MonoBehaviour {
+    private void Awake() => Plant.Find<Sluice>().Moved += n => Debug.Log(n); //! unready-subject note
+}
+"#,
+        );
+    }
+
+    #[test]
+    fn a_module_that_is_loaded_first() {
+        expect(
+            "unready-subject",
+            r#"
+//// registry.ts
+import { EventEmitter } from 'node:events';
+const desks = new Map<string, EventEmitter>();
+export function provide(name: string, desk: EventEmitter): EventEmitter { desks.set(name, desk); return desk; }
+export function deskOf(name: string): EventEmitter | undefined { return desks.get(name); }
+//// bake.ts
+import { EventEmitter } from 'node:events';
+import { provide } from './registry';
+export type Loaf = { grams: number };
+const desk = provide('bake', new EventEmitter());
+export function bake(): void { desk.emit('done', 3); }
+//// shop.ts
+import { deskOf } from './registry';
+import type { Loaf } from './bake';
+deskOf('bake')?.on('done', (n: number) => console.log(n)); //! unready-subject warning
+export function late(): void { deskOf('bake')?.on('done', (n: number) => console.log(n)); }
+//// main.ts
+import { late } from './shop';
+import { deskOf } from './registry';
+import { bake } from './bake';
+deskOf('bake')?.on('done', (n: number) => console.log(n));
+late();
+bake();
+"#,
+        );
+    }
+
+    #[test]
+    fn a_step_of_all_parts() {
+        expect(
+            "unready-subject",
+            r#"
+//// yard.cpp
+#include <map>
+#include <string>
+#include <vector>
+class Board {
+public:
+    void enter(const std::string& name, int* tally) { tallies_[name] = tally; }
+    int* find(const std::string& name) const { const auto it = tallies_.find(name); return it == tallies_.end() ? nullptr : it->second; }
+private:
+    std::map<std::string, int*> tallies_;
+};
+class Part {
+public:
+    virtual ~Part() = default;
+    virtual void install(Board&) {}
+    virtual void start(Board&) {}
+};
+class Hall : public Part {
+public:
+    void install(Board& board) override { board.enter("glass", &glass_); }
+    void start(Board& board) override { board.enter("paper", &paper_); }
+private:
+    int glass_ = 0, paper_ = 0;
+};
+class Sign : public Part {
+public:
+    void install(Board& board) override {
+        paper_ = board.find("paper"); //! unready-subject warning
+    }
+    void start(Board& board) override { glass_ = board.find("glass"); }
+private:
+    int* paper_ = nullptr;
+    int* glass_ = nullptr;
+};
+int main() {
+    Board board;
+    Hall hall;
+    Sign sign;
+    std::vector<Part*> parts{&hall, &sign};
+    for (Part* p : parts) p->install(board);
+    for (Part* p : parts) p->start(board);
+}
+"#,
+        );
+    }
 }

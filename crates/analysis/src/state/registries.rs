@@ -51,7 +51,12 @@ pub fn entries(wiring: &Wiring<'_>) -> (Vec<Entry>, Vec<Entry>) {
         let writers: BTreeSet<MemberId> = wiring
             .writes(map)
             .iter()
-            .filter(|w| matches!(w.how, How::Within) && !w.initial && by_key(w.site.member) && program.member(w.site.member).kind == MemberKind::Method)
+            .filter(|w| {
+                matches!(w.how, How::Within)
+                    && !w.initial
+                    && by_key(w.site.member)
+                    && program.member(w.site.member).kind == MemberKind::Method
+            })
             .map(|w| w.site.member)
             .collect();
         let class = &program.ty(info.owner).members;
@@ -68,7 +73,9 @@ pub fn entries(wiring: &Wiring<'_>) -> (Vec<Entry>, Vec<Entry>) {
         let (Some(put), Some(get)) = (program.symbols.get(put), program.symbols.get(get)) else { continue };
         let of = |name: Sym| {
             let calls = program.index.calls(name).iter().filter(|c| wiring.flow.callee(**c).is_none() && !wiring.in_test(c.member));
-            calls.filter_map(|site| Some(Entry { registry: Registry::Platform(put), key: text_key(wiring, *site)?, site: *site })).collect::<Vec<_>>()
+            calls
+                .filter_map(|site| Some(Entry { registry: Registry::Platform(put), key: text_key(wiring, *site)?, site: *site }))
+                .collect::<Vec<_>>()
         };
         made.extend(of(put));
         asked.extend(of(get));

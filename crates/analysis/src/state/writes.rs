@@ -2,7 +2,7 @@
 
 use rayon::prelude::*;
 use rustc_hash::FxHashMap;
-use yarrowgraph_ir::{AssignOp, MemberKind, Node, NodeId, UnaryOp};
+use yarrowgraph_ir::{AccessorKind, AssignOp, MemberKind, Node, NodeId, UnaryOp};
 
 use crate::flow::Val;
 use crate::program::{MemberId, Site};
@@ -73,6 +73,10 @@ fn of_member(wiring: &Wiring<'_>, member: MemberId) -> Vec<(MemberId, Write)> {
         if !matches!(body.node(target), Node::Name(_) | Node::Member { .. }) {
             continue;
         }
+        // what a setter does stands in the setter
+        if !matches!(how, How::Within) && runs_setter(wiring, member, target) {
+            continue;
+        }
         let (object, field) = match wiring.flow.eval_in(member, target) {
             Val::Member(of, m) => ((*of).clone(), m),
             Val::Static(m) => (Val::Type(program.member(m).owner), m),
@@ -88,4 +92,20 @@ fn of_member(wiring: &Wiring<'_>, member: MemberId) -> Vec<(MemberId, Write)> {
         found.push((field, write));
     }
     found
+}
+
+/// Whether an assignment to something runs a setter that is written out.
+fn runs_setter(wiring: &Wiring<'_>, member: MemberId, target: NodeId) -> bool {
+    let program = wiring.program();
+    let Some(body) = program.body(member) else { return false };
+    let (name, class) = match body.node(target) {
+        Node::Name(name) if program.scope(member).lookup(name, target).is_none() => (name, Some(program.member(member).owner)),
+        Node::Member { object, name, .. } => (name, wiring.flow.type_of(&wiring.flow.eval_in(member, object)).own()),
+        _ => return false,
+    };
+    let setters = class.map(|t| program.find_members(t, program.sym_in(member, name))).unwrap_or_default();
+    setters.into_iter().any(|m| {
+        program.member(m).kind == MemberKind::Accessor(AccessorKind::Set)
+            && program.body(m).is_some_and(|b| b.root.is_some() && b.nodes.len() > 1)
+    })
 }

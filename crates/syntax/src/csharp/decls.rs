@@ -98,7 +98,14 @@ impl<'t> CSharp<'t> {
         let text = self.dotted(target);
         let from = self.l.intern(&text);
         let name = if alias.is_some() { None } else { Some(self.l.intern("*")) };
-        self.l.unit.imports.push(Import { from, name, alias, is_static: kids.has_token("static"), reexport: kids.has_token("global"), types_only: false });
+        self.l.unit.imports.push(Import {
+            from,
+            name,
+            alias,
+            is_static: kids.has_token("static"),
+            reexport: kids.has_token("global"),
+            types_only: false,
+        });
     }
 
     fn type_decl(&mut self, node: Ts<'t>, kind: TypeKind) {

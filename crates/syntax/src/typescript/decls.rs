@@ -164,7 +164,8 @@ impl<'t> Script<'t> {
                 let outer = names.field(f.alias).map_or(own, |a| self.l.name_of(a));
                 match source {
                     Some(from) => {
-                        let import = Import { from, name: Some(own), alias: Some(outer), is_static: false, reexport: true, types_only: false };
+                        let import =
+                            Import { from, name: Some(own), alias: Some(outer), is_static: false, reexport: true, types_only: false };
                         self.l.unit.imports.push(import);
                     }
                     None => self.l.unit.exports.push((own, outer)),
@@ -236,7 +237,7 @@ impl<'t> Script<'t> {
         member.type_params = kids.field(f.type_parameters).map_or_else(Box::default, |n| self.type_parameters(n));
         let id = self.l.add_member(member);
         let outer = self.l.open_body(id, node);
-        let mut params = kids.field(f.parameters).map_or_else(Vec::new, |p| self.params(p).0);
+        let mut params = self.params_of(node);
         self.doc_params(node, &mut params);
         self.l.unit.members[id.0 as usize].params = params;
         let body = kids.field(f.body);
@@ -270,6 +271,12 @@ impl<'t> Script<'t> {
             }
             let name = self.l.name_of(name_node);
             if value_node.is_some_and(|v| self.class_value(v, name, name_node, exported)) {
+                continue;
+            }
+            // a function by another way of writing it
+            let is_function = |v: &Ts<'t>| matches!(self.kind(*v), Kind::Arrow | Kind::FunctionExpr);
+            if let Some(function) = value_node.filter(is_function).filter(|_| constant && parts.field(f.type_).is_none()) {
+                self.function_named(function, name, name_node, exported);
                 continue;
             }
             let mut field = self.l.member(MemberKind::Field, name, name_node, declarator);

@@ -273,14 +273,11 @@ impl<'t> Script<'t> {
         self.closure(node, None, this, LambdaForm::Lambda)
     }
 
-    fn closure(&mut self, node: Ts<'t>, name: Option<Name>, this: CaptureMode, form: LambdaForm) -> NodeId {
+    /// The parameters of a function: a list, or one without parentheses.
+    pub(super) fn params_of(&mut self, function: Ts<'t>) -> Vec<Param> {
         let f = &self.t.fields;
-        let kids = self.l.kids(node);
-        let instance = self.loose.instance;
-        if this == CaptureMode::Own {
-            self.loose.instance = None;
-        }
-        let mut params = match (kids.field(f.parameters), kids.field(f.parameter)) {
+        let kids = self.l.kids(function);
+        match (kids.field(f.parameters), kids.field(f.parameter)) {
             (Some(list), _) => self.params(list).0,
             (None, Some(single)) => vec![Param {
                 name: self.l.name_of(single),
@@ -293,7 +290,17 @@ impl<'t> Script<'t> {
                 annotations: Vec::new(),
             }],
             (None, None) => Vec::new(),
-        };
+        }
+    }
+
+    fn closure(&mut self, node: Ts<'t>, name: Option<Name>, this: CaptureMode, form: LambdaForm) -> NodeId {
+        let f = &self.t.fields;
+        let kids = self.l.kids(node);
+        let instance = self.loose.instance;
+        if this == CaptureMode::Own {
+            self.loose.instance = None;
+        }
+        let mut params = self.params_of(node);
         self.doc_params(node, &mut params);
         let body_node = kids.field(f.body);
         let returns_body = body_node.is_some_and(|b| self.kind(b) != Kind::StatementBlock);

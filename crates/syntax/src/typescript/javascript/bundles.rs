@@ -88,7 +88,14 @@ impl<'t> Script<'t> {
             if self.kind(*dep) == Kind::String && self.kind(param) == Kind::Identifier {
                 let from = self.unquoted(dep.to_owned());
                 let (from, alias) = (self.l.intern(from), self.l.name_of(param));
-                self.l.unit.imports.push(Import { from, name: None, alias: Some(alias), is_static: false, reexport: false, types_only: false });
+                self.l.unit.imports.push(Import {
+                    from,
+                    name: None,
+                    alias: Some(alias),
+                    is_static: false,
+                    reexport: false,
+                    types_only: false,
+                });
             }
         }
     }

@@ -226,7 +226,14 @@ impl<'t> Script<'t> {
                     } else if let Some((from, member)) = self.required(value) {
                         let from = self.l.intern(from);
                         let name = member.map(|m| self.l.intern(m));
-                        self.l.unit.imports.push(Import { from, name, alias: Some(outer), is_static: false, reexport: true, types_only: false });
+                        self.l.unit.imports.push(Import {
+                            from,
+                            name,
+                            alias: Some(outer),
+                            is_static: false,
+                            reexport: true,
+                            types_only: false,
+                        });
                     } else {
                         self.module_value(outer, key, value, items);
                     }
