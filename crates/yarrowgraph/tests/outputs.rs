@@ -11,7 +11,7 @@ fn map_as_text() {
 
 #[test]
 fn findings_as_text() {
-    for language in ["java", "csharp", "typescript"] {
+    for language in ["java", "csharp", "typescript", "javascript", "cpp"] {
         let said = run_in(&demo(), &["check", &format!("{language}/faulty")]);
         assert_eq!(said.status, 1);
         insta::assert_snapshot!(format!("findings_{language}"), said.out);

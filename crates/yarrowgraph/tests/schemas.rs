@@ -33,7 +33,7 @@ fn the_published_schemas_are_the_current_ones() {
 
 #[test]
 fn maps_and_findings() {
-    for language in ["java", "csharp", "typescript"] {
+    for language in ["java", "csharp", "typescript", "javascript", "cpp"] {
         let tree = format!("{language}/faulty");
         is_valid(&published("map.schema.json"), &run_in(&demo(), &["map", &tree, "--format", "json"]).out);
         is_valid(&published("findings.schema.json"), &run_in(&demo(), &["check", &tree, "--format", "json"]).out);
@@ -43,7 +43,7 @@ fn maps_and_findings() {
 #[test]
 fn sarif_by_its_standard() {
     let schema: Value = serde_json::from_str(include_str!("data/sarif-2.1.0.schema.json")).expect("JSON");
-    for language in ["java", "csharp", "typescript"] {
+    for language in ["java", "csharp", "typescript", "javascript", "cpp"] {
         is_valid(&schema, &run_in(&demo(), &["check", &format!("{language}/faulty"), "--format", "sarif"]).out);
     }
 }

@@ -164,7 +164,23 @@ fn announcing(wiring: &Wiring<'_>, writes: &[&Write]) -> Option<usize> {
     let mut all = writes.iter().map(|w| told_after(w));
     let first = all.next()?;
     let common = all.fold(first, |common, one| common.intersection(&one).copied().collect());
-    common.into_iter().next()
+    // best one that is raised in any case
+    let always = |channel: &usize| {
+        let raises = wiring.channels[*channel].raises.iter().map(|r| wiring.effects[*r].innermost());
+        raises.into_iter().any(|s| {
+            let body = program.body(s.member);
+            body.is_some_and(|b| {
+                b.root
+                    .is_some_and(|root| state::any_within(b, root, &|n| n == s.node) && !is_conditional(b, program.scope(s.member), s.node))
+            })
+        })
+    };
+    common.iter().copied().find(always).or(common.first().copied())
+}
+
+/// Whether a statement is part of a branch.
+fn is_conditional(body: &yarrowgraph_ir::Body, scope: &crate::program::Scope, node: NodeId) -> bool {
+    scope.ancestors(node).any(|n| matches!(body.node(n), Node::If { .. } | Node::Conditional { .. } | Node::Case { .. }))
 }
 
 /// Whether a field only repeats what comes from outside, such as a measurement that is copied in turn after turn.

@@ -77,7 +77,8 @@ fn by_hash(wiring: &Wiring<'_>, channel: &Channel, raise: &Effect) -> Option<Str
         .ancestors(raise.innermost().node)
         .any(|n| matches!(body.node(n), Node::ForEach { .. } | Node::Lambda(_)));
     // what is looked up by its key is no walk
-    (raise.walks && walked && raise.holder.key.is_none() && names.contains(name)).then(|| format!("a `{name}` decides who is told first"))
+    (raise.walks && walked && raise.holder.key.is_none() && names.contains(name))
+        .then(|| format!("the order of the hash in `{name}` decides who is told first"))
 }
 
 /// Whether a raise stands in a function that runs side by side with others of its kind.

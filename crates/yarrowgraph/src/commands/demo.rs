@@ -30,6 +30,11 @@ const STEPS: &[(&str, &[&str], &str)] = &[
         "A convoy's watch that stays on the gauge, and a function that is bound anew each time.",
     ),
     (
+        "Faults in what is sent and who takes it",
+        &["check", "DIR/javascript/faulty"],
+        "A message without the gate it comes from, a handler that waits for pence nobody passes, a lamp that forgets, a way out that cuts blindly.",
+    ),
+    (
         "After a faithful refactoring",
         &["replay", "DIR/recordings/as-it-was.jsonl", "--against", "DIR/recordings/refactored.jsonl"],
         "The subscriptions moved to one place; two recorded runs show the same dispatch.",

@@ -30,6 +30,17 @@ public sealed class KeeperBoard : IDisposable
     private void OnBlown(string why) => _lines.Add($"horn: {why}");
 }
 
+public sealed class DayCrew : ICrew
+{
+    private int _boats;
+
+    public bool Called(string boat)
+    {
+        Console.WriteLine($"the day's crew takes {boat}");
+        return ++_boats < 8;
+    }
+}
+
 public static class Flight
 {
     public static void Main()
@@ -42,5 +53,14 @@ public static class Flight
             if (cm > 300) Horn.Blow("weir");
             Console.WriteLine(string.Join(", ", board.Lines));
         }
+
+        var plan = new LockPlan();
+        plan.Changed += p => Console.WriteLine($"next is {p.Next}, {p.Waiting} wait");
+        plan.Join(new DayCrew());
+        var office = new LockOffice(plan);
+        office.Announce("Ada");
+        office.Swap("Grebe");
+        plan.Call(plan.Next);
+        office.Passed();
     }
 }

@@ -1,5 +1,6 @@
 import { lower, upper } from './gauge';
 import { ConvoyWatch, KeeperBoard } from './keeperBoard';
+import { evening } from './tideTable';
 
 function shift(levels: number[]): void {
   const board = new KeeperBoard(upper, 'upper');
@@ -15,3 +16,4 @@ function shift(levels: number[]): void {
 upper.onCrest = (cm) => console.log(`spilling at ${cm} cm`);
 shift([120, 240, 300]);
 shift([60, 0]);
+evening();

@@ -12,6 +12,10 @@ export class Gauge extends EventEmitter {
 
   private cm = 0;
 
+  get level(): number {
+    return this.cm;
+  }
+
   read(cm: number): void {
     if (cm === this.cm) return;
     this.cm = cm;
