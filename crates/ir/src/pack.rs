@@ -326,9 +326,15 @@ pub struct Pack {
     /// Types of the library that keep a few values together, one of which may be a handler.
     #[serde(default)]
     pub tuples: Names,
+    /// Methods that change the order or the elements of a collection in place.
+    #[serde(default)]
+    pub rearranges: Names,
     /// Events of timers, told again and again.
     #[serde(default)]
     pub ticks: Names,
+    /// Methods that the platform's timers call, also as `Type.method` of the class that declares them.
+    #[serde(default)]
+    pub timer_hooks: Names,
     /// Methods and members that make a timer run once.
     #[serde(default)]
     pub single_shots: Names,

@@ -106,42 +106,57 @@ fn messages_of(wiring: &Wiring<'_>, raise: Site) -> Vec<Message> {
     let Node::Call { args, .. } = body.node(raise.node) else { return Vec::new() };
     let mut found = Vec::new();
     for (index, arg) in body.list(args).iter().enumerate() {
-        let mut message =
-            Message { made: Site { member: raise.member, node: *arg }, raise, index, parts: BTreeSet::new(), empty: BTreeSet::new() };
-        let entries = match body.node(*arg) {
-            Node::Object(list) => list,
-            Node::New { init: Some(init), args, .. } if args.len == 0 => match body.node(init) {
-                Node::Object(list) => list,
-                _ => continue,
-            },
-            Node::New { args, .. } if args.len > 0 => {
-                if fill_by_constructor(wiring, raise.member, *arg, &mut message) {
-                    found.push(message);
-                }
-                continue;
+        let here = Site { member: raise.member, node: *arg };
+        match wiring.flow.eval_in(raise.member, *arg) {
+            // what a sending method is called with
+            Val::Param(m, None, param) if m == raise.member => {
+                let calls = wiring.flow.callers((m, None)).iter().map(|(site, _)| *site).filter(|s| !wiring.in_test(s.member));
+                found.extend(calls.filter_map(|call| message_at(wiring, argument(wiring, call, param as usize)?, raise, index)));
             }
-            _ => continue,
-        };
-        let plain = body.list(entries).iter().all(|entry| match body.node(*entry) {
-            Node::Entry { key, value } => match body.node(key) {
-                Node::Str(name) => {
-                    let name = program.sym_in(raise.member, name);
-                    message.parts.insert(name);
-                    if is_nothing(wiring, raise.member, value) {
-                        message.empty.insert(name);
-                    }
-                    true
-                }
-                _ => false,
-            },
-            _ => false,
-        });
-        // what is spread in may have anything
-        if plain && !message.parts.is_empty() {
-            found.push(message);
+            _ => found.extend(message_at(wiring, here, raise, index)),
         }
     }
     found
+}
+
+fn argument(wiring: &Wiring<'_>, call: Site, index: usize) -> Option<Site> {
+    let body = wiring.program().body(call.member)?;
+    let Node::Call { args, .. } = body.node(call.node) else { return None };
+    body.list(args).get(index).map(|node| Site { member: call.member, node: *node })
+}
+
+/// The message that an expression makes.
+fn message_at(wiring: &Wiring<'_>, made: Site, raise: Site, index: usize) -> Option<Message> {
+    let program = wiring.program();
+    let body = program.body(made.member)?;
+    let mut message = Message { made, raise, index, parts: BTreeSet::new(), empty: BTreeSet::new() };
+    let entries = match body.node(made.node) {
+        Node::Object(list) => list,
+        Node::New { init: Some(init), args, .. } if args.len == 0 => match body.node(init) {
+            Node::Object(list) => list,
+            _ => return None,
+        },
+        Node::New { args, .. } if args.len > 0 => {
+            return fill_by_constructor(wiring, made.member, made.node, &mut message).then_some(message);
+        }
+        _ => return None,
+    };
+    let plain = body.list(entries).iter().all(|entry| match body.node(*entry) {
+        Node::Entry { key, value } => match body.node(key) {
+            Node::Str(name) => {
+                let name = program.sym_in(made.member, name);
+                message.parts.insert(name);
+                if is_nothing(wiring, made.member, value) {
+                    message.empty.insert(name);
+                }
+                true
+            }
+            _ => false,
+        },
+        _ => false,
+    });
+    // what is spread in may have anything
+    (plain && !message.parts.is_empty()).then_some(message)
 }
 
 fn is_nothing(wiring: &Wiring<'_>, member: MemberId, value: NodeId) -> bool {
@@ -211,6 +226,15 @@ fn used_unguarded(wiring: &Wiring<'_>, join: usize, position: usize, part: Sym) 
             program.sym_in(member, name) == part
                 && matches!(wiring.flow.eval_in(member, object), Val::Param(m, f, i) if m == member && f == function && i as usize == position)
         }
+        // by the getter of its name
+        Node::Call { callee, args, .. } if args.len == 0 => match body.node(callee) {
+            Node::Member { object, .. } => {
+                let of_message = matches!(wiring.flow.eval_in(member, object), Val::Param(m, f, i) if m == member && f == function && i as usize == position);
+                let gives = wiring.flow.callee(Site { member, node }).and_then(|c| wiring.answers_from(c.member));
+                of_message && gives.is_some_and(|f| program.member(f).name == part)
+            }
+            _ => false,
+        },
         Node::Name(name) => match scope.lookup(name, node) {
             Some(Declared::Local(local)) => {
                 let key = scope.parent(local).map(|p| body.node(p));

@@ -7,10 +7,10 @@ use yarrowgraph_model::{Certainty, Level};
 
 use super::{Draft, Page, Rule, related, short};
 use crate::flow::Val;
-use crate::program::{MemberId, Site};
+use crate::program::{Declared, MemberId, Site, TypeId};
 use crate::state::{self, How};
 use crate::wire::Wiring;
-use crate::wire::effect::{Act, Effect, Event};
+use crate::wire::effect::{Act, Event};
 
 pub(super) const RULE: Rule = Rule {
     name: "overrun-value",
@@ -40,8 +40,14 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
 fn keepers(wiring: &Wiring<'_>) -> BTreeMap<MemberId, MemberId> {
     let program = wiring.program();
     let mut found = BTreeMap::new();
+    let raises = raises_by_class(wiring);
     for field in wiring.written_fields() {
-        if wiring.is_list(field) {
+        let mut sites: Vec<Site> = Vec::new();
+        program.for_each_base(program.member(field).owner, &mut |base| {
+            sites.extend(raises.get(&base).into_iter().flatten().copied());
+            true
+        });
+        if sites.is_empty() || wiring.is_list(field) {
             continue;
         }
         for write in wiring.writes(field).iter().filter(|w| !w.initial && matches!(w.object, Val::This(_))) {
@@ -49,10 +55,11 @@ fn keepers(wiring: &Wiring<'_>) -> BTreeMap<MemberId, MemberId> {
             let member = write.site.member;
             let Some(body) = program.body(member) else { continue };
             let scope = program.scope(member);
-            let is_argument = |n: NodeId| matches!(wiring.flow.eval_in(member, n), Val::Param(m, None, _) if m == member);
+            let is_argument =
+                |n: NodeId| matches!(body.node(n), Node::Name(name) if matches!(scope.lookup(name, n), Some(Declared::Param(None, _))));
             let takes = scope.function_around(body, write.site.node).is_none() && state::any_within(body, value, &is_argument);
             let at_once = wiring.tellings(member).iter().any(|(node, _)| scope.function_around(body, *node).is_none());
-            if takes && !at_once && told_later(wiring, field, member) {
+            if takes && !at_once && told_later(wiring, field, member, &sites) {
                 found.insert(member, field);
             }
         }
@@ -60,13 +67,22 @@ fn keepers(wiring: &Wiring<'_>) -> BTreeMap<MemberId, MemberId> {
     found
 }
 
+/// The raises of what objects of a class hold, by the class that declares it.
+fn raises_by_class(wiring: &Wiring<'_>) -> BTreeMap<TypeId, Vec<Site>> {
+    let mut found: BTreeMap<TypeId, Vec<Site>> = BTreeMap::new();
+    for effect in wiring.effects.iter().filter(|e| e.act == Act::Raise && e.inner.is_empty()) {
+        if let Event::Own(m) = effect.holder.event {
+            found.entry(wiring.program().member(m).owner).or_default().push(effect.site);
+        }
+    }
+    found
+}
+
 /// Whether other code of the class than what a setter runs at once tells observers what a field holds.
-fn told_later(wiring: &Wiring<'_>, field: MemberId, setter: MemberId) -> bool {
+fn told_later(wiring: &Wiring<'_>, field: MemberId, setter: MemberId, raises: &[Site]) -> bool {
     let program = wiring.program();
     let class = program.member(field).owner;
-    let is_own = |e: &&Effect| matches!(e.holder.event, Event::Own(m) if program.is_a(class, program.member(m).owner));
-    let raises = wiring.effects.iter().filter(|e| e.act == Act::Raise && e.inner.is_empty()).filter(is_own);
-    raises.map(|e| e.site).any(|site| {
+    raises.iter().copied().any(|site| {
         let Some(body) = program.body(site.member) else { return false };
         let scope = program.scope(site.member);
         let own = program.is_a(program.member(site.member).owner, class);
@@ -89,7 +105,7 @@ fn comes_from(body: &yarrowgraph_ir::Body, scope: &crate::program::Scope, arg: N
     let is_it = |n: NodeId| {
         let Node::Name(name) = body.node(n) else { return false };
         match scope.lookup(name, n) {
-            Some(crate::program::Declared::Local(local)) => match body.node(local) {
+            Some(Declared::Local(local)) => match body.node(local) {
                 Node::Local { init: Some(init), .. } => state::any_within(body, init, names),
                 _ => false,
             },

@@ -32,15 +32,16 @@ pub(super) const RULE: Rule = Rule {
 
 fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     let mut drafts = Vec::new();
-    for round in state::rounds(wiring) {
+    let rounds = state::rounds(wiring);
+    for round in &rounds {
         let mut seen = BTreeSet::new();
-        look(wiring, &round, round.root, DEPTH, &mut seen, &mut drafts);
+        look(wiring, (&rounds, round), round.root, DEPTH, &mut seen, &mut drafts);
     }
     drafts
 }
 
 /// Looks at all reads of a stretch of code, and of what it calls on its own object.
-fn look(wiring: &Wiring<'_>, round: &Round, root: Site, depth: u32, seen: &mut BTreeSet<Site>, drafts: &mut Vec<Draft>) {
+fn look(wiring: &Wiring<'_>, round: (&[Round], &Round), root: Site, depth: u32, seen: &mut BTreeSet<Site>, drafts: &mut Vec<Draft>) {
     let program = wiring.program();
     if !seen.insert(root) || wiring.in_test(root.member) {
         return;
@@ -79,12 +80,13 @@ fn is_written_to(wiring: &Wiring<'_>, site: Site) -> bool {
     })
 }
 
-fn judge(wiring: &Wiring<'_>, round: &Round, site: Site, read: &Read) -> Option<Draft> {
+fn judge(wiring: &Wiring<'_>, (rounds, round): (&[Round], &Round), site: Site, read: &Read) -> Option<Draft> {
     let program = wiring.program();
     let info = program.member(read.field);
     let reader = program.member(site.member).owner;
     // its own state is kept up to date by whoever writes it
-    let is_of_itself = |t| program.is_a(reader, t) || program.is_a(t, reader) || is_nested_in(wiring, reader, t);
+    let is_of_itself =
+        |t| program.is_a(reader, t) || program.is_a(t, reader) || is_nested_in(wiring, reader, t) || is_nested_in(wiring, t, reader);
     if info.kind != MemberKind::Field && info.kind != MemberKind::Property
         || !is_held(&read.object, site.member)
         || is_of_itself(info.owner)
@@ -100,7 +102,7 @@ fn judge(wiring: &Wiring<'_>, round: &Round, site: Site, read: &Read) -> Option<
     }
     let announced = announcing(wiring, &writes).or_else(|| wiring.hands_on(read.field));
     let places: BTreeSet<MemberId> = writes.iter().map(|w| w.site.member).collect();
-    if announced.is_none() && (places.len() > FEW || writes.len() > FEW + 2 || is_mirrored(wiring, &writes)) {
+    if announced.is_none() && (places.len() > FEW || writes.len() > FEW + 2 || is_mirrored(rounds, &writes)) {
         return None;
     }
     let what = format!("{}.{}", program.type_id(info.owner), program.text(info.name));
@@ -184,8 +186,7 @@ fn is_conditional(body: &yarrowgraph_ir::Body, scope: &crate::program::Scope, no
 }
 
 /// Whether a field only repeats what comes from outside, such as a measurement that is copied in turn after turn.
-fn is_mirrored(wiring: &Wiring<'_>, writes: &[&Write]) -> bool {
-    let rounds = state::rounds(wiring);
+fn is_mirrored(rounds: &[Round], writes: &[&Write]) -> bool {
     writes.iter().any(|w| rounds.iter().any(|r| r.root.member == w.site.member))
 }
 

@@ -128,7 +128,7 @@ fn in_the_loop(wiring: &Wiring<'_>, m: MemberId, raise: &Effect, turn: NodeId) -
             && e.site.member == member
             && e.site.node != turn
             && scope.is_within(e.site.node, turn)
-            && e.holder.key == raise.holder.key
+            && (raise.holder.key.is_none() || e.holder.key == raise.holder.key)
     });
     let forward = matches!(body.node(turn), Node::Loop { .. });
     changes
@@ -211,7 +211,9 @@ fn by_handlers(wiring: &Wiring<'_>, m: MemberId) -> Vec<Draft> {
                 Some(Val::Method(mm, _)) => mm == leave.site.member && function.is_none(),
                 _ => {
                     let class = wiring.flow.type_of(h).own();
-                    function.is_none() && messages.contains(&info.name) && class.is_some_and(|t| program.is_a(t, info.owner))
+                    let calls_it =
+                        messages.contains(&info.name) || program.kit_of(leave.site.member).pack.invokers.contains(program.text(info.name));
+                    function.is_none() && calls_it && class.is_some_and(|t| program.is_a(t, info.owner))
                 }
             })
         });

@@ -192,7 +192,28 @@ impl Subject<'_, '_> {
                 Node::Call { .. } => wiring.flow.callee(Site { member: site.member, node }),
                 _ => None,
             };
-            called.is_none_or(|c| program.is_a(self.class, program.member(c.member).owner) && !self.mutators.contains(&c.member))
+            called.is_none_or(|c| {
+                program.is_a(self.class, program.member(c.member).owner)
+                    && !self.mutators.contains(&c.member)
+                    && !self.acts_on_fields(c.member)
+            })
+        })
+    }
+
+    /// Whether a method does anything to what the fields hold: then it announces what it did itself.
+    fn acts_on_fields(&self, method: MemberId) -> bool {
+        let (wiring, program) = (self.wiring, self.wiring.program());
+        program.body(method).is_some_and(|body| {
+            (0..body.nodes.len()).map(NodeId::new).any(|n| match body.node(n) {
+                Node::Call { callee, .. } => match body.node(callee) {
+                    Node::Member { object, .. } => {
+                        self.fields.iter().any(|f| self.names(method, object, *f))
+                            && wiring.flow.callee(Site { member: method, node: n }).is_none()
+                    }
+                    _ => false,
+                },
+                _ => false,
+            })
         })
     }
 
@@ -295,8 +316,18 @@ impl Subject<'_, '_> {
     fn passes_nothing(&self, channel: usize) -> bool {
         let raises = self.raises(channel);
         let flow = &self.wiring.flow;
-        let says_little =
-            |member, arg: &NodeId| matches!(flow.eval_in(member, *arg), Val::This(_) | Val::Null | Val::Str(_) | Val::Literal(_));
+        let program = self.wiring.program();
+        let says_little = |member, arg: &NodeId| match flow.eval_in(member, *arg) {
+            Val::This(_) | Val::Null | Val::Str(_) | Val::Literal(_) => true,
+            // `EventArgs.Empty`
+            Val::Outside(of, _) => matches!(*of, Val::Global(_)),
+            // `new PropertyChangedEventArgs("Level")`
+            Val::New(made) => program.body(made.member).is_some_and(|b| match b.node(made.node) {
+                Node::New { args, .. } => b.list(args).iter().all(|a| matches!(b.node(*a), Node::Str(_) | Node::Null | Node::This)),
+                _ => false,
+            }),
+            _ => false,
+        };
         // what a notifying method is called with
         let handed = |member: MemberId, arg: &NodeId| match flow.eval_in(member, *arg) {
             Val::Param(m, None, index) if m == member => {

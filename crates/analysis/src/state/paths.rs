@@ -27,6 +27,8 @@ pub fn comes_after(body: &Body, scope: &Scope, from: NodeId, holds: &dyn Fn(Node
             }
             Node::Loop { .. } | Node::ForEach { .. } if any_within(body, around, holds) => return true,
             Node::Try { finally: Some(finally), .. } if any_within(body, finally, holds) => return true,
+            // what a condition does comes before its branches
+            Node::If { cond, .. } | Node::Conditional { cond, .. } if cond == inner && any_within(body, around, holds) => return true,
             Node::Lambda(_) => return false,
             _ => {}
         }

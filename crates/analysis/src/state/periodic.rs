@@ -1,6 +1,6 @@
 //! What code runs again and again by itself: what timers call, and loops that wait between their turns.
 
-use yarrowgraph_ir::{FunctionId, Node, NodeId};
+use yarrowgraph_ir::{FunctionId, Node, NodeId, UnaryOp};
 
 use crate::flow::Val;
 use crate::program::{MemberId, Site};
@@ -25,6 +25,17 @@ pub fn rounds(wiring: &Wiring<'_>) -> Vec<Round> {
         let Some(body) = program.body(member).filter(|_| !wiring.in_test(member)) else { continue };
         let pack = &*program.kit_of(member).pack;
         let text = |name| program.unit_of(member).text(name);
+        let info = program.member(member);
+        let bases = program.outside_bases(info.owner);
+        let is_hook = |hook: &String| match hook.split_once('.') {
+            Some((class, method)) => method == program.text(info.name) && bases.iter().any(|b| program.text(*b) == class),
+            None => hook == program.text(info.name) && !bases.is_empty(),
+        };
+        if pack.timer_hooks.iter().any(is_hook)
+            && let Some(root) = root_of(wiring, member, None)
+        {
+            found.push(Round { root, by: root });
+        }
         for node in (0..body.nodes.len()).map(NodeId::new) {
             let by = Site { member, node };
             match body.node(node) {
@@ -35,8 +46,18 @@ pub fn rounds(wiring: &Wiring<'_>) -> Vec<Round> {
                     } else if pack.rounds.contains(text(name)) && loop_around(wiring, by).is_some() {
                         let method = wiring.flow.callee(by).and_then(|c| root_of(wiring, c.member, None));
                         found.extend(method.map(|root| Round { root, by }));
+                    } else if pack.schedulers.contains(text(name)) && starts_itself_again(wiring, by, body.list(args)) {
+                        found.extend(root_of(wiring, member, None).map(|root| Round { root, by }));
                     } else if pack.pauses.contains(text(name))
                         && let Some(turn) = loop_around(wiring, by)
+                        && is_endless(wiring, member, turn)
+                    {
+                        found.push(Round { root: Site { member, node: turn }, by });
+                    }
+                }
+                // `await new Promise((done) => setTimeout(done, 100))`
+                Node::Unary { op: UnaryOp::Await, operand } if waits_for_timer(wiring, member, operand) => {
+                    if let Some(turn) = loop_around(wiring, by)
                         && is_endless(wiring, member, turn)
                     {
                         found.push(Round { root: Site { member, node: turn }, by });
@@ -66,6 +87,36 @@ pub fn rounds(wiring: &Wiring<'_>) -> Vec<Round> {
     found.sort_unstable();
     found.dedup_by(|a, b| a.root == b.root);
     found
+}
+
+/// Whether what a method hands to a scheduler is, or calls, that method: it starts itself again.
+fn starts_itself_again(wiring: &Wiring<'_>, by: Site, args: &[NodeId]) -> bool {
+    let program = wiring.program();
+    let Some(body) = program.body(by.member).filter(|_| program.member(by.member).kind == yarrowgraph_ir::MemberKind::Method) else {
+        return false;
+    };
+    if program.scope(by.member).function_around(body, by.node).is_some() {
+        return false;
+    }
+    let calls_it = |n: NodeId| wiring.flow.callee(Site { member: by.member, node: n }).is_some_and(|c| c.member == by.member);
+    args.iter().any(|a| {
+        matches!(wiring.flow.function_of(&wiring.flow.eval_in(by.member, *a)), Some(Val::Method(m, _)) if m == by.member)
+            || (matches!(body.node(*a), Node::Lambda(_)) && super::any_within(body, *a, &calls_it))
+    })
+}
+
+/// Whether what is waited for is made by handing its end to a timer.
+fn waits_for_timer(wiring: &Wiring<'_>, member: MemberId, awaited: NodeId) -> bool {
+    let program = wiring.program();
+    let Some(body) = program.body(member) else { return false };
+    let pack = &*program.kit_of(member).pack;
+    let is_timer = |n: NodeId| match body.node(n) {
+        Node::Call { callee, .. } => {
+            matches!(body.node(callee), Node::Name(name) | Node::Member { name, .. } if pack.schedulers.contains(program.unit_of(member).text(name)))
+        }
+        _ => false,
+    };
+    matches!(body.node(awaited), Node::New { .. }) && super::any_within(body, awaited, &is_timer)
 }
 
 /// The code of a function that is handed over.

@@ -56,7 +56,9 @@ fn of_member(wiring: &Wiring<'_>, member: MemberId) -> Vec<(MemberId, Write)> {
             Node::Call { callee, .. } => match body.node(callee) {
                 Node::Member { object, name, .. } => {
                     let text = program.unit_of(member).text(name);
-                    let changes = [&pack.adds, &pack.removes, &pack.clears, &pack.takes].into_iter().any(|names| names.contains(text));
+                    let changes = [&pack.adds, &pack.removes, &pack.clears, &pack.takes, &pack.rearranges]
+                        .into_iter()
+                        .any(|names| names.contains(text));
                     if !changes {
                         continue;
                     }

@@ -44,8 +44,11 @@ impl<'t> Script<'t> {
             }
             Kind::For => {
                 let kids = self.l.kids(node);
-                let init = self.node_or_empty(kids.field(f.initializer), node);
-                let cond = self.node_or_empty(kids.field(f.condition), node);
+                // `for (;;)` has empty statements for both
+                let written = |part: Option<Ts<'t>>| part.filter(|p| self.l.text_of(*p) != ";");
+                let (init, cond) = (written(kids.field(f.initializer)), written(kids.field(f.condition)));
+                let init = self.node_or_empty(init, node);
+                let cond = self.node_or_empty(cond, node);
                 let step = self.node_or_empty(kids.field(f.increment), node);
                 let head = self.l.list(&[init, cond, step]);
                 let body = self.node_or_empty(kids.field(f.body), node);
