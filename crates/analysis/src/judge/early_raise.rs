@@ -63,7 +63,7 @@ fn judge(wiring: &Wiring<'_>, number: usize, channel: &Channel) -> Option<Draft>
         .filter(|(node, c)| *c == number && straight(node))
         .find(|(node, _)| scope.is_before(*node, earliest) && !scope.is_within(earliest, *node) && !joined.contains(node))?;
     let raise = inner_raise(wiring, channel, Site { member: root, node })?;
-    if is_general(wiring, raise, Site { member: root, node }) || !same_subject(wiring, channel, raise) {
+    if is_general(wiring, raise, Site { member: root, node }) || !same_subject(wiring, channel, raise, Site { member: root, node }) {
         return None;
     }
     let what = short(&channel.id);
@@ -118,7 +118,12 @@ fn inner_raise(wiring: &Wiring<'_>, channel: &Channel, at: Site) -> Option<Site>
     let called = wiring.flow.callee(at)?.member;
     let program = wiring.program();
     let body = program.body(called)?;
-    raises().find(|s| s.member == called && body.root.is_some_and(|r| state::runs_always(body, program.scope(called), s.node, r)))
+    let scope = program.scope(called);
+    // the walk that delivers is run in any case, over whoever is there
+    let delivery = |node: NodeId| {
+        scope.ancestors(node).filter(|n| matches!(body.node(*n), yarrowgraph_ir::Node::ForEach { .. })).last().unwrap_or(node)
+    };
+    raises().find(|s| s.member == called && body.root.is_some_and(|r| state::runs_always(body, scope, delivery(s.node), r)))
 }
 
 /// Whether the method that raises is called by others too, or its class's way to change.
@@ -127,10 +132,18 @@ fn is_general(wiring: &Wiring<'_>, raise: Site, from: Site) -> bool {
 }
 
 /// Whether the raise and the subscriptions are of one object, as far as is known.
-fn same_subject(wiring: &Wiring<'_>, channel: &Channel, raise: Site) -> bool {
+fn same_subject(wiring: &Wiring<'_>, channel: &Channel, raise: Site, from: Site) -> bool {
     let of = |e: &usize| &wiring.effects[*e].holder.subject;
     let Some(by) = channel.raises.iter().find(|r| wiring.effects[**r].site == raise).map(of) else { return false };
-    channel.joins.iter().map(of).all(|at| at == by)
+    // as the one who calls the method that raises has it
+    let by = match wiring.flow.callee(from).filter(|c| c.member == raise.member) {
+        Some(callee) => match wiring.flow.binding(from, &callee) {
+            Some(binding) => by.substitute(&binding),
+            None => return false,
+        },
+        None => by.clone(),
+    };
+    channel.joins.iter().map(of).all(|at| *at == by)
 }
 
 #[cfg(test)]

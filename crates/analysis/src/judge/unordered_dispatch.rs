@@ -94,7 +94,7 @@ fn side_by_side(wiring: &Wiring<'_>, site: Site) -> Option<String> {
     let mut in_function = false;
     for around in program.scope(site.member).ancestors(site.node) {
         match body.node(around) {
-            Node::Lambda(f) => in_function |= body.function(f).is_async,
+            Node::Lambda(_) => in_function = true,
             Node::Call { callee, args, .. } => {
                 let name = text(callee);
                 let handed = body.list(args).contains(&inner);

@@ -57,7 +57,9 @@ fn tellings(wiring: &Wiring<'_>) -> FxHashMap<MemberId, Vec<(NodeId, usize)>> {
         for effect in channel.raises.iter().map(|r| &wiring.effects[*r]) {
             for site in std::iter::once(effect.site).chain(effect.inner.iter().copied()) {
                 found.entry(site.member).or_default().insert((site.node, number));
-                told.entry(site.member).or_default().insert(number);
+                if !runs_later(wiring, site) {
+                    told.entry(site.member).or_default().insert(number);
+                }
             }
         }
     }
@@ -72,7 +74,7 @@ fn tellings(wiring: &Wiring<'_>) -> FxHashMap<MemberId, Vec<(NodeId, usize)>> {
         for (site, channels) in calls {
             for channel in channels {
                 found.entry(site.member).or_default().insert((site.node, *channel));
-                if told.entry(site.member).or_default().insert(*channel) {
+                if !runs_later(wiring, site) && told.entry(site.member).or_default().insert(*channel) {
                     next.entry(site.member).or_default().insert(*channel);
                 }
             }
@@ -80,6 +82,26 @@ fn tellings(wiring: &Wiring<'_>) -> FxHashMap<MemberId, Vec<(NodeId, usize)>> {
         fresh = next;
     }
     found.into_iter().map(|(m, nodes)| (m, nodes.into_iter().collect())).collect()
+}
+
+/// Whether a statement stands in a function that a scheduler or a promise runs in its own time.
+fn runs_later(wiring: &Wiring<'_>, site: Site) -> bool {
+    let program = wiring.program();
+    let Some(body) = program.body(site.member) else { return false };
+    let pack = &*program.kit_of(site.member).pack;
+    let mut inner = site.node;
+    for around in program.scope(site.member).ancestors(site.node) {
+        if let (Node::Call { callee, .. }, Node::Lambda(_)) = (body.node(around), body.node(inner))
+            && let Node::Member { name, .. } | Node::Name(name) = body.node(callee)
+        {
+            let name = program.unit_of(site.member).text(name);
+            if [&pack.schedulers, &pack.other_lanes, &pack.settles].into_iter().any(|names| names.contains(name)) {
+                return true;
+            }
+        }
+        inner = around;
+    }
+    false
 }
 
 impl Wiring<'_> {
