@@ -323,6 +323,9 @@ pub struct Pack {
     /// Views and methods by which a walk is done in parallel.
     #[serde(default)]
     pub parallel: Names,
+    /// Methods that begin a walk over a collection, by which its elements can be taken out.
+    #[serde(default)]
+    pub iterators: Names,
     /// Types of the library that keep a few values together, one of which may be a handler.
     #[serde(default)]
     pub tuples: Names,

@@ -1,6 +1,6 @@
 //! Rule `blind-removal`: a way out cuts at a position without asking whether anybody was found there.
 
-use yarrowgraph_ir::{Body, Node, NodeId, UnaryOp};
+use yarrowgraph_ir::{BinaryOp, Body, Node, NodeId, UnaryOp};
 use yarrowgraph_model::{Certainty, Level};
 
 use super::{Draft, Page, Rule, related, short};
@@ -35,7 +35,59 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
             }
         }
     }
+    for name in program.packs().flat_map(|p| p.iterators.iter()).collect::<std::collections::BTreeSet<_>>() {
+        let calls = program.symbols.get(name).map(|n| program.index.calls(n)).unwrap_or_default();
+        drafts.extend(calls.iter().filter(|c| !wiring.in_test(c.member)).filter_map(|c| behind_the_walk(wiring, *c)));
+    }
     drafts
+}
+
+/// `while (it.hasNext() && it.next() != observer) {}  it.remove();`: the last one goes where nobody was found.
+fn behind_the_walk(wiring: &Wiring<'_>, made: Site) -> Option<Draft> {
+    let program = wiring.program();
+    let body = program.body(made.member)?;
+    let scope = program.scope(made.member);
+    let Node::Call { callee, .. } = body.node(made.node) else { return None };
+    let Node::Member { object, .. } = body.node(callee) else { return None };
+    let list = wiring.flow.eval_in(made.member, object);
+    let local = scope.parent(made.node).filter(|p| matches!(body.node(*p), Node::Local { .. }))?;
+    let Node::Local { name, .. } = body.node(local) else { return None };
+    if !is_roster(wiring, &list) {
+        return None;
+    }
+    let pack = &*program.kit_of(made.member).pack;
+    let of_it = |node: NodeId| match body.node(node) {
+        Node::Call { callee, args, .. } if args.len == 0 => match body.node(callee) {
+            Node::Member { object, name: called, .. }
+                if body.node(object) == Node::Name(name) && scope.lookup(name, object) == Some(Declared::Local(local)) =>
+            {
+                Some(program.unit_of(made.member).text(called))
+            }
+            _ => None,
+        },
+        _ => None,
+    };
+    let nodes = || (0..body.nodes.len()).map(NodeId::new);
+    let cut = nodes().find(|n| of_it(*n).is_some_and(|called| pack.removes.contains(called)))?;
+    // inside of the walk, or in a branch, it was found
+    let asked = scope
+        .ancestors(cut)
+        .any(|n| matches!(body.node(n), Node::Loop { .. } | Node::If { .. } | Node::Conditional { .. } | Node::Lambda(_)));
+    let left_before = nodes().any(|n| matches!(body.node(n), Node::If { .. }) && scope.is_before(n, cut));
+    if asked || left_before {
+        return None;
+    }
+    let id = program.member_id(made.member);
+    let what = wiring.flow.show(&list);
+    Some(Draft {
+        level: Level::Warning,
+        certainty: Certainty::Certain,
+        place: crate::wire::operation_place(program, Site { member: made.member, node: cut }),
+        message: format!("`{}` takes off `{}` whoever the walk ended at, also where nobody was found", short(&id), short(&what)),
+        related: vec![related("the walk begins here", program.place_of(made))],
+        parties: vec![id, what],
+        edit: None,
+    })
 }
 
 fn judge(wiring: &Wiring<'_>, call: Site) -> Option<Draft> {
@@ -93,11 +145,20 @@ fn position(wiring: &Wiring<'_>, member: MemberId, body: &Body, at: NodeId) -> O
         },
         _ => false,
     };
+    // `begin() + at`, where `at` is how far behind the beginning something was found
+    let at = match body.node(at) {
+        Node::Binary { op: BinaryOp::Add, left, right } if matches!(body.node(left), Node::Call { .. }) => right,
+        _ => at,
+    };
+    let distance = |init: NodeId| match body.node(init) {
+        Node::Binary { op: BinaryOp::Sub, left, .. } => left,
+        _ => init,
+    };
     match body.node(at) {
         Node::Call { .. } if is_look_up(at) => Some((at, None)),
         Node::Name(name) => match program.scope(member).lookup(name, at)? {
             Declared::Local(local) => match body.node(local) {
-                Node::Local { init: Some(init), .. } if is_look_up(init) => Some((init, Some(local))),
+                Node::Local { init: Some(init), .. } if is_look_up(distance(init)) => Some((distance(init), Some(local))),
                 _ => None,
             },
             Declared::Param(..) => None,
@@ -139,7 +200,7 @@ fn is_asked(wiring: &Wiring<'_>, cut: Site, body: &Body, local: NodeId) -> bool 
     });
     asks_between
         || (0..body.nodes.len()).map(NodeId::new).any(|n| {
-            if body.node(n) != Node::Name(name) || scope.lookup(name, n) != Some(Declared::Local(local)) {
+            if body.node(n) != Node::Name(name) || scope.lookup(name, n) != Some(Declared::Local(local)) || scope.is_within(n, cut.node) {
                 return false;
             }
             match scope.parent(n).map(|p| body.node(p)) {

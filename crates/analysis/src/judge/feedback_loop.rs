@@ -10,7 +10,6 @@ use crate::flow::Val;
 use crate::program::{Site, TypeId};
 use crate::state;
 use crate::wire::Wiring;
-use crate::wire::effect::Act;
 use crate::wire::once::{Lives, lives_for_process};
 
 /// How many calls deep the work of a handler is followed.
@@ -53,7 +52,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     for (number, channel) in wiring.channels.iter().enumerate() {
         for join in channel.joins.iter().filter(|j| !wiring.in_test(wiring.effects[**j].site.member)) {
             let effect = &wiring.effects[*join];
-            if effect.once || effect.handler_node.is_some_and(|n| wiring.effects.iter().any(|e| e.act == Act::Leave && e.site == n)) {
+            if effect.once {
                 continue;
             }
             let Some(root) = handler_root(wiring, *join) else { continue };

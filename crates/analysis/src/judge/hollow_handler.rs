@@ -7,7 +7,7 @@ use yarrowgraph_model::{Certainty, Level, Place};
 
 use super::{Draft, Page, Rule, related, short};
 use crate::flow::Val;
-use crate::program::{MemberId, Sym};
+use crate::program::{MemberId, Sym, TypeId};
 use crate::wire::Wiring;
 use crate::wire::channels::{Channel, ChannelKey};
 use crate::wire::effect::Effect;
@@ -27,6 +27,9 @@ pub(super) const RULE: Rule = Rule {
 };
 
 /// What a body amounts to.
+/// So many other kinds must do something before one that does not is a slip.
+const KINDS: usize = 2;
+
 #[derive(Clone, Copy, PartialEq, Eq)]
 enum Hollow {
     Empty,
@@ -46,7 +49,74 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
             }
         }
     }
-    found.into_iter().map(|(method, (hollow, attached))| draft(wiring, method, hollow, attached)).collect()
+    let mut drafts: Vec<Draft> =
+        found.iter().map(|(method, (hollow, attached))| draft(wiring, *method, *hollow, attached.clone(), "attached")).collect();
+    let parts = hollow_parts(wiring).into_iter().filter(|(method, ..)| !found.contains_key(method));
+    drafts.extend(parts.map(|(method, hollow, made)| draft(wiring, method, hollow, made, "issued")));
+    drafts
+}
+
+/// Commands and links that do nothing: made as one of several kinds of which the others do what is asked of all.
+fn hollow_parts(wiring: &Wiring<'_>) -> Vec<(MemberId, Hollow, Place)> {
+    let program = wiring.program();
+    let mut found = Vec::new();
+    for index in 0..program.members.len() {
+        let method = MemberId(index as u32);
+        let info = program.member(method);
+        let class = program.ty(info.owner);
+        if class.kind != TypeKind::Class || class.bases.is_empty() || wiring.in_test(method) || info.is_static {
+            continue;
+        }
+        let Some(hollow) = hollow(wiring, method) else { continue };
+        let Some(asked) = asked_of_all(wiring, method, hollow) else { continue };
+        let kinds = program.heirs(asked).into_iter().filter(|t| *t != info.owner && program.ty(*t).kind == TypeKind::Class);
+        let working = kinds
+            .filter(|t| {
+                program
+                    .own_members(*t, info.name)
+                    .iter()
+                    .any(|m| self::hollow(wiring, *m).is_none() && program.body(*m).is_some_and(|b| b.root.is_some()))
+            })
+            .count();
+        let made = wiring.flow.creations(info.owner).into_iter().find(|s| !wiring.in_test(s.member));
+        if working >= KINDS
+            && !is_overridden(wiring, method)
+            && let Some(made) = made
+        {
+            found.push((method, hollow, program.place_of(made)));
+        }
+    }
+    found
+}
+
+/// The base through which a method is called: one that asks nothing else, unless the method itself says that it is missing.
+fn asked_of_all(wiring: &Wiring<'_>, method: MemberId, hollow: Hollow) -> Option<TypeId> {
+    let program = wiring.program();
+    let info = program.member(method);
+    let mut base = None;
+    program.for_each_base(info.owner, &mut |t| {
+        if t != info.owner && base.is_none() && !program.own_members(t, info.name).is_empty() {
+            base = Some(t);
+        }
+        true
+    });
+    // where nothing is typed the base need not have what its heirs are asked
+    if base.is_none() && hollow == Hollow::NotImplemented && program.kit_of(method).traits.duck_typed {
+        return program.base_class(info.owner);
+    }
+    let base = base?;
+    let asks = |m: &&MemberId| program.member(**m).kind == MemberKind::Method;
+    let is_single = program.ty(base).members.iter().filter(asks).count() == 1;
+    let declared = *program.own_members(base, info.name).first()?;
+    // a default that does something is no question to all
+    let is_open = program.body(declared).is_none_or(|b| b.root.is_none()) || program.decl(declared).modifiers.is_abstract;
+    let is_called = wiring
+        .flow
+        .callers((declared, None))
+        .iter()
+        .any(|(site, with)| !wiring.in_test(site.member) && !matches!(with.this, Some(Val::This(_))));
+    let counts = (is_single && is_open) || hollow == Hollow::NotImplemented;
+    (counts && is_called && !says_nothing(program.text(program.ty(base).name))).then_some(base)
 }
 
 /// The methods that a subscription attaches and that do nothing.
@@ -142,19 +212,19 @@ fn says_nothing(name: &str) -> bool {
         || lower.ends_with("adapter")
 }
 
-fn draft(wiring: &Wiring<'_>, method: MemberId, hollow: Hollow, attached: Place) -> Draft {
+fn draft(wiring: &Wiring<'_>, method: MemberId, hollow: Hollow, attached: Place, how: &str) -> Draft {
     let program = wiring.program();
     let id = program.member_id(method);
     let (level, message) = match hollow {
-        Hollow::Empty => (Level::Note, format!("`{}` is attached, and does nothing", short(&id))),
-        Hollow::NotImplemented => (Level::Warning, format!("`{}` is attached, and only throws that it is not implemented", short(&id))),
+        Hollow::Empty => (Level::Note, format!("`{}` is {how}, and does nothing", short(&id))),
+        Hollow::NotImplemented => (Level::Warning, format!("`{}` is {how}, and only throws that it is not implemented", short(&id))),
     };
     Draft {
         level,
         certainty: Certainty::Certain,
         place: program.member_place(method),
         message,
-        related: vec![related("it is attached here", attached)],
+        related: vec![related(format!("it is {how} here"), attached)],
         parties: vec![id],
         edit: None,
     }
