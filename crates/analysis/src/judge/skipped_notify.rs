@@ -86,7 +86,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         });
         let mut subject = Subject { wiring, class, fields: &fields, channels, mutators: BTreeSet::new() };
         let inside: Vec<Change> = fields.iter().flat_map(|f| subject.written_inside(*f)).collect();
-        subject.mutators = inside.iter().map(|c| c.site.member).collect();
+        subject.mutators = inside.iter().map(|c| c.site.member).chain(subject.acting_on_fields()).collect();
         let announced_inside: BTreeSet<MemberId> =
             inside.iter().filter(|c| !subject.told_closely(c.site).is_empty()).map(|c| c.field).collect();
         let others: Vec<&Change> = inside.iter().filter(|c| subject.told_closely(c.site).is_empty() && subject.is_seen(c.field)).collect();
@@ -192,29 +192,30 @@ impl Subject<'_, '_> {
                 Node::Call { .. } => wiring.flow.callee(Site { member: site.member, node }),
                 _ => None,
             };
-            called.is_none_or(|c| {
-                program.is_a(self.class, program.member(c.member).owner)
-                    && !self.mutators.contains(&c.member)
-                    && !self.acts_on_fields(c.member)
-            })
+            called.is_none_or(|c| program.is_a(self.class, program.member(c.member).owner) && !self.mutators.contains(&c.member))
         })
     }
 
-    /// Whether a method does anything to what the fields hold: then it announces what it did itself.
-    fn acts_on_fields(&self, method: MemberId) -> bool {
+    /// Methods of the class that do anything to what the fields hold: they announce what they did themselves.
+    fn acting_on_fields(&self) -> Vec<MemberId> {
         let (wiring, program) = (self.wiring, self.wiring.program());
-        program.body(method).is_some_and(|body| {
-            (0..body.nodes.len()).map(NodeId::new).any(|n| match body.node(n) {
-                Node::Call { callee, .. } => match body.node(callee) {
-                    Node::Member { object, .. } => {
-                        self.fields.iter().any(|f| self.names(method, object, *f))
-                            && wiring.flow.callee(Site { member: method, node: n }).is_none()
-                    }
+        let acts = |method: MemberId| {
+            program.body(method).is_some_and(|body| {
+                (0..body.nodes.len()).map(NodeId::new).any(|n| match body.node(n) {
+                    Node::Call { callee, .. } => match body.node(callee) {
+                        Node::Member { object, .. } if matches!(body.node(object), Node::Name(_) | Node::Member { .. }) => {
+                            let is_field = matches!(wiring.flow.eval_in(method, object), Val::Member(of, m) if matches!(*of, Val::This(_)) && self.fields.contains(&m));
+                            is_field && wiring.flow.callee(Site { member: method, node: n }).is_none()
+                        }
+                        _ => false,
+                    },
                     _ => false,
-                },
-                _ => false,
+                })
             })
-        })
+        };
+        // only who tells somebody can be taken for a notifier
+        let own = program.ty(self.class).members.iter().copied();
+        own.filter(|m| !wiring.tellings(*m).is_empty()).filter(|m| acts(*m)).collect()
     }
 
     fn told(&self, site: Site, counts: &dyn Fn(NodeId) -> bool) -> BTreeSet<usize> {
