@@ -5,7 +5,7 @@ use rustc_hash::FxHashMap;
 use yarrowgraph_ir::{AccessorKind, AssignOp, MemberKind, Node, NodeId, UnaryOp};
 
 use crate::flow::Val;
-use crate::program::{MemberId, Site};
+use crate::program::{Declared, MemberId, Site};
 use crate::wire::Wiring;
 
 /// What a statement does to a field.
@@ -73,6 +73,13 @@ fn of_member(wiring: &Wiring<'_>, member: MemberId) -> Vec<(MemberId, Write)> {
             _ => (target, how),
         };
         if !matches!(body.node(target), Node::Name(_) | Node::Member { .. }) {
+            continue;
+        }
+        // what is done to a local copy is not done to the field
+        if let Node::Name(name) = body.node(target)
+            && let Some(Declared::Local(local)) = program.scope(member).lookup(name, target)
+            && !matches!(body.node(local), Node::Local { init: Some(init), .. } if matches!(body.node(init), Node::Name(_) | Node::Member { .. }))
+        {
             continue;
         }
         // what a setter does stands in the setter
