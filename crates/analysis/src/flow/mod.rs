@@ -177,6 +177,27 @@ impl<'p> Flow<'p> {
         None
     }
 
+    /// The code that a value runs when it is called: the body of its method or function.
+    pub fn code_of(&self, val: &Val) -> Option<Site> {
+        let (member, root) = match self.function_of(val)? {
+            Val::Method(m, _) => (m, self.program.body(m)?.root?),
+            Val::Lambda(m, f) => (m, self.program.body(m)?.function(f).body?),
+            _ => return None,
+        };
+        Some(Site { member, node: root })
+    }
+
+    /// The argument of a call or creation at a position.
+    pub fn argument(&self, call: Site, index: usize) -> Option<Site> {
+        let body = self.program.body(call.member)?;
+        match body.node(call.node) {
+            Node::New { args, .. } | Node::Call { args, .. } => {
+                body.list(args).get(index).map(|node| Site { member: call.member, node: *node })
+            }
+            _ => None,
+        }
+    }
+
     /// The one value that a member ever holds, apart from being emptied.
     pub fn only_definition(&self, member: MemberId) -> Option<Site> {
         let mut only = None;

@@ -55,7 +55,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
             if effect.once {
                 continue;
             }
-            let Some(root) = handler_root(wiring, *join) else { continue };
+            let Some(root) = effect.handler.as_ref().and_then(|h| wiring.flow.code_of(h)) else { continue };
             let mut found = Vec::new();
             follow(wiring, &raised_at, root, DEPTH, &mut BTreeSet::new(), &mut found);
             found.retain(|a: &Answer| same_subject(wiring, number, *join, a));
@@ -69,17 +69,6 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         search(wiring, &answers, *start, &mut way, &mut Vec::new(), &mut reported, &mut drafts);
     }
     drafts
-}
-
-/// The code that a subscription runs.
-fn handler_root(wiring: &Wiring<'_>, join: usize) -> Option<Site> {
-    let program = wiring.program();
-    let (member, node) = match wiring.flow.function_of(wiring.effects[join].handler.as_ref()?)? {
-        Val::Method(m, _) => (m, program.body(m)?.root?),
-        Val::Lambda(m, f) => (m, program.body(m)?.function(f).body?),
-        _ => return None,
-    };
-    Some(Site { member, node })
 }
 
 /// Collects what a stretch of code raises in every run, in what it calls too.

@@ -111,18 +111,12 @@ fn messages_of(wiring: &Wiring<'_>, raise: Site) -> Vec<Message> {
             // what a sending method is called with
             Val::Param(m, None, param) if m == raise.member => {
                 let calls = wiring.flow.callers((m, None)).iter().map(|(site, _)| *site).filter(|s| !wiring.in_test(s.member));
-                found.extend(calls.filter_map(|call| message_at(wiring, argument(wiring, call, param as usize)?, raise, index)));
+                found.extend(calls.filter_map(|call| message_at(wiring, wiring.flow.argument(call, param as usize)?, raise, index)));
             }
             _ => found.extend(message_at(wiring, here, raise, index)),
         }
     }
     found
-}
-
-fn argument(wiring: &Wiring<'_>, call: Site, index: usize) -> Option<Site> {
-    let body = wiring.program().body(call.member)?;
-    let Node::Call { args, .. } = body.node(call.node) else { return None };
-    body.list(args).get(index).map(|node| Site { member: call.member, node: *node })
 }
 
 /// The message that an expression makes.

@@ -45,7 +45,7 @@ fn of_channel(wiring: &Wiring<'_>, channel: usize) -> Vec<Draft> {
         .filter(|j| !wiring.in_test(wiring.effects[**j].site.member))
         .filter_map(|j| Some((*j, wiring.listening_class(*j)?)))
         .collect();
-    let fields: BTreeSet<MemberId> = wiring.written_fields().into_iter().filter(|f| wiring.announced_on(*f).contains(&channel)).collect();
+    let fields: BTreeSet<MemberId> = wiring.written_fields().filter(|f| wiring.announced_on(*f).contains(&channel)).collect();
     let reads_first: Vec<bool> = joins.iter().map(|(j, _)| reads(wiring, &wiring.effects[*j], &fields).is_some()).collect();
     let peers: BTreeSet<TypeId> = joins.iter().zip(&reads_first).filter(|(_, reads)| **reads).map(|((_, t), _)| *t).collect();
     let slips = joins.iter().zip(&reads_first).filter(|(_, reads)| !**reads).map(|(join, _)| *join);
@@ -76,20 +76,16 @@ fn comes_late(wiring: &Wiring<'_>, effect: &Effect) -> bool {
 fn keeps_what_it_hears(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> bool {
     let program = wiring.program();
     let message = channel.raises.iter().find_map(|r| wiring.effects[*r].message);
-    let (member, root) = match effect.handler.as_ref().and_then(|h| wiring.flow.function_of(h)) {
-        Some(Val::Method(m, _)) => (m, program.body(m).and_then(|b| b.root)),
-        Some(Val::Lambda(m, f)) => (m, program.body(m).and_then(|b| b.function(f).body)),
-        _ => match (&effect.handler, message) {
-            // an object whose method of the message's name is called
-            (Some(object), Some(message)) => {
-                let class = wiring.flow.type_of(object).own();
-                let Some(m) = class.and_then(|t| program.find_member(t, message)) else { return false };
-                (m, program.body(m).and_then(|b| b.root))
-            }
-            _ => return false,
-        },
+    let named = || {
+        // of an object the method of the message's name is called
+        let class = wiring.flow.type_of(effect.handler.as_ref()?).own()?;
+        let member = program.find_member(class, message?)?;
+        Some(Site { member, node: program.body(member)?.root? })
     };
-    let (Some(body), Some(root)) = (program.body(member), root) else { return false };
+    let Some(Site { member, node: root }) = effect.handler.as_ref().and_then(|h| wiring.flow.code_of(h)).or_else(named) else {
+        return false;
+    };
+    let Some(body) = program.body(member) else { return false };
     (0..body.nodes.len()).map(NodeId::new).any(|n| match body.node(n) {
         Node::Assign { target, .. } => {
             program.scope(member).is_within(n, root)

@@ -198,7 +198,7 @@ fn substitutes(wiring: &Wiring<'_>) -> Vec<Draft> {
                 .callers((constructor, None))
                 .iter()
                 .filter(|(site, _)| !wiring.in_test(site.member))
-                .filter_map(|(site, _)| Some((*site, argument(wiring, *site, index as usize)?)))
+                .filter_map(|(site, _)| Some((*site, wiring.flow.argument(*site, index as usize)?.node)))
                 .collect();
             if !given.iter().any(|(site, arg)| is_unchecked(wiring, site.member, *arg, constructor, index as usize)) {
                 continue;
@@ -246,14 +246,6 @@ fn judge_given(
         }
     }
     drafts
-}
-
-fn argument(wiring: &Wiring<'_>, site: Site, index: usize) -> Option<NodeId> {
-    let body = wiring.program().body(site.member)?;
-    match body.node(site.node) {
-        Node::New { args, .. } | Node::Call { args, .. } => body.list(args).get(index).copied(),
-        _ => None,
-    }
 }
 
 /// Whether no compiler compares an argument with its parameter: the language does not, it is cast, or the parameter is dynamic.

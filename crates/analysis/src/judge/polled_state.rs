@@ -156,26 +156,13 @@ fn is_channel(wiring: &Wiring<'_>, field: MemberId) -> bool {
 /// A channel of the subject that every change of a field is followed by.
 fn announcing(wiring: &Wiring<'_>, writes: &[&Write]) -> Option<usize> {
     let program = wiring.program();
-    let told_after = |write: &Write| -> BTreeSet<usize> {
-        let tellings = wiring.tellings(write.site.member);
-        let Some(body) = program.body(write.site.member) else { return BTreeSet::new() };
-        let scope = program.scope(write.site.member);
-        let behind = |node: NodeId| state::comes_after(body, scope, write.site.node, &|n| n == node);
-        tellings.iter().filter(|(node, _)| behind(*node)).map(|(_, channel)| *channel).collect()
-    };
-    let mut all = writes.iter().map(|w| told_after(w));
+    let mut all = writes.iter().map(|w| wiring.told_behind(w.site).into_iter().collect::<BTreeSet<usize>>());
     let first = all.next()?;
     let common = all.fold(first, |common, one| common.intersection(&one).copied().collect());
     // best one that is raised in any case
     let always = |channel: &usize| {
         let raises = wiring.channels[*channel].raises.iter().map(|r| wiring.effects[*r].innermost());
-        raises.into_iter().any(|s| {
-            let body = program.body(s.member);
-            body.is_some_and(|b| {
-                b.root
-                    .is_some_and(|root| state::any_within(b, root, &|n| n == s.node) && !is_conditional(b, program.scope(s.member), s.node))
-            })
-        })
+        raises.into_iter().any(|s| program.body(s.member).is_some_and(|b| !is_conditional(b, program.scope(s.member), s.node)))
     };
     common.iter().copied().find(always).or(common.first().copied())
 }

@@ -162,10 +162,7 @@ fn waits_between(wiring: &Wiring<'_>, call: Site, local: NodeId) -> bool {
 /// A write of what a lock guards elsewhere, computed from the old value and outside of the lock.
 fn beside_a_lock(wiring: &Wiring<'_>, field: MemberId, write: &Write) -> Option<Draft> {
     let program = wiring.program();
-    let guarded = |w: &Write| {
-        let body = program.body(w.site.member);
-        body.is_some_and(|b| program.scope(w.site.member).ancestors(w.site.node).any(|n| matches!(b.node(n), Node::Lock { .. })))
-    };
+    let guarded = |w: &Write| is_locked(wiring, w.site);
     let lock = wiring.writes(field).iter().filter(|w| !w.initial).find(|w| guarded(w))?;
     let member = write.site.member;
     let body = program.body(member)?;
@@ -206,14 +203,16 @@ fn assigned_from(wiring: &Wiring<'_>, site: Site, value: NodeId, is_read: &dyn F
 }
 
 fn callers_lock(wiring: &Wiring<'_>, member: MemberId) -> bool {
-    let program = wiring.program();
     let callers = wiring.flow.callers((member, None));
-    !callers.is_empty()
-        && callers.iter().all(|(site, _)| {
-            program
-                .body(site.member)
-                .is_some_and(|b| program.scope(site.member).ancestors(site.node).any(|n| matches!(b.node(n), Node::Lock { .. })))
-        })
+    !callers.is_empty() && callers.iter().all(|(site, _)| is_locked(wiring, *site))
+}
+
+/// Whether a statement runs under a lock.
+fn is_locked(wiring: &Wiring<'_>, site: Site) -> bool {
+    let program = wiring.program();
+    program
+        .body(site.member)
+        .is_some_and(|b| program.scope(site.member).ancestors(site.node).any(|n| matches!(b.node(n), Node::Lock { .. })))
 }
 
 /// Whether a call runs on one of several lanes that write the same observable.
@@ -242,27 +241,13 @@ fn in_several_lanes(wiring: &Wiring<'_>, object: &Val, (setter, update): (Member
 fn lanes(wiring: &Wiring<'_>, site: Site, depth: u32, seen: &mut BTreeSet<Site>) -> BTreeSet<Site> {
     let program = wiring.program();
     let mut found = BTreeSet::new();
-    let Some(body) = program.body(site.member) else { return found };
     if !seen.insert(site) || wiring.in_test(site.member) {
         return found;
     }
     let pack = &*program.kit_of(site.member).pack;
-    let scope = program.scope(site.member);
-    let mut inner = site.node;
-    for around in scope.ancestors(site.node) {
-        let name = match body.node(around) {
-            Node::Call { callee, .. } if matches!(body.node(inner), Node::Lambda(_)) => match body.node(callee) {
-                Node::Member { name, .. } | Node::Name(name) => Some(program.unit_of(site.member).text(name)),
-                _ => None,
-            },
-            Node::New { ty, .. } if matches!(body.node(inner), Node::Lambda(_)) => program.type_name(&program.type_in(site.member, ty)),
-            _ => None,
-        };
-        if name.is_some_and(|n| pack.other_lanes.contains(n)) {
-            found.insert(Site { member: site.member, node: around });
-            return found;
-        }
-        inner = around;
+    if let Some((node, _)) = wiring.hand_overs(site).into_iter().find(|(_, name)| pack.other_lanes.contains(name)) {
+        found.insert(Site { member: site.member, node });
+        return found;
     }
     let info = program.member(site.member);
     if pack.request_handlers.contains(program.text(info.name)) && !program.outside_bases(info.owner).is_empty() {

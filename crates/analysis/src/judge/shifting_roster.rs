@@ -69,7 +69,7 @@ fn live_walk(wiring: &Wiring<'_>, m: MemberId, raise: &Effect) -> Option<NodeId>
                 let walks = pack.walks.contains(program.unit_of(site.member).text(name));
                 return (walks && is_list(wiring, m, site.member, body, object)).then_some(around);
             }
-            Node::Loop { .. } | Node::Lambda(_) if matches!(body.node(around), Node::Loop { .. }) => return None,
+            Node::Loop { .. } => return None,
             _ => inner = around,
         }
     }
@@ -229,18 +229,8 @@ fn by_handlers(wiring: &Wiring<'_>, m: MemberId) -> Vec<Draft> {
 fn is_handed_to_scheduler(wiring: &Wiring<'_>, site: Site) -> bool {
     let program = wiring.program();
     let Some(body) = program.body(site.member) else { return true };
-    let pack = &*program.kit_of(site.member).pack;
-    let mut inner = site.node;
-    for around in program.scope(site.member).ancestors(site.node) {
-        if let (Node::Call { callee, .. }, Node::Lambda(_)) = (body.node(around), body.node(inner))
-            && let Node::Member { name, .. } | Node::Name(name) = body.node(callee)
-            && pack.schedulers.contains(program.unit_of(site.member).text(name))
-        {
-            return true;
-        }
-        inner = around;
-    }
-    false
+    let schedulers = &program.kit_of(site.member).pack.schedulers;
+    wiring.hand_overs(site).into_iter().any(|(node, name)| matches!(body.node(node), Node::Call { .. }) && schedulers.contains(name))
 }
 
 fn draft(wiring: &Wiring<'_>, m: MemberId, change: Site, walk: Site, how: &str) -> Draft {

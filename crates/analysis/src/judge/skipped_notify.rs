@@ -10,7 +10,6 @@ use crate::flow::Val;
 use crate::program::{MemberId, Site, TypeId};
 use crate::state::{self, How};
 use crate::wire::Wiring;
-use crate::wire::channels::{Channel, ChannelKey};
 
 /// So many other mutators must announce before a silent one is a slip.
 const PEERS: usize = 2;
@@ -49,41 +48,19 @@ struct Subject<'w, 'p> {
 
 fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     let program = wiring.program();
-    let mut subjects: BTreeMap<TypeId, Vec<usize>> = BTreeMap::new();
-    for (number, channel) in wiring.channels.iter().enumerate() {
-        if !channel.raises.is_empty()
-            && let Some(class) = subject_of(wiring, channel)
-        {
-            subjects.entry(class).or_default().push(number);
-        }
-    }
-    let rosters: BTreeSet<MemberId> = wiring
-        .channels
-        .iter()
-        .filter_map(|c| match c.key {
-            ChannelKey::Own(m, _) if !c.raises.is_empty() => Some(m),
-            _ => None,
-        })
-        .collect();
+    let rosters = wiring.told_members();
+    let mut subjects: BTreeMap<TypeId, bool> = BTreeMap::new();
     let mut fields: BTreeMap<TypeId, Vec<MemberId>> = BTreeMap::new();
     for field in wiring.written_fields() {
         let info = program.member(field);
-        let mut is_subject = false;
-        program.for_each_base(info.owner, &mut |base| {
-            is_subject |= subjects.contains_key(&base);
-            !is_subject
-        });
+        let is_subject = *subjects.entry(info.owner).or_insert_with(|| !wiring.channels_of(info.owner).is_empty());
         if is_subject && !info.is_static && !rosters.contains(&field) {
             fields.entry(info.owner).or_default().push(field);
         }
     }
     let mut drafts = Vec::new();
     for (class, fields) in fields {
-        let mut channels = Vec::new();
-        program.for_each_base(class, &mut |base| {
-            channels.extend(subjects.get(&base).into_iter().flatten().copied());
-            true
-        });
+        let channels = wiring.channels_of(class);
         let mut subject = Subject { wiring, class, fields: &fields, channels, mutators: BTreeSet::new() };
         let inside: Vec<Change> = fields.iter().flat_map(|f| subject.written_inside(*f)).collect();
         subject.mutators = inside.iter().map(|c| c.site.member).chain(subject.acting_on_fields()).collect();
@@ -99,18 +76,6 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         drafts.extend(subject.judge(&outside, &BTreeSet::new()));
     }
     drafts
-}
-
-/// The class whose objects own a channel.
-fn subject_of(wiring: &Wiring<'_>, channel: &Channel) -> Option<TypeId> {
-    if let ChannelKey::Own(m, _) = channel.key {
-        return Some(wiring.program().member(m).owner);
-    }
-    // an emitter that the class inherits from a library
-    channel.raises.iter().find_map(|r| match wiring.effects[*r].holder.subject {
-        Val::This(class) => Some(class),
-        _ => None,
-    })
 }
 
 impl Subject<'_, '_> {

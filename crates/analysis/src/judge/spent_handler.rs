@@ -34,11 +34,7 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> Option<Draf
     if effect.once || effect.bounded || wiring.in_test(effect.site.member) || wiring.is_generated(effect) {
         return None;
     }
-    let (member, root) = match wiring.flow.function_of(effect.handler.as_ref()?)? {
-        Val::Method(m, _) => (m, program.body(m)?.root?),
-        Val::Lambda(m, f) => (m, program.body(m)?.function(f).body?),
-        _ => return None,
-    };
+    let Site { member, node: root } = wiring.flow.code_of(effect.handler.as_ref()?)?;
     let body = program.body(member)?;
     let leaves_itself = wiring.effects.iter().any(|e| {
         let within = e.site.member == member && (e.site.node == root || program.scope(member).is_within(e.site.node, root));

@@ -18,7 +18,7 @@ use yarrowgraph_ir::{Node, NodeId};
 use crate::flow::Val;
 use crate::program::{MemberId, Site, TypeId};
 use crate::wire::Wiring;
-use crate::wire::channels::{Channel, ChannelKey};
+use crate::wire::channels::ChannelKey;
 
 pub use paths::{any_within, comes_after, comes_before, runs_always};
 pub use periodic::{Round, rounds};
@@ -28,7 +28,7 @@ pub use writes::{How, Write};
 
 /// How many calls deep a raise is looked for behind a call.
 const DEPTH: u32 = 3;
-/// What so many channels hear of is a hub, of which nothing in particular is said.
+/// A member that tells so many channels is a hub, and calling it says nothing in particular.
 const MANY: usize = 64;
 
 /// What fields hold and who tells of it, over the whole program.
@@ -36,6 +36,10 @@ const MANY: usize = 64;
 pub struct State {
     /// For each field the statements that change it, in the order of the tree.
     writes: FxHashMap<MemberId, Vec<Write>>,
+    /// Those fields, in order.
+    fields: Vec<MemberId>,
+    /// The channels that are raised, by the class whose objects own them.
+    owned: FxHashMap<TypeId, Vec<usize>>,
     /// For each member the nodes that raise a channel, or call what does, with the channel's number.
     tellings: FxHashMap<MemberId, Vec<(NodeId, usize)>>,
     /// For each field the channels that announce it, found when it is asked for.
@@ -45,8 +49,30 @@ pub struct State {
 impl State {
     /// Finds it for a program.
     pub(crate) fn of(wiring: &Wiring<'_>) -> Self {
-        Self { writes: writes::all(wiring), tellings: tellings(wiring), announced: OnceLock::new() }
+        let writes = writes::all(wiring);
+        let mut fields: Vec<MemberId> = writes.keys().copied().collect();
+        fields.sort_unstable();
+        Self { writes, fields, owned: owned(wiring), tellings: tellings(wiring), announced: OnceLock::new() }
     }
+}
+
+/// The channels that are raised, by the class whose objects own them.
+fn owned(wiring: &Wiring<'_>) -> FxHashMap<TypeId, Vec<usize>> {
+    let mut found: FxHashMap<TypeId, Vec<usize>> = FxHashMap::default();
+    for (number, channel) in wiring.channels.iter().enumerate().filter(|(_, c)| !c.raises.is_empty()) {
+        let owners: BTreeSet<TypeId> = match channel.key {
+            ChannelKey::Own(m, _) => BTreeSet::from([wiring.program().member(m).owner]),
+            // an emitter that the class inherits from a library
+            _ => {
+                let subjects = channel.raises.iter().map(|r| &wiring.effects[*r].holder.subject);
+                subjects.filter_map(|s| if let Val::This(class) = s { Some(*class) } else { None }).collect()
+            }
+        };
+        for class in owners {
+            found.entry(class).or_default().push(number);
+        }
+    }
+    found
 }
 
 /// Carries raises to the calls of what raises, and to the calls of these.
@@ -89,19 +115,9 @@ fn runs_later(wiring: &Wiring<'_>, site: Site) -> bool {
     let program = wiring.program();
     let Some(body) = program.body(site.member) else { return false };
     let pack = &*program.kit_of(site.member).pack;
-    let mut inner = site.node;
-    for around in program.scope(site.member).ancestors(site.node) {
-        if let (Node::Call { callee, .. }, Node::Lambda(_)) = (body.node(around), body.node(inner))
-            && let Node::Member { name, .. } | Node::Name(name) = body.node(callee)
-        {
-            let name = program.unit_of(site.member).text(name);
-            if [&pack.schedulers, &pack.other_lanes, &pack.settles].into_iter().any(|names| names.contains(name)) {
-                return true;
-            }
-        }
-        inner = around;
-    }
-    false
+    let later = [&pack.schedulers, &pack.other_lanes, &pack.settles];
+    let mut calls = wiring.hand_overs(site).into_iter().filter(|(node, _)| matches!(body.node(*node), Node::Call { .. }));
+    calls.any(|(_, name)| later.into_iter().any(|names| names.contains(name)))
 }
 
 impl Wiring<'_> {
@@ -111,10 +127,8 @@ impl Wiring<'_> {
     }
 
     /// The fields that are changed somewhere, in order.
-    pub fn written_fields(&self) -> Vec<MemberId> {
-        let mut fields: Vec<MemberId> = self.state().writes.keys().copied().collect();
-        fields.sort_unstable();
-        fields
+    pub fn written_fields(&self) -> impl Iterator<Item = MemberId> + '_ {
+        self.state().fields.iter().copied()
     }
 
     /// The places in a member's body that raise a channel, or call what does, with the channel's number.
@@ -125,12 +139,9 @@ impl Wiring<'_> {
 
 impl Wiring<'_> {
     /// The channels that announce what a field holds: changes of it are followed by a raise, by its own methods or
-    /// by those who call them, or it is all that the subject has to tell.
+    /// by those who call them.
     pub fn announced_on(&self, field: MemberId) -> &[usize] {
-        let find = || {
-            let fields = self.written_fields();
-            fields.into_iter().map(|f| (f, self.announcers(f))).filter(|(_, channels)| !channels.is_empty()).collect()
-        };
+        let find = || self.written_fields().map(|f| (f, self.announcers(f))).filter(|(_, channels)| !channels.is_empty()).collect();
         self.state().announced.get_or_init(find).get(&field).map_or(&[], Vec::as_slice)
     }
 
@@ -142,10 +153,10 @@ impl Wiring<'_> {
         }
         let mut found = Vec::new();
         for write in self.writes(field).iter().filter(|w| !w.initial) {
-            found.extend(self.told_around(write.site));
+            found.extend(self.told_behind(write.site));
             // who calls a method that only writes announces for it
             let callers = self.flow.callers((write.site.member, None)).iter().filter(|(site, _)| !self.in_test(site.member));
-            found.extend(callers.take(20).flat_map(|(site, _)| self.told_around(*site)));
+            found.extend(callers.take(20).flat_map(|(site, _)| self.told_behind(*site)));
         }
         found.retain(|c| of_subject.contains(c));
         found.sort_unstable();
@@ -168,18 +179,17 @@ impl Wiring<'_> {
 
     /// The channels that objects of a class own, those of its bases too.
     pub fn channels_of(&self, class: TypeId) -> Vec<usize> {
-        let program = self.program();
-        let is_owner = |owner: TypeId| program.is_a(class, owner);
-        let owns = |channel: &Channel| match channel.key {
-            ChannelKey::Own(m, _) => is_owner(program.member(m).owner),
-            // an emitter that the class inherits from a library
-            _ => channel.raises.iter().any(|r| matches!(self.effects[*r].holder.subject, Val::This(t) if is_owner(t))),
-        };
-        self.channels.iter().enumerate().filter(|(_, c)| !c.raises.is_empty() && owns(c)).map(|(n, _)| n).collect()
+        let owned = &self.state().owned;
+        let mut found = BTreeSet::new();
+        self.program().for_each_base(class, &mut |base| {
+            found.extend(owned.get(&base).into_iter().flatten().copied());
+            true
+        });
+        found.into_iter().collect()
     }
 
     /// The channels that are told behind a statement, in its function.
-    fn told_around(&self, site: Site) -> Vec<usize> {
+    pub fn told_behind(&self, site: Site) -> Vec<usize> {
         let program = self.program();
         let Some(body) = program.body(site.member) else { return Vec::new() };
         let scope = program.scope(site.member);

@@ -1,6 +1,6 @@
 //! What code runs again and again by itself: what timers call, and loops that wait between their turns.
 
-use yarrowgraph_ir::{FunctionId, Node, NodeId, UnaryOp};
+use yarrowgraph_ir::{Node, NodeId, UnaryOp};
 
 use crate::flow::Val;
 use crate::program::{MemberId, Site};
@@ -32,7 +32,7 @@ pub fn rounds(wiring: &Wiring<'_>) -> Vec<Round> {
             None => hook == program.text(info.name) && !bases.is_empty(),
         };
         if pack.timer_hooks.iter().any(is_hook)
-            && let Some(root) = root_of(wiring, member, None)
+            && let Some(root) = root_of(wiring, member)
         {
             found.push(Round { root, by: root });
         }
@@ -44,10 +44,10 @@ pub fn rounds(wiring: &Wiring<'_>) -> Vec<Round> {
                     if pack.periodic.contains(text(name)) {
                         found.extend(body.list(args).iter().filter_map(|a| handed(wiring, member, *a)).map(|root| Round { root, by }));
                     } else if pack.rounds.contains(text(name)) && loop_around(wiring, by).is_some() {
-                        let method = wiring.flow.callee(by).and_then(|c| root_of(wiring, c.member, None));
+                        let method = wiring.flow.callee(by).and_then(|c| root_of(wiring, c.member));
                         found.extend(method.map(|root| Round { root, by }));
                     } else if pack.schedulers.contains(text(name)) && starts_itself_again(wiring, by, body.list(args)) {
-                        found.extend(root_of(wiring, member, None).map(|root| Round { root, by }));
+                        found.extend(root_of(wiring, member).map(|root| Round { root, by }));
                     } else if pack.pauses.contains(text(name))
                         && let Some(turn) = loop_around(wiring, by)
                         && is_endless(wiring, member, turn)
@@ -78,7 +78,7 @@ pub fn rounds(wiring: &Wiring<'_>) -> Vec<Round> {
         let ticks = &program.kit_of(effect.site.member).pack.ticks;
         if !wiring.in_test(effect.site.member)
             && ticks.contains(program.text(name))
-            && let Some(root) = effect.handler.as_ref().and_then(|h| function(wiring, h))
+            && let Some(root) = effect.handler.as_ref().and_then(|h| wiring.flow.code_of(h))
             && !runs_once(wiring, &effect.holder.subject)
         {
             found.push(Round { root, by: effect.site });
@@ -121,23 +121,11 @@ fn waits_for_timer(wiring: &Wiring<'_>, member: MemberId, awaited: NodeId) -> bo
 
 /// The code of a function that is handed over.
 fn handed(wiring: &Wiring<'_>, member: MemberId, node: NodeId) -> Option<Site> {
-    function(wiring, &wiring.flow.eval_in(member, node))
+    wiring.flow.code_of(&wiring.flow.eval_in(member, node))
 }
 
-fn function(wiring: &Wiring<'_>, value: &Val) -> Option<Site> {
-    match wiring.flow.function_of(value)? {
-        Val::Lambda(m, f) => root_of(wiring, m, Some(f)),
-        Val::Method(m, _) => root_of(wiring, m, None),
-        _ => None,
-    }
-}
-
-fn root_of(wiring: &Wiring<'_>, member: MemberId, function: Option<FunctionId>) -> Option<Site> {
-    let body = wiring.program().body(member)?;
-    let node = match function {
-        Some(f) => body.function(f).body?,
-        None => body.root?,
-    };
+fn root_of(wiring: &Wiring<'_>, member: MemberId) -> Option<Site> {
+    let node = wiring.program().body(member)?.root?;
     Some(Site { member, node })
 }
 

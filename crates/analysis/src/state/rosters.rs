@@ -14,14 +14,7 @@ impl Wiring<'_> {
     /// typed those that somebody joins by one method, leaves by another and is told by a third.
     pub fn rosters(&self) -> BTreeSet<MemberId> {
         let program = self.program();
-        let mut found: BTreeSet<MemberId> = self
-            .channels
-            .iter()
-            .filter_map(|c| match c.key {
-                ChannelKey::Own(m, _) if !c.raises.is_empty() => Some(m),
-                _ => None,
-            })
-            .collect();
+        let mut found = self.told_members();
         let by_act = |act: Act| -> BTreeSet<MemberId> {
             let own = self.effects.iter().filter(|e| e.act == act && !self.in_test(e.site.member));
             own.filter_map(|e| match e.holder.event {
@@ -36,6 +29,12 @@ impl Wiring<'_> {
         found.extend(by_act(Act::Join).into_iter().filter(|m| out.contains(m) && told.contains(m)));
         found.retain(|m| self.is_list(*m));
         found
+    }
+
+    /// The members that hold those who are told something.
+    pub fn told_members(&self) -> BTreeSet<MemberId> {
+        let told = self.channels.iter().filter(|c| !c.raises.is_empty());
+        told.filter_map(|c| if let ChannelKey::Own(m, _) = c.key { Some(m) } else { None }).collect()
     }
 
     /// Whether a field holds a collection, by its type or by what it is given.

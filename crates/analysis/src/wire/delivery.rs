@@ -31,26 +31,37 @@ fn of_raise(wiring: &Wiring<'_>, effect: &Effect) -> Delivery {
 /// Whether a statement stands in a function that something is handed to run it.
 fn handed_on(wiring: &Wiring<'_>, site: Site) -> Option<Delivery> {
     let program = wiring.program();
-    let body = program.body(site.member)?;
     let pack = &*program.kit_of(site.member).pack;
-    let text = |callee: NodeId| match body.node(callee) {
-        Node::Member { name, .. } | Node::Name(name) => Some(program.unit_of(site.member).text(name)),
+    wiring.hand_overs(site).into_iter().find_map(|(_, name)| match name {
+        _ if pack.other_lanes.contains(name) => Some(Delivery::OtherLane),
+        _ if pack.schedulers.contains(name) => Some(Delivery::Later),
         _ => None,
-    };
-    let mut inner = site.node;
-    for around in program.scope(site.member).ancestors(site.node) {
-        let handed = match body.node(around) {
-            Node::Call { callee, .. } if matches!(body.node(inner), Node::Lambda(_)) => text(callee),
-            Node::New { ty, .. } if matches!(body.node(inner), Node::Lambda(_)) => program.type_name(&program.type_in(site.member, ty)),
-            _ => None,
-        };
-        match handed {
-            Some(name) if pack.other_lanes.contains(name) => return Some(Delivery::OtherLane),
-            Some(name) if pack.schedulers.contains(name) => return Some(Delivery::Later),
-            _ => inner = around,
+    })
+}
+
+impl<'p> Wiring<'p> {
+    /// The calls and creations that are handed a function around a statement, nearest first, with the name of the
+    /// method or type.
+    pub fn hand_overs(&self, site: Site) -> Vec<(NodeId, &'p str)> {
+        let program = self.program();
+        let Some(body) = program.body(site.member) else { return Vec::new() };
+        let mut found = Vec::new();
+        let mut inner = site.node;
+        for around in program.scope(site.member).ancestors(site.node) {
+            let name = match body.node(around) {
+                _ if !matches!(body.node(inner), Node::Lambda(_)) => None,
+                Node::Call { callee, .. } => match body.node(callee) {
+                    Node::Member { name, .. } | Node::Name(name) => Some(program.unit_of(site.member).text(name)),
+                    _ => None,
+                },
+                Node::New { ty, .. } => program.type_name(&program.type_in(site.member, ty)),
+                _ => None,
+            };
+            found.extend(name.map(|name| (around, name)));
+            inner = around;
         }
+        found
     }
-    None
 }
 
 /// Whether what subscribers are told is taken out of a queue.

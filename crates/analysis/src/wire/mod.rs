@@ -230,7 +230,7 @@ impl<'p> Wiring<'p> {
 
     /// Whether what could not be read of some file mentions a member's name: it may do anything with it.
     pub fn is_mentioned_unread(&self, m: MemberId) -> bool {
-        self.unread.contains(&self.program().member(m).name)
+        self.is_unread(self.program().member(m).name)
     }
 
     /// Whether what could not be read of some file mentions a name.
