@@ -132,7 +132,7 @@ impl Flow<'_> {
     fn eval_name(&self, site: Site, name: Name, budget: u32) -> Val {
         let program = self.program;
         match program.scope(site.member).lookup(name, site.node) {
-            Some(Declared::Local(local)) => return self.eval_local(Site { member: site.member, node: local }, budget),
+            Some(Declared::Local(local)) => return self.eval_local_at(Site { member: site.member, node: local }, site.node, budget),
             Some(Declared::Param(function, index)) => return self.eval_param(site.member, function, index, budget),
             None => {}
         }
@@ -366,7 +366,7 @@ impl Flow<'_> {
         None
     }
 
-    fn eval_param(&self, member: MemberId, function: Option<FunctionId>, index: u16, budget: u32) -> Val {
+    pub(super) fn eval_param(&self, member: MemberId, function: Option<FunctionId>, index: u16, budget: u32) -> Val {
         if let Some(f) = function
             && let Some(walked) = self.walked_collection(member, f, index, budget)
             && !(self.is_map(&walked, budget) && self.has_rows_of_parts(&walked, budget))
@@ -413,167 +413,6 @@ impl Flow<'_> {
         };
         let ty = self.type_of(value);
         self.program.element_type(unit, &ty).is_some() && !self.program.is_map(&ty)
-    }
-
-    /// The nodes whose values reach a local.
-    pub(super) fn local_values(&self, local: Site) -> Vec<NodeId> {
-        let Some(body) = self.program.body(local.member) else { return Vec::new() };
-        let Node::Local { name, init, .. } = body.node(local.node) else { return Vec::new() };
-        let mut values: Vec<NodeId> = init.into_iter().filter(|n| !matches!(body.node(*n), Node::Null)).collect();
-        let scope = self.program.scope(local.member);
-        let writes = self.program.index.writes(self.program.sym_in(local.member, name));
-        let first = writes.partition_point(|site| site.member < local.member);
-        for &site in writes[first..].iter().take_while(|site| site.member == local.member) {
-            if let Node::Assign { target, value, op: yarrowgraph_ir::AssignOp::Set | yarrowgraph_ir::AssignOp::IfUnset } =
-                body.node(site.node)
-                && body.node(target) == Node::Name(name)
-                && scope.lookup(name, target) == Some(Declared::Local(local.node))
-                && !matches!(body.node(value), Node::Null)
-            {
-                values.push(value);
-            }
-        }
-        values
-    }
-
-    /// What is given to a local, in the order in which it stands in the text.
-    pub fn values_of_local(&self, local: Site) -> Vec<Val> {
-        self.local_values(local).into_iter().map(|node| self.eval_in(local.member, node)).collect()
-    }
-
-    fn eval_local(&self, local: Site, budget: u32) -> Val {
-        let Some(budget) = budget.checked_sub(1) else { return Val::Local(local) };
-        let Some(body) = self.program.body(local.member) else { return Val::Unknown };
-        let assigned = self.local_values(local);
-        let given = self.given_to_local(local, budget);
-        if let ([one], None) = (&assigned[..], &given) {
-            let value = self.eval_at(local.member, *one, budget);
-            let refers = matches!(body.node(*one), Node::MethodRef { .. });
-            return match value {
-                Val::Outside(..) if refers => Val::Local(local),
-                // which function it is may matter less than that it is the same one
-                Val::Lambda(..) | Val::Method(..) | Val::Bound(..) | Val::Unknown | Val::Data | Val::Call(_) => Val::Local(local),
-                known => known,
-            };
-        }
-        let values = assigned.iter().map(|v| self.eval_at(local.member, *v, budget));
-        let mut all: Vec<Val> = given.into_iter().chain(values).collect();
-        all.dedup();
-        match &all[..] {
-            [one] if !one.is_function() && *one != Val::Unknown => one.clone(),
-            // what was looked up, or made where nothing was found
-            _ => {
-                let (made, found): (Vec<&Val>, Vec<&Val>) = all.iter().partition(|v| matches!(v, Val::New(_) | Val::Literal(_)));
-                match found[..] {
-                    [path @ (Val::Element(..) | Val::Member(..) | Val::Static(_))] if !made.is_empty() => path.clone(),
-                    _ => Val::Local(local),
-                }
-            }
-        }
-    }
-
-    /// What a local gets by where it stands rather than by an assignment.
-    fn given_to_local(&self, local: Site, budget: u32) -> Option<Val> {
-        let body = self.program.body(local.member)?;
-        let parent = self.program.scope(local.member).parent(local.node)?;
-        let given = match body.node(parent) {
-            Node::ForEach { var, iterable, keys: false, .. } if var == local.node => {
-                Val::Element(Arc::new(self.eval_at(local.member, iterable, budget)), None)
-            }
-            Node::Unary { op: UnaryOp::ByRef, .. } => self.out_argument(local, parent, budget),
-            Node::Entry { key, .. } => self.part_by_key(local, parent, key, budget),
-            Node::Pattern { .. } => self.part_by_position(local, parent, budget),
-            Node::Call { callee, args, .. } if body.list(args).contains(&local.node) => {
-                self.out_of_call(local, callee, body.list(args), budget)
-            }
-            _ => return None,
-        };
-        (given != Val::Local(local)).then_some(given)
-    }
-
-    /// `table.TryGetValue(key, out var value)`
-    fn out_argument(&self, local: Site, by_ref: NodeId, budget: u32) -> Val {
-        let Some(body) = self.program.body(local.member) else { return Val::Unknown };
-        let Some(call) = self.program.scope(local.member).parent(by_ref) else { return Val::Local(local) };
-        match body.node(call) {
-            Node::Call { callee, args, .. } => self.out_of_call(local, callee, body.list(args), budget),
-            _ => Val::Local(local),
-        }
-    }
-
-    fn out_of_call(&self, local: Site, callee: NodeId, args: &[NodeId], budget: u32) -> Val {
-        let Some(body) = self.program.body(local.member) else { return Val::Unknown };
-        let Node::Member { object, name, .. } = body.node(callee) else { return Val::Local(local) };
-        let text = self.program.unit_of(local.member).text(name);
-        if !self.program.kit_of(local.member).pack.out_lookups.contains(text) {
-            return Val::Local(local);
-        }
-        let object = self.eval_at(local.member, object, budget);
-        match args.len() {
-            // a weak reference gives what it refers to
-            1 if matches!(object, Val::Element(..)) => object,
-            1 => Val::Element(Arc::new(object), None),
-            _ => {
-                let key = args.first().map(|k| Arc::new(self.eval_at(local.member, *k, budget)));
-                Val::Element(Arc::new(object), key)
-            }
-        }
-    }
-
-    fn part_by_key(&self, local: Site, entry: NodeId, key: NodeId, budget: u32) -> Val {
-        let program = self.program;
-        let Some(body) = program.body(local.member) else { return Val::Unknown };
-        let Some(pattern) = program.scope(local.member).parent(entry) else { return Val::Local(local) };
-        let (Node::Pattern { init, .. }, Node::Str(key)) = (body.node(pattern), body.node(key)) else { return Val::Local(local) };
-        let sym = program.sym_in(local.member, key);
-        match self.pattern_source(local.member, pattern, init, budget) {
-            Some(source) => match self.member_of(source, sym, false, budget) {
-                // what a caller hands over in an object is as good as a parameter
-                part @ Val::Outside(..) if matches!(part.root(), Val::Param(..)) => part,
-                Val::Outside(..) => Val::Local(local),
-                known => known,
-            },
-            None => Val::Local(local),
-        }
-    }
-
-    fn part_by_position(&self, local: Site, pattern: NodeId, budget: u32) -> Val {
-        let Some(body) = self.program.body(local.member) else { return Val::Unknown };
-        let Node::Pattern { parts, init, positional: true } = body.node(pattern) else { return Val::Local(local) };
-        // `var (a, b) = (x, y)`
-        if let Some(init) = init
-            && let Node::Collection { items, .. } = body.node(init)
-            && let Some(index) = body.list(parts).iter().position(|p| *p == local.node)
-            && let Some(&item) = body.list(items).get(index)
-        {
-            return self.eval_at(local.member, item, budget);
-        }
-        match self.pattern_source(local.member, pattern, init, budget) {
-            // the parts of rows that are written out are told apart
-            Some(Val::Element(of, None)) if self.has_rows_of_parts(&of, budget) => Val::Local(local),
-            Some(Val::Element(of, key)) => Val::Element(of, key),
-            _ => Val::Local(local),
-        }
-    }
-
-    /// What a pattern takes apart.
-    pub(super) fn pattern_source(&self, member: MemberId, pattern: NodeId, init: Option<NodeId>, budget: u32) -> Option<Val> {
-        if let Some(init) = init {
-            return Some(self.eval_at(member, init, budget));
-        }
-        let body = self.program.body(member)?;
-        let Some(parent) = self.program.scope(member).parent(pattern) else {
-            let index = self.program.decl(member).params.iter().position(|p| p.pattern == Some(pattern))?;
-            return Some(Val::Param(member, None, index as u16));
-        };
-        match body.node(parent) {
-            Node::ForEach { iterable, .. } => Some(Val::Element(Arc::new(self.eval_at(member, iterable, budget)), None)),
-            Node::Lambda(f) => {
-                let index = body.function(f).params.iter().position(|p| p.pattern == Some(pattern))?;
-                Some(self.eval_param(member, Some(f), index as u16, budget))
-            }
-            _ => None,
-        }
     }
 
     /// The function that a node makes, without going through locals that merely hold it.

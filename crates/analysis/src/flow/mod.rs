@@ -9,6 +9,7 @@ mod callers;
 mod calls;
 mod eval;
 mod given;
+mod locals;
 mod rows;
 mod show;
 mod typing;

@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 
 use rayon::prelude::*;
-use rustc_hash::FxHashMap;
+use rustc_hash::{FxHashMap, FxHashSet};
 use yarrowgraph_ir::{Facts, Language, MemberKind, Name, ParamMode, TypeDeclId, TypeKind};
 
 use super::index::FileNames;
@@ -33,6 +33,7 @@ pub(super) fn link(mut units: Vec<Facts>, kit: &dyn Fn(Language) -> Kit) -> Prog
         types_by_name: FxHashMap::default(),
         extensions: FxHashMap::default(),
         told_by_name: FxHashMap::default(),
+        opened_by_file: FxHashSet::default(),
         free: FxHashMap::default(),
         types_of_unit: Vec::new(),
         units_by_path: FxHashMap::default(),
@@ -47,12 +48,27 @@ pub(super) fn link(mut units: Vec<Facts>, kit: &dyn Fn(Language) -> Kit) -> Prog
     drop(uses);
     program.names = file_names.into_iter().map(|n| n.whole).collect();
     program.imported_modules = (0..program.units.len()).into_par_iter().map(|i| imported_modules(&program, UnitId(i as u32))).collect();
+    program.opened_by_file = opened_by_file(&program);
     place_nested(&mut program, &numbers);
     find_bases(&mut program);
     program.free = free_members(&program);
     program.told_by_name = told_by_name(&program);
     program.declared = program.members.iter().map(|_| Default::default()).collect();
     program
+}
+
+/// Namespaces that are opened in single files, and in none for all.
+fn opened_by_file(p: &Program) -> FxHashSet<String> {
+    let opened = |for_all: bool| {
+        p.units
+            .iter()
+            .filter(|f| p.kits[&f.unit.language].traits.open_names)
+            .flat_map(|f| f.unit.imports.iter().map(move |i| (&f.unit, i)))
+            .filter(move |(unit, i)| i.reexport == for_all && i.name.is_none_or(|n| unit.text(n) == "*"))
+            .map(|(unit, i)| unit.text(i.from))
+    };
+    let for_all: FxHashSet<&str> = opened(true).collect();
+    opened(false).filter(|n| !for_all.contains(n)).map(str::to_owned).collect()
 }
 
 /// Numbers the names of all files, and the last parts of the dotted ones.

@@ -15,7 +15,7 @@ use std::borrow::Cow;
 use std::collections::BTreeMap;
 use std::sync::{Mutex, OnceLock};
 
-use rustc_hash::FxHashMap;
+use rustc_hash::{FxHashMap, FxHashSet};
 use smallvec::{SmallVec, smallvec};
 use yarrowgraph_ir::pack::{self, Pack};
 use yarrowgraph_ir::traits::Traits;
@@ -167,6 +167,8 @@ pub struct Program {
     /// Methods that are called on their first parameter.
     extensions: FxHashMap<Sym, Vec<MemberId>>,
     told_by_name: FxHashMap<Sym, MemberId>,
+    /// Namespaces that files bring in each for itself, so that the others do not have them.
+    opened_by_file: FxHashSet<String>,
     free: FxHashMap<Sym, Vec<MemberId>>,
     types_of_unit: Vec<Vec<TypeId>>,
     units_by_path: FxHashMap<String, UnitId>,

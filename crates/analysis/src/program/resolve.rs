@@ -143,9 +143,15 @@ impl Program {
                 return Some(t);
             }
         }
-        // namespaces can be brought in for a whole project; one candidate leaves no doubt
+        // namespaces can be brought in for a whole project; one candidate leaves no doubt, unless files open its namespace
+        // each for itself
+        let kit = self.kit(unit);
+        let known = |t: TypeId| {
+            let ours = self.kit(self.ty(t).unit).pack.callables.iter();
+            ours.clone().any(|c| yarrowgraph_ir::pack::matches(c, self.text(sym)).is_some())
+        };
         match candidates[..] {
-            [one] if self.kit(unit).traits.open_names => Some(one),
+            [one] if kit.traits.open_names && !known(one) && !self.opened_by_file.contains(self.text(self.ty(one).namespace)) => Some(one),
             _ => None,
         }
     }

@@ -134,7 +134,8 @@ impl<'t> Cpp<'t> {
             }
         };
         let (from, name) = (self.l.intern(from), self.l.intern(name));
-        self.l.unit.imports.push(Import { from, name: Some(name), alias: None, is_static: false, reexport: false, types_only: false });
+        // whoever includes the file has it as well
+        self.l.unit.imports.push(Import { from, name: Some(name), alias: None, is_static: false, reexport: true, types_only: false });
     }
 
     pub(super) fn type_params(&mut self, template: Ts<'t>) -> Vec<TypeParam> {
