@@ -24,7 +24,7 @@ use yarrowgraph_ir::{Facts, Language};
 use yarrowgraph_model::{Finding, Map};
 
 use judge::Accepted;
-use program::{Kit, Program};
+use program::{Kit, Packages, Program};
 use wire::Wiring;
 
 /// What an analysis found.
@@ -47,6 +47,8 @@ pub struct Options<'a> {
     pub want: Want,
     /// Whether the tree says of itself that other trees use it, as a package's manifest does.
     pub library: bool,
+    /// The packages of the tree.
+    pub packages: &'a Packages,
 }
 
 /// Which results are wanted.
@@ -60,7 +62,7 @@ pub enum Want {
 
 /// Analyses the facts of a tree. The same facts give the same result at any number of threads.
 pub fn analyse(facts: Vec<Facts>, kit: &dyn Fn(Language) -> Kit, options: Options<'_>) -> Analysis {
-    let program = Program::link(facts, kit);
+    let program = Program::link(facts, kit, options.packages);
     let wiring = Wiring::find(&program, options.library);
     let judged = || match options.want {
         Want::Map => (Vec::new(), Accepted::default()),

@@ -8,7 +8,7 @@ use std::borrow::Cow;
 use yarrowgraph_ir::{Facts, facts};
 use yarrowgraph_model::{Finding, Map};
 
-use crate::program::Kit;
+use crate::program::{Kit, Packages};
 use crate::{Analysis, Options, Want};
 
 /// The files of a text.
@@ -38,7 +38,7 @@ pub(crate) fn analyse(text: &str, library: bool) -> Analysis {
         })
         .collect();
     let kit = |language| Kit { traits: yarrowgraph_syntax::traits(language), pack: Cow::Borrowed(yarrowgraph_syntax::pack(language)) };
-    crate::analyse(facts, &kit, Options { root: ".", want: Want::Findings, library })
+    crate::analyse(facts, &kit, Options { root: ".", want: Want::Findings, library, packages: &Packages::new() })
 }
 
 /// The map of a text.

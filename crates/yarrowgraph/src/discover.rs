@@ -4,10 +4,12 @@ use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
 use ignore::WalkBuilder;
+use yarrowgraph_analysis::program::Packages;
 use yarrowgraph_ir::Language;
 
 use crate::config::Config;
 use crate::failure::Failure;
+use crate::manifests::Manifests;
 
 /// Folders that hold no code of the tree's own: build output and other people's code.
 const LEFT_OUT: &[&str] = &[
@@ -56,6 +58,8 @@ pub(crate) struct Found {
     pub(crate) left_out: Vec<String>,
     /// Whether most of it is in packages whose manifests say that other trees use them.
     pub(crate) is_library: bool,
+    /// The packages whose manifests are in it.
+    pub(crate) packages: Packages,
     /// Entries that could not be looked at.
     pub(crate) errors: Vec<String>,
     /// What the project has set.
@@ -88,33 +92,10 @@ pub(crate) fn discover(paths: &[PathBuf], no_ignore: bool, config: Option<&Path>
         found.left_out.push(format!("by the configuration ({} files)", found.by_config));
     }
     found.errors.sort();
-    found.is_library = found.config.library().unwrap_or_else(|| is_library(&found));
+    let manifests = Manifests::of(&found.root, found.sources.iter().map(|source| source.path.as_path()));
+    found.is_library = found.config.library().unwrap_or_else(|| manifests.is_library());
+    found.packages = manifests.packages(&found.root);
     Ok(found)
-}
-
-/// Whether most files belong to packages whose manifests name what importers get.
-fn is_library(found: &Found) -> bool {
-    let above = found.root.parent().filter(|_| found.root.ends_with("src"));
-    // files of one folder have one manifest, which is looked for once
-    let mut files_in: BTreeMap<&Path, usize> = BTreeMap::new();
-    for folder in found.sources.iter().filter_map(|source| source.path.parent()) {
-        *files_in.entry(folder).or_default() += 1;
-    }
-    let in_library = |folder: &Path| {
-        let inside = folder.ancestors().take_while(|f| f.starts_with(&found.root));
-        inside.chain(above).find(|f| f.join("package.json").is_file()).is_some_and(is_library_package)
-    };
-    let of_library: usize = files_in.iter().filter(|(folder, _)| in_library(folder)).map(|(_, files)| files).sum();
-    of_library * 2 > found.sources.len()
-}
-
-/// Whether a folder's `package.json` names what importers get.
-fn is_library_package(folder: &Path) -> bool {
-    let manifest = std::fs::read(folder.join("package.json")).ok().and_then(|b| serde_json::from_slice::<serde_json::Value>(&b).ok());
-    manifest.is_some_and(|m| {
-        let private = m.get("private").and_then(serde_json::Value::as_bool) == Some(true);
-        !private && ["main", "module", "exports", "types", "typings", "publishConfig"].iter().any(|k| m.get(k).is_some())
-    })
 }
 
 /// Whether a folder that could be a workspace's own holds packages of a package manager.

@@ -6,6 +6,7 @@ mod commands;
 mod config;
 mod discover;
 mod failure;
+mod manifests;
 mod tree;
 mod ui;
 

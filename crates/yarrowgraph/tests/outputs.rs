@@ -136,3 +136,20 @@ fn completions_and_manual_page() {
     }
     assert!(run_in(&demo(), &["man"]).out.contains(".TH"));
 }
+
+#[test]
+fn packages_of_one_tree_import_each_other_by_name() {
+    let tide = b"export class Tide {\n  private listeners: ((cm: number) => void)[] = [];\n  follow(l: (cm: number) => void) { this.listeners.push(l); }\n  rise(cm: number) { for (const l of this.listeners) l(cm); }\n}\n";
+    let dial = b"import { Tide } from '@marlwend/tide';\nexport class Dial {\n  constructor(tide: Tide) { tide.follow(cm => console.log(cm)); }\n}\n";
+    let files = [
+        ("packages/gauge/package.json", br#"{"name": "@marlwend/tide", "main": "lib/tide.js"}"#.as_slice()),
+        ("packages/gauge/src/tide.ts", tide),
+        ("packages/dial/package.json", br#"{"name": "@marlwend/dial"}"#),
+        ("packages/dial/src/index.ts", dial),
+    ];
+    let dir = folder(&files);
+    let said = run_in(dir.path(), &["map", "."]);
+    assert_eq!(said.status, 0, "{}", said.err);
+    assert!(said.out.contains("heard by Dial.new~1"), "{}", said.out);
+    assert!(!said.out.contains("nobody hears it"), "{}", said.out);
+}

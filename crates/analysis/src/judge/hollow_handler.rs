@@ -26,10 +26,12 @@ pub(super) const RULE: Rule = Rule {
     check,
 };
 
-/// What a body amounts to.
 /// So many other kinds must do something before one that does not is a slip.
 const KINDS: usize = 2;
+/// What asks more of its heirs than this is no command and no link, but a whole side of a program to be written.
+const ASKED: usize = 3;
 
+/// What a body amounts to.
 #[derive(Clone, Copy, PartialEq, Eq)]
 enum Hollow {
     Empty,
@@ -106,7 +108,7 @@ fn asked_of_all(wiring: &Wiring<'_>, method: MemberId, hollow: Hollow) -> Option
     }
     let base = base?;
     let asks = |m: &&MemberId| program.member(**m).kind == MemberKind::Method;
-    let is_single = program.ty(base).members.iter().filter(asks).count() == 1;
+    let asked = program.ty(base).members.iter().filter(asks).count();
     let declared = *program.own_members(base, info.name).first()?;
     // a default that does something is no question to all
     let is_open = program.body(declared).is_none_or(|b| b.root.is_none()) || program.decl(declared).modifiers.is_abstract;
@@ -115,7 +117,7 @@ fn asked_of_all(wiring: &Wiring<'_>, method: MemberId, hollow: Hollow) -> Option
         .callers((declared, None))
         .iter()
         .any(|(site, with)| !wiring.in_test(site.member) && !matches!(with.this, Some(Val::This(_))));
-    let counts = (is_single && is_open) || hollow == Hollow::NotImplemented;
+    let counts = (asked == 1 && is_open) || (asked <= ASKED && hollow == Hollow::NotImplemented);
     (counts && is_called && !says_nothing(program.text(program.ty(base).name))).then_some(base)
 }
 
@@ -277,6 +279,47 @@ class Tide {
     void turn(int cm) { for (TideWatch w : watches) w.turned(cm); }
     public static void main(String[] args) {
         Tide t = new Tide(); t.add(new Bell()); t.add(new Lamp()); t.add(new NullWatch()); t.turn(2);
+    }
+}
+"#,
+        );
+    }
+
+    #[test]
+    fn a_side_of_a_program_still_to_be_written_is_no_command() {
+        expect(
+            "hollow-handler",
+            r#"
+//// Port.cs
+using System;
+abstract class Port {
+    public abstract void Open();
+    public abstract void Close();
+    public abstract void Send(int level);
+    public abstract int Receive();
+}
+class Cable : Port {
+    public override void Open() { Console.WriteLine("open"); }
+    public override void Close() { Console.WriteLine("close"); }
+    public override void Send(int level) { Console.WriteLine(level); }
+    public override int Receive() { return 3; }
+}
+class Radio : Port {
+    public override void Open() { Console.WriteLine("on"); }
+    public override void Close() { Console.WriteLine("off"); }
+    public override void Send(int level) { Console.WriteLine(-level); }
+    public override int Receive() { return 4; }
+}
+class Lamp : Port {
+    public override void Open() { throw new NotImplementedException(); }
+    public override void Close() { Console.WriteLine("dark"); }
+    public override void Send(int level) { Console.WriteLine(0); }
+    public override int Receive() { return 0; }
+}
+class Gauge {
+    static void Main(string[] args) {
+        Port[] ports = { new Cable(), new Radio(), new Lamp() };
+        foreach (var port in ports) { port.Open(); port.Send(1); port.Close(); }
     }
 }
 "#,

@@ -76,12 +76,22 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel) -> Option<Draft> {
         _ => return None,
     };
     let what = short(&channel.id);
+    let idle = channel.raises.iter().map(|r| &wiring.effects[*r]).min_by_key(|e| wiring.place(e));
+    let message = match idle {
+        Some(raise) => format!(
+            "something subscribes to `{what}`, and nothing calls `{}`, which would raise it",
+            short(&program.member_id(raise.site.member))
+        ),
+        None => format!("something subscribes to `{what}`, and nothing ever raises it"),
+    };
+    let subscribed = joins.iter().take(5).map(|e| related("subscribed here", wiring.place(e)));
+    let raised = idle.map(|e| related("raised here, which nothing comes to", wiring.place(e)));
     Some(Draft {
         level: Level::Warning,
         certainty,
         place: place.clone(),
-        message: format!("something subscribes to `{what}`, and nothing ever raises it"),
-        related: joins.iter().take(5).map(|e| related("subscribed here", wiring.place(e))).filter(|r| r.place != place).collect(),
+        message,
+        related: subscribed.chain(raised).filter(|r| r.place != place).collect(),
         parties: vec![channel.id.clone()],
         edit: None,
     })
@@ -283,5 +293,26 @@ rise(1);
         expect("mute-event", text);
         // other trees may publish it
         expect_in_library("mute-event", &text.replace(" //! mute-event warning", ""));
+    }
+
+    #[test]
+    fn what_would_raise_it_is_never_called() {
+        expect(
+            "mute-event",
+            r#"
+//// Kiln.cs
+using System;
+internal class Kiln {
+    internal event Action Cooled; //! mute-event warning
+    void OnCooled() { if (Cooled != null) Cooled(); }
+    internal event Action Heated;
+    internal void Fire() { if (Heated != null) Heated(); }
+}
+internal class Potter {
+    internal static void Main() { var kiln = new Kiln(); kiln.Cooled += Open; kiln.Heated += Open; kiln.Fire(); }
+    static void Open() { Console.WriteLine("open"); }
+}
+"#,
+        );
     }
 }

@@ -283,4 +283,29 @@ class Loaf {
 "#,
         );
     }
+
+    #[test]
+    fn parts_that_are_only_asked_are_no_roster() {
+        expect(
+            "open-roster",
+            r#"
+//// beds.ts
+export interface Bed { isDry(): boolean; }
+export class Row implements Bed {
+  readonly beds: Bed[] = [];
+  add(bed: Bed): void { this.beds.push(bed); }
+  remove(bed: Bed): void {
+    const at = this.beds.indexOf(bed);
+    if (at >= 0) this.beds.splice(at, 1);
+  }
+  isDry(): boolean {
+    for (const bed of this.beds) {
+      if (!bed.isDry()) return false;
+    }
+    return true;
+  }
+}
+"#,
+        );
+    }
 }

@@ -4,6 +4,7 @@ use yarrowgraph_ir::{MemberKind, Visibility};
 use yarrowgraph_model::{Certainty, ChannelKind, Level};
 
 use super::{Draft, Page, Rule, edits, related, short};
+use crate::program::MemberId;
 use crate::wire::Wiring;
 use crate::wire::channels::{Channel, ChannelKey};
 use crate::wire::effect::{Effect, Guard};
@@ -52,6 +53,9 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> Option<Draf
     if nobody && channel.kind == ChannelKind::Slot && !wiring.flow.definitions(m).is_empty() {
         return None;
     }
+    if is_filled_at_birth(wiring, channel, m) {
+        return None;
+    }
     // the value was handed on: whoever calls it was told that it is there
     if !effect.inner.is_empty() {
         return None;
@@ -79,6 +83,18 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> Option<Draf
         parties: vec![channel.id.clone(), program.member_id(effect.site.member)],
         edit: edits::guard_raise(wiring, effect),
     })
+}
+
+/// Whether whoever makes a record sets the slot right there, and nobody empties it later.
+fn is_filled_at_birth(wiring: &Wiring<'_>, channel: &Channel, m: MemberId) -> bool {
+    let program = wiring.program();
+    let owner = program.member(m).owner;
+    if program.ty(owner).members.iter().any(|x| program.member(*x).kind == MemberKind::Method) {
+        return false;
+    }
+    let made = wiring.flow.creations(owner);
+    let sets = |by: MemberId| channel.joins.iter().any(|j| wiring.effects[*j].site.member == by);
+    channel.kind != ChannelKind::Event && channel.leaves.is_empty() && !made.is_empty() && made.iter().all(|site| sets(site.member))
 }
 
 /// Whether what is told is an object in a slot, of which no code at all asks whether it is there.
@@ -191,6 +207,30 @@ class Lamp {
         dimmed.run(); //! unguarded-raise warning
     }
     public static void main(String[] args) { Lamp l = new Lamp(); l.onLit(() -> { }); l.dim(); l.onDimmed(() -> { }); }
+}
+"#,
+        );
+    }
+
+    #[test]
+    fn a_record_is_filled_by_its_maker() {
+        expect(
+            "unguarded-raise",
+            r#"
+//// Job.cs
+using System;
+internal class Job { internal Action Work; }
+internal class Bakery {
+    internal static void Bake(Job job) { job.Work(); }
+    internal static void Main() { var job = new Job(); job.Work = Knead; Bake(job); }
+    static void Knead() { Console.WriteLine("dough"); }
+}
+internal class Note { internal Action Read; }
+internal class Desk {
+    internal static void Open(Note note) { note.Read(); } //! unguarded-raise warning
+    internal static void Take(Note note) { note.Read += Tell; }
+    internal static Note Make() { return new Note(); }
+    static void Tell() { Console.WriteLine("read"); }
 }
 "#,
         );

@@ -8,13 +8,14 @@ use yarrowgraph_ir::{Facts, Language, MemberKind, Name, ParamMode, TypeDeclId, T
 
 use super::index::FileNames;
 use super::outlines::{self, NOWHERE};
+use super::packages::Packages;
 use super::types::Here;
 use super::{ByName, Index, Kit, MemberId, MemberInfo, Program, Scope, Site, Sym, Symbols, Ty, Type, TypeId, UnitId, index};
 
 /// Texts beyond this length, in bytes, name no type.
 const LONGEST_NAME: usize = 200;
 
-pub(super) fn link(mut units: Vec<Facts>, kit: &dyn Fn(Language) -> Kit) -> Program {
+pub(super) fn link(mut units: Vec<Facts>, kit: &dyn Fn(Language) -> Kit, packages: &Packages) -> Program {
     units.sort_by(|a, b| a.unit.path.cmp(&b.unit.path));
     // numbering the names takes one thread about as long as scanning the bodies takes the others
     let ((symbols, empty, file_names), (scopes, uses)) =
@@ -47,7 +48,8 @@ pub(super) fn link(mut units: Vec<Facts>, kit: &dyn Fn(Language) -> Kit) -> Prog
     program.index = Index::new(&program.symbols, empty, &bodies);
     drop(uses);
     program.names = file_names.into_iter().map(|n| n.whole).collect();
-    program.imported_modules = (0..program.units.len()).into_par_iter().map(|i| imported_modules(&program, UnitId(i as u32))).collect();
+    program.imported_modules =
+        (0..program.units.len()).into_par_iter().map(|i| imported_modules(&program, packages, UnitId(i as u32))).collect();
     program.opened_by_file = opened_by_file(&program);
     place_nested(&mut program, &numbers);
     find_bases(&mut program);
@@ -100,12 +102,13 @@ fn scan(facts: &Facts) -> (Box<[Scope]>, Box<[index::Uses]>) {
     (members.iter().map(Scope::new).collect(), members.iter().map(|m| index::uses(&facts.unit, m)).collect())
 }
 
-fn imported_modules(program: &Program, id: UnitId) -> Box<[Option<UnitId>]> {
+fn imported_modules(program: &Program, packages: &Packages, id: UnitId) -> Box<[Option<UnitId>]> {
     let unit = program.unit(id);
     if !program.kit(id).traits.file_modules {
         return Box::default();
     }
-    unit.imports.iter().map(|i| program.module_named(id, unit.text(i.from))).collect()
+    let module = |from: &str| program.module_named(id, from).or_else(|| program.module_of_package(packages, from));
+    unit.imports.iter().map(|i| module(unit.text(i.from))).collect()
 }
 
 /// For each file its types' numbers in the tree.

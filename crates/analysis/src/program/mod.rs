@@ -6,6 +6,7 @@ mod build;
 mod dump;
 mod index;
 mod outlines;
+mod packages;
 mod resolve;
 mod scope;
 mod symbols;
@@ -27,6 +28,7 @@ use yarrowgraph_model::Place;
 pub(crate) use dump::describe;
 pub use dump::dump;
 pub use index::Index;
+pub use packages::{Package, Packages};
 pub use resolve::{HOPS, Named};
 pub use scope::{Declared, Scope};
 pub use symbols::{Sym, Symbols};
@@ -180,9 +182,9 @@ pub struct Program {
 }
 
 impl Program {
-    /// Links the files of a tree.
-    pub fn link(units: Vec<Facts>, kit: &dyn Fn(Language) -> Kit) -> Self {
-        build::link(units, kit)
+    /// Links the files of a tree, whose packages import from each other by their names.
+    pub fn link(units: Vec<Facts>, kit: &dyn Fn(Language) -> Kit, packages: &Packages) -> Self {
+        build::link(units, kit, packages)
     }
 
     /// A type.

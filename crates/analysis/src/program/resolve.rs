@@ -370,10 +370,14 @@ impl Program {
                 other => parts.push(other),
             }
         }
-        let base = parts.join("/");
-        let plain = [".js", ".jsx", ".mjs", ".cjs", ".ts", ".tsx"].iter().find_map(|e| base.strip_suffix(e)).unwrap_or(&base);
+        self.module_at(&parts.join("/"))
+    }
+
+    /// The file at a path, with or without its extension, or in the folder there.
+    pub(super) fn module_at(&self, base: &str) -> Option<UnitId> {
+        let plain = [".d.ts", ".js", ".jsx", ".mjs", ".cjs", ".ts", ".tsx"].iter().find_map(|e| base.strip_suffix(e)).unwrap_or(base);
         let index = if base.is_empty() { "index".to_owned() } else { format!("{base}/index") };
-        for stem in [plain, base.as_str(), index.as_str()] {
+        for stem in [plain, base, index.as_str()] {
             for extension in [".ts", ".tsx", ".mts", ".cts", ".js", ".jsx", ".mjs", ".cjs", ".d.ts"] {
                 if let Some(&found) = self.units_by_path.get(&format!("{stem}{extension}")) {
                     return Some(found);

@@ -7,7 +7,7 @@ use yarrowgraph_ir::{MemberKind, Node};
 use crate::program::MemberId;
 use crate::wire::Wiring;
 use crate::wire::channels::ChannelKey;
-use crate::wire::effect::{Act, Event};
+use crate::wire::effect::{Act, Effect, Event};
 
 impl Wiring<'_> {
     /// The collections of the tree that are walked to tell their elements something: channels, and where nothing is
@@ -27,8 +27,25 @@ impl Wiring<'_> {
         };
         let (out, told) = (by_act(Act::Leave), by_act(Act::Raise));
         found.extend(by_act(Act::Join).into_iter().filter(|m| out.contains(m) && told.contains(m)));
-        found.retain(|m| self.is_list(*m));
+        found.retain(|m| self.is_list(*m) && !self.asks_its_parts(*m));
         found
+    }
+
+    /// Whether a collection holds the parts of a whole that is one of them itself, and only questions go through it.
+    fn asks_its_parts(&self, m: MemberId) -> bool {
+        let program = self.program();
+        let info = program.member(m);
+        let element = program.element_type(info.unit, &self.flow.type_held(m)).and_then(|t| t.own());
+        let is_question = |e: &&Effect| {
+            let (Some(body), scope) = (program.body(e.site.member), program.scope(e.site.member)) else { return false };
+            scope.parent(e.site.node).is_some_and(|around| match body.node(around) {
+                Node::If { cond, .. } | Node::Conditional { cond, .. } => cond == e.site.node,
+                Node::Unary { .. } | Node::Binary { .. } => true,
+                _ => false,
+            })
+        };
+        let told = || self.effects.iter().filter(|e| e.act == Act::Raise && e.holder.event == Event::Own(m));
+        element.is_some_and(|t| program.is_a(info.owner, t)) && told().next().is_some() && told().all(|e| is_question(&e))
     }
 
     /// The members that hold those who are told something.

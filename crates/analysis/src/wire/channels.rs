@@ -167,7 +167,7 @@ pub(super) fn group(flow: &Flow<'_>, effects: &[Effect], signals: &FxHashSet<Typ
     for index in 0..flow.program.members.len() {
         let m = MemberId(index as u32);
         if flow.program.member(m).kind == MemberKind::Event && !namer.forwards(m) {
-            let key = ChannelKey::Own(namer.contract(m), None);
+            let key = ChannelKey::Own(namer.contract(namer.overridden(m)), None);
             by_key.entry(key.clone()).or_insert_with(|| namer.channel(key));
         }
     }

@@ -1,7 +1,7 @@
 //! What channels are called, and what tells one from another.
 
 use rustc_hash::FxHashSet;
-use yarrowgraph_ir::{AccessorKind, MemberKind, TypeKind};
+use yarrowgraph_ir::{AccessorKind, MemberKind, TypeKind, Visibility};
 use yarrowgraph_model::ChannelKind;
 
 use super::channels::{Channel, ChannelKey, Topic};
@@ -42,7 +42,7 @@ impl Namer<'_, '_> {
             _ => return None,
         };
         // an heir of the signal class has an identity of its own
-        (self.flow.type_of(&holder.subject).own() == Some(owner)).then_some((field, topic))
+        (self.flow.type_of(&holder.subject).own() == Some(owner)).then(|| (self.overridden(field), topic))
     }
 
     /// What tells the channel of a holder from others.
@@ -53,7 +53,7 @@ impl Namer<'_, '_> {
         match &holder.event {
             Event::Own(m) => {
                 let topic = holder.key.as_ref().map(|k| self.topic(k));
-                Some(ChannelKey::Own(self.contract(*m), topic))
+                Some(ChannelKey::Own(self.contract(self.overridden(*m)), topic))
             }
             Event::Outside(name) => Some(ChannelKey::Outside(self.outside_owner(&holder.subject), *name)),
             Event::Bus => {
@@ -86,11 +86,39 @@ impl Namer<'_, '_> {
             if let [one] = implementing[..] {
                 return one;
             }
-            if let Some(&first) = implementing.first() {
+            if let Some(&first) = implementing.first().filter(|_| owner.kind == TypeKind::Interface) {
                 return first;
             }
         }
         m
+    }
+
+    /// The member of the topmost class in whose place a member stands: an override of an abstract event of which there
+    /// are others, and, where objects have one field of a name, the field of a base.
+    pub(super) fn overridden(&self, m: MemberId) -> MemberId {
+        let program = self.flow.program;
+        let info = program.member(m);
+        let one_of_a_name = program.kit(info.unit).traits.file_modules;
+        let asks = match info.kind {
+            MemberKind::Event => program.decl(m).modifiers.is_override,
+            MemberKind::Field => one_of_a_name && !info.is_static,
+            _ => false,
+        };
+        if !asks {
+            return m;
+        }
+        let mut found = m;
+        program.for_each_base(info.owner, &mut |t| {
+            let declared = program.own_members(t, info.name).iter().copied().find(|x| program.member(*x).kind == info.kind);
+            if let Some(x) = declared.filter(|x| *x != m && program.ty(t).kind == TypeKind::Class)
+                && program.decl(x).modifiers.visibility != Visibility::Private
+                && (one_of_a_name || (program.decl(x).modifiers.is_abstract && self.contract(x) == x))
+            {
+                found = x;
+            }
+            true
+        });
+        found
     }
 
     /// Whether an event has accessors that hand on to something else.

@@ -189,6 +189,11 @@ fn whole(found: &Found, keys: &[Option<Key>]) -> Option<Key> {
     };
     part(found.root.as_os_str().as_encoded_bytes());
     part(&[u8::from(found.is_library)]);
+    for (name, package) in &found.packages {
+        part(name.as_bytes());
+        part(package.folder.as_bytes());
+        package.entries.iter().for_each(|e| part(e.as_bytes()));
+    }
     part(found.config.text.as_bytes());
     found.left_out.iter().for_each(|l| part(l.as_bytes()));
     for key in keys {

@@ -42,7 +42,7 @@ pub(super) fn run(args: &DebugArgs, ui: &Ui) -> Result<Status, Failure> {
     }
     let read = tree.took;
     let started = Instant::now();
-    let program = Program::link(tree.facts, &|language| config.kit(language));
+    let program = Program::link(tree.facts, &|language| config.kit(language), &tree.found.packages);
     let linked = started.elapsed();
     match args.stage {
         Stage::Program => out.write_all(program::dump(&program).as_bytes())?,

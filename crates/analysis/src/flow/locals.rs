@@ -1,0 +1,220 @@
+//! What locals hold.
+
+use std::sync::Arc;
+
+use yarrowgraph_ir::{Node, NodeId, UnaryOp};
+
+use super::{Flow, Val};
+use crate::program::{Declared, MemberId, Site};
+
+impl Flow<'_> {
+    /// The nodes whose values reach a local.
+    pub(super) fn local_values(&self, local: Site) -> Vec<NodeId> {
+        let Some(body) = self.program.body(local.member) else { return Vec::new() };
+        let Node::Local { name, init, .. } = body.node(local.node) else { return Vec::new() };
+        let mut values: Vec<NodeId> = init.into_iter().filter(|n| !matches!(body.node(*n), Node::Null)).collect();
+        let scope = self.program.scope(local.member);
+        let writes = self.program.index.writes(self.program.sym_in(local.member, name));
+        let first = writes.partition_point(|site| site.member < local.member);
+        for &site in writes[first..].iter().take_while(|site| site.member == local.member) {
+            if let Node::Assign { target, value, op: yarrowgraph_ir::AssignOp::Set | yarrowgraph_ir::AssignOp::IfUnset } =
+                body.node(site.node)
+                && body.node(target) == Node::Name(name)
+                && scope.lookup(name, target) == Some(Declared::Local(local.node))
+                && !matches!(body.node(value), Node::Null)
+            {
+                values.push(value);
+            }
+        }
+        values
+    }
+
+    /// What is given to a local, in the order in which it stands in the text.
+    pub fn values_of_local(&self, local: Site) -> Vec<Val> {
+        self.local_values(local).into_iter().map(|node| self.eval_in(local.member, node)).collect()
+    }
+
+    /// What a local is where it is read: what the statement before it in the same run of code has put there, or
+    /// whatever reaches it at all.
+    pub(super) fn eval_local_at(&self, local: Site, at: NodeId, budget: u32) -> Val {
+        let Some(put) = self.put_before(local, at) else { return self.eval_local(local, budget) };
+        let Some(budget) = budget.checked_sub(1) else { return Val::Local(local) };
+        match self.held(local, put, budget) {
+            // what is made where nothing was found will stand where it was looked for
+            made @ (Val::New(_) | Val::Literal(_)) => match self.eval_local(local, budget) {
+                found @ (Val::Element(..) | Val::Member(..) | Val::Static(_)) => found,
+                _ => made,
+            },
+            value => value,
+        }
+    }
+
+    /// The one value that a local given several has at a place in the straight line of a body.
+    fn put_before(&self, local: Site, at: NodeId) -> Option<NodeId> {
+        let values = self.local_values(local);
+        if values.len() < 2 {
+            return None;
+        }
+        let (body, scope) = (self.program.body(local.member)?, self.program.scope(local.member));
+        let puts: Vec<NodeId> = values.iter().filter_map(|v| scope.parent(*v)).collect();
+        let put_within = |node: NodeId| puts.iter().any(|put| *put == node || scope.ancestors(*put).any(|a| a == node));
+        let mut inner = at;
+        for around in scope.ancestors(at) {
+            match body.node(around) {
+                Node::Block(list) => {
+                    let list = body.list(list);
+                    let before = list.iter().position(|s| *s == inner)?;
+                    if let Some(statement) = list[..before].iter().rev().find(|s| put_within(**s)) {
+                        return puts.iter().position(|put| put == statement).map(|index| values[index]);
+                    }
+                }
+                // its own value is made of what was there before
+                _ if puts.contains(&around) => {}
+                Node::Lambda(_) => return None,
+                // a later round finds what an earlier one has put there; the other branch of a choice does not count
+                _ if put_within(around) => return None,
+                _ => {}
+            }
+            inner = around;
+        }
+        None
+    }
+
+    /// What a local stands for that is given one value.
+    fn held(&self, local: Site, node: NodeId, budget: u32) -> Val {
+        let refers = self.program.body(local.member).is_some_and(|body| matches!(body.node(node), Node::MethodRef { .. }));
+        match self.eval_at(local.member, node, budget) {
+            Val::Outside(..) if refers => Val::Local(local),
+            // which function it is may matter less than that it is the same one
+            Val::Lambda(..) | Val::Method(..) | Val::Bound(..) | Val::Unknown | Val::Data | Val::Call(_) => Val::Local(local),
+            known => known,
+        }
+    }
+
+    pub(super) fn eval_local(&self, local: Site, budget: u32) -> Val {
+        let Some(budget) = budget.checked_sub(1) else { return Val::Local(local) };
+        let assigned = self.local_values(local);
+        let given = self.given_to_local(local, budget);
+        if let ([one], None) = (&assigned[..], &given) {
+            return self.held(local, *one, budget);
+        }
+        let values = assigned.iter().map(|v| self.eval_at(local.member, *v, budget));
+        let mut all: Vec<Val> = given.into_iter().chain(values).collect();
+        all.dedup();
+        match &all[..] {
+            [one] if !one.is_function() && *one != Val::Unknown => one.clone(),
+            // what was looked up, or made where nothing was found
+            _ => {
+                let (made, found): (Vec<&Val>, Vec<&Val>) = all.iter().partition(|v| matches!(v, Val::New(_) | Val::Literal(_)));
+                match found[..] {
+                    [path @ (Val::Element(..) | Val::Member(..) | Val::Static(_))] if !made.is_empty() => path.clone(),
+                    _ => Val::Local(local),
+                }
+            }
+        }
+    }
+
+    /// What a local gets by where it stands rather than by an assignment.
+    fn given_to_local(&self, local: Site, budget: u32) -> Option<Val> {
+        let body = self.program.body(local.member)?;
+        let parent = self.program.scope(local.member).parent(local.node)?;
+        let given = match body.node(parent) {
+            Node::ForEach { var, iterable, keys: false, .. } if var == local.node => {
+                Val::Element(Arc::new(self.eval_at(local.member, iterable, budget)), None)
+            }
+            Node::Unary { op: UnaryOp::ByRef, .. } => self.out_argument(local, parent, budget),
+            Node::Entry { key, .. } => self.part_by_key(local, parent, key, budget),
+            Node::Pattern { .. } => self.part_by_position(local, parent, budget),
+            Node::Call { callee, args, .. } if body.list(args).contains(&local.node) => {
+                self.out_of_call(local, callee, body.list(args), budget)
+            }
+            _ => return None,
+        };
+        (given != Val::Local(local)).then_some(given)
+    }
+
+    /// `table.TryGetValue(key, out var value)`
+    fn out_argument(&self, local: Site, by_ref: NodeId, budget: u32) -> Val {
+        let Some(body) = self.program.body(local.member) else { return Val::Unknown };
+        let Some(call) = self.program.scope(local.member).parent(by_ref) else { return Val::Local(local) };
+        match body.node(call) {
+            Node::Call { callee, args, .. } => self.out_of_call(local, callee, body.list(args), budget),
+            _ => Val::Local(local),
+        }
+    }
+
+    fn out_of_call(&self, local: Site, callee: NodeId, args: &[NodeId], budget: u32) -> Val {
+        let Some(body) = self.program.body(local.member) else { return Val::Unknown };
+        let Node::Member { object, name, .. } = body.node(callee) else { return Val::Local(local) };
+        let text = self.program.unit_of(local.member).text(name);
+        if !self.program.kit_of(local.member).pack.out_lookups.contains(text) {
+            return Val::Local(local);
+        }
+        let object = self.eval_at(local.member, object, budget);
+        match args.len() {
+            // a weak reference gives what it refers to
+            1 if matches!(object, Val::Element(..)) => object,
+            1 => Val::Element(Arc::new(object), None),
+            _ => {
+                let key = args.first().map(|k| Arc::new(self.eval_at(local.member, *k, budget)));
+                Val::Element(Arc::new(object), key)
+            }
+        }
+    }
+
+    fn part_by_key(&self, local: Site, entry: NodeId, key: NodeId, budget: u32) -> Val {
+        let program = self.program;
+        let Some(body) = program.body(local.member) else { return Val::Unknown };
+        let Some(pattern) = program.scope(local.member).parent(entry) else { return Val::Local(local) };
+        let (Node::Pattern { init, .. }, Node::Str(key)) = (body.node(pattern), body.node(key)) else { return Val::Local(local) };
+        let sym = program.sym_in(local.member, key);
+        match self.pattern_source(local.member, pattern, init, budget) {
+            Some(source) => match self.member_of(source, sym, false, budget) {
+                // what a caller hands over in an object is as good as a parameter
+                part @ Val::Outside(..) if matches!(part.root(), Val::Param(..)) => part,
+                Val::Outside(..) => Val::Local(local),
+                known => known,
+            },
+            None => Val::Local(local),
+        }
+    }
+
+    fn part_by_position(&self, local: Site, pattern: NodeId, budget: u32) -> Val {
+        let Some(body) = self.program.body(local.member) else { return Val::Unknown };
+        let Node::Pattern { parts, init, positional: true } = body.node(pattern) else { return Val::Local(local) };
+        // `var (a, b) = (x, y)`
+        if let Some(init) = init
+            && let Node::Collection { items, .. } = body.node(init)
+            && let Some(index) = body.list(parts).iter().position(|p| *p == local.node)
+            && let Some(&item) = body.list(items).get(index)
+        {
+            return self.eval_at(local.member, item, budget);
+        }
+        match self.pattern_source(local.member, pattern, init, budget) {
+            // the parts of rows that are written out are told apart
+            Some(Val::Element(of, None)) if self.has_rows_of_parts(&of, budget) => Val::Local(local),
+            Some(Val::Element(of, key)) => Val::Element(of, key),
+            _ => Val::Local(local),
+        }
+    }
+
+    /// What a pattern takes apart.
+    pub(super) fn pattern_source(&self, member: MemberId, pattern: NodeId, init: Option<NodeId>, budget: u32) -> Option<Val> {
+        if let Some(init) = init {
+            return Some(self.eval_at(member, init, budget));
+        }
+        let body = self.program.body(member)?;
+        let Some(parent) = self.program.scope(member).parent(pattern) else {
+            let index = self.program.decl(member).params.iter().position(|p| p.pattern == Some(pattern))?;
+            return Some(Val::Param(member, None, index as u16));
+        };
+        match body.node(parent) {
+            Node::ForEach { iterable, .. } => Some(Val::Element(Arc::new(self.eval_at(member, iterable, budget)), None)),
+            Node::Lambda(f) => {
+                let index = body.function(f).params.iter().position(|p| p.pattern == Some(pattern))?;
+                Some(self.eval_param(member, Some(f), index as u16, budget))
+            }
+            _ => None,
+        }
+    }
+}
