@@ -324,6 +324,8 @@ pub struct Unit {
     pub unread: Vec<Name>,
     /// Names of handlers and events that markup attaches, or merely names.
     pub mentioned: Vec<Name>,
+    /// Whether it lets another program use what is internal to its own.
+    pub opens_internals: bool,
     /// Whether it says that it was generated.
     pub generated: bool,
     /// Its lines.
@@ -351,6 +353,7 @@ impl Unit {
             errors: Vec::new(),
             unread: Vec::new(),
             mentioned: Vec::new(),
+            opens_internals: false,
             generated: false,
             lines: LineIndex::default(),
             line_count: 0,

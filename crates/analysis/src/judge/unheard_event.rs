@@ -610,4 +610,26 @@ class Tower extends javax.swing.JPanel {
 "#,
         );
     }
+
+    #[test]
+    fn what_is_internal_is_public_where_another_program_may_use_it() {
+        let code = |friend: &str, level: &str| {
+            format!(
+                r#"
+//// Gauge/Properties/AssemblyInfo.cs
+using System.Runtime.CompilerServices;
+[assembly: InternalsVisibleTo("{friend}")]
+//// Gauge/Gauge.cs
+using System;
+public class Gauge {{
+    internal event Action Read; //! unheard-event {level}
+    public void Take() {{ Read?.Invoke(); }}
+    public static void Main() {{ new Gauge().Take(); }}
+}}
+"#
+            )
+        };
+        expect("unheard-event", &code("Gauge.Panel, PublicKey=00", "note"));
+        expect("unheard-event", &code("Gauge.Tests", "warning"));
+    }
 }

@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use rayon::prelude::*;
 use rustc_hash::{FxHashMap, FxHashSet};
-use yarrowgraph_ir::{Facts, Language, MemberKind, Name, ParamMode, TypeDeclId, TypeKind};
+use yarrowgraph_ir::{Facts, Language, MemberKind, Name, ParamMode, TypeDeclId, TypeKind, Unit, Visibility};
 
 use super::index::FileNames;
 use super::outlines::{self, NOWHERE};
@@ -17,6 +17,7 @@ const LONGEST_NAME: usize = 200;
 
 pub(super) fn link(mut units: Vec<Facts>, kit: &dyn Fn(Language) -> Kit, packages: &Packages) -> Program {
     units.sort_by(|a, b| a.unit.path.cmp(&b.unit.path));
+    open_internals(&mut units);
     // numbering the names takes one thread about as long as scanning the bodies takes the others
     let ((symbols, empty, file_names), (scopes, uses)) =
         rayon::join(|| intern(&units), || units.par_iter().map(scan).unzip::<_, _, Vec<_>, Vec<_>>());
@@ -57,6 +58,30 @@ pub(super) fn link(mut units: Vec<Facts>, kit: &dyn Fn(Language) -> Kit, package
     program.told_by_name = told_by_name(&program);
     program.declared = program.members.iter().map(|_| Default::default()).collect();
     program
+}
+
+/// What is internal to a program that lets another one use that is public. The folder of the file that says so, or the
+/// one around it where it is in a folder for what is said of the whole, stands for the program.
+fn open_internals(units: &mut [Facts]) {
+    let folder = |path: &str| {
+        let folder = path.rsplit_once('/').map_or("", |(folder, _)| folder);
+        let around = ["Properties", "Assembly"].iter().find_map(|own| folder.strip_suffix(own));
+        around.map_or_else(|| folder.to_owned(), |f| f.trim_end_matches('/').to_owned())
+    };
+    let open: Vec<(Language, String)> =
+        units.iter().filter(|f| f.unit.opens_internals).map(|f| (f.unit.language, folder(&f.unit.path))).collect();
+    let is_open = |unit: &Unit| {
+        let within = |f: &str| f.is_empty() || unit.path.strip_prefix(f).is_some_and(|rest| rest.starts_with('/'));
+        open.iter().any(|(language, folder)| *language == unit.language && within(folder))
+    };
+    for facts in units.iter_mut().filter(|f| is_open(&f.unit)) {
+        let types = facts.unit.types.iter_mut().map(|t| &mut t.modifiers);
+        for modifiers in types.chain(facts.unit.members.iter_mut().map(|m| &mut m.modifiers)) {
+            if modifiers.visibility == Visibility::Internal {
+                modifiers.visibility = Visibility::Public;
+            }
+        }
+    }
 }
 
 /// Namespaces that are opened in single files, and in none for all.

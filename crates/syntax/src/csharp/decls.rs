@@ -42,6 +42,7 @@ impl<'t> CSharp<'t> {
         match self.kind(node) {
             Kind::NamespaceDecl | Kind::FileNamespace => self.namespace(node),
             Kind::UsingDirective => self.using(node),
+            Kind::GlobalAttribute => self.global_attributes(node),
             Kind::ClassDecl => self.type_decl(node, TypeKind::Class),
             Kind::StructDecl => self.type_decl(node, TypeKind::Struct),
             Kind::InterfaceDecl => self.type_decl(node, TypeKind::Interface),
@@ -540,6 +541,20 @@ impl<'t> CSharp<'t> {
             }
         }
         (m, annotations)
+    }
+
+    /// `[assembly: InternalsVisibleTo("Gauge.Panel")]`; tests are no other program.
+    fn global_attributes(&mut self, node: Ts<'t>) {
+        let mut found = Vec::new();
+        self.attributes(node, &mut found);
+        let text = |name| self.l.unit.text(name);
+        let opens = |a: &Annotation| {
+            let whom = a.args.first().map_or("", |(_, value)| text(*value)).to_lowercase();
+            let name = text(a.name).rsplit('.').next().unwrap_or_default().trim_end_matches("Attribute");
+            name == "InternalsVisibleTo" && !["test", "mock", "proxy", "bench"].iter().any(|w| whom.contains(w))
+        };
+        let opened = found.iter().any(opens);
+        self.l.unit.opens_internals |= opened;
     }
 
     fn attributes(&mut self, list: Ts<'t>, out: &mut Vec<Annotation>) {

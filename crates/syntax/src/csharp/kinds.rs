@@ -25,7 +25,7 @@ grammar! {
         ExprElement = "expression_element", ExprStatement = "expression_statement", FieldDecl = "field_declaration",
         FileNamespace = "file_scoped_namespace_declaration", Finally = "finally_clause", Fixed = "fixed_statement", For = "for_statement",
         ForEach = "foreach_statement", FunctionPointer = "function_pointer_type", GenericName = "generic_name",
-        GlobalStatement = "global_statement", Identifier = "identifier", If = "if_statement", ImplicitArray = "implicit_array_creation_expression",
+        GlobalAttribute = "global_attribute", GlobalStatement = "global_statement", Identifier = "identifier", If = "if_statement", ImplicitArray = "implicit_array_creation_expression",
         ImplicitNew = "implicit_object_creation_expression", ImplicitParam = "implicit_parameter", ImplicitType = "implicit_type",
         IndexerDecl = "indexer_declaration", Initializer = "initializer_expression", Integer = "integer_literal",
         InterfaceDecl = "interface_declaration", Interpolated = "interpolated_string_expression", Interpolation = "interpolation",
