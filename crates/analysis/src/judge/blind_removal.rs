@@ -6,8 +6,12 @@ use yarrowgraph_model::{Certainty, Level};
 use super::{Draft, Page, Rule, related, short};
 use crate::flow::Val;
 use crate::program::{Declared, MemberId, Site};
+use crate::state;
 use crate::wire::Wiring;
 use crate::wire::effect::{Act, Event};
+
+/// How many locals are followed back.
+const HOPS: u32 = 3;
 
 pub(super) const RULE: Rule = Rule {
     name: "blind-removal",
@@ -111,7 +115,10 @@ fn judge(wiring: &Wiring<'_>, call: Site) -> Option<Draft> {
     let (looked_up, local) = position(wiring, call.member, body, at)?;
     // it is asked of the very list that is cut
     let searched = searched(wiring, call.member, body, looked_up)?;
-    if searched != list || local.is_some_and(|local| is_asked(wiring, call, body, local)) {
+    if searched != list
+        || local.is_some_and(|local| is_asked(wiring, call, body, local))
+        || is_from(wiring, call.member, body, sought(body, looked_up)?, &list, HOPS)
+    {
         return None;
     }
     let id = program.member_id(call.member);
@@ -184,6 +191,30 @@ fn searched(wiring: &Wiring<'_>, member: MemberId, body: &Body, look_up: NodeId)
         }
     };
     Some(wiring.flow.eval_in(member, object))
+}
+
+/// What is looked up.
+fn sought(body: &Body, look_up: NodeId) -> Option<NodeId> {
+    let Node::Call { args, .. } = body.node(look_up) else { return None };
+    body.list(args).last().copied()
+}
+
+/// Whether something was taken out of the list itself, so that it is in there.
+fn is_from(wiring: &Wiring<'_>, member: MemberId, body: &Body, node: NodeId, list: &Val, hops: u32) -> bool {
+    let scope = wiring.program().scope(member);
+    let taken = |n: NodeId| match body.node(n) {
+        Node::Name(name) => match scope.lookup(name, n) {
+            Some(Declared::Local(local)) => match (body.node(local), scope.parent(local).map(|p| body.node(p))) {
+                (Node::Local { init: Some(init), .. }, _) => hops > 0 && is_from(wiring, member, body, init, list, hops - 1),
+                (_, Some(Node::ForEach { var, iterable, .. })) if var == local => wiring.flow.eval_in(member, iterable) == *list,
+                _ => false,
+            },
+            _ => false,
+        },
+        Node::Member { .. } => wiring.flow.eval_in(member, n) == *list,
+        _ => false,
+    };
+    state::any_within(body, node, &taken)
 }
 
 /// Whether the local that keeps a position is part of any comparison, or changed, or something stands between the

@@ -138,6 +138,16 @@ fn never_subscribed(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> 
     if !all.iter().all(|e| settled(e)) || on_this.iter().any(|e| release::same_handler(flow, e, effect) != Same::Never) {
         return None;
     }
+    // what it is put on is not known everywhere
+    let elsewhere = |e: &Effect| {
+        e.act == Act::Join
+            && matches!(flow.type_of(&e.holder.subject), crate::program::Ty::Unknown)
+            && !matches!(e.holder.event, Event::Own(_))
+            && release::same_handler(flow, e, effect) != Same::Never
+    };
+    if wiring.effects.iter().any(elsewhere) {
+        return None;
+    }
     // an event that other trees can subscribe to says nothing
     let program = wiring.program();
     let public = program.decl(*m).modifiers.visibility == yarrowgraph_ir::Visibility::Public;

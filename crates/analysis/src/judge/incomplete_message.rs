@@ -242,6 +242,26 @@ fn used_unguarded(wiring: &Wiring<'_>, join: usize, position: usize, part: Sym) 
         _ => false,
     };
     let parts: Vec<NodeId> = (0..body.nodes.len()).map(NodeId::new).filter(|n| scope.is_within(*n, root) && is_part(*n)).collect();
+    // `if (e.isMove())`, `if (e.kind === 'move')`: which parts there are may go by that
+    let is_message =
+        |n: NodeId| matches!(wiring.flow.eval_in(member, n), Val::Param(m, f, i) if m == member && f == function && i as usize == position);
+    let of_message = |n: NodeId| matches!(body.node(n), Node::Member { object, .. } if is_message(object));
+    let asks_kind = |n: NodeId| match body.node(n) {
+        Node::Call { callee, .. } => of_message(callee),
+        Node::Binary { op: BinaryOp::Eq | BinaryOp::Ne, left, right } => of_message(left) || of_message(right),
+        Node::Switch { subject: Some(subject), .. } => of_message(subject),
+        _ => false,
+    };
+    let sorted = |n: &NodeId| {
+        scope.ancestors(*n).any(|around| match body.node(around) {
+            Node::If { cond, .. } | Node::Conditional { cond, .. } => state::any_within(body, cond, &asks_kind),
+            Node::Switch { .. } => asks_kind(around),
+            _ => false,
+        })
+    };
+    if !parts.is_empty() && parts.iter().all(sorted) {
+        return None;
+    }
     let asks = |n: &NodeId| {
         let mut inner = *n;
         for around in scope.ancestors(*n) {

@@ -380,7 +380,7 @@ fn ends_its_subject(wiring: &Wiring<'_>, teardown: MemberId, join: &Effect) -> b
     let is_subject = |value: &Val| match (value, &join.holder.subject) {
         (value, subject) if value == subject => true,
         (Val::Member(of, m), subject @ Val::Param(..)) if matches!(**of, Val::This(_)) => {
-            flow.only_definition(*m).is_some_and(|only| flow.eval(only) == *subject)
+            flow.definitions(*m).iter().any(|d| flow.eval(*d) == *subject)
         }
         _ => false,
     };

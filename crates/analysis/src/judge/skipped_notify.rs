@@ -152,9 +152,19 @@ impl Subject<'_, '_> {
     fn told_closely(&self, site: Site) -> BTreeSet<usize> {
         let (wiring, program) = (self.wiring, self.wiring.program());
         let Some(body) = program.body(site.member) else { return BTreeSet::new() };
+        let scope = program.scope(site.member);
+        // what only some of its changes come by
+        let is_choice = |node: NodeId| {
+            scope
+                .ancestors(node)
+                .take_while(|a| !scope.ancestors(site.node).any(|b| b == *a))
+                .any(|a| matches!(body.node(a), Node::If { .. }))
+        };
         self.told(site, &|node| {
             let called = match body.node(node) {
                 Node::Call { .. } => wiring.flow.callee(Site { member: site.member, node }),
+                // a property that tells when it is set
+                Node::Assign { .. } if node != site.node && is_choice(node) => return false,
                 _ => None,
             };
             called.is_none_or(|c| program.is_a(self.class, program.member(c.member).owner) && !self.mutators.contains(&c.member))
@@ -219,6 +229,7 @@ impl Subject<'_, '_> {
                 && !self.callers_tell(change.site.member, 2)
                 && !self.is_lazy(change)
                 && !self.asks_the_library(change.site)
+                && !self.hands_on(change)
             {
                 let of_channel = telling.iter().filter(|(_, t)| t.contains(&channel));
                 let peers: BTreeSet<MemberId> = of_channel.map(|(c, _)| c.site.member).collect();
@@ -398,6 +409,27 @@ impl Subject<'_, '_> {
                 _ => false,
             })
         })
+    }
+
+    /// Whether somebody is handed the changed object right after the change: that may well tell of it.
+    fn hands_on(&self, change: &Change) -> bool {
+        let program = self.wiring.program();
+        let Some(body) = program.body(change.site.member) else { return false };
+        let scope = program.scope(change.site.member);
+        let object = match body.node(change.site.node) {
+            Node::Call { callee, .. } => callee,
+            Node::Assign { target, .. } => target,
+            _ => return false,
+        };
+        let Node::Member { object, .. } = body.node(object) else { return false };
+        let Node::Name(name) = body.node(object) else { return false };
+        let declared = scope.lookup(name, object);
+        let is_it = |n: NodeId| body.node(n) == Node::Name(name) && scope.lookup(name, n) == declared;
+        let is_handed = |n: NodeId| match body.node(n) {
+            Node::Call { args, .. } if n != change.site.node => body.list(args).iter().any(|a| state::any_within(body, *a, &is_it)),
+            _ => false,
+        };
+        state::comes_after(body, scope, change.site.node, &is_handed)
     }
 
     /// Whether a write fills in what was not there yet: the field is asked for right around it.

@@ -290,7 +290,7 @@ impl<'t> CSharp<'t> {
         let default = self.default_visibility();
         (member.modifiers, member.annotations) = self.modifiers(&kids, default);
         member.ty = kids.field(f.type_).map(|t| self.ty(t));
-        member.explicit_interface = self.explicit_interface(&kids);
+        self.put_explicit_interface(&mut member, &kids);
         let prototype = Member { annotations: Vec::new(), ..member.clone() };
         let in_interface = default == Visibility::Public;
         let accessors = kids.field(f.accessors);
@@ -404,16 +404,18 @@ impl<'t> CSharp<'t> {
         member.modifiers.is_abstract |= body.is_none();
         member.ty = kids.field(f.returns).or(kids.field(f.type_)).map(|t| self.ty(t));
         member.type_params = kids.field(f.type_parameters).map_or_else(Box::default, |n| self.type_params(n, &kids));
-        member.explicit_interface = self.explicit_interface(&kids);
+        self.put_explicit_interface(&mut member, &kids);
         let id = self.l.add_member(member);
         let first = kids.named().find(self.t.is(Kind::ConstructorInit));
         self.callable_body(id, body, first, node);
     }
 
-    fn explicit_interface(&mut self, kids: &Kids<'t>) -> Option<yarrowgraph_ir::TypeRefId> {
-        let specifier = kids.named().find(self.t.is(Kind::ExplicitInterface))?;
+    /// `void IGauge.Read()`: whoever sees the interface reaches the member.
+    fn put_explicit_interface(&mut self, member: &mut Member, kids: &Kids<'t>) {
+        let Some(specifier) = kids.named().find(self.t.is(Kind::ExplicitInterface)) else { return };
         let parts = self.l.items(specifier);
-        parts.first().map(|t| self.ty(t))
+        member.explicit_interface = parts.first().map(|t| self.ty(t));
+        member.modifiers.visibility = Visibility::Public;
     }
 
     fn enum_constant(&mut self, node: Ts<'t>) {
