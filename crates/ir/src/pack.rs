@@ -380,6 +380,12 @@ pub struct Pack {
     /// Annotations of classes whose objects a container makes, one of each as a rule.
     #[serde(default)]
     pub container_annotations: Names,
+    /// Annotations of fields that a container fills before anything of the object runs.
+    #[serde(default)]
+    pub filled_annotations: Names,
+    /// Annotations of methods that finish the making of an object.
+    #[serde(default)]
+    pub making_annotations: Names,
     /// Hooks of function components that run what they are given, and later what that returns.
     #[serde(default)]
     pub effect_hooks: Names,

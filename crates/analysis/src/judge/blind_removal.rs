@@ -206,7 +206,10 @@ fn is_from(wiring: &Wiring<'_>, member: MemberId, body: &Body, node: NodeId, lis
         Node::Name(name) => match scope.lookup(name, n) {
             Some(Declared::Local(local)) => match (body.node(local), scope.parent(local).map(|p| body.node(p))) {
                 (Node::Local { init: Some(init), .. }, _) => hops > 0 && is_from(wiring, member, body, init, list, hops - 1),
-                (_, Some(Node::ForEach { var, iterable, .. })) if var == local => wiring.flow.eval_in(member, iterable) == *list,
+                (_, Some(Node::ForEach { var, iterable, .. })) if var == local => {
+                    // whoever walks a copy may meet what was taken off in the meantime
+                    matches!(body.node(iterable), Node::Member { .. } | Node::Name(_)) && wiring.flow.eval_in(member, iterable) == *list
+                }
                 _ => false,
             },
             _ => false,
@@ -268,6 +271,32 @@ export class Staff {
   }
   go(r: (cm: number) => void) { this.readers.splice(this.readers.indexOf(r) >>> 0, 1); }
   rise(cm: number) { for (const r of this.readers) r(cm); }
+}
+"#,
+        );
+    }
+
+    #[test]
+    fn what_was_taken_from_the_list_is_in_it() {
+        expect(
+            "blind-removal",
+            r#"
+//// pens.ts
+export interface Pen { id: number; write(text: string): void; }
+export class Desk {
+  private pens: Pen[] = [];
+  add(pen: Pen): void { this.pens.push(pen); }
+  note(text: string): void { for (const pen of this.pens) pen.write(text); }
+  lose(id: number): void {
+    const found = this.pens.filter(pen => pen.id === id);
+    if (found.length) {
+      const pen = found[0];
+      this.pens.splice(this.pens.indexOf(pen), 1);
+    }
+  }
+  drop(pen: Pen): void {
+    this.pens.splice(this.pens.indexOf(pen), 1); //! blind-removal warning
+  }
 }
 "#,
         );

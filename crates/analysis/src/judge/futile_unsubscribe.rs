@@ -307,4 +307,31 @@ export class Board {
 "#,
         );
     }
+
+    #[test]
+    fn what_is_put_on_something_unknown_may_be_taken_off() {
+        expect(
+            "futile-unsubscribe",
+            r#"
+//// chart.ts
+export class Signal<T> {
+  private slots: ((value: T) => void)[] = [];
+  connect(slot: (value: T) => void): void { this.slots.push(slot); }
+  disconnect(slot: (value: T) => void): void { this.slots = this.slots.filter(s => s !== slot); }
+  emit(value: T): void { for (const slot of this.slots) slot(value); }
+}
+export class Chart {
+  readonly closed = new Signal<number>();
+  private tell = (page: number) => this.closed.emit(page);
+  open(): Chart {
+    const inset = new (this.constructor as new () => Chart)();
+    inset.closed.connect(this.forward);
+    return inset;
+  }
+  close(inset: Chart): void { inset.closed.disconnect(this.forward); }
+  private forward(page: number): void { this.tell(page); }
+}
+"#,
+        );
+    }
 }

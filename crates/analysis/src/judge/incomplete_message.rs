@@ -349,4 +349,26 @@ class Clerk {
 "#,
         );
     }
+
+    #[test]
+    fn what_is_used_for_one_kind_of_message_only() {
+        expect(
+            "incomplete-message",
+            r#"
+//// moves.ts
+import { EventEmitter } from 'node:events';
+export const yard = new EventEmitter();
+class Move {
+  constructor(readonly boat: string, readonly kind: string, readonly berth?: string) {}
+  isKind(kind: string): boolean { return this.kind === kind; }
+}
+export function go(): void { yard.emit('moved', new Move('Heron', 'in', 'B2')); }
+export function come(): void { yard.emit('moved', new Move('Teal', 'in', 'B3')); }
+export function leave(): void { yard.emit('moved', new Move('Heron', 'out', undefined)); }
+yard.on('moved', (m: Move) => {
+  if (m.isKind('in')) console.log(m.berth.length);
+});
+"#,
+        );
+    }
 }

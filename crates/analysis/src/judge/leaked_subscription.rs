@@ -391,7 +391,26 @@ fn ends_its_subject(wiring: &Wiring<'_>, teardown: MemberId, join: &Effect) -> b
             return false;
         }
         let name = program.unit_of(teardown).text(name);
-        (pack.teardowns.contains(name) || pack.handle_releases.contains(name)) && is_subject(&flow.eval_in(teardown, object))
+        if !pack.teardowns.contains(name) && !pack.handle_releases.contains(name) {
+            return false;
+        }
+        match flow.eval_in(teardown, object) {
+            Val::Element(all, _) => is_put_into(wiring, &all, join),
+            other => is_subject(&other),
+        }
+    })
+}
+
+/// Whether the subscribing function puts the subject into a collection.
+fn is_put_into(wiring: &Wiring<'_>, all: &Val, join: &Effect) -> bool {
+    let Some(body) = wiring.program().body(join.site.member) else { return false };
+    let eval = |node| wiring.flow.eval_in(join.site.member, node);
+    (0..body.nodes.len()).map(NodeId::new).any(|node| match body.node(node) {
+        Node::Call { callee, args, .. } => {
+            matches!(body.node(callee), Node::Member { object, .. } if eval(object) == *all)
+                && body.list(args).iter().any(|a| eval(*a) == join.holder.subject)
+        }
+        _ => false,
     })
 }
 
@@ -749,6 +768,51 @@ public class Presenter {
 }
 public class Shell {
     public void Open() { var view = new View(); new Presenter(view); view.Save(); }
+}
+"#,
+        );
+    }
+
+    #[test]
+    fn what_ends_with_its_owner_needs_no_release() {
+        expect(
+            "leaked-subscription",
+            r#"
+//// panel.ts
+export interface Disposable { dispose(): void; }
+export class Disposables implements Disposable {
+  private all: Disposable[] = [];
+  push(...more: Disposable[]): void { this.all.push(...more); }
+  dispose(): void { for (const one of this.all) one.dispose(); }
+}
+export class Knob implements Disposable {
+  turned: (by: number) => void = () => {};
+  turn(): void { this.turned(1); }
+  dispose(): void { this.turned = () => {}; }
+}
+export class Panel implements Disposable {
+  private readonly ends = new Disposables();
+  private readonly knobs = new Map<string, Knob>();
+  private level = 0;
+  constructor(private readonly knob: Knob, private readonly spare: Knob) {
+    this.ends.push(this.knob);
+    this.knob.turned = by => this.rise(by);
+    this.spare.turned = by => this.rise(by); //! leaked-subscription warning
+  }
+  add(name: string, knob: Knob): void {
+    this.knobs.set(name, knob);
+    knob.turned = by => this.rise(by);
+  }
+  rise(by: number): void { this.level += by; }
+  dispose(): void {
+    this.ends.dispose();
+    this.knobs.forEach(knob => knob.dispose());
+  }
+}
+export function show(knob: Knob, spare: Knob): void {
+  const panel = new Panel(knob, spare);
+  panel.add('left', knob);
+  panel.dispose();
 }
 "#,
         );

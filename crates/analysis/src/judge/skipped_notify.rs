@@ -133,7 +133,7 @@ impl Subject<'_, '_> {
         let (wiring, program) = (self.wiring, self.wiring.program());
         let kind = program.member(member).kind;
         let answers = matches!(kind, MemberKind::Accessor(yarrowgraph_ir::AccessorKind::Get));
-        let is_initial = matches!(kind, MemberKind::Constructor | MemberKind::Destructor | MemberKind::Initializer);
+        let is_initial = self.makes(member, 2);
         // what ends something else takes it as an argument
         let is_end = program.decl(member).params.is_empty() && program.is_listed(&program.kit_of(member).pack.teardowns, member);
         let of_roster = || {
@@ -141,6 +141,24 @@ impl Subject<'_, '_> {
             ways.map(|e| wiring.effects[*e].innermost().member).any(|m| m == member)
         };
         !wiring.in_test(member) && !answers && !is_initial && !is_end && !of_roster()
+    }
+
+    /// Whether a function only runs while an object is made, or is the end of it.
+    fn makes(&self, member: MemberId, depth: u32) -> bool {
+        let (wiring, program) = (self.wiring, self.wiring.program());
+        let info = program.member(member);
+        let pack = &*program.kit_of(member).pack;
+        let annotated =
+            program.decl(member).annotations.iter().any(|a| pack.making_annotations.contains(program.unit_of(member).text(a.name)));
+        if annotated || matches!(info.kind, MemberKind::Constructor | MemberKind::Destructor | MemberKind::Initializer) {
+            return true;
+        }
+        let callers = wiring.flow.callers((member, None));
+        depth > 0
+            && !program.ty(info.owner).is_module
+            && program.decl(member).modifiers.visibility < Visibility::Public
+            && !callers.is_empty()
+            && callers.iter().all(|(site, _)| program.member(site.member).owner == info.owner && self.makes(site.member, depth - 1))
     }
 
     /// The channels of the subject that are told on the way through a statement, before or after it, however deep.
@@ -552,6 +570,41 @@ static class Program {
         plan.Settled += p => Console.WriteLine(p.Day);
         var keeper = new Keeper(plan);
         keeper.Book("Monday"); keeper.More(); keeper.Move("Friday");
+    }
+}
+"#,
+        );
+    }
+
+    #[test]
+    fn a_helper_of_the_constructor_and_what_is_handed_on_are_no_slips() {
+        expect(
+            "skipped-notify",
+            r#"
+//// Lock.cs
+using System;
+class Plan {
+    public string Day = "";
+    public int Boats;
+    public event Action<Plan> Settled;
+    public void Settle() => Settled?.Invoke(this);
+}
+class Book { public void Note(Plan plan) => Console.WriteLine(plan.Day); }
+class Keeper {
+    private readonly Plan _plan;
+    private readonly Book _book;
+    public Keeper(Plan plan, Book book) { _plan = plan; _book = book; Start(); }
+    private void Start() { _plan.Day = "Sunday"; }
+    public void Take(string day) { _plan.Day = day; _plan.Boats = 2; _plan.Settle(); }
+    public void More() { _plan.Boats++; _plan.Settle(); }
+    public void Move(string day) { _plan.Day = day; _book.Note(_plan); }
+}
+static class Program {
+    static void Main() {
+        var plan = new Plan();
+        plan.Settled += p => Console.WriteLine(p.Day);
+        var keeper = new Keeper(plan, new Book());
+        keeper.Take("Monday"); keeper.More(); keeper.Move("Friday");
     }
 }
 "#,

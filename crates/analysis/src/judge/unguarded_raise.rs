@@ -235,4 +235,36 @@ internal class Desk {
 "#,
         );
     }
+
+    #[test]
+    fn what_the_maker_or_a_container_has_to_give() {
+        expect(
+            "unguarded-raise",
+            r#"
+//// tools.ts
+export interface Tool {
+  name: string;
+  run: (level: number) => void;
+  done?: (level: number) => void;
+}
+export class Shed {
+  @inject(Factory) private readonly make: () => Tool;
+  use(tool: Tool): void {
+    tool.run(1);
+    tool.done?.(1);
+    this.make().run(2);
+  }
+}
+export function fill(shed: Shed): void {
+  shed.use({ name: 'rake', run: level => console.log(level), done: level => console.log(-level) });
+  const spade: Tool = { name: 'spade', run: level => console.log(level) };
+  spade.done = level => console.log(level);
+}
+//// ways.js
+let way = function (level) { return level; };
+exports.setWay = function (other) { way = other; };
+exports.go = function (level) { return way(level); };
+"#,
+        );
+    }
 }

@@ -624,7 +624,6 @@ using System;
 public class Gauge {{
     internal event Action Read; //! unheard-event {level}
     public void Take() {{ Read?.Invoke(); }}
-    public static void Main() {{ new Gauge().Take(); }}
 }}
 "#
             )

@@ -134,6 +134,14 @@ impl Extractor<'_, '_> {
         if !matches!(self.body.node(target), Node::Name(_) | Node::Member { .. }) {
             return;
         }
+        // a local that stood for a slot stands for something else from here on
+        let traits = self.flow.program.kit_of(self.member).traits;
+        if let Node::Name(name) = self.body.node(target)
+            && !traits.references_dangle
+            && self.flow.program.scope(self.member).lookup(name, target).is_some()
+        {
+            return;
+        }
         let target_value = self.eval(target);
         let Some(holder) = holder_of(self.flow, &target_value) else {
             self.store_outside(node, &target_value, value, found);

@@ -1,6 +1,6 @@
 //! Whether a raise is covered against an empty channel.
 
-use yarrowgraph_ir::{BinaryOp, Body, MemberKind, Node, NodeId, UnaryOp};
+use yarrowgraph_ir::{BinaryOp, Body, MemberKind, Node, NodeId, TypeKind, TypeRef, UnaryOp};
 
 use super::effect::Guard;
 use crate::flow::{Flow, Val};
@@ -63,8 +63,22 @@ impl Guards<'_, '_> {
             return matches!(self.value, Val::Element(..)) && !self.is_lookup();
         };
         let info = program.member(*m);
+        let decl = program.decl(*m);
+        let unit = program.unit(info.unit);
+        // a function that is declared as one; what a container fills; what whoever makes the object has to give it
+        let is_filled = decl.annotations.iter().any(|a| program.kit(info.unit).pack.filled_annotations.contains(unit.text(a.name)));
+        let may_lack = decl.modifiers.is_optional || decl.ty.is_none_or(|t| matches!(unit.type_ref(t), TypeRef::Nullable(_)));
+        let is_required = program.ty(info.owner).kind == TypeKind::Interface && info.kind == MemberKind::Property && !may_lack;
+        if info.kind == MemberKind::Method || is_filled || is_required {
+            return true;
+        }
         if matches!(info.kind, MemberKind::Event | MemberKind::Field | MemberKind::Property) {
-            let has_first = self.flow.definitions(*m).iter().any(|s| s.member == *m && !self.is_null(*s));
+            // a module's variables get their first values as it is loaded
+            let is_first = |s: &Site| {
+                let by = program.member(s.member);
+                s.member == *m || (program.ty(info.owner).is_module && by.owner == info.owner && by.kind == MemberKind::Initializer)
+            };
+            let has_first = self.flow.definitions(*m).iter().any(|s| is_first(s) && !self.is_null(*s));
             let in_constructor = self.flow.definitions(*m).iter().any(|s| {
                 program.member(s.member).kind == MemberKind::Constructor
                     && program.member(s.member).owner == info.owner

@@ -156,6 +156,9 @@ impl Lives<'_, '_> {
             // filled by a framework, a designer or a serialiser: part of the object
             return Judged { lifetime: Lifetime::Unknown, shown: false };
         }
+        if self.ends_with_owner(m) {
+            return Judged { lifetime: Lifetime::SameFate, shown: false };
+        }
         let mut all = Vec::new();
         // what the same body stores before is what is meant
         let before = self.stored_before(m, site);
@@ -184,6 +187,50 @@ impl Lives<'_, '_> {
             });
         }
         longest(&all)
+    }
+
+    /// Whether an object puts what a field holds among the things that it ends together with itself
+    /// (`this.ends.add(this.dial)`).
+    fn ends_with_owner(&self, m: MemberId) -> bool {
+        let program = self.flow.program;
+        let info = program.member(m);
+        program.index.reads(info.name).iter().any(|read| {
+            if program.member(read.member).owner != info.owner {
+                return false;
+            }
+            let Some(body) = program.body(read.member) else { return false };
+            let scope = program.scope(read.member);
+            let mut inner = read.node;
+            for around in scope.ancestors(read.node) {
+                match body.node(around) {
+                    Node::Collection { .. } => {}
+                    Node::Call { callee, args, .. } if body.list(args).contains(&inner) => {
+                        let Node::Member { object, .. } = body.node(callee) else { return false };
+                        let Val::Member(of, kept) = self.flow.eval_in(read.member, object) else { return false };
+                        return matches!(*of, Val::This(_)) && self.ends_all(kept) && self.flow.eval(*read) == Val::Member(of, m);
+                    }
+                    _ => return false,
+                }
+                inner = around;
+            }
+            false
+        })
+    }
+
+    /// Whether a field holds an object of which all that is put into it is ended with it.
+    fn ends_all(&self, field: MemberId) -> bool {
+        let program = self.flow.program;
+        let pack = &*program.kit_of(field).pack;
+        let Some(class) = self.flow.type_held(field).own() else { return false };
+        let mut ends = false;
+        program.for_each_base(class, &mut |t| {
+            ends |= program.ty(t).members.iter().any(|x| {
+                let info = program.member(*x);
+                info.kind == MemberKind::Method && pack.handle_releases.contains(program.text(info.name))
+            });
+            !ends
+        });
+        ends
     }
 
     /// A parameter lives as its arguments do, seen from the object that is made or called.
@@ -237,7 +284,8 @@ impl Lives<'_, '_> {
                     _ => outer,
                 }
             }
-            Val::Param(..) => Judged { lifetime: Lifetime::Outer, shown: false },
+            // what a callback is handed lives as whoever calls it pleases
+            Val::Param(..) => Judged::unknown(),
             Val::Local(_) => match fate {
                 Fate::Kept => Judged::unknown(),
                 _ => Judged { lifetime: Lifetime::SameFate, shown: false },
