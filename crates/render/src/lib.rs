@@ -7,6 +7,7 @@ pub mod demo;
 pub mod escape;
 pub mod findings_text;
 pub mod json;
+pub mod junit;
 pub mod map_text;
 pub mod replay_text;
 pub mod sarif;

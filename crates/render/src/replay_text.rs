@@ -23,6 +23,8 @@ pub struct SideLine {
 /// A stimulus that changed.
 #[derive(Clone, Debug)]
 pub struct Changed {
+    /// Its number.
+    pub n: Option<u64>,
     /// What became of it, in a word.
     pub verdict: String,
     /// What differs, in sentences.
@@ -42,6 +44,10 @@ pub struct Report {
     pub counts: Vec<(String, u64)>,
     /// The stimuli that changed, in order.
     pub changed: Vec<Changed>,
+    /// Renames that are taken for granted: from, to.
+    pub assumed: Vec<(String, String)>,
+    /// Kinds of records that were left out, with their numbers before and after.
+    pub seen_through: Vec<(String, u64, u64)>,
 }
 
 /// How many changed stimuli are shown in full.
@@ -59,6 +65,24 @@ pub fn write(out: &mut dyn Write, report: &Report, o: &TextOptions) -> io::Resul
     };
     let counts: Vec<String> = report.counts.iter().filter(|(_, n)| *n > 0).map(|(word, n)| format!("{n} {word}")).collect();
     writeln!(out, "dispatch {}  {}", p.paint(role, &report.verdict), p.paint(Role::Quiet, &counts.join(", ")))?;
+    for (from, to) in &report.assumed {
+        let text = format!(
+            "assumed: {} is now called {}; --no-assume compares the names as they are",
+            escape::terminal(from),
+            escape::terminal(to)
+        );
+        writeln!(out, "{}", p.paint(Role::Note, &text))?;
+    }
+    for (kind, before, after) in &report.seen_through {
+        let text = match (before, after) {
+            (0, 0) => format!("seen through: {kind}, of which there is none"),
+            _ => format!("seen through: {kind}, {before} before and {after} after"),
+        };
+        writeln!(out, "{}", p.paint(Role::Quiet, &text))?;
+    }
+    if report.verdict == "unchanged" && report.seen_through.iter().any(|(_, b, a)| b != a) {
+        writeln!(out, "the same receivers, in the same order")?;
+    }
     for changed in report.changed.iter().take(SHOWN) {
         writeln!(out)?;
         stimulus(out, changed, o)?;
@@ -99,9 +123,10 @@ fn stimulus(out: &mut dyn Write, c: &Changed, o: &TextOptions) -> io::Result<()>
     Ok(())
 }
 
-/// What a stimulus is, in its own words.
-fn title(c: &Changed) -> String {
-    c.before.first().or(c.after.first()).map_or_else(String::new, |l| l.text.clone())
+/// What a stimulus is, in its own words where it is shown.
+pub(crate) fn title(c: &Changed) -> String {
+    let named = c.before.first().or(c.after.first()).map(|l| l.text.clone());
+    named.unwrap_or_else(|| c.n.map_or_else(String::new, |n| format!("stimulus {n}")))
 }
 
 fn cell(line: Option<&SideLine>, width: usize) -> String {

@@ -4,13 +4,13 @@ use serde_json::Value;
 
 /// The canonical text of a value: keys sorted, fields that are `null` left out, numbers by
 /// their exact value, and labels of objects replaced.
-pub(crate) fn text(value: &Value, label: &dyn Fn(&str) -> String) -> String {
+pub(crate) fn text(value: &Value, name: &mut dyn FnMut(&str) -> String) -> String {
     let mut out = String::new();
-    write(value, label, &mut out);
+    write(value, name, &mut out);
     out
 }
 
-fn write(value: &Value, label: &dyn Fn(&str) -> String, out: &mut String) {
+fn write(value: &Value, name: &mut dyn FnMut(&str) -> String, out: &mut String) {
     match value {
         Value::Null => out.push_str("null"),
         Value::Bool(b) => out.push_str(if *b { "true" } else { "false" }),
@@ -19,26 +19,23 @@ fn write(value: &Value, label: &dyn Fn(&str) -> String, out: &mut String) {
         Value::Array(items) => {
             out.push('[');
             for item in items {
-                write(item, label, out);
+                write(item, name, out);
                 out.push(',');
             }
             out.push(']');
         }
         Value::Object(fields) => {
-            if fields.len() == 1
-                && let Some(Value::String(name)) = fields.get("object")
-                && name.contains('#')
-            {
-                out.push_str(&format!("<{}>", label(name)));
+            if let Some(of) = label(value) {
+                out.push_str(&format!("<{}>", name(of)));
                 return;
             }
-            let mut keys: Vec<&String> = fields.keys().filter(|k| !fields[*k].is_null()).collect();
-            keys.sort_unstable();
+            let mut filled: Vec<(&String, &Value)> = fields.iter().filter(|(_, v)| !v.is_null()).collect();
+            filled.sort_unstable_by_key(|(key, _)| *key);
             out.push('{');
-            for key in keys {
+            for (key, value) in filled {
                 out.push_str(&Value::from(key.as_str()).to_string());
                 out.push(':');
-                write(&fields[key], label, out);
+                write(value, name, out);
                 out.push(',');
             }
             out.push('}');
@@ -60,21 +57,38 @@ fn is_digest(value: &Value) -> bool {
 }
 
 /// Whether two values agree wherever both are written out.
-pub(crate) fn agree_but_for_digests(a: &Value, b: &Value, label: &dyn Fn(&str) -> String) -> bool {
+pub(crate) fn agree_but_for_digests(
+    a: &Value,
+    b: &Value,
+    name_a: &mut dyn FnMut(&str) -> String,
+    name_b: &mut dyn FnMut(&str) -> String,
+) -> bool {
     if is_digest(a) != is_digest(b) {
         return true;
     }
     match (a, b) {
-        (Value::Array(x), Value::Array(y)) => x.len() == y.len() && x.iter().zip(y).all(|(a, b)| agree_but_for_digests(a, b, label)),
-        (Value::Object(x), Value::Object(y)) => {
-            let keys =
-                |m: &serde_json::Map<String, Value>| m.iter().filter(|(_, v)| !v.is_null()).map(|(k, _)| k.clone()).collect::<Vec<_>>();
-            let (mut kx, mut ky) = (keys(x), keys(y));
-            kx.sort_unstable();
-            ky.sort_unstable();
-            kx == ky && kx.iter().all(|k| agree_but_for_digests(&x[k], &y[k], label))
+        (Value::Array(x), Value::Array(y)) => {
+            x.len() == y.len() && x.iter().zip(y).all(|(a, b)| agree_but_for_digests(a, b, name_a, name_b))
         }
-        _ => text(a, label) == text(b, &|l| l.to_owned()),
+        (Value::Object(x), Value::Object(y)) if label(a).is_none() && label(b).is_none() => {
+            let filled = |m: &serde_json::Map<String, Value>| m.values().filter(|v| !v.is_null()).count();
+            filled(x) == filled(y)
+                && x.iter()
+                    .filter(|(_, v)| !v.is_null())
+                    .all(|(key, v)| y.get(key).is_some_and(|w| !w.is_null() && agree_but_for_digests(v, w, name_a, name_b)))
+        }
+        _ => text(a, name_a) == text(b, name_b),
+    }
+}
+
+/// The label of an object that stands in a value.
+fn label(value: &Value) -> Option<&str> {
+    match value {
+        Value::Object(fields) if fields.len() == 1 => match fields.get("object") {
+            Some(Value::String(name)) if name.contains('#') => Some(name),
+            _ => None,
+        },
+        _ => None,
     }
 }
 
@@ -103,8 +117,8 @@ mod tests {
 
     fn same(a: &str, b: &str) -> bool {
         let parse = |t: &str| serde_json::from_str::<Value>(t).expect("JSON");
-        let keep = |l: &str| l.to_owned();
-        text(&parse(a), &keep) == text(&parse(b), &keep)
+        let mut keep = |l: &str| l.to_owned();
+        text(&parse(a), &mut keep) == text(&parse(b), &mut keep)
     }
 
     #[test]

@@ -1,429 +1,555 @@
 //! Comparing two recordings, before and after.
+//!
+//! Both are read side by side, and what is the same is let go at once. What differs is read again and compared record by
+//! record, a part at a time.
+
+use std::collections::VecDeque;
+use std::sync::mpsc::{Receiver, SyncSender, sync_channel};
 
 use rustc_hash::{FxHashMap, FxHashSet};
-use yarrowgraph_model::{Kind, REPLAY_VERSION, Record};
+use yarrowgraph_model::{Kind, REPLAY_VERSION};
 
-use crate::align::{self, Aligned};
-use crate::canon;
-use crate::content;
+use crate::align;
+use crate::matching::{self, Matched, difference};
+use crate::numbers::Index;
 use crate::objects::Pairs;
-use crate::read::Recording;
-use crate::result::{Counts, Difference, DifferenceKind, Replay, Stimulus, StimulusVerdict};
-use crate::tree::{Forest, NodeId};
+use crate::options::Options;
+use crate::outline::{self, Deferred, Outline, Register};
+use crate::read::ReadError;
+use crate::rename::{self, Aliases};
+use crate::result::{Counts, DifferenceKind, Rename, Replay, SeenThrough, Stimulus, StimulusVerdict};
+use crate::say::{TreeLine, say, shortened};
+use crate::source::Source;
+use crate::tree::{self, Tree};
 
-/// What is compared, and what is listed.
-#[derive(Clone, Copy, Debug, Default)]
-pub struct Options {
-    /// Leave out arguments and requests.
-    pub ignore_args: bool,
-    /// Leave out values that are given back.
-    pub ignore_value: bool,
-    /// List stimuli that did not change too.
-    pub all: bool,
+/// So many outlines are handed over at a time.
+const BATCH: usize = 512;
+/// So many records of differing stimuli are held at a time.
+const HELD: u64 = 400_000;
+/// So many changed stimuli are shown in full.
+const SHOWN: usize = 3;
+
+/// The two orders of a stimulus, for reading.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Sides {
+    /// The order before.
+    pub before: Vec<TreeLine>,
+    /// The order after.
+    pub after: Vec<TreeLine>,
+}
+
+/// What comes of comparing two recordings.
+#[derive(Clone, Debug)]
+pub struct Comparison {
+    /// The result, as it is written.
+    pub replay: Replay,
+    /// Both orders of the first stimuli that changed.
+    pub sides: Vec<Sides>,
+    /// The line of the recording before that was cut short and left out.
+    pub cut_before: Option<u64>,
+    /// The line of the recording after that was cut short and left out.
+    pub cut_after: Option<u64>,
 }
 
 /// Compares two recordings.
-pub fn against(before: &Recording, after: &Recording, options: &Options) -> Replay {
-    let (before, after) = (Forest::new(before), Forest::new(after));
-    let mut pairs = Pairs::default();
-    let mut counts = Counts::default();
-    let mut stimuli = Vec::new();
-    for aligned in align::align(&before, &after, options) {
-        let stimulus = match aligned {
-            Aligned { before: Some(b), after: Some(a) } => {
-                pairs.add((&before, b), (&after, a));
-                Trees::new(&before, &after, &pairs, options).compare(b, a)
-            }
-            Aligned { before: Some(b), after: None } => {
-                let record = before.record(b);
-                lone(Some(record.n), None, StimulusVerdict::Missing, format!("{} is not there any more", say(record)))
-            }
-            Aligned { before: None, after: Some(a) } => {
-                let record = after.record(a);
-                lone(None, Some(record.n), StimulusVerdict::Extra, format!("{} is new", say(record)))
-            }
-            Aligned { before: None, after: None } => continue,
+///
+/// # Errors
+///
+/// When one of them cannot be read; the error names file and line.
+pub fn against(before: &Source<'_>, after: &Source<'_>, options: &Options) -> Result<Comparison, ReadError> {
+    let mut options = options.clone();
+    let mut assumed = Vec::new();
+    loop {
+        let first = first_reading(before, after, &options)?;
+        let differs = !(first.waiting_before.is_empty() && first.waiting_after.is_empty());
+        if differs
+            && !options.no_assume
+            && assumed.is_empty()
+            && let Some(rename) = rename::infer((before, &first.before), (after, &first.after), &options)?
+        {
+            options.aliases.push((rename.from.clone(), rename.to.clone()));
+            assumed.push(rename);
+            continue;
+        }
+        return Run { before, after, options: &options, first }.finish(assumed);
+    }
+}
+
+/// What is left of reading both recordings side by side.
+#[derive(Default)]
+struct First {
+    before: Register,
+    after: Register,
+    pairs: Pairs,
+    /// How many stimuli at the beginning are the same on both sides, and the places after of these.
+    same: Vec<u32>,
+    /// The numbers of these stimuli, where they are listed.
+    same_numbers: Vec<(u64, u64)>,
+    /// For each lane the last of these stimuli.
+    last_of_lane: FxHashMap<u64, u32>,
+    /// Deferred records in them: the stimulus before, its record there, and its partner.
+    deferred: Vec<(u32, Deferred, Deferred)>,
+    /// All other stimuli, with their places.
+    waiting_before: Vec<(u32, Outline)>,
+    waiting_after: Vec<(u32, Outline)>,
+}
+
+/// Reads both recordings until neither has a tree that was closed too early.
+fn first_reading(before: &Source<'_>, after: &Source<'_>, options: &Options) -> Result<First, ReadError> {
+    let aliases = Aliases::new(&options.aliases);
+    let (mut open_before, mut open_after) = (FxHashSet::default(), FxHashSet::default());
+    loop {
+        let first = side_by_side(before, after, options, &aliases, &open_before, &open_after)?;
+        if first.before.reopened.is_empty() && first.after.reopened.is_empty() {
+            return Ok(first);
+        }
+        open_before.extend(first.before.reopened);
+        open_after.extend(first.after.reopened);
+    }
+}
+
+fn side_by_side(
+    before: &Source<'_>,
+    after: &Source<'_>,
+    options: &Options,
+    aliases: &Aliases,
+    open_before: &FxHashSet<u32>,
+    open_after: &FxHashSet<u32>,
+) -> Result<First, ReadError> {
+    std::thread::scope(|scope| {
+        let (send_before, take_before) = sync_channel(4);
+        let (send_after, take_after) = sync_channel(4);
+        let reading_before = scope.spawn(move || produce(before, options, aliases, open_before, &send_before));
+        let none = Aliases::default();
+        let reading_after = scope.spawn(move || produce(after, options, &none, open_after, &send_after));
+        let mut first = Front::new(options).meet(take_before, take_after);
+        // the threads do not panic: what they call gives errors back
+        first.before = reading_before.join().unwrap_or_else(|_| Ok(Register::default()))?;
+        first.after = reading_after.join().unwrap_or_else(|_| Ok(Register::default()))?;
+        Ok(first)
+    })
+}
+
+fn produce(
+    source: &Source<'_>,
+    options: &Options,
+    aliases: &Aliases,
+    keep_open: &FxHashSet<u32>,
+    out: &SyncSender<Vec<Outline>>,
+) -> Result<Register, ReadError> {
+    let mut batch = Vec::with_capacity(BATCH);
+    let register = outline::read(source, options, aliases, keep_open, &mut |outline| {
+        batch.push(outline);
+        batch.len() < BATCH || out.send(std::mem::replace(&mut batch, Vec::with_capacity(BATCH))).is_ok()
+    })?;
+    // whoever does not listen any more needs no rest
+    let _ = out.send(batch);
+    Ok(register)
+}
+
+/// The stimuli of one side that have not been met yet.
+struct Incoming {
+    source: Receiver<Vec<Outline>>,
+    waiting: FxHashMap<u64, VecDeque<(u32, Outline)>>,
+    ended: bool,
+    count: u32,
+}
+
+impl Incoming {
+    fn new(source: Receiver<Vec<Outline>>) -> Self {
+        Self { source, waiting: FxHashMap::default(), ended: false, count: 0 }
+    }
+
+    /// Takes what comes next.
+    fn more(&mut self) -> bool {
+        let Ok(batch) = self.source.recv() else {
+            self.ended = true;
+            return false;
         };
-        counts.add(stimulus.verdict);
-        if options.all || stimulus.verdict != StimulusVerdict::Unchanged {
-            stimuli.push(stimulus);
+        for outline in batch {
+            self.waiting.entry(outline.lane).or_default().push_back((self.count, outline));
+            self.count += 1;
         }
+        true
     }
-    Replay {
-        format: "yarrowgraph-replay",
-        version: REPLAY_VERSION,
-        verdict: counts.verdict(),
-        counts,
-        stimuli,
-        assumed_renames: Vec::new(),
+
+    /// All that is waiting, in order.
+    fn rest(mut self) -> Vec<(u32, Outline)> {
+        while self.more() {}
+        let mut all: Vec<(u32, Outline)> = self.waiting.into_values().flatten().collect();
+        all.sort_unstable_by_key(|(place, _)| *place);
+        all
     }
 }
 
-fn lone(before: Option<u64>, after: Option<u64>, verdict: StimulusVerdict, text: String) -> Stimulus {
-    let kind = if verdict == StimulusVerdict::Missing { DifferenceKind::Missing } else { DifferenceKind::Extra };
-    let difference = Difference { kind, before, after, text, places: Vec::new() };
-    Stimulus { before, after, verdict, differences: vec![difference], reason: None }
+/// Lets go of stimuli that are the same on both sides, as long as nothing else has come.
+struct Front<'o> {
+    options: &'o Options,
+    first: First,
 }
 
-/// The trees of one pair of stimuli.
-struct Trees<'c, 'r> {
-    before: &'c Forest<'r>,
-    after: &'c Forest<'r>,
-    pairs: &'c Pairs,
-    options: &'c Options,
-    partner: FxHashMap<NodeId, NodeId>,
-    taken: FxHashSet<NodeId>,
-    moved: Vec<(NodeId, NodeId)>,
-    altered: Vec<(NodeId, NodeId)>,
-    undecided: bool,
-}
-
-impl<'c, 'r> Trees<'c, 'r> {
-    fn new(before: &'c Forest<'r>, after: &'c Forest<'r>, pairs: &'c Pairs, options: &'c Options) -> Self {
-        Self {
-            before,
-            after,
-            pairs,
-            options,
-            partner: FxHashMap::default(),
-            taken: FxHashSet::default(),
-            moved: Vec::new(),
-            altered: Vec::new(),
-            undecided: false,
-        }
+impl<'o> Front<'o> {
+    fn new(options: &'o Options) -> Self {
+        Self { options, first: First::default() }
     }
 
-    fn full_before(&self, id: NodeId) -> String {
-        content::full(self.before, id, &|l| self.pairs.label(l), self.options)
-    }
-
-    fn full_after(&self, id: NodeId) -> String {
-        content::full(self.after, id, &|l| l.to_owned(), self.options)
-    }
-
-    fn compare(mut self, b: NodeId, a: NodeId) -> Stimulus {
-        self.pair(b, a);
-        if self.full_before(b) != self.full_after(a) {
-            self.differs(b, a);
-        }
-        self.align_children(b, a);
-        let nodes_before = self.before.walk(b);
-        let nodes_after = self.after.walk(a);
-        self.match_moved(&nodes_before, &nodes_after);
-        self.match_altered(&nodes_before, &nodes_after);
-        let differences = self.differences(&nodes_before, &nodes_after);
-        let has = |k: DifferenceKind| differences.iter().any(|d| d.kind == k);
-        let verdict = if has(DifferenceKind::Missing) {
-            StimulusVerdict::Missing
-        } else if has(DifferenceKind::Extra) {
-            StimulusVerdict::Extra
-        } else if has(DifferenceKind::Moved) {
-            StimulusVerdict::Reordered
-        } else if has(DifferenceKind::Altered) {
-            StimulusVerdict::Altered
-        } else if self.undecided {
-            StimulusVerdict::Undecided
-        } else {
-            StimulusVerdict::Unchanged
-        };
-        let reason = (verdict == StimulusVerdict::Undecided).then(|| "one side has a digest where the other has the value".to_owned());
-        Stimulus { before: Some(self.before.record(b).n), after: Some(self.after.record(a).n), verdict, differences, reason }
-    }
-
-    fn pair(&mut self, b: NodeId, a: NodeId) {
-        self.partner.insert(b, a);
-        self.taken.insert(a);
-    }
-
-    /// Pairs the children of a pair that stay in order, lane by lane, and so on downwards.
-    fn align_children(&mut self, b: NodeId, a: NodeId) {
-        let mut stack = vec![(b, a)];
-        while let Some((b, a)) = stack.pop() {
-            let lanes_after = self.after.lanes(a);
-            for (lane, list_before) in self.before.lanes(b) {
-                let Some((_, list_after)) = lanes_after.iter().find(|(l, _)| *l == lane) else { continue };
-                let free_before: Vec<NodeId> = list_before.into_iter().filter(|n| !self.partner.contains_key(n)).collect();
-                let free_after: Vec<NodeId> = list_after.iter().copied().filter(|n| !self.taken.contains(n)).collect();
-                let kb: Vec<String> = free_before.iter().map(|n| self.full_before(*n)).collect();
-                let ka: Vec<String> = free_after.iter().map(|n| self.full_after(*n)).collect();
-                for (i, j) in common(&kb, &ka) {
-                    self.pair(free_before[i], free_after[j]);
-                    stack.push((free_before[i], free_after[j]));
-                }
-            }
-        }
-    }
-
-    /// What stands elsewhere with the same arguments and outcome has moved.
-    fn match_moved(&mut self, before: &[NodeId], after: &[NodeId]) {
-        for &b in before {
-            if self.partner.contains_key(&b) {
-                continue;
-            }
-            let key = self.full_before(b);
-            let found = after.iter().copied().find(|a| !self.taken.contains(a) && self.full_after(*a) == key);
-            if let Some(a) = found {
-                self.pair(b, a);
-                self.moved.push((b, a));
-                self.align_children(b, a);
-            }
-        }
-    }
-
-    /// What is left with the same identity is altered, the one under the same parent first.
-    fn match_altered(&mut self, before: &[NodeId], after: &[NodeId]) {
-        for same_parent in [true, false] {
-            for &b in before {
-                if self.partner.contains_key(&b) {
-                    continue;
-                }
-                let key = content::identity(self.before.record(b), &|l| self.pairs.label(l));
-                let parent = self.before.node(b).parent.and_then(|p| self.partner.get(&p).copied());
-                let fits = |a: &NodeId| {
-                    !self.taken.contains(a)
-                        && (!same_parent || (self.after.node(*a).parent == parent && self.after.lane(*a) == self.before.lane(b)))
-                        && content::identity(self.after.record(*a), &|l| l.to_owned()) == key
-                };
-                if let Some(a) = after.iter().copied().find(|a| fits(a)) {
-                    self.pair(b, a);
-                    self.differs(b, a);
-                    self.align_children(b, a);
-                }
-            }
-        }
-    }
-
-    /// Two records of one identity that do not agree: altered, unless only digests stand
-    /// between them.
-    fn differs(&mut self, b: NodeId, a: NodeId) {
-        let (rb, ra) = (self.before.record(b), self.after.record(a));
-        let (sb, sa) = (self.before.settle(b), self.after.settle(a));
-        let value = |r: Option<&Record>| r.and_then(|r| r.value.clone()).unwrap_or_default();
-        let args = |r: &Record| (r.args.clone().unwrap_or_default(), r.request.clone().unwrap_or_default());
-        let ((ab, qb), (aa, qa)) = (args(rb), args(ra));
-        let mut values = vec![(value(sb), value(sa))];
-        if !self.options.ignore_args {
-            values.extend([(ab, aa), (qb, qa)]);
-        }
-        let label = |l: &str| self.pairs.label(l);
-        let digests = values.iter().any(|(x, y)| canon::has_digest(x) != canon::has_digest(y));
-        let same_outcome = sb.map(|s| s.outcome) == sa.map(|s| s.outcome) && (&rb.from, &rb.to) == (&ra.from, &ra.to);
-        if digests && same_outcome && values.iter().all(|(x, y)| canon::agree_but_for_digests(x, y, &label)) {
-            self.undecided = true;
-        } else {
-            self.altered.push((b, a));
-        }
-    }
-
-    fn differences(&self, before: &[NodeId], after: &[NodeId]) -> Vec<Difference> {
-        let mut found = Vec::new();
-        let n = |r: &Record| Some(r.n);
-        for &b in before {
-            let record = self.before.record(b);
-            if !self.partner.contains_key(&b) {
-                // of a missing subtree only the top is listed
-                let top = self.before.node(b).parent.is_none_or(|p| self.partner.contains_key(&p));
-                if top {
-                    found.push(difference(DifferenceKind::Missing, n(record), None, format!("{} is gone", say(record))));
+    fn meet(mut self, before: Receiver<Vec<Outline>>, after: Receiver<Vec<Outline>>) -> First {
+        let (mut before, mut after) = (Incoming::new(before), Incoming::new(after));
+        let mut batch: VecDeque<Outline> = VecDeque::new();
+        let mut next = 0;
+        loop {
+            let Some(b) = batch.pop_front() else {
+                match before.source.recv() {
+                    Ok(more) => batch.extend(more),
+                    Err(_) => break,
                 }
                 continue;
-            }
-            if let Some((_, a)) = self.moved.iter().find(|(x, _)| *x == b) {
-                let text = format!("{} {}", say(record), self.moved_where(b, *a));
-                found.push(difference(DifferenceKind::Moved, n(record), n(self.after.record(*a)), text));
-            }
-            if let Some((_, a)) = self.altered.iter().find(|(x, _)| *x == b) {
-                let text = format!("{} has other arguments or another outcome", say(record));
-                found.push(difference(DifferenceKind::Altered, n(record), n(self.after.record(*a)), text));
-            }
-        }
-        for &a in after {
-            let top = !self.taken.contains(&a) && self.after.node(a).parent.is_none_or(|p| self.taken.contains(&p));
-            if top {
-                let record = self.after.record(a);
-                found.push(difference(DifferenceKind::Extra, None, n(record), format!("{} is new", say(record))));
-            }
-        }
-        found
-    }
-
-    /// Where a record moved to, in words.
-    fn moved_where(&self, b: NodeId, a: NodeId) -> String {
-        let same_parent = self.before.node(b).parent.and_then(|p| self.partner.get(&p).copied()) == self.after.node(a).parent;
-        if !same_parent {
-            return match self.after.node(a).parent {
-                Some(p) => format!("now happens under {}", say(self.after.record(p))),
-                None => "now stands alone".to_owned(),
             };
-        }
-        if self.before.lane(b) != self.after.lane(a) {
-            return format!("now happens in lane {}", self.after.lane(a));
-        }
-        let follows = self.after.node(a).parent.and_then(|p| {
-            let siblings = &self.after.node(p).children;
-            let at = siblings.iter().position(|s| *s == a)?;
-            siblings[..at].last().copied()
-        });
-        match follows {
-            Some(s) => format!("now comes after {}", say(self.after.record(s))),
-            None => "now comes first".to_owned(),
-        }
-    }
-}
-
-fn difference(kind: DifferenceKind, before: Option<u64>, after: Option<u64>, text: String) -> Difference {
-    Difference { kind, before, after, text, places: Vec::new() }
-}
-
-/// A record in a few words.
-pub(crate) fn say(r: &Record) -> String {
-    let id = |x: &Option<String>| x.clone().unwrap_or_default();
-    match r.kind {
-        Kind::Call => format!("call {}", id(&r.target)),
-        Kind::Subscribe => format!("subscribe {} to {}", id(&r.handler), id(&r.channel)),
-        Kind::Unsubscribe => format!("unsubscribe {} from {}", id(&r.handler), id(&r.channel)),
-        Kind::Raise => format!("raise {}", id(&r.channel)),
-        Kind::Deliver => format!("deliver to {}", id(&r.handler)),
-        Kind::Issue => format!("issue {}", id(&r.command)),
-        Kind::Run => format!("run {}", id(&r.command)),
-        Kind::Undo => format!("undo {}", id(&r.command)),
-        Kind::Offer => format!("offer to {}", id(&r.handler)),
-        Kind::Enter => format!("enter {} of {}", id(&r.to), id(&r.machine)),
-        Kind::End => format!("end of {}", id(&r.object)),
-        Kind::Settle => "settle".to_owned(),
-        Kind::Note => "note".to_owned(),
-    }
-}
-
-/// A longest common subsequence of two lists of keys.
-fn common(b: &[String], a: &[String]) -> Vec<(usize, usize)> {
-    let head = b.iter().zip(a).take_while(|(x, y)| x == y).count();
-    let mut pairs: Vec<(usize, usize)> = (0..head).map(|i| (i, i)).collect();
-    let (b, a) = (&b[head..], &a[head..]);
-    let width = a.len() + 1;
-    let mut best = vec![0_u32; (b.len() + 1) * width];
-    for i in (0..b.len()).rev() {
-        for j in (0..a.len()).rev() {
-            best[i * width + j] =
-                if b[i] == a[j] { best[(i + 1) * width + j + 1] + 1 } else { best[(i + 1) * width + j].max(best[i * width + j + 1]) };
-        }
-    }
-    let (mut i, mut j) = (0, 0);
-    while i < b.len() && j < a.len() {
-        if b[i] == a[j] {
-            pairs.push((head + i, head + j));
-            i += 1;
-            j += 1;
-        } else if best[(i + 1) * width + j] >= best[i * width + j + 1] {
-            i += 1;
-        } else {
-            j += 1;
-        }
-    }
-    pairs
-}
-
-/// Text of both orders of a stimulus, for reading.
-pub mod sides {
-    use super::{Forest, NodeId, say};
-
-    /// A line of a tree: how deep it stands, its number, and what it says.
-    #[derive(Clone, Debug, PartialEq, Eq)]
-    pub struct Line {
-        /// How deep.
-        pub depth: usize,
-        /// The record's number.
-        pub n: u64,
-        /// What it says.
-        pub text: String,
-    }
-
-    /// Ids down to their last two parts, which is how people say them.
-    fn shortened(text: &str) -> String {
-        let word = |w: &str| {
-            let head = w.find(['(', '#', ':', '"']).unwrap_or(w.len());
-            let cut = w[..head].rmatch_indices('.').nth(1).map_or(0, |(at, _)| at + 1);
-            w[cut..].to_owned()
-        };
-        text.split(' ').map(word).collect::<Vec<_>>().join(" ")
-    }
-
-    /// The lines of the tree whose root has a number.
-    pub fn lines(forest: &Forest<'_>, root: u64) -> Vec<Line> {
-        let Some(root) = forest.stimuli.iter().copied().find(|s| forest.record(*s).n == root) else { return Vec::new() };
-        let depth = |mut id: NodeId| {
-            let mut depth = 0;
-            while let Some(p) = forest.node(id).parent {
-                depth += 1;
-                id = p;
+            let partner = loop {
+                let next = after.waiting.get_mut(&b.lane).and_then(VecDeque::pop_front);
+                if next.is_some() || !after.more() {
+                    break next;
+                }
+            };
+            let Some((place, a)) = partner else {
+                batch.push_front(b);
+                break;
+            };
+            if !self.is_same(&b, &a) {
+                batch.push_front(b);
+                after.waiting.entry(a.lane).or_default().push_front((place, a));
+                break;
             }
-            depth
-        };
-        forest
-            .walk(root)
-            .into_iter()
-            .map(|id| Line { depth: depth(id), n: forest.record(id).n, text: shortened(&say(forest.record(id))) })
-            .collect()
+            self.let_go(next, place, &b, &a);
+            next += 1;
+        }
+        before.count = next;
+        for outline in batch {
+            before.waiting.entry(outline.lane).or_default().push_back((before.count, outline));
+            before.count += 1;
+        }
+        self.first.waiting_before = before.rest();
+        self.first.waiting_after = after.rest();
+        self.first
+    }
+
+    /// Whether two stimuli, the first of their lane on each side, are the same in all that they caused.
+    fn is_same(&mut self, b: &Outline, a: &Outline) -> bool {
+        if !b.is_like(a) {
+            return false;
+        }
+        self.first.pairs.add(&b.objects, &a.objects);
+        self.first.pairs.agree(&b.objects, &a.objects)
+    }
+
+    fn let_go(&mut self, stimulus: u32, place: u32, b: &Outline, a: &Outline) {
+        self.first.same.push(place);
+        self.first.last_of_lane.insert(b.lane, stimulus);
+        if self.options.all {
+            self.first.same_numbers.push((b.n, a.n));
+        }
+        self.first.deferred.extend(b.deferred.iter().zip(&a.deferred).map(|(x, y)| (stimulus, *x, *y)));
     }
 }
 
-#[cfg(test)]
-mod tests {
-    use super::*;
-    use crate::read::read;
-    use crate::result::Verdict;
+/// What became of a stimulus before.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Place {
+    /// The same as that of this place after.
+    Same(u32),
+    /// A pair with that of this place after, which is compared record by record.
+    Suspect(u32),
+    /// It has no partner.
+    Lone,
+}
 
-    fn recording(lines: &str) -> Recording {
-        read("r", format!("{{\"recording\":1}}\n{lines}").as_bytes()).expect("readable")
+/// A pair of stimuli that differ, or may.
+struct Suspect {
+    before: u32,
+    after: u32,
+    /// Their numbers.
+    numbers: (u64, u64),
+    /// How many records they have.
+    records: u64,
+    matched: Matched,
+    sides: Sides,
+}
+
+impl Suspect {
+    fn new(before: u32, after: u32, records: u64) -> Self {
+        Self { before, after, numbers: (0, 0), records, matched: Matched::default(), sides: Sides::default() }
     }
+}
 
-    fn rose(order: [&str; 3]) -> Recording {
-        let mut text = String::from("{\"n\":1,\"kind\":\"raise\",\"channel\":\"Gauge.rose\",\"subject\":\"Gauge#1\"}\n");
-        for (i, handler) in order.iter().enumerate() {
-            text.push_str(&format!(
-                "{{\"n\":{},\"by\":1,\"kind\":\"deliver\",\"channel\":\"Gauge.rose\",\"handler\":\"{handler}\"}}\n",
-                i + 2
-            ));
+/// A stimulus without a partner.
+struct Lone {
+    /// Its number.
+    n: u64,
+    said: String,
+    lines: Vec<TreeLine>,
+}
+
+struct Run<'s, 'b> {
+    before: &'s Source<'b>,
+    after: &'s Source<'b>,
+    options: &'s Options,
+    first: First,
+}
+
+impl Run<'_, '_> {
+    fn finish(mut self, assumed: Vec<Rename>) -> Result<Comparison, ReadError> {
+        let waiting_before = std::mem::take(&mut self.first.waiting_before);
+        let waiting_after = std::mem::take(&mut self.first.waiting_after);
+        let (places_before, outlines_before): (Vec<u32>, Vec<Outline>) = waiting_before.into_iter().unzip();
+        let (places_after, outlines_after): (Vec<u32>, Vec<Outline>) = waiting_after.into_iter().unzip();
+        let partners = align::align(&outlines_before, &outlines_after);
+        for (b, j) in outlines_before.iter().zip(&partners) {
+            if let Some(j) = j {
+                self.first.pairs.add(&b.objects, &outlines_after[*j].objects);
+            }
         }
-        recording(&text)
+        let mut places: Vec<Place> = self.first.same.iter().map(|a| Place::Same(*a)).collect();
+        let mut numbers = std::mem::take(&mut self.first.same_numbers);
+        let mut suspects = Vec::new();
+        for (i, b) in outlines_before.iter().enumerate() {
+            let Some(j) = partners[i] else {
+                places.push(Place::Lone);
+                continue;
+            };
+            let a = &outlines_after[j];
+            let same = b.is_like(a) && self.first.pairs.agree(&b.objects, &a.objects) && b.deferred.is_empty();
+            if same {
+                places.push(Place::Same(places_after[j]));
+            } else {
+                places.push(Place::Suspect(places_after[j]));
+                suspects.push(Suspect::new(places_before[i], places_after[j], u64::from(b.nodes) + u64::from(a.nodes)));
+            }
+            if self.options.all && same {
+                numbers.resize(places.len() - 1, (0, 0));
+                numbers.push((b.n, a.n));
+            }
+        }
+        self.compare_all(&mut suspects)?;
+        let mut late: Vec<Suspect> =
+            self.late(&places, &suspects).into_iter().map(|(before, after)| Suspect::new(before, after, 0)).collect();
+        self.compare_all(&mut late)?;
+        for suspect in &late {
+            places[suspect.before as usize] = Place::Suspect(suspect.after);
+        }
+        suspects.splice(0..0, late);
+        self.carry_out(&places, &mut suspects);
+        let gone: Vec<u32> = (0..partners.len()).filter(|i| partners[*i].is_none()).map(|i| places_before[i]).collect();
+        let taken: FxHashSet<usize> = partners.iter().flatten().copied().collect();
+        // each extra one stands after the partner of the one that it follows in its lane
+        let before_of: FxHashMap<usize, usize> = partners.iter().enumerate().filter_map(|(i, j)| j.map(|j| (j, i))).collect();
+        let mut follows = std::mem::take(&mut self.first.last_of_lane);
+        let mut new: Vec<(Option<u32>, u32)> = Vec::new();
+        for (j, a) in outlines_after.iter().enumerate() {
+            match before_of.get(&j) {
+                Some(i) => drop(follows.insert(a.lane, places_before[*i])),
+                None => new.push((follows.get(&a.lane).copied(), places_after[j])),
+            }
+        }
+        debug_assert_eq!(taken.len() + new.len(), outlines_after.len());
+        let gone = self.lone(self.before, &self.first.before, &gone)?;
+        let extra = self.lone(self.after, &self.first.after, &new.iter().map(|(_, place)| *place).collect::<Vec<_>>())?;
+        let mut list = List { options: self.options, counts: Counts::default(), stimuli: Vec::new(), sides: Vec::new() };
+        let mut extra_after: FxHashMap<Option<u32>, Vec<Lone>> = FxHashMap::default();
+        for ((follows, _), lone) in new.iter().zip(extra) {
+            extra_after.entry(*follows).or_default().push(lone);
+        }
+        let (mut gone, mut suspects) = (gone.into_iter(), suspects.into_iter());
+        extra_after.remove(&None).into_iter().flatten().for_each(|lone| list.lone(lone, StimulusVerdict::Extra));
+        for (place, what) in places.iter().enumerate() {
+            match what {
+                Place::Same(_) => list.same(numbers.get(place).copied()),
+                Place::Suspect(_) => suspects.next().into_iter().for_each(|s| list.pair(s)),
+                Place::Lone => gone.next().into_iter().for_each(|lone| list.lone(lone, StimulusVerdict::Missing)),
+            }
+            extra_after.remove(&Some(place as u32)).into_iter().flatten().for_each(|lone| list.lone(lone, StimulusVerdict::Extra));
+        }
+        let left_out = |register: &Register, kind: Kind| register.left_out.get(&kind).copied().unwrap_or_default();
+        let mut kinds = self.options.see_through.clone();
+        kinds.sort_unstable();
+        kinds.dedup();
+        let seen = kinds.into_iter().map(|kind| SeenThrough {
+            kind,
+            before: left_out(&self.first.before, kind),
+            after: left_out(&self.first.after, kind),
+        });
+        let replay = Replay {
+            format: "yarrowgraph-replay",
+            version: REPLAY_VERSION,
+            verdict: list.counts.verdict(),
+            counts: list.counts,
+            stimuli: list.stimuli,
+            assumed_renames: assumed,
+            seen_through: seen.collect(),
+        };
+        Ok(Comparison { replay, sides: list.sides, cut_before: self.first.before.cut, cut_after: self.first.after.cut })
     }
 
-    #[test]
-    fn the_same_run_is_unchanged() {
-        let r = rose(["Board.onRose", "Keeper.onRose", "Sluice.onRose"]);
-        assert_eq!(against(&r, &r, &Options::default()).verdict, Verdict::Unchanged);
+    /// Compares pairs record by record, a part at a time.
+    fn compare_all(&self, suspects: &mut [Suspect]) -> Result<(), ReadError> {
+        let (aliases, none) = (Aliases::new(&self.options.aliases), Aliases::default());
+        let mut start = 0;
+        while start < suspects.len() {
+            let mut held = 0;
+            let fits = |s: &&Suspect| {
+                held += s.records;
+                held < HELD
+            };
+            let count = suspects[start..].iter().take_while(fits).count().max(1);
+            let part = &mut suspects[start..start + count];
+            let wanted = |of: &dyn Fn(&Suspect) -> u32| part.iter().map(of).collect::<FxHashSet<u32>>();
+            let trees_before = tree::load(self.before, &self.first.before, self.options, &aliases, &wanted(&|s| s.before))?;
+            let trees_after = tree::load(self.after, &self.first.after, self.options, &none, &wanted(&|s| s.after))?;
+            let mut name_before = |label: &str| self.name_before(label);
+            let mut name_after = |label: &str| self.name_after(label);
+            for (at, suspect) in part.iter_mut().enumerate() {
+                let (Some(b), Some(a)) = (trees_before.get(&suspect.before), trees_after.get(&suspect.after)) else { continue };
+                suspect.numbers = (b.nodes[0].record.n, a.nodes[0].record.n);
+                suspect.matched = matching::compare((b, &mut name_before), (a, &mut name_after), self.options);
+                if start + at < SHOWN * 4 {
+                    suspect.sides = Sides { before: lines(b), after: lines(a) };
+                }
+            }
+            start += count;
+        }
+        Ok(())
     }
 
-    #[test]
-    fn a_swap_is_one_move() {
-        let before = rose(["Board.onRose", "Keeper.onRose", "Sluice.onRose"]);
-        let after = rose(["Keeper.onRose", "Board.onRose", "Sluice.onRose"]);
-        let result = against(&before, &after, &Options::default());
-        assert_eq!(result.counts.reordered, 1);
-        assert_eq!(result.stimuli[0].differences.len(), 1);
-        assert_eq!(result.stimuli[0].differences[0].kind, DifferenceKind::Moved);
+    /// What an object before is called: as its partner, or as itself where it has none.
+    fn name_before(&self, label: &str) -> String {
+        let object = self.first.before.labels.get(label);
+        match object.and_then(|o| self.first.pairs.after(o.label)) {
+            Some(partner) => format!("={partner}"),
+            None => format!("<{label}"),
+        }
     }
 
-    #[test]
-    fn another_handler_is_missing_and_extra() {
-        let before = rose(["Board.onRose", "Keeper.onRose", "Sluice.onRose"]);
-        let after = rose(["Board.onRose", "Clerk.onRose", "Sluice.onRose"]);
-        let result = against(&before, &after, &Options::default());
-        assert_eq!((result.counts.missing, result.stimuli[0].differences.len()), (1, 2));
+    fn name_after(&self, label: &str) -> String {
+        self.first.after.labels.get(label).map_or_else(|| format!(">{label}"), |o| format!("={}", o.label))
     }
 
-    #[test]
-    fn arguments_can_be_left_out() {
-        let call = |cm: u32| recording(&format!("{{\"n\":1,\"kind\":\"call\",\"target\":\"Lock.fill\",\"args\":{{\"cm\":{cm}}}}}\n"));
-        let (before, after) = (call(1), call(2));
-        assert_eq!(against(&before, &after, &Options::default()).counts.altered, 1);
-        let ignoring = Options { ignore_args: true, ..Options::default() };
-        assert_eq!(against(&before, &after, &ignoring).verdict, Verdict::Unchanged);
+    /// Whether two records are partners.
+    fn are_partners(&self, before: Index, after: Index, places: &[Place], suspects: &[Suspect]) -> bool {
+        let (of_before, of_after) = (self.first.before.stimulus(before), self.first.after.stimulus(after));
+        let (at, with) = (self.first.before.position(before), self.first.after.position(after));
+        match places[of_before as usize] {
+            Place::Same(place) => place == of_after && at == with,
+            Place::Suspect(place) => {
+                let matched = suspects.binary_search_by_key(&of_before, |s| s.before).ok().map(|f| &suspects[f].matched);
+                place == of_after && matched.is_some_and(|m| m.partners.get(at as usize).copied().flatten() == Some(with))
+            }
+            Place::Lone => false,
+        }
     }
 
-    #[test]
-    fn labels_do_not_matter() {
-        let end = |label: &str| recording(&format!("{{\"n\":1,\"kind\":\"end\",\"object\":\"{label}\"}}\n"));
-        assert_eq!(against(&end("Gauge#1"), &end("Gauge#7"), &Options::default()).verdict, Verdict::Unchanged);
+    /// The pairs that are the same but for what a deferred record in them carries out.
+    fn late(&self, places: &[Place], suspects: &[Suspect]) -> Vec<(u32, u32)> {
+        let differs = self.first.deferred.iter().filter(|(_, b, a)| !self.are_partners(b.target, a.target, places, suspects));
+        let mut late: Vec<(u32, u32)> = differs.map(|(stimulus, ..)| (*stimulus, self.first.same[*stimulus as usize])).collect();
+        late.dedup();
+        late
+    }
+
+    /// Compares what deferred records carry out, now that all partners are known.
+    fn carry_out(&self, places: &[Place], suspects: &mut [Suspect]) {
+        for at in 0..suspects.len() {
+            for pair in std::mem::take(&mut suspects[at].matched.deferred) {
+                let agree = match (pair.target_before, pair.target_after) {
+                    (Some(b), Some(a)) => self.are_partners(b, a, places, suspects),
+                    (before, after) => before.is_none() && after.is_none(),
+                };
+                if !agree {
+                    suspects[at].matched.put_deferred(&pair);
+                }
+            }
+        }
+    }
+
+    /// Stimuli without a partner, in words.
+    fn lone(&self, source: &Source<'_>, register: &Register, places: &[u32]) -> Result<Vec<Lone>, ReadError> {
+        if places.is_empty() {
+            return Ok(Vec::new());
+        }
+        let shown: FxHashSet<u32> = places.iter().copied().take(SHOWN * 4).collect();
+        let trees = tree::load(source, register, self.options, &Aliases::default(), &shown)?;
+        let rest: FxHashSet<u32> = places.iter().copied().skip(SHOWN * 4).collect();
+        let roots = tree::roots(source, register, &rest)?;
+        Ok(places
+            .iter()
+            .filter_map(|place| match trees.get(place) {
+                Some(tree) => {
+                    let root = &tree.nodes.first()?.record;
+                    Some(Lone { n: root.n, said: say(root), lines: lines(tree) })
+                }
+                None => roots.get(place).map(|root| Lone { n: root.n, said: say(root), lines: Vec::new() }),
+            })
+            .collect())
+    }
+}
+
+/// The lines of a tree, for reading.
+fn lines(tree: &Tree) -> Vec<TreeLine> {
+    let line = |node: usize| {
+        let record = &tree.nodes[node].record;
+        TreeLine { depth: tree.depth(node), n: record.n, text: shortened(&say(record)) }
+    };
+    tree.walk().into_iter().map(line).collect()
+}
+
+/// The stimuli of the result, in order.
+struct List<'o> {
+    options: &'o Options,
+    counts: Counts,
+    stimuli: Vec<Stimulus>,
+    sides: Vec<Sides>,
+}
+
+impl List<'_> {
+    fn put(&mut self, stimulus: Stimulus, sides: Sides) {
+        self.counts.add(stimulus.verdict);
+        if stimulus.verdict != StimulusVerdict::Unchanged && self.sides.len() < SHOWN {
+            self.sides.push(sides);
+        }
+        if self.options.all || stimulus.verdict != StimulusVerdict::Unchanged {
+            self.stimuli.push(stimulus);
+        }
+    }
+
+    fn same(&mut self, numbers: Option<(u64, u64)>) {
+        match numbers.filter(|_| self.options.all) {
+            Some((before, after)) => {
+                let verdict = StimulusVerdict::Unchanged;
+                self.put(
+                    Stimulus { before: Some(before), after: Some(after), verdict, differences: Vec::new(), reason: None },
+                    Sides::default(),
+                );
+            }
+            None => self.counts.add(StimulusVerdict::Unchanged),
+        }
+    }
+
+    fn lone(&mut self, lone: Lone, verdict: StimulusVerdict) {
+        let Lone { n, said, lines } = lone;
+        let gone = verdict == StimulusVerdict::Missing;
+        let (before, after) = if gone { (Some(n), None) } else { (None, Some(n)) };
+        let (kind, text) = match gone {
+            true => (DifferenceKind::Missing, format!("{said} is not there any more")),
+            false => (DifferenceKind::Extra, format!("{said} is new")),
+        };
+        let differences = vec![difference(kind, before, after, text)];
+        let sides = if gone { Sides { before: lines, after: Vec::new() } } else { Sides { before: Vec::new(), after: lines } };
+        self.put(Stimulus { before, after, verdict, differences, reason: None }, sides);
+    }
+
+    fn pair(&mut self, suspect: Suspect) {
+        let Suspect { numbers, matched, sides, .. } = suspect;
+        let verdict = matched.verdict();
+        let reason = (verdict == StimulusVerdict::Undecided).then(|| "one side has a digest where the other has the value".to_owned());
+        let stimulus = Stimulus { before: Some(numbers.0), after: Some(numbers.1), verdict, differences: matched.differences, reason };
+        self.put(stimulus, sides);
     }
 }

@@ -1,18 +1,30 @@
 //! Recordings: reading them, and saying whether two of them dispatch alike.
 //!
-//! [`read`] turns a file into checked records, [`tree`] into dispatch trees, [`align`] pairs
-//! stimuli, [`compare`] compares the trees of a pair. No interface code: results are values.
+//! [`Source`] is where one is read from, [`Reader`] turns it into checked records. [`against`] compares two: it reads both
+//! side by side into outlines (`outline`), pairs stimuli (`align`) and objects (`objects`), reads what differs again
+//! (`tree`) and compares it record by record (`matching`). No interface code: results are values.
 
 mod align;
 mod canon;
 mod compare;
 mod content;
+mod labels;
+mod matching;
+mod numbers;
 mod objects;
+mod options;
+mod outline;
 mod read;
+mod rename;
 mod result;
+mod say;
+mod sequence;
+mod source;
 mod tree;
 
-pub use compare::{Options, against, sides};
-pub use read::{ReadError, Recording, read};
-pub use result::{Counts, Difference, DifferenceKind, Replay, Stimulus, StimulusVerdict, Verdict};
-pub use tree::{Forest, NodeId};
+pub use compare::{Comparison, Sides, against};
+pub use options::Options;
+pub use read::{Line, ReadError, Reader, Text};
+pub use result::{Counts, Difference, DifferenceKind, Rename, Replay, SeenThrough, Stimulus, StimulusVerdict, Verdict};
+pub use say::{TreeLine, say, shortened};
+pub use source::Source;

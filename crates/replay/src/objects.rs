@@ -1,70 +1,79 @@
-//! Pairing objects: labels differ from run to run, so objects are paired in the order in
-//! which they appear.
+//! Pairing objects: labels differ from run to run, so objects are paired in the order in which they appear.
+
+use std::collections::VecDeque;
 
 use rustc_hash::FxHashMap;
-use serde_json::Value;
 
-use crate::tree::{Forest, NodeId};
+use crate::labels::{Label, Object};
 
-/// The pairs found so far: a label before with its label after.
+/// No partner.
+const NONE: Label = Label::MAX;
+
+/// The pairs of objects that were found so far.
 #[derive(Debug, Default)]
 pub(crate) struct Pairs {
-    after_of: FxHashMap<String, String>,
-    before_of: FxHashMap<String, String>,
+    after_of: Vec<Label>,
+    before_of: Vec<Label>,
 }
 
 impl Pairs {
-    /// What a label before is called after; one without a partner is equal to none.
-    pub(crate) fn label(&self, before: &str) -> String {
-        self.after_of.get(before).cloned().unwrap_or_else(|| format!("{before} (before)"))
+    /// The partner of an object before.
+    pub(crate) fn after(&self, before: Label) -> Option<Label> {
+        self.after_of.get(before as usize).copied().filter(|l| *l != NONE)
     }
 
-    /// Pairs the objects of two trees that are not paired yet, type by type, in order.
-    pub(crate) fn add(&mut self, before: (&Forest<'_>, NodeId), after: (&Forest<'_>, NodeId)) {
-        let new_before: Vec<String> = appearing(before.0, before.1).into_iter().filter(|l| !self.after_of.contains_key(l)).collect();
-        let mut new_after: Vec<String> = appearing(after.0, after.1).into_iter().filter(|l| !self.before_of.contains_key(l)).collect();
-        for label in new_before {
-            if let Some(at) = new_after.iter().position(|l| type_of(l) == type_of(&label)) {
-                let partner = new_after.remove(at);
-                self.before_of.insert(partner.clone(), label.clone());
-                self.after_of.insert(label, partner);
+    fn before(&self, after: Label) -> Option<Label> {
+        self.before_of.get(after as usize).copied().filter(|l| *l != NONE)
+    }
+
+    fn pair(&mut self, before: Label, after: Label) {
+        for (list, at, with) in [(&mut self.after_of, before, after), (&mut self.before_of, after, before)] {
+            if list.len() <= at as usize {
+                list.resize(at as usize + 1, NONE);
+            }
+            list[at as usize] = with;
+        }
+    }
+
+    /// Pairs the objects of two trees that have no partner yet: the first of a type with the first of that type.
+    /// Both lists are in the order of appearance.
+    pub(crate) fn add(&mut self, before: &[Object], after: &[Object]) {
+        let mut free: FxHashMap<u64, VecDeque<Label>> = FxHashMap::default();
+        if before.iter().any(|o| self.after(o.label).is_none()) {
+            for o in after.iter().filter(|o| self.before(o.label).is_none()) {
+                free.entry(o.ty).or_default().push_back(o.label);
+            }
+        }
+        if free.is_empty() {
+            return;
+        }
+        for o in before {
+            if self.after(o.label).is_none()
+                && let Some(partner) = free.get_mut(&o.ty).and_then(VecDeque::pop_front)
+            {
+                self.pair(o.label, partner);
             }
         }
     }
-}
 
-/// The type part of a label.
-pub(crate) fn type_of(label: &str) -> &str {
-    label.rsplit_once('#').map_or(label, |(ty, _)| ty)
-}
-
-/// The labels of a tree in the order of their first appearance.
-fn appearing(forest: &Forest<'_>, root: NodeId) -> Vec<String> {
-    let mut seen = Vec::new();
-    let mut put = |label: &str| {
-        if !seen.iter().any(|s| s == label) {
-            seen.push(label.to_owned());
-        }
-    };
-    for id in forest.walk(root) {
-        let record = forest.record(id);
-        for label in [&record.object, &record.subject, &record.subscriber, &record.invoker].into_iter().flatten() {
-            put(label);
-        }
-        for value in [&record.args, &record.request, &forest.settle(id).and_then(|s| s.value.clone())].into_iter().flatten() {
-            mentioned(value, &mut put);
-        }
+    /// Whether two lists are of the same objects.
+    pub(crate) fn agree(&self, before: &[Object], after: &[Object]) -> bool {
+        before.len() == after.len() && before.iter().zip(after).all(|(b, a)| self.after(b.label) == Some(a.label))
     }
-    seen
 }
 
-fn mentioned(value: &Value, put: &mut dyn FnMut(&str)) {
-    match value {
-        Value::Array(items) => items.iter().for_each(|i| mentioned(i, put)),
-        Value::Object(fields) => match fields.get("object") {
-            Some(Value::String(label)) if fields.len() == 1 && label.contains('#') => put(label),
-            _ => fields.values().for_each(|v| mentioned(v, put)),
-        },
-        _ => {}
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_first_of_a_type_is_the_first_of_that_type() {
+        let o = |label, ty| Object { label, ty };
+        let mut pairs = Pairs::default();
+        pairs.add(&[o(0, 7), o(1, 8), o(2, 7)], &[o(5, 8), o(4, 7), o(3, 7)]);
+        assert_eq!([0, 1, 2].map(|l| pairs.after(l)), [Some(4), Some(5), Some(3)]);
+        pairs.add(&[o(0, 7), o(6, 7)], &[o(3, 7)]);
+        assert_eq!(pairs.after(6), None);
+        assert!(pairs.agree(&[o(0, 7)], &[o(4, 7)]) && !pairs.agree(&[o(0, 7)], &[o(3, 7)]));
     }
 }

@@ -2,7 +2,7 @@
 
 use schemars::JsonSchema;
 use serde::Serialize;
-use yarrowgraph_model::Place;
+use yarrowgraph_model::{Kind, Place};
 
 /// Whether dispatch changed.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, JsonSchema)]
@@ -131,6 +131,20 @@ pub struct Replay {
     pub stimuli: Vec<Stimulus>,
     /// Renames that were inferred.
     pub assumed_renames: Vec<Rename>,
+    /// Kinds of records that were left out on both sides.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub seen_through: Vec<SeenThrough>,
+}
+
+/// How many records of a kind were left out.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, JsonSchema)]
+pub struct SeenThrough {
+    /// The kind.
+    pub kind: Kind,
+    /// How many before.
+    pub before: u64,
+    /// How many after.
+    pub after: u64,
 }
 
 /// A rename that was inferred.

@@ -156,7 +156,7 @@ pub(crate) struct ReplayArgs {
     pub(crate) recording: PathBuf,
     /// The recording of the run after
     #[arg(long, value_name = "RECORDING", required = true)]
-    pub(crate) against: Option<PathBuf>,
+    pub(crate) against: PathBuf,
     /// The form of the output
     #[arg(long, short, value_enum, default_value_t = ReplayFormat::Text, value_name = "FORM")]
     pub(crate) format: ReplayFormat,
@@ -166,9 +166,32 @@ pub(crate) struct ReplayArgs {
     /// Leave this out of the comparison (repeatable)
     #[arg(long, value_enum, value_name = "WHAT")]
     pub(crate) ignore: Vec<Ignore>,
+    /// Leave out records of a kind on both sides; what they caused takes their place (repeatable)
+    #[arg(long, value_enum, value_name = "KIND")]
+    pub(crate) see_through: Vec<SeeThrough>,
+    /// Compare what a channel delivers without order (repeatable)
+    #[arg(long, value_name = "CHANNEL")]
+    pub(crate) unordered: Vec<String>,
+    /// A name that the recording before has for another one in that after (repeatable)
+    #[arg(long, value_name = "OLD=NEW", value_parser = alias)]
+    pub(crate) alias: Vec<(String, String)>,
+    /// Take no name that vanished for one that appeared in its place
+    #[arg(long)]
+    pub(crate) no_assume: bool,
+    /// Read this configuration instead of the nearest `yarrowgraph.toml`
+    #[arg(long, value_name = "FILE")]
+    pub(crate) config: Option<PathBuf>,
     /// Write to a file instead of standard output
     #[arg(long, short, value_name = "FILE")]
     pub(crate) output: Option<PathBuf>,
+}
+
+/// `OLD=NEW`
+fn alias(text: &str) -> Result<(String, String), String> {
+    match text.split_once('=') {
+        Some((old, new)) if !old.is_empty() && !new.is_empty() => Ok((old.to_owned(), new.to_owned())),
+        _ => Err("expected OLD=NEW".to_owned()),
+    }
 }
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
@@ -177,6 +200,26 @@ pub(crate) enum ReplayFormat {
     Text,
     /// The result as it is
     Json,
+    /// A test report in the form of JUnit: a test for each stimulus that is listed
+    Junit,
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub(crate) enum SeeThrough {
+    /// Raises of channels
+    Raise,
+    /// Deliveries to handlers
+    Deliver,
+    /// Commands handed to invokers
+    Issue,
+    /// Commands carried out
+    Run,
+    /// Commands taken back
+    Undo,
+    /// Requests put to links
+    Offer,
+    /// Calls
+    Call,
 }
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]

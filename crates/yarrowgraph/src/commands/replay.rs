@@ -1,58 +1,80 @@
 //! `replay`: whether dispatch order is unchanged.
 
-use std::fs::File;
+use std::io::Read;
 use std::path::Path;
 
-use yarrowgraph_render::{json, replay_text};
-use yarrowgraph_replay::{Forest, Options, Recording, Replay, Verdict, against, read, sides};
+use yarrowgraph_model::Kind;
+use yarrowgraph_render::{json, junit, replay_text};
+use yarrowgraph_replay::{Comparison, Options, Source, TreeLine, Verdict, against};
 
-use crate::args::{Ignore, ReplayArgs, ReplayFormat};
+use crate::args::{Ignore, ReplayArgs, ReplayFormat, SeeThrough};
+use crate::config::Config;
 use crate::failure::{Failure, Status};
 use crate::ui::{Output, Ui};
 
 pub(super) fn run(args: &ReplayArgs, ui: &Ui) -> Result<Status, Failure> {
-    let Some(other) = &args.against else {
-        return Err(Failure::with_hint("nothing to compare with", "name a second recording: --against RECORDING"));
-    };
     let mut out = Output::open(args.output.as_deref())?;
-    let (before, after) = (recording(&args.recording, ui)?, recording(other, ui)?);
-    let options =
-        Options { ignore_args: args.ignore.contains(&Ignore::Args), ignore_value: args.ignore.contains(&Ignore::Value), all: args.all };
-    let result = against(&before, &after, &options);
-    match args.format {
-        ReplayFormat::Json => json::write(&mut out, &result)?,
-        ReplayFormat::Text => {
-            let text = ui.text(out.is_file());
-            replay_text::write(&mut out, &report(&result, &before, &after), &text)?;
+    let (before, after) = (source(&args.recording)?, source(&args.against)?);
+    let result = against(&before, &after, &options(args)?).map_err(Failure::new)?;
+    for (source, cut) in [(&before, result.cut_before), (&after, result.cut_after)] {
+        if let Some(line) = cut {
+            ui.remark(&format!("{}:{line}: cut short and left out; everything before it is kept", source.name()));
         }
     }
+    match args.format {
+        ReplayFormat::Json => json::write(&mut out, &result.replay)?,
+        ReplayFormat::Text => {
+            let text = ui.text(out.is_file());
+            replay_text::write(&mut out, &report(&result), &text)?;
+        }
+        ReplayFormat::Junit => junit::write(&mut out, &report(&result))?,
+    }
     out.finish()?;
-    Ok(match result.verdict {
+    Ok(match result.replay.verdict {
         Verdict::Unchanged => Status::Fine,
         Verdict::Changed => Status::Found,
         Verdict::Undecided => Status::Undecided,
     })
 }
 
-fn recording(path: &Path, ui: &Ui) -> Result<Recording, Failure> {
-    let name = path.display().to_string();
-    let recording = if path == Path::new("-") {
-        read("standard input", std::io::stdin().lock())
-    } else {
-        let file = File::open(path).map_err(|e| Failure::new(format!("{name}: cannot be read: {e}")))?;
-        read(&name, file)
+fn options(args: &ReplayArgs) -> Result<Options, Failure> {
+    let mut aliases = Config::of(Path::new("."), args.config.as_deref())?.aliases();
+    // what is said on the command line counts
+    aliases.retain(|(old, _)| !args.alias.iter().any(|(other, _)| other == old));
+    aliases.extend(args.alias.iter().cloned());
+    let kind = |kind: &SeeThrough| match kind {
+        SeeThrough::Raise => Kind::Raise,
+        SeeThrough::Deliver => Kind::Deliver,
+        SeeThrough::Issue => Kind::Issue,
+        SeeThrough::Run => Kind::Run,
+        SeeThrough::Undo => Kind::Undo,
+        SeeThrough::Offer => Kind::Offer,
+        SeeThrough::Call => Kind::Call,
     };
-    let recording = recording.map_err(Failure::new)?;
-    if let Some(line) = recording.cut {
-        ui.remark(&format!("{name}:{line}: cut short and left out; everything before it is kept"));
+    Ok(Options {
+        ignore_args: args.ignore.contains(&Ignore::Args),
+        ignore_value: args.ignore.contains(&Ignore::Value),
+        all: args.all,
+        see_through: args.see_through.iter().map(kind).collect(),
+        unordered: args.unordered.clone(),
+        aliases,
+        no_assume: args.no_assume,
+    })
+}
+
+/// A recording that can be read.
+pub(super) fn source(path: &Path) -> Result<Source<'static>, Failure> {
+    if path == Path::new("-") {
+        let mut bytes = Vec::new();
+        std::io::stdin().read_to_end(&mut bytes).map_err(|e| Failure::new(format!("standard input: cannot be read: {e}")))?;
+        return Ok(Source::bytes("standard input", bytes));
     }
-    Ok(recording)
+    Source::file(path).map_err(|e| Failure::new(format!("{}: cannot be read: {e}", path.display())))
 }
 
 /// The result in the words of the text form.
-fn report(result: &Replay, before: &Recording, after: &Recording) -> replay_text::Report {
-    let (before, after) = (Forest::new(before), Forest::new(after));
-    let c = result.counts;
+fn report(result: &Comparison) -> replay_text::Report {
+    let c = result.replay.counts;
     let counts = [
         ("unchanged", c.unchanged),
         ("reordered", c.reordered),
@@ -62,22 +84,27 @@ fn report(result: &Replay, before: &Recording, after: &Recording) -> replay_text
         ("undecided", c.undecided),
     ];
     let word = |v: &dyn std::fmt::Debug| format!("{v:?}").to_lowercase();
-    let changed = result
-        .stimuli
-        .iter()
-        .map(|s| {
-            let side = |forest: &Forest<'_>, root: Option<u64>, of: fn(&yarrowgraph_replay::Difference) -> Option<u64>| {
-                let lines = root.map_or_else(Vec::new, |n| sides::lines(forest, n));
-                let differs = |n: u64| s.differences.iter().any(|d| of(d) == Some(n));
-                lines.into_iter().map(|l| replay_text::SideLine { depth: l.depth, n: l.n, differs: differs(l.n), text: l.text }).collect()
-            };
-            replay_text::Changed {
-                verdict: word(&s.verdict),
-                differences: s.differences.iter().map(|d| d.text.clone()).chain(s.reason.clone()).collect(),
-                before: side(&before, s.before, |d| d.before),
-                after: side(&after, s.after, |d| d.after),
-            }
-        })
-        .collect();
-    replay_text::Report { verdict: word(&result.verdict), counts: counts.map(|(w, n)| (w.to_owned(), n)).to_vec(), changed }
+    let mut sides = result.sides.iter();
+    let changed = result.replay.stimuli.iter().filter(|s| s.verdict != yarrowgraph_replay::StimulusVerdict::Unchanged).map(|s| {
+        let both = sides.next();
+        let side = |lines: Option<&Vec<TreeLine>>, of: fn(&yarrowgraph_replay::Difference) -> Option<u64>| {
+            let differs = |n: u64| s.differences.iter().any(|d| of(d) == Some(n));
+            let line = |l: &TreeLine| replay_text::SideLine { depth: l.depth, n: l.n, differs: differs(l.n), text: l.text.clone() };
+            lines.into_iter().flatten().map(line).collect()
+        };
+        replay_text::Changed {
+            n: s.before.or(s.after),
+            verdict: word(&s.verdict),
+            differences: s.differences.iter().map(|d| d.text.clone()).chain(s.reason.clone()).collect(),
+            before: side(both.map(|s| &s.before), |d| d.before),
+            after: side(both.map(|s| &s.after), |d| d.after),
+        }
+    });
+    replay_text::Report {
+        verdict: word(&result.replay.verdict),
+        counts: counts.map(|(w, n)| (w.to_owned(), n)).to_vec(),
+        changed: changed.collect(),
+        assumed: result.replay.assumed_renames.iter().map(|r| (r.from.clone(), r.to.clone())).collect(),
+        seen_through: result.replay.seen_through.iter().map(|s| (word(&s.kind), s.before, s.after)).collect(),
+    }
 }

@@ -28,6 +28,9 @@ pub(crate) struct Document {
     /// What libraries of a language offer, beside what is known of it; by the name of the language.
     #[serde(default)]
     pub(super) pack: BTreeMap<LanguageName, Pack>,
+    /// Names that recordings made before have for others (`Old = "New"`), for `replay`.
+    #[serde(default)]
+    pub(super) aliases: BTreeMap<String, String>,
     /// What must stay so.
     #[serde(default)]
     #[schemars(with = "Vec<Keep>")]

@@ -43,6 +43,11 @@ pub(crate) struct Config {
 }
 
 impl Config {
+    /// Names that recordings made before have for others: old, new.
+    pub(crate) fn aliases(&self) -> Vec<(String, String)> {
+        self.document.aliases.iter().map(|(old, new)| (old.clone(), new.clone())).collect()
+    }
+
     /// Reads the configuration of a tree.
     ///
     /// # Errors

@@ -1,0 +1,102 @@
+//! Where recordings are read from.
+
+use std::borrow::Cow;
+use std::fs::File;
+use std::io::{self, BufRead, BufReader, Read};
+use std::path::{Path, PathBuf};
+
+/// A recording that can be read more than once: once to see what it holds, and again for what differs.
+#[derive(Clone, Debug)]
+pub struct Source<'b> {
+    name: String,
+    place: Place<'b>,
+}
+
+#[derive(Clone, Debug)]
+enum Place<'b> {
+    File(PathBuf),
+    Bytes(Cow<'b, [u8]>),
+}
+
+impl<'b> Source<'b> {
+    /// A file. What is no plain file (a pipe) is read to its end at once.
+    ///
+    /// # Errors
+    ///
+    /// When it cannot be read.
+    pub fn file(path: &Path) -> io::Result<Self> {
+        let name = path.display().to_string();
+        if std::fs::metadata(path)?.is_file() {
+            // what cannot be opened is said before anything else is done
+            File::open(path)?;
+            return Ok(Self { name, place: Place::File(path.to_owned()) });
+        }
+        let mut bytes = Vec::new();
+        File::open(path)?.read_to_end(&mut bytes)?;
+        Ok(Self { name, place: Place::Bytes(Cow::Owned(bytes)) })
+    }
+
+    /// Bytes that are at hand.
+    pub fn bytes(name: &str, bytes: impl Into<Cow<'b, [u8]>>) -> Self {
+        Self { name: name.to_owned(), place: Place::Bytes(bytes.into()) }
+    }
+
+    /// What it is called in messages.
+    pub fn name(&self) -> &str {
+        &self.name
+    }
+
+    /// Opens it at its beginning. Compression is recognised by the first bytes.
+    pub(crate) fn open(&self) -> io::Result<Box<dyn BufRead + Send + '_>> {
+        match &self.place {
+            Place::File(path) => plain(BufReader::with_capacity(1 << 17, File::open(path)?)),
+            Place::Bytes(bytes) => plain(&bytes[..]),
+        }
+    }
+}
+
+fn plain<'r>(mut source: impl BufRead + Send + 'r) -> io::Result<Box<dyn BufRead + Send + 'r>> {
+    Ok(match source.fill_buf()? {
+        [0x1F, 0x8B, ..] => Box::new(BufReader::with_capacity(1 << 17, flate2::bufread::MultiGzDecoder::new(source))),
+        [0x28, 0xB5, 0x2F, 0xFD, ..] => Box::new(BufReader::with_capacity(1 << 17, Frames { source: Some(source), decoder: None })),
+        _ => Box::new(source),
+    })
+}
+
+/// Frames of Zstandard (RFC 8878), one after the other.
+struct Frames<R: BufRead> {
+    source: Option<R>,
+    decoder: Option<ruzstd::decoding::StreamingDecoder<R, ruzstd::decoding::FrameDecoder>>,
+}
+
+impl<R: BufRead> Read for Frames<R> {
+    fn read(&mut self, out: &mut [u8]) -> io::Result<usize> {
+        loop {
+            if let Some(decoder) = &mut self.decoder {
+                let count = decoder.read(out).map_err(cut_short)?;
+                if count > 0 || out.is_empty() {
+                    return Ok(count);
+                }
+                self.source = self.decoder.take().map(|d| d.into_inner());
+            }
+            let Some(mut source) = self.source.take() else { return Ok(0) };
+            if source.fill_buf()?.is_empty() {
+                return Ok(0);
+            }
+            let decoder = ruzstd::decoding::StreamingDecoder::new(source).map_err(|e| cut_short(io::Error::other(e)))?;
+            self.decoder = Some(decoder);
+        }
+    }
+}
+
+/// An error of a decoder, as one of a stream that ends too early if that is at the bottom of it.
+fn cut_short(error: io::Error) -> io::Error {
+    let mut cause: Option<&(dyn std::error::Error + 'static)> = error.get_ref().map(|e| e as &(dyn std::error::Error + 'static));
+    while let Some(current) = cause {
+        if current.downcast_ref::<io::Error>().is_some_and(|e| e.kind() == io::ErrorKind::UnexpectedEof) {
+            return io::Error::new(io::ErrorKind::UnexpectedEof, error.to_string());
+        }
+        cause = current.source();
+    }
+    error
+}
