@@ -52,6 +52,10 @@ pub struct Report {
 
 /// How many changed stimuli are shown in full.
 const SHOWN: usize = 3;
+/// An order of so many lines is shown in full; of longer ones what differs.
+const WHOLE: usize = 40;
+/// With so many lines around it.
+const AROUND: usize = 3;
 /// How many more are named in a line each.
 const NAMED: usize = 20;
 
@@ -110,7 +114,19 @@ fn stimulus(out: &mut dyn Write, c: &Changed, o: &TextOptions) -> io::Result<()>
     }
     let column = (o.width.saturating_sub(7) / 2).max(20);
     writeln!(out, "  {}", p.paint(Role::Quiet, &format!("{:column$}   {}", "before", "after")))?;
-    for row in 0..c.before.len().max(c.after.len()) {
+    let rows = c.before.len().max(c.after.len());
+    let differs = |row: usize| [c.before.get(row), c.after.get(row)].into_iter().flatten().any(|l| l.differs);
+    let near = |row: usize| rows <= WHOLE || row == 0 || (row.saturating_sub(AROUND)..=row + AROUND).any(differs);
+    let mut left_out = 0;
+    for row in 0..rows {
+        if !near(row) {
+            left_out += 1;
+            continue;
+        }
+        if left_out > 0 {
+            writeln!(out, "  {}", p.paint(Role::Quiet, &format!("  … {}", count(left_out, "line", "lines"))))?;
+            left_out = 0;
+        }
         let left = cell(c.before.get(row), column);
         let right = cell(c.after.get(row), column);
         let paint = |side: Option<&SideLine>, text: &str| match side {
@@ -119,6 +135,9 @@ fn stimulus(out: &mut dyn Write, c: &Changed, o: &TextOptions) -> io::Result<()>
         };
         let padding = " ".repeat(column.saturating_sub(unicode_width::UnicodeWidthStr::width(left.as_str())));
         writeln!(out, "  {}{padding} {} {}", paint(c.before.get(row), &left), p.paint(Role::Quiet, "│"), paint(c.after.get(row), &right))?;
+    }
+    if left_out > 0 {
+        writeln!(out, "  {}", p.paint(Role::Quiet, &format!("  … {}", count(left_out, "line", "lines"))))?;
     }
     Ok(())
 }

@@ -1,9 +1,14 @@
 //! Aligning stimuli: lane by lane, case by case, in order.
 
+use std::cmp::Reverse;
+use std::collections::BinaryHeap;
+
 use rustc_hash::FxHashMap;
 
 use crate::outline::Outline;
 
+/// So many places are gone on from at most.
+const PLACES: usize = 2_000_000;
 /// Beyond this many cells a lane is aligned in pieces.
 const CELLS: usize = 1_200_000_000;
 
@@ -36,44 +41,106 @@ fn score(b: &Outline, a: &Outline) -> Option<Score> {
     (b.identity == a.identity).then(|| (u32::from(b.arguments == a.arguments), 1, u32::from(b.tree == a.tree)))
 }
 
-fn is_same(b: &Outline, a: &Outline) -> bool {
-    (b.identity, b.arguments, b.tree) == (a.identity, a.arguments, a.tree)
-}
-
 fn lane_pairs(before: &[Outline], after: &[Outline], b: &[usize], a: &[usize]) -> Vec<(usize, usize)> {
-    let same = |i: &usize, j: &usize| is_same(&before[*i], &after[*j]);
-    // what is the same at both ends needs no search
-    let head = b.iter().zip(a).take_while(|(i, j)| same(i, j)).count();
-    let rest = b.len().min(a.len()) - head;
-    let tail = b.iter().rev().zip(a.iter().rev()).take(rest).take_while(|(i, j)| same(i, j)).count();
-    let mut pairs: Vec<(usize, usize)> = (0..head).map(|k| (k, k)).collect();
-    let (mb, ma) = (&b[head..b.len() - tail], &a[head..a.len() - tail]);
-    let of = |i: usize, j: usize| score(&before[mb[i]], &after[ma[j]]);
-    let mut middle = Vec::new();
-    search(&of, 0..mb.len(), 0..ma.len(), &mut middle);
-    pairs.extend(middle.into_iter().map(|(i, j)| (head + i, head + j)));
-    pairs.extend((0..tail).rev().map(|k| (b.len() - 1 - k, a.len() - 1 - k)));
-    if mb.len() != ma.len() {
-        earlier(&mut pairs, head, &|i, j| score(&before[b[i]], &after[a[j]]));
-    }
+    let of = |i: usize, j: usize| score(&before[b[i]], &after[a[j]]);
+    let pairs = cheapest(&of, b.len(), a.len()).unwrap_or_else(|| {
+        let mut pairs = Vec::new();
+        search(&of, 0..b.len(), 0..a.len(), &mut pairs);
+        pairs
+    });
     pairs.into_iter().map(|(i, j)| (b[i], a[j])).collect()
 }
 
-/// Of alignments that are as good, the one that pairs earlier stimuli: a pair goes as far back as what stands before it
-/// leaves room for one that is as good.
-fn earlier(pairs: &mut [(usize, usize)], from: usize, score: &dyn Fn(usize, usize) -> Option<Score>) {
-    for at in from..pairs.len() {
-        let (least_b, least_a) = at.checked_sub(1).map_or((0, 0), |p| (pairs[p].0 + 1, pairs[p].1 + 1));
-        let (i, j) = pairs[at];
-        let worth = score(i, j);
-        if let Some(earlier) = (least_b..i).find(|x| score(*x, j) == worth) {
-            pairs[at].0 = earlier;
+/// What an alignment lacks of one in which all are the same: twice what is lost of each part of the score, so that one
+/// without a partner counts one.
+type Cost = (u32, u32, u32);
+
+const ONE_ALONE: Cost = (1, 1, 1);
+
+fn plus(x: Cost, y: Cost) -> Cost {
+    (x.0 + y.0, x.1 + y.1, x.2 + y.2)
+}
+
+/// The best alignment, by going on from the cheapest beginnings: fast where little differs, and given up where too much does.
+///
+/// Two that are the same are always a pair: any alignment in which they are not is no better.
+fn cheapest(score: &dyn Fn(usize, usize) -> Option<Score>, n: usize, m: usize) -> Option<Vec<(usize, usize)>> {
+    type Place = (usize, usize);
+    let slide = |(mut i, mut j): Place| {
+        while i < n && j < m && score(i, j) == Some((1, 1, 1)) {
+            i += 1;
+            j += 1;
         }
-        let i = pairs[at].0;
-        if let Some(earlier) = (least_a..j).find(|x| score(i, *x) == worth) {
-            pairs[at].1 = earlier;
+        (i, j)
+    };
+    // what comes next: a pair that differs, one alone after, one alone before
+    let ways = |(i, j): Place| -> [Option<(Place, Cost)>; 3] {
+        let pair = (i < n && j < m).then(|| score(i, j)).flatten().map(|s| ((i + 1, j + 1), (2 - 2 * s.0, 0, 2 - 2 * s.2)));
+        [pair, (j < m).then_some(((i, j + 1), ONE_ALONE)), (i < n).then_some(((i + 1, j), ONE_ALONE))]
+    };
+    // so many at least are left alone
+    let ahead = |(i, j): Place| {
+        let alone = (n - i).abs_diff(m - j) as u32;
+        (alone, alone, alone)
+    };
+    let mut known: FxHashMap<Place, Cost> = FxHashMap::default();
+    let mut next = BinaryHeap::new();
+    let start = slide((0, 0));
+    known.insert(start, (0, 0, 0));
+    next.push(Reverse((ahead(start), start)));
+    let mut least = None;
+    while let Some(Reverse((whole, place))) = next.pop() {
+        if least.is_some_and(|l| whole > l) {
+            break;
+        }
+        if known.len() > PLACES {
+            return None;
+        }
+        let so_far = known[&place];
+        if plus(so_far, ahead(place)) < whole {
+            continue;
+        }
+        if place == (n, m) {
+            least = Some(whole);
+            continue;
+        }
+        for (to, cost) in ways(place).into_iter().flatten() {
+            let (to, cost) = (slide(to), plus(so_far, cost));
+            if known.get(&to).is_none_or(|k| cost < *k) {
+                known.insert(to, cost);
+                next.push(Reverse((plus(cost, ahead(to)), to)));
+            }
         }
     }
+    // from the end, what each place that was come by still costs
+    let mut places: Vec<Place> = known.into_keys().collect();
+    places.sort_unstable_by_key(|(i, j)| Reverse(i + j));
+    let mut rest: FxHashMap<Place, Cost> = FxHashMap::default();
+    rest.insert((n, m), (0, 0, 0));
+    for place in places {
+        let best = ways(place).into_iter().flatten().filter_map(|(to, cost)| rest.get(&slide(to)).map(|r| plus(*r, cost))).min();
+        if let Some(best) = best {
+            rest.insert(place, best);
+        }
+    }
+    // and from the beginning the best way, with pairs as early as can be
+    let mut pairs: Vec<(usize, usize)> = (0..start.0).map(|k| (k, k)).collect();
+    let mut place = start;
+    while place != (n, m) {
+        let left = *rest.get(&place)?;
+        let (to, is_pair) = ways(place).into_iter().enumerate().find_map(|(way, next)| {
+            let (to, cost) = next?;
+            let fits = rest.get(&slide(to)).is_some_and(|r| plus(*r, cost) == left);
+            fits.then_some((to, way == 0))
+        })?;
+        if is_pair {
+            pairs.push(place);
+        }
+        let end = slide(to);
+        pairs.extend((0..end.0 - to.0).map(|k| (to.0 + k, to.1 + k)));
+        place = end;
+    }
+    Some(pairs)
 }
 
 type Range = std::ops::Range<usize>;
@@ -144,6 +211,7 @@ mod tests {
             pattern: 0,
             objects: Box::default(),
             nodes: 1,
+            stretch: (0, 0),
             unordered: false,
             deferred: Box::default(),
         };
@@ -194,6 +262,11 @@ mod tests {
                 best(rest_b, after).max(best(before, rest_a)).max(taken.unwrap_or_default())
             }
             proptest::prop_assert_eq!(own, best(&before, &after));
+            // both ways come to the same
+            let of = |i: usize, j: usize| score(&before[i], &after[j]);
+            let mut table = Vec::new();
+            search(&of, 0..before.len(), 0..after.len(), &mut table);
+            proptest::prop_assert_eq!(cheapest(&of, before.len(), after.len()), Some(table));
         }
     }
 }

@@ -20,14 +20,16 @@ use crate::rename::{self, Aliases};
 use crate::result::{Counts, DifferenceKind, Rename, Replay, SeenThrough, Stimulus, StimulusVerdict};
 use crate::say::{TreeLine, say, shortened};
 use crate::source::Source;
-use crate::tree::{self, Tree};
+use crate::tree::{self, Tree, Wanted};
 
 /// So many outlines are handed over at a time.
 const BATCH: usize = 512;
 /// So many records of differing stimuli are held at a time.
 const HELD: u64 = 400_000;
-/// So many changed stimuli are shown in full.
-const SHOWN: usize = 3;
+/// So many changed stimuli are kept for reading.
+const SHOWN: usize = 24;
+/// So many lines of each of them at most.
+const LINES: usize = 2000;
 
 /// The two orders of a stimulus, for reading.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
@@ -87,11 +89,18 @@ struct First {
     same_numbers: Vec<(u64, u64)>,
     /// For each lane the last of these stimuli.
     last_of_lane: FxHashMap<u64, u32>,
-    /// Deferred records in them: the stimulus before, its record there, and its partner.
-    deferred: Vec<(u32, Deferred, Deferred)>,
+    /// Those of them in which records are deferred.
+    deferred: Vec<DeferredWithin>,
     /// All other stimuli, with their places.
     waiting_before: Vec<(u32, Outline)>,
     waiting_after: Vec<(u32, Outline)>,
+}
+
+/// A pair of stimuli that are the same, with the deferred records in them.
+struct DeferredWithin {
+    before: Wanted,
+    after: Wanted,
+    records: Vec<(Deferred, Deferred)>,
 }
 
 /// Reads both recordings until neither has a tree that was closed too early.
@@ -174,8 +183,7 @@ impl Incoming {
     }
 
     /// All that is waiting, in order.
-    fn rest(mut self) -> Vec<(u32, Outline)> {
-        while self.more() {}
+    fn rest(self) -> Vec<(u32, Outline)> {
         let mut all: Vec<(u32, Outline)> = self.waiting.into_values().flatten().collect();
         all.sort_unstable_by_key(|(place, _)| *place);
         all
@@ -228,6 +236,8 @@ impl<'o> Front<'o> {
             before.waiting.entry(outline.lane).or_default().push_back((before.count, outline));
             before.count += 1;
         }
+        // both go on side by side
+        while before.more() | after.more() {}
         self.first.waiting_before = before.rest();
         self.first.waiting_after = after.rest();
         self.first
@@ -248,7 +258,10 @@ impl<'o> Front<'o> {
         if self.options.all {
             self.first.same_numbers.push((b.n, a.n));
         }
-        self.first.deferred.extend(b.deferred.iter().zip(&a.deferred).map(|(x, y)| (stimulus, *x, *y)));
+        if !b.deferred.is_empty() {
+            let records = b.deferred.iter().copied().zip(a.deferred.iter().copied()).collect();
+            self.first.deferred.push(DeferredWithin { before: b.wanted(stimulus), after: a.wanted(place), records });
+        }
     }
 }
 
@@ -265,10 +278,9 @@ enum Place {
 
 /// A pair of stimuli that differ, or may.
 struct Suspect {
-    before: u32,
-    after: u32,
-    /// Their numbers.
-    numbers: (u64, u64),
+    before: Wanted,
+    after: Wanted,
+
     /// How many records they have.
     records: u64,
     matched: Matched,
@@ -276,8 +288,8 @@ struct Suspect {
 }
 
 impl Suspect {
-    fn new(before: u32, after: u32, records: u64) -> Self {
-        Self { before, after, numbers: (0, 0), records, matched: Matched::default(), sides: Sides::default() }
+    fn new(before: Wanted, after: Wanted, records: u64) -> Self {
+        Self { before, after, records, matched: Matched::default(), sides: Sides::default() }
     }
 }
 
@@ -322,7 +334,8 @@ impl Run<'_, '_> {
                 places.push(Place::Same(places_after[j]));
             } else {
                 places.push(Place::Suspect(places_after[j]));
-                suspects.push(Suspect::new(places_before[i], places_after[j], u64::from(b.nodes) + u64::from(a.nodes)));
+                let records = u64::from(b.nodes) + u64::from(a.nodes);
+                suspects.push(Suspect::new(b.wanted(places_before[i]), a.wanted(places_after[j]), records));
             }
             if self.options.all && same {
                 numbers.resize(places.len() - 1, (0, 0));
@@ -330,24 +343,24 @@ impl Run<'_, '_> {
             }
         }
         self.compare_all(&mut suspects)?;
-        let mut late: Vec<Suspect> =
-            self.late(&places, &suspects).into_iter().map(|(before, after)| Suspect::new(before, after, 0)).collect();
+        let mut late = self.late(&places, &suspects);
         self.compare_all(&mut late)?;
         for suspect in &late {
-            places[suspect.before as usize] = Place::Suspect(suspect.after);
+            places[suspect.before.stimulus as usize] = Place::Suspect(suspect.after.stimulus);
         }
         suspects.splice(0..0, late);
         self.carry_out(&places, &mut suspects);
-        let gone: Vec<u32> = (0..partners.len()).filter(|i| partners[*i].is_none()).map(|i| places_before[i]).collect();
+        let gone = (0..partners.len()).filter(|i| partners[*i].is_none());
+        let gone: Vec<Wanted> = gone.map(|i| outlines_before[i].wanted(places_before[i])).collect();
         let taken: FxHashSet<usize> = partners.iter().flatten().copied().collect();
         // each extra one stands after the partner of the one that it follows in its lane
         let before_of: FxHashMap<usize, usize> = partners.iter().enumerate().filter_map(|(i, j)| j.map(|j| (j, i))).collect();
         let mut follows = std::mem::take(&mut self.first.last_of_lane);
-        let mut new: Vec<(Option<u32>, u32)> = Vec::new();
+        let mut new: Vec<(Option<u32>, Wanted)> = Vec::new();
         for (j, a) in outlines_after.iter().enumerate() {
             match before_of.get(&j) {
                 Some(i) => drop(follows.insert(a.lane, places_before[*i])),
-                None => new.push((follows.get(&a.lane).copied(), places_after[j])),
+                None => new.push((follows.get(&a.lane).copied(), a.wanted(places_after[j]))),
             }
         }
         debug_assert_eq!(taken.len() + new.len(), outlines_after.len());
@@ -401,16 +414,22 @@ impl Run<'_, '_> {
             };
             let count = suspects[start..].iter().take_while(fits).count().max(1);
             let part = &mut suspects[start..start + count];
-            let wanted = |of: &dyn Fn(&Suspect) -> u32| part.iter().map(of).collect::<FxHashSet<u32>>();
-            let trees_before = tree::load(self.before, &self.first.before, self.options, &aliases, &wanted(&|s| s.before))?;
-            let trees_after = tree::load(self.after, &self.first.after, self.options, &none, &wanted(&|s| s.after))?;
+            let (wanted_before, wanted_after): (Vec<Wanted>, Vec<Wanted>) = part.iter().map(|s| (s.before, s.after)).unzip();
+            let (trees_before, trees_after) = std::thread::scope(|scope| {
+                let of_before = scope.spawn(|| tree::load(self.before, &self.first.before, self.options, &aliases, &wanted_before));
+                let of_after = tree::load(self.after, &self.first.after, self.options, &none, &wanted_after);
+                // the thread does not panic: what it calls gives errors back
+                (of_before.join().unwrap_or_else(|_| Ok(FxHashMap::default())), of_after)
+            });
+            let (trees_before, trees_after) = (trees_before?, trees_after?);
             let mut name_before = |label: &str| self.name_before(label);
             let mut name_after = |label: &str| self.name_after(label);
             for (at, suspect) in part.iter_mut().enumerate() {
-                let (Some(b), Some(a)) = (trees_before.get(&suspect.before), trees_after.get(&suspect.after)) else { continue };
-                suspect.numbers = (b.nodes[0].record.n, a.nodes[0].record.n);
+                let (b, a) = (trees_before.get(&suspect.before.stimulus), trees_after.get(&suspect.after.stimulus));
+                let (Some(b), Some(a)) = (b, a) else { continue };
+
                 suspect.matched = matching::compare((b, &mut name_before), (a, &mut name_after), self.options);
-                if start + at < SHOWN * 4 {
+                if start + at < SHOWN {
                     suspect.sides = Sides { before: lines(b), after: lines(a) };
                 }
             }
@@ -439,7 +458,7 @@ impl Run<'_, '_> {
         match places[of_before as usize] {
             Place::Same(place) => place == of_after && at == with,
             Place::Suspect(place) => {
-                let matched = suspects.binary_search_by_key(&of_before, |s| s.before).ok().map(|f| &suspects[f].matched);
+                let matched = suspects.binary_search_by_key(&of_before, |s| s.before.stimulus).ok().map(|f| &suspects[f].matched);
                 place == of_after && matched.is_some_and(|m| m.partners.get(at as usize).copied().flatten() == Some(with))
             }
             Place::Lone => false,
@@ -447,11 +466,10 @@ impl Run<'_, '_> {
     }
 
     /// The pairs that are the same but for what a deferred record in them carries out.
-    fn late(&self, places: &[Place], suspects: &[Suspect]) -> Vec<(u32, u32)> {
-        let differs = self.first.deferred.iter().filter(|(_, b, a)| !self.are_partners(b.target, a.target, places, suspects));
-        let mut late: Vec<(u32, u32)> = differs.map(|(stimulus, ..)| (*stimulus, self.first.same[*stimulus as usize])).collect();
-        late.dedup();
-        late
+    fn late(&self, places: &[Place], suspects: &[Suspect]) -> Vec<Suspect> {
+        let deferred = self.first.deferred.iter();
+        let differs = deferred.filter(|d| d.records.iter().any(|(b, a)| !self.are_partners(b.target, a.target, places, suspects)));
+        differs.map(|d| Suspect::new(d.before, d.after, 0)).collect()
     }
 
     /// Compares what deferred records carry out, now that all partners are known.
@@ -470,24 +488,16 @@ impl Run<'_, '_> {
     }
 
     /// Stimuli without a partner, in words.
-    fn lone(&self, source: &Source<'_>, register: &Register, places: &[u32]) -> Result<Vec<Lone>, ReadError> {
-        if places.is_empty() {
-            return Ok(Vec::new());
-        }
-        let shown: FxHashSet<u32> = places.iter().copied().take(SHOWN * 4).collect();
-        let trees = tree::load(source, register, self.options, &Aliases::default(), &shown)?;
-        let rest: FxHashSet<u32> = places.iter().copied().skip(SHOWN * 4).collect();
-        let roots = tree::roots(source, register, &rest)?;
-        Ok(places
-            .iter()
-            .filter_map(|place| match trees.get(place) {
-                Some(tree) => {
-                    let root = &tree.nodes.first()?.record;
-                    Some(Lone { n: root.n, said: say(root), lines: lines(tree) })
-                }
-                None => roots.get(place).map(|root| Lone { n: root.n, said: say(root), lines: Vec::new() }),
-            })
-            .collect())
+    fn lone(&self, source: &Source<'_>, register: &Register, wanted: &[Wanted]) -> Result<Vec<Lone>, ReadError> {
+        let (shown, rest) = wanted.split_at(wanted.len().min(SHOWN));
+        let trees = tree::load(source, register, self.options, &Aliases::default(), shown)?;
+        let roots = tree::roots(source, rest)?;
+        let lone = wanted.iter().map(|w| {
+            let tree = trees.get(&w.stimulus);
+            let root = tree.and_then(|t| t.nodes.first()).map(|n| &n.record).or_else(|| roots.get(&w.stimulus));
+            Lone { n: w.n, said: root.map(say).unwrap_or_default(), lines: tree.map(lines).unwrap_or_default() }
+        });
+        Ok(lone.collect())
     }
 }
 
@@ -497,7 +507,7 @@ fn lines(tree: &Tree) -> Vec<TreeLine> {
         let record = &tree.nodes[node].record;
         TreeLine { depth: tree.depth(node), n: record.n, text: shortened(&say(record)) }
     };
-    tree.walk().into_iter().map(line).collect()
+    tree.walk().into_iter().take(LINES).map(line).collect()
 }
 
 /// The stimuli of the result, in order.
@@ -546,10 +556,10 @@ impl List<'_> {
     }
 
     fn pair(&mut self, suspect: Suspect) {
-        let Suspect { numbers, matched, sides, .. } = suspect;
+        let Suspect { before, after, matched, sides, .. } = suspect;
         let verdict = matched.verdict();
         let reason = (verdict == StimulusVerdict::Undecided).then(|| "one side has a digest where the other has the value".to_owned());
-        let stimulus = Stimulus { before: Some(numbers.0), after: Some(numbers.1), verdict, differences: matched.differences, reason };
+        let stimulus = Stimulus { before: Some(before.n), after: Some(after.n), verdict, differences: matched.differences, reason };
         self.put(stimulus, sides);
     }
 }

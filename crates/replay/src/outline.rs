@@ -12,11 +12,12 @@ use yarrowgraph_model::Kind;
 
 use crate::canon;
 use crate::labels::{Label, Labels, Object};
-use crate::numbers::Index;
+use crate::numbers::{Index, Numbers};
 use crate::options::Options;
 use crate::read::{Entry, Line, ReadError, Reader, Text};
 use crate::rename::Aliases;
-use crate::source::Source;
+use crate::source::{Source, Stretch};
+use crate::tree::Wanted;
 
 /// So many records may come before a stimulus to which none of them belongs is taken for closed. One that turns out to go
 /// on is read again.
@@ -52,6 +53,8 @@ pub(crate) struct Outline {
     pub(crate) objects: Box<[Object]>,
     /// How many records it has.
     pub(crate) nodes: u32,
+    /// From the beginning of its first line to the end of its last.
+    pub(crate) stretch: Stretch,
     /// Whether something in it is compared without order.
     pub(crate) unordered: bool,
     /// Deferred records in it, by position.
@@ -59,6 +62,11 @@ pub(crate) struct Outline {
 }
 
 impl Outline {
+    /// The stimulus, to be read again.
+    pub(crate) fn wanted(&self, stimulus: u32) -> Wanted {
+        Wanted { stimulus, n: self.n, stretch: self.stretch }
+    }
+
     /// Whether another one can be the same in all that it caused, but for which objects take part and what deferred records
     /// carry out.
     pub(crate) fn is_like(&self, other: &Self) -> bool {
@@ -74,6 +82,7 @@ impl Outline {
 #[derive(Debug, Default)]
 pub(crate) struct Register {
     pub(crate) labels: Labels,
+    pub(crate) numbers: Numbers,
     /// Stretches of records of one stimulus: the first record, and the stimulus.
     runs: Vec<(Index, u32)>,
     /// For each record its place in its tree.
@@ -141,6 +150,7 @@ struct Tree {
     left_out: Vec<(Index, u32)>,
     /// The last record that belongs to it.
     touched: Index,
+    stretch: Stretch,
     /// Whether the work of the stimulus has ended.
     settled: bool,
 }
@@ -195,6 +205,7 @@ pub(crate) fn read(
         }
     }
     builder.register.cut = reader.cut();
+    builder.register.numbers = reader.into_numbers();
     while taken && let Some(outline) = builder.close() {
         taken = put(outline);
     }
@@ -210,7 +221,7 @@ impl Builder<'_> {
             Kind::Note => {}
             Kind::Settle => {
                 if let Some(of) = entry.of {
-                    self.settle(of, index, line);
+                    self.settle(of, &entry, line);
                 }
             }
             kind => {
@@ -220,7 +231,7 @@ impl Builder<'_> {
                 };
                 let stimulus = self.register.stimulus(by);
                 self.note_run(index, stimulus);
-                let Some(at) = self.touch(stimulus, index) else { return };
+                let Some(at) = self.touch(stimulus, &entry) else { return };
                 let parent = self.register.positions[by as usize];
                 if self.options.leaves_out(kind) {
                     self.register.positions[index as usize] = parent;
@@ -262,6 +273,7 @@ impl Builder<'_> {
             objects: Vec::new(),
             left_out: Vec::new(),
             touched: entry.index,
+            stretch: entry.stretch,
             settled: false,
         });
         let at = self.open.len() - 1;
@@ -271,11 +283,12 @@ impl Builder<'_> {
     }
 
     /// Where the open tree of a stimulus stands; none if it was closed already.
-    fn touch(&mut self, stimulus: u32, by: Index) -> Option<usize> {
+    fn touch(&mut self, stimulus: u32, by: &Entry) -> Option<usize> {
         match stimulus.checked_sub(self.closed) {
             Some(at) => {
                 let at = at as usize;
-                self.open[at].touched = by;
+                self.open[at].touched = by.index;
+                self.open[at].stretch.1 = by.stretch.1;
                 Some(at)
             }
             None => {
@@ -292,7 +305,7 @@ impl Builder<'_> {
         }
     }
 
-    fn settle(&mut self, of: Index, by: Index, line: &Line<'_>) {
+    fn settle(&mut self, of: Index, by: &Entry, line: &Line<'_>) {
         let number = self.register.positions[of as usize];
         if number == NONE {
             // a note, or a settle
@@ -511,6 +524,7 @@ impl Builder<'_> {
             pattern: xxh3_64(&self.scratch),
             objects: objects.into(),
             nodes: tree.nodes.len() as u32,
+            stretch: tree.stretch,
             unordered,
             deferred: deferred.into(),
         })

@@ -11,7 +11,7 @@ use thiserror::Error;
 use yarrowgraph_model::{Header, Kind, Outcome, Record};
 
 use crate::numbers::{Index, Numbers};
-use crate::source::Source;
+use crate::source::{Source, Stretch};
 
 /// The largest number that `n`, `by`, `for` and `of` may be (2^53 − 1).
 const LARGEST: u64 = (1 << 53) - 1;
@@ -174,6 +174,8 @@ pub(crate) struct Entry {
     pub(crate) by: Option<Index>,
     pub(crate) for_: Option<Index>,
     pub(crate) of: Option<Index>,
+    /// Where its line stands.
+    pub(crate) stretch: Stretch,
 }
 
 /// Reads the records of a recording one after the other.
@@ -182,6 +184,8 @@ pub struct Reader<'s> {
     source: Box<dyn BufRead + Send + 's>,
     buffer: Vec<u8>,
     line: u64,
+    /// Where the line that was read last begins, and where it ends.
+    stretch: Stretch,
     header: Option<Header>,
     numbers: Numbers,
     cut: Option<u64>,
@@ -197,8 +201,17 @@ impl<'s> Reader<'s> {
     pub fn open(source: &'s Source<'_>) -> Result<Self, ReadError> {
         let name = source.name();
         let opened = source.open().map_err(|source| ReadError::Io { name: name.to_owned(), source })?;
-        let mut reader =
-            Self { name, source: opened, buffer: Vec::new(), line: 0, header: None, numbers: Numbers::default(), cut: None, done: false };
+        let mut reader = Self {
+            name,
+            source: opened,
+            buffer: Vec::new(),
+            line: 0,
+            stretch: (0, 0),
+            header: None,
+            numbers: Numbers::default(),
+            cut: None,
+            done: false,
+        };
         if !reader.fill()? {
             return Err(ReadError::Empty { name: name.to_owned() });
         }
@@ -222,6 +235,11 @@ impl<'s> Reader<'s> {
         self.cut
     }
 
+    /// The numbers of all records that were read.
+    pub(crate) fn into_numbers(self) -> Numbers {
+        self.numbers
+    }
+
     /// The next record, with the places of it and of those that it names.
     ///
     /// # Errors
@@ -241,7 +259,7 @@ impl<'s> Reader<'s> {
                 return Err(wrong(said));
             }
         };
-        let entry = check(&line, &mut self.numbers).map_err(wrong)?;
+        let entry = check(&line, &mut self.numbers, self.stretch).map_err(wrong)?;
         self.numbers.push(line.n, line.kind);
         Ok(Some((entry, line)))
     }
@@ -267,7 +285,10 @@ impl<'s> Reader<'s> {
                     self.done = true;
                     return Ok(false);
                 }
-                Ok(_) => self.buffer.ends_with(b"\n"),
+                Ok(count) => {
+                    self.stretch = (self.stretch.1, self.stretch.1 + count as u64);
+                    self.buffer.ends_with(b"\n")
+                }
                 // a compressed stream that ends early cuts its last line short
                 Err(e) if e.kind() == io::ErrorKind::UnexpectedEof => {
                     self.done = true;
@@ -306,7 +327,7 @@ impl<'s> Reader<'s> {
 }
 
 /// Checks a record against those before it, and finds those that it names.
-fn check(line: &Line<'_>, numbers: &mut Numbers) -> Result<Entry, String> {
+fn check(line: &Line<'_>, numbers: &mut Numbers, stretch: Stretch) -> Result<Entry, String> {
     for (field, value) in [("n", Some(line.n)), ("by", line.by), ("for", line.for_), ("of", line.of)] {
         if let Some(value) = value.filter(|v| *v > LARGEST) {
             return Err(format!("{field} is {value}; expected at most {LARGEST}"));
@@ -353,7 +374,7 @@ fn check(line: &Line<'_>, numbers: &mut Numbers) -> Result<Entry, String> {
     {
         return Err(format!("a second settle of {n}; expected one at most"));
     }
-    Ok(Entry { index: numbers.next(), by, for_, of })
+    Ok(Entry { index: numbers.next(), by, for_, of, stretch })
 }
 
 /// Whether brackets are open deeper than a parser follows them. Those within texts are counted too, which only brings a

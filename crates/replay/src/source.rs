@@ -2,7 +2,7 @@
 
 use std::borrow::Cow;
 use std::fs::File;
-use std::io::{self, BufRead, BufReader, Read};
+use std::io::{self, BufRead, BufReader, Read, Seek, SeekFrom};
 use std::path::{Path, PathBuf};
 
 /// A recording that can be read more than once: once to see what it holds, and again for what differs.
@@ -53,6 +53,52 @@ impl<'b> Source<'b> {
             Place::Bytes(bytes) => plain(&bytes[..]),
         }
     }
+}
+
+/// A stretch of a recording as it is uncompressed, in bytes from its beginning.
+pub(crate) type Stretch = (u64, u64);
+
+impl Source<'_> {
+    /// Calls a function with each line that begins in one of some stretches, which are in order and do not overlap.
+    pub(crate) fn lines_in(&self, stretches: &[Stretch], visit: &mut dyn FnMut(&[u8])) -> io::Result<()> {
+        // what is not compressed is read only where it matters
+        if let Place::File(path) = &self.place {
+            let mut file = BufReader::with_capacity(1 << 16, File::open(path)?);
+            if !is_compressed(file.fill_buf()?) {
+                for (start, end) in stretches {
+                    file.seek(SeekFrom::Start(*start))?;
+                    lines(&mut file, end - start, visit)?;
+                }
+                return Ok(());
+            }
+        }
+        let mut source = self.open()?;
+        let mut at = 0;
+        for (start, end) in stretches {
+            at += io::copy(&mut (&mut source).take(start.saturating_sub(at)), &mut io::sink())?;
+            at += lines(&mut source, end.saturating_sub(at), visit)?;
+        }
+        Ok(())
+    }
+}
+
+/// Visits the lines that begin within so many bytes; how many bytes they have.
+fn lines(source: &mut dyn BufRead, length: u64, visit: &mut dyn FnMut(&[u8])) -> io::Result<u64> {
+    let mut line = Vec::new();
+    let mut read = 0;
+    while read < length {
+        line.clear();
+        match source.read_until(b'\n', &mut line)? {
+            0 => break,
+            count => read += count as u64,
+        }
+        visit(&line);
+    }
+    Ok(read)
+}
+
+fn is_compressed(start: &[u8]) -> bool {
+    matches!(start, [0x1F, 0x8B, ..] | [0x28, 0xB5, 0x2F, 0xFD, ..])
 }
 
 fn plain<'r>(mut source: impl BufRead + Send + 'r) -> io::Result<Box<dyn BufRead + Send + 'r>> {

@@ -1,14 +1,14 @@
 //! Dispatch trees: a stimulus with all that it caused, read again to be compared record by record.
 
-use rustc_hash::{FxHashMap, FxHashSet};
+use rustc_hash::FxHashMap;
 use yarrowgraph_model::{Kind, Record};
 
 use crate::numbers::Index;
 use crate::options::Options;
 use crate::outline::Register;
-use crate::read::{ReadError, Reader};
+use crate::read::{Line, ReadError};
 use crate::rename::Aliases;
-use crate::source::Source;
+use crate::source::{Source, Stretch};
 
 /// A record of a tree, with what it caused and how it ended.
 #[derive(Clone, Debug)]
@@ -68,7 +68,18 @@ impl Tree {
     }
 }
 
-/// Reads the trees of some stimuli.
+/// A stimulus that is read again.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Wanted {
+    /// Which one it is of its recording.
+    pub(crate) stimulus: u32,
+    /// Its number.
+    pub(crate) n: u64,
+    /// Where it and all that it caused stand.
+    pub(crate) stretch: Stretch,
+}
+
+/// Reads the trees of some stimuli of a recording that was read and checked before.
 ///
 /// # Errors
 ///
@@ -78,53 +89,51 @@ pub(crate) fn load(
     register: &Register,
     options: &Options,
     aliases: &Aliases,
-    wanted: &FxHashSet<u32>,
+    wanted: &[Wanted],
 ) -> Result<FxHashMap<u32, Tree>, ReadError> {
+    let roots: FxHashMap<u64, u32> = wanted.iter().map(|w| (w.n, w.stimulus)).collect();
     let mut trees: FxHashMap<u32, Tree> = FxHashMap::default();
     // the node of each record of these trees, or of what stands for it
-    let mut nodes: FxHashMap<Index, (u32, usize)> = FxHashMap::default();
-    let mut reader = Reader::open(source)?;
-    while let Some((entry, line)) = reader.next()? {
-        match line.kind {
-            Kind::Note => {}
-            Kind::Settle => {
-                if let Some((stimulus, node)) = entry.of.and_then(|of| nodes.get(&of))
-                    && let Some(node) = trees.get_mut(stimulus).map(|t| &mut t.nodes[*node])
-                    && Some(node.record.n) == line.of
-                {
-                    node.settle = Some(line.to_record());
-                }
-            }
-            kind => {
-                let parent = match entry.by {
-                    Some(by) => match nodes.get(&by) {
-                        Some(parent) => Some(*parent),
-                        None => continue,
-                    },
-                    None => None,
-                };
-                let stimulus = parent.map_or_else(|| register.stimulus(entry.index), |(s, _)| s);
-                if !wanted.contains(&stimulus) {
-                    continue;
-                }
-                if let Some(parent) = parent.filter(|_| options.leaves_out(kind)) {
-                    nodes.insert(entry.index, parent);
-                    continue;
-                }
-                let tree = trees.entry(stimulus).or_default();
-                let number = tree.nodes.len();
-                let mut record = line.to_record();
-                let unordered = kind == Kind::Raise && record.channel.as_ref().is_some_and(|c| options.unordered.contains(c));
-                rename(&mut record, aliases);
-                let parent = parent.map(|(_, p)| p);
-                tree.nodes.push(Node { record, parent, children: Vec::new(), settle: None, target: entry.for_, unordered });
-                if let Some(parent) = parent {
-                    tree.nodes[parent].children.push(number);
-                }
-                nodes.insert(entry.index, (stimulus, number));
+    let mut nodes: FxHashMap<u64, (u32, usize)> = FxHashMap::default();
+    let mut take = |line: &Line<'_>| match line.kind {
+        Kind::Note => {}
+        Kind::Settle => {
+            if let Some((stimulus, node)) = line.of.and_then(|of| nodes.get(&of))
+                && let Some(node) = trees.get_mut(stimulus).map(|t| &mut t.nodes[*node])
+                && Some(node.record.n) == line.of
+            {
+                node.settle = Some(line.to_record());
             }
         }
-    }
+        kind => {
+            let (stimulus, parent) = match line.by {
+                Some(by) => match nodes.get(&by) {
+                    Some((stimulus, parent)) => (*stimulus, Some(*parent)),
+                    None => return,
+                },
+                None => match roots.get(&line.n) {
+                    Some(stimulus) => (*stimulus, None),
+                    None => return,
+                },
+            };
+            if let Some(parent) = parent.filter(|_| options.leaves_out(kind)) {
+                nodes.insert(line.n, (stimulus, parent));
+                return;
+            }
+            let tree = trees.entry(stimulus).or_default();
+            let number = tree.nodes.len();
+            let mut record = line.to_record();
+            let unordered = kind == Kind::Raise && record.channel.as_ref().is_some_and(|c| options.unordered.contains(c));
+            rename(&mut record, aliases);
+            let target = line.for_.and_then(|n| register.numbers.index(n));
+            tree.nodes.push(Node { record, parent, children: Vec::new(), settle: None, target, unordered });
+            if let Some(parent) = parent {
+                tree.nodes[parent].children.push(number);
+            }
+            nodes.insert(line.n, (stimulus, number));
+        }
+    };
+    visit(source, wanted.iter().map(|w| w.stretch).collect(), &mut take)?;
     Ok(trees)
 }
 
@@ -133,21 +142,34 @@ pub(crate) fn load(
 /// # Errors
 ///
 /// When the recording cannot be read any more.
-pub(crate) fn roots(source: &Source<'_>, register: &Register, wanted: &FxHashSet<u32>) -> Result<FxHashMap<u32, Record>, ReadError> {
+pub(crate) fn roots(source: &Source<'_>, wanted: &[Wanted]) -> Result<FxHashMap<u32, Record>, ReadError> {
+    let known: FxHashMap<u64, u32> = wanted.iter().map(|w| (w.n, w.stimulus)).collect();
     let mut roots = FxHashMap::default();
-    if wanted.is_empty() {
-        return Ok(roots);
-    }
-    let mut reader = Reader::open(source)?;
-    while let Some((entry, line)) = reader.next()? {
-        if entry.by.is_none() && !matches!(line.kind, Kind::Note | Kind::Settle) {
-            let stimulus = register.stimulus(entry.index);
-            if wanted.contains(&stimulus) {
-                roots.insert(stimulus, line.to_record());
-            }
+    let first_lines = wanted.iter().map(|w| (w.stretch.0, w.stretch.0 + 1)).collect();
+    visit(source, first_lines, &mut |line| {
+        if let Some(stimulus) = known.get(&line.n) {
+            roots.insert(*stimulus, line.to_record());
+        }
+    })?;
+    Ok(roots)
+}
+
+/// Visits the records in some stretches of a recording that was read and checked before.
+fn visit(source: &Source<'_>, mut stretches: Vec<Stretch>, take: &mut dyn FnMut(&Line<'_>)) -> Result<(), ReadError> {
+    stretches.sort_unstable();
+    let mut apart: Vec<Stretch> = Vec::with_capacity(stretches.len());
+    for stretch in stretches {
+        match apart.last_mut() {
+            Some(last) if stretch.0 <= last.1 => last.1 = last.1.max(stretch.1),
+            _ => apart.push(stretch),
         }
     }
-    Ok(roots)
+    let read = source.lines_in(&apart, &mut |bytes| {
+        if let Some(line) = std::str::from_utf8(bytes).ok().and_then(|text| serde_json::from_str(text).ok()) {
+            take(&line);
+        }
+    });
+    read.map_err(|e| ReadError::Io { name: source.name().to_owned(), source: e })
 }
 
 fn rename(record: &mut Record, aliases: &Aliases) {

@@ -5,7 +5,7 @@ use std::path::Path;
 
 use yarrowgraph_model::Kind;
 use yarrowgraph_render::{json, junit, replay_text};
-use yarrowgraph_replay::{Comparison, Options, Source, TreeLine, Verdict, against};
+use yarrowgraph_replay::{Comparison, Options, Source, TreeLine, Verdict, against, shortened};
 
 use crate::args::{Ignore, ReplayArgs, ReplayFormat, SeeThrough};
 use crate::config::Config;
@@ -95,7 +95,7 @@ fn report(result: &Comparison) -> replay_text::Report {
         replay_text::Changed {
             n: s.before.or(s.after),
             verdict: word(&s.verdict),
-            differences: s.differences.iter().map(|d| d.text.clone()).chain(s.reason.clone()).collect(),
+            differences: s.differences.iter().map(|d| shortened(&d.text)).chain(s.reason.clone()).collect(),
             before: side(both.map(|s| &s.before), |d| d.before),
             after: side(both.map(|s| &s.after), |d| d.after),
         }
