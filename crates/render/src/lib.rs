@@ -6,10 +6,12 @@
 pub mod demo;
 pub mod escape;
 pub mod findings_text;
+pub mod follow_text;
 pub mod json;
 pub mod junit;
 pub mod map_text;
 pub mod replay_text;
+pub mod roster_text;
 pub mod sarif;
 mod style;
 mod text;

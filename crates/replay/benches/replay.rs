@@ -38,7 +38,7 @@ fn main() {
             .map(|_| {
                 let parsing = parse(&before) + parse(&after);
                 let began = Instant::now();
-                let [a, b] = [&before, &after].map(|p| Source::file(p).expect("readable"));
+                let [a, b] = [&before, &after].map(|p| Source::file("a recording", p).expect("readable"));
                 let found = against(&a, &b, &Options::default()).expect("readable");
                 let comparing = began.elapsed();
                 (comparing.as_secs_f64() / parsing.as_secs_f64(), parsing, comparing, format!("{:?}", found.replay.counts))

@@ -12,17 +12,19 @@ const PLACES: usize = 2_000_000;
 /// Beyond this many cells a lane is aligned in pieces.
 const CELLS: usize = 1_200_000_000;
 
-/// Pairs the stimuli of two recordings, given by their places: for each before its partner after.
-pub(crate) fn align(before: &[Outline], after: &[Outline]) -> Vec<Option<usize>> {
+/// Pairs the stimuli of two recordings, given by their places: for each before its partner after. With it goes whether so
+/// much differs that this was done in pieces.
+pub(crate) fn align(before: &[Outline], after: &[Outline]) -> (Vec<Option<usize>>, bool) {
     let mut partners = vec![None; before.len()];
+    let mut in_pieces = false;
     let lanes_after = by_lane(after);
     for (lane, of_before) in by_lane(before) {
         let Some(of_after) = lanes_after.get(&lane) else { continue };
-        for (i, j) in lane_pairs(before, after, &of_before, of_after) {
+        for (i, j) in lane_pairs(before, after, &of_before, of_after, &mut in_pieces) {
             partners[i] = Some(j);
         }
     }
-    partners
+    (partners, in_pieces)
 }
 
 fn by_lane(outlines: &[Outline]) -> FxHashMap<u64, Vec<usize>> {
@@ -41,9 +43,10 @@ fn score(b: &Outline, a: &Outline) -> Option<Score> {
     (b.identity == a.identity).then(|| (u32::from(b.arguments == a.arguments), 1, u32::from(b.tree == a.tree)))
 }
 
-fn lane_pairs(before: &[Outline], after: &[Outline], b: &[usize], a: &[usize]) -> Vec<(usize, usize)> {
+fn lane_pairs(before: &[Outline], after: &[Outline], b: &[usize], a: &[usize], in_pieces: &mut bool) -> Vec<(usize, usize)> {
     let of = |i: usize, j: usize| score(&before[b[i]], &after[a[j]]);
     let pairs = cheapest(&of, b.len(), a.len()).unwrap_or_else(|| {
+        *in_pieces |= b.len().saturating_mul(a.len()) > CELLS;
         let mut pairs = Vec::new();
         search(&of, 0..b.len(), 0..a.len(), &mut pairs);
         pairs
@@ -219,7 +222,7 @@ mod tests {
     }
 
     fn aligned(before: &str, after: &str) -> Vec<Option<usize>> {
-        align(&stimuli(before), &stimuli(after))
+        align(&stimuli(before), &stimuli(after)).0
     }
 
     #[test]
@@ -247,7 +250,7 @@ mod tests {
         #[test]
         fn no_alignment_is_better(b in "([ab][12] ){0,5}", a in "([ab][12] ){0,5}") {
             let (before, after) = (stimuli(&b), stimuli(&a));
-            let found = align(&before, &after);
+            let found = align(&before, &after).0;
             let total = |pairs: &mut dyn Iterator<Item = (usize, usize)>| {
                 pairs.fold((0, 0, 0), |t: Score, (i, j)| {
                     let s = score(&before[i], &after[j]).expect("a pair");

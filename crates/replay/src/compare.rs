@@ -51,6 +51,8 @@ pub struct Comparison {
     pub cut_before: Option<u64>,
     /// The line of the recording after that was cut short and left out.
     pub cut_after: Option<u64>,
+    /// Whether so much differs that stimuli were aligned in pieces, which need not come to the best alignment.
+    pub in_pieces: bool,
 }
 
 /// Compares two recordings.
@@ -314,7 +316,7 @@ impl Run<'_, '_> {
         let waiting_after = std::mem::take(&mut self.first.waiting_after);
         let (places_before, outlines_before): (Vec<u32>, Vec<Outline>) = waiting_before.into_iter().unzip();
         let (places_after, outlines_after): (Vec<u32>, Vec<Outline>) = waiting_after.into_iter().unzip();
-        let partners = align::align(&outlines_before, &outlines_after);
+        let (partners, in_pieces) = align::align(&outlines_before, &outlines_after);
         for (b, j) in outlines_before.iter().zip(&partners) {
             if let Some(j) = j {
                 self.first.pairs.add(&b.objects, &outlines_after[*j].objects);
@@ -399,7 +401,7 @@ impl Run<'_, '_> {
             assumed_renames: assumed,
             seen_through: seen.collect(),
         };
-        Ok(Comparison { replay, sides: list.sides, cut_before: self.first.before.cut, cut_after: self.first.after.cut })
+        Ok(Comparison { replay, sides: list.sides, cut_before: self.first.before.cut, cut_after: self.first.after.cut, in_pieces })
     }
 
     /// Compares pairs record by record, a part at a time.

@@ -37,6 +37,22 @@ pub enum ReadError {
         /// What is wrong with it, and what was expected.
         message: String,
     },
+    /// It has no record of a number.
+    #[error("{name}: has no record {n}")]
+    NoRecord {
+        /// The recording.
+        name: String,
+        /// The number.
+        n: u64,
+    },
+    /// None of its ids has a name.
+    #[error("{name}: nothing in it is called {wanted}")]
+    NoName {
+        /// The recording.
+        name: String,
+        /// The name.
+        wanted: String,
+    },
     /// There is nothing in it.
     #[error("{name}: empty; the first line must be the header, like {{\"recording\":1}}")]
     Empty {

@@ -19,21 +19,15 @@ enum Place<'b> {
 }
 
 impl<'b> Source<'b> {
-    /// A file. What is no plain file (a pipe) is read to its end at once.
+    /// A plain file, and what it is called in messages.
     ///
     /// # Errors
     ///
-    /// When it cannot be read.
-    pub fn file(path: &Path) -> io::Result<Self> {
-        let name = path.display().to_string();
-        if std::fs::metadata(path)?.is_file() {
-            // what cannot be opened is said before anything else is done
-            File::open(path)?;
-            return Ok(Self { name, place: Place::File(path.to_owned()) });
-        }
-        let mut bytes = Vec::new();
-        File::open(path)?.read_to_end(&mut bytes)?;
-        Ok(Self { name, place: Place::Bytes(Cow::Owned(bytes)) })
+    /// When it cannot be opened.
+    pub fn file(name: &str, path: &Path) -> io::Result<Self> {
+        // what cannot be opened is said before anything else is done
+        File::open(path)?;
+        Ok(Self { name: name.to_owned(), place: Place::File(path.to_owned()) })
     }
 
     /// Bytes that are at hand.

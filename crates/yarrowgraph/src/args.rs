@@ -52,6 +52,10 @@ pub(crate) enum Command {
     Check(CheckArgs),
     /// Confirm that dispatch order is unchanged
     Replay(ReplayArgs),
+    /// Show who was attached to what in a recorded run, and who was called after its end
+    Roster(RosterArgs),
+    /// Show what one raise, command, request or call set off in a recorded run
+    Follow(FollowArgs),
     /// Show a rule's page, or list the rules
     Explain(ExplainArgs),
     /// Write a configuration fitted to a tree
@@ -184,6 +188,56 @@ pub(crate) struct ReplayArgs {
     /// Write to a file instead of standard output
     #[arg(long, short, value_name = "FILE")]
     pub(crate) output: Option<PathBuf>,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct RosterArgs {
+    /// The recording (`-` for standard input)
+    #[arg(value_name = "RECORDING")]
+    pub(crate) recording: PathBuf,
+    /// Show who is attached after this record, instead of at the end
+    #[arg(long, value_name = "N")]
+    pub(crate) at: Option<u64>,
+    /// The form of the output
+    #[arg(long, short, value_enum, default_value_t = PlainFormat::Text, value_name = "FORM")]
+    pub(crate) format: PlainFormat,
+    /// Write to a file instead of standard output
+    #[arg(long, short, value_name = "FILE")]
+    pub(crate) output: Option<PathBuf>,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct FollowArgs {
+    /// The number of a record, or the name of a channel, command, operation, handler, chain or machine: its id, or the end of it
+    #[arg(value_name = "NAME")]
+    pub(crate) name: String,
+    /// The recording of a run (`-` for standard input)
+    #[arg(long = "in", value_name = "RECORDING")]
+    pub(crate) recording: PathBuf,
+    /// The form of the output
+    #[arg(long, short, value_enum, default_value_t = FollowFormat::Text, value_name = "FORM")]
+    pub(crate) format: FollowFormat,
+    /// Write to a file instead of standard output
+    #[arg(long, short, value_name = "FILE")]
+    pub(crate) output: Option<PathBuf>,
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub(crate) enum PlainFormat {
+    /// For reading
+    Text,
+    /// For other programs
+    Json,
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub(crate) enum FollowFormat {
+    /// As a tree, for reading
+    Text,
+    /// For other programs
+    Json,
+    /// As a sequence diagram
+    Mermaid,
 }
 
 /// `OLD=NEW`

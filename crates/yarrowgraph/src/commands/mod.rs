@@ -5,10 +5,12 @@ mod completions;
 mod debug;
 mod demo;
 mod explain;
+mod follow;
 mod init;
 mod man;
 mod map;
 mod replay;
+mod roster;
 mod schemas;
 
 use std::process::ExitCode;
@@ -60,6 +62,8 @@ fn run(command: Command, ui: &Ui) -> Result<Status, Failure> {
         Command::Schemas(args) => schemas::run(&args),
         Command::Debug(args) => debug::run(&args, ui),
         Command::Replay(args) => replay::run(&args, ui),
+        Command::Roster(args) => roster::run(&args, ui),
+        Command::Follow(args) => follow::run(&args, ui),
         Command::Demo(args) => demo::run(&args, ui),
     }
 }

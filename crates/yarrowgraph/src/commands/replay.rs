@@ -1,6 +1,5 @@
 //! `replay`: whether dispatch order is unchanged.
 
-use std::io::Read;
 use std::path::Path;
 
 use yarrowgraph_model::Kind;
@@ -15,11 +14,11 @@ use crate::ui::{Output, Ui};
 pub(super) fn run(args: &ReplayArgs, ui: &Ui) -> Result<Status, Failure> {
     let mut out = Output::open(args.output.as_deref())?;
     let (before, after) = (source(&args.recording)?, source(&args.against)?);
-    let result = against(&before, &after, &options(args)?).map_err(Failure::new)?;
-    for (source, cut) in [(&before, result.cut_before), (&after, result.cut_after)] {
-        if let Some(line) = cut {
-            ui.remark(&format!("{}:{line}: cut short and left out; everything before it is kept", source.name()));
-        }
+    let result = against(before.recording(), after.recording(), &options(args)?).map_err(Failure::new)?;
+    before.say_cut(result.cut_before, ui);
+    after.say_cut(result.cut_after, ui);
+    if result.in_pieces {
+        ui.remark("so much differs that stimuli were aligned in pieces; there may be an alignment with more pairs");
     }
     match args.format {
         ReplayFormat::Json => json::write(&mut out, &result.replay)?,
@@ -62,14 +61,43 @@ fn options(args: &ReplayArgs) -> Result<Options, Failure> {
     })
 }
 
-/// A recording that can be read.
-pub(super) fn source(path: &Path) -> Result<Source<'static>, Failure> {
-    if path == Path::new("-") {
-        let mut bytes = Vec::new();
-        std::io::stdin().read_to_end(&mut bytes).map_err(|e| Failure::new(format!("standard input: cannot be read: {e}")))?;
-        return Ok(Source::bytes("standard input", bytes));
+/// A recording that can be read, more than once: a pipe is spooled.
+pub(super) struct Recording {
+    source: Source<'static>,
+    /// The file goes when nobody reads it any more.
+    _spool: Option<tempfile::NamedTempFile>,
+}
+
+impl Recording {
+    pub(super) fn recording(&self) -> &Source<'static> {
+        &self.source
     }
-    Source::file(path).map_err(|e| Failure::new(format!("{}: cannot be read: {e}", path.display())))
+
+    /// Says which line was cut short.
+    pub(super) fn say_cut(&self, cut: Option<u64>, ui: &Ui) {
+        if let Some(line) = cut {
+            ui.remark(&format!("{}:{line}: cut short and left out; everything before it is kept", self.source.name()));
+        }
+    }
+}
+
+/// Opens a recording; `-` is standard input.
+pub(super) fn source(path: &Path) -> Result<Recording, Failure> {
+    let is_input = path == Path::new("-");
+    let name = if is_input { "standard input".to_owned() } else { path.display().to_string() };
+    let open = || -> std::io::Result<Recording> {
+        if !is_input && std::fs::metadata(path)?.is_file() {
+            return Ok(Recording { source: Source::file(&name, path)?, _spool: None });
+        }
+        let mut spool = tempfile::NamedTempFile::new()?;
+        if is_input {
+            std::io::copy(&mut std::io::stdin().lock(), &mut spool)?;
+        } else {
+            std::io::copy(&mut std::fs::File::open(path)?, &mut spool)?;
+        }
+        Ok(Recording { source: Source::file(&name, spool.path())?, _spool: Some(spool) })
+    };
+    open().map_err(|e| Failure::new(format!("{name}: cannot be read: {e}")))
 }
 
 /// The result in the words of the text form.
