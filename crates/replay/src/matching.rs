@@ -5,6 +5,7 @@
 
 use rustc_hash::{FxHashMap, FxHashSet};
 use serde_json::Value;
+use yarrowgraph_model::Outcome;
 
 use crate::canon;
 use crate::content::{self, Keys};
@@ -13,7 +14,7 @@ use crate::options::Options;
 use crate::result::{Difference, DifferenceKind, StimulusVerdict};
 use crate::say::say;
 use crate::sequence::{common, rising};
-use crate::tree::Tree;
+use crate::tree::{Node, Tree};
 
 /// A pair of records of which one carries out an earlier record in later work.
 #[derive(Clone, Debug)]
@@ -315,7 +316,7 @@ impl Matching<'_, '_> {
                 if self.only_digests_differ(b, a, name_before, name_after) {
                     out.undecided = true;
                 } else {
-                    let text = format!("{} has other arguments or another outcome", say(&node.record));
+                    let text = format!("{} {}", say(&node.record), altered(node, partner));
                     out.differences.push(difference(DifferenceKind::Altered, Some(n), Some(m), text));
                 }
             }
@@ -342,11 +343,11 @@ impl Matching<'_, '_> {
     /// Whether two partners differ in nothing but that one has a digest where the other has the value.
     fn only_digests_differ(&self, b: usize, a: usize, name_before: &mut content::Name<'_>, name_after: &mut content::Name<'_>) -> bool {
         let (b, a) = (&self.before.tree.nodes[b], &self.after.tree.nodes[a]);
-        let outcome = |n: &crate::tree::Node| n.settle.as_ref().map(|s| s.outcome);
+        let outcome = |n: &Node| n.settle.as_ref().map(|s| s.outcome);
         if outcome(b) != outcome(a) || (&b.record.from, &b.record.to) != (&a.record.from, &a.record.to) {
             return false;
         }
-        let value = |n: &crate::tree::Node| n.settle.as_ref().and_then(|s| s.value.clone());
+        let value = |n: &Node| n.settle.as_ref().and_then(|s| s.value.clone());
         let mut values: Vec<(Option<Value>, Option<Value>)> = Vec::new();
         if !self.options.ignore_value {
             values.push((value(b), value(a)));
@@ -379,6 +380,40 @@ impl Matching<'_, '_> {
         });
         follows.map_or_else(|| "now comes first".to_owned(), |s| format!("now comes after {}", say(&after[*s].record)))
     }
+}
+
+/// So much of a value is shown.
+const SHOWN: usize = 60;
+
+/// In what two partners do not agree, in words.
+fn altered(before: &Node, after: &Node) -> String {
+    let outcome = |n: &Node| n.settle.as_ref().and_then(|s| s.outcome);
+    let word = |o: Option<Outcome>| o.map_or_else(|| "with no end".to_owned(), |o| format!("{o:?}").to_lowercase());
+    let value = |n: &Node| n.settle.as_ref().and_then(|s| s.value.clone());
+    let (b, a) = (&before.record, &after.record);
+    let or_nothing = |s: &Option<String>| s.clone().unwrap_or_else(|| "nothing".to_owned());
+    let shown = |v: &Option<Value>| {
+        let text = v.as_ref().map_or_else(|| "nothing".to_owned(), Value::to_string);
+        match text.char_indices().nth(SHOWN) {
+            Some((end, _)) => format!("{}…", &text[..end]),
+            None => text,
+        }
+    };
+    let mut parts = Vec::new();
+    if outcome(before) != outcome(after) {
+        parts.push(format!("ended {}, now ends {}", word(outcome(before)), word(outcome(after))));
+    }
+    if b.to != a.to {
+        parts.push(format!("entered {}, now enters {}", or_nothing(&b.to), or_nothing(&a.to)));
+    } else if b.from != a.from {
+        parts.push(format!("left {}, now leaves {}", or_nothing(&b.from), or_nothing(&a.from)));
+    }
+    for (what, x, y) in [("had", &b.args, &a.args), ("was asked", &b.request, &a.request), ("gave back", &value(before), &value(after))] {
+        if x != y {
+            parts.push(format!("{what} {}, now {}", shown(x), shown(y)));
+        }
+    }
+    if parts.is_empty() { "has other objects in its data".to_owned() } else { parts.join("; ") }
 }
 
 /// Pairs of equal keys wherever they stand, those with equal second keys first.

@@ -44,6 +44,30 @@ const STEPS: &[(&str, &[&str], &str)] = &[
         &["replay", "DIR/recordings/as-it-was.jsonl", "--against", "DIR/recordings/reordered.jsonl"],
         "The gate now looks before the weir has let water out: it no longer swings, and a toll is lost.",
     ),
+    (
+        "After one that puts orders in the place of calls",
+        &[
+            "replay",
+            "DIR/recordings/passage-as-it-was.jsonl",
+            "--against",
+            "DIR/recordings/passage-with-orders.jsonl",
+            "--see-through",
+            "issue",
+            "--see-through",
+            "run",
+        ],
+        "Seen through the orders, the same sluices and gates move in the same order.",
+    ),
+    (
+        "After one that swaps two links",
+        &["replay", "DIR/recordings/passage-as-it-was.jsonl", "--against", "DIR/recordings/passage-links-swapped.jsonl"],
+        "The toll is taken before anybody looks whether the boat can pass the sill: one boat pays and is refused.",
+    ),
+    (
+        "Who is attached at the end of the run",
+        &["roster", "DIR/recordings/as-it-was.jsonl"],
+        "Each shift's board came and went; the numbers go back to those of the staircase itself.",
+    ),
 ];
 
 pub(super) fn run(args: &DemoArgs, ui: &Ui) -> Result<Status, Failure> {
@@ -82,6 +106,7 @@ fn step(words: &[String], ui: &Ui) -> Result<(), Failure> {
         Command::Map(args) => super::map::run(&args, ui)?,
         Command::Check(args) => super::check::run(&args, ui)?,
         Command::Replay(args) => super::replay::run(&args, ui)?,
+        Command::Roster(args) => super::roster::run(&args, ui)?,
         _ => Status::Fine,
     };
     Ok(())
