@@ -111,19 +111,19 @@ pub fn write_mermaid(out: &mut dyn Write, tree: &Tree) -> io::Result<()> {
     Ok(())
 }
 
-/// A text without what the diagram's grammar would take for its own.
+/// A text with what the diagram's grammar would take for its own written as entities.
 fn safe(text: &str) -> String {
-    text.chars()
-        .map(|c| {
-            if matches!(c, ';' | '\n' | '\r' | ':') {
-                ' '
-            } else if c == '#' {
-                '№'
-            } else {
-                c
-            }
-        })
-        .collect()
+    let mut out = String::new();
+    for c in text.chars() {
+        match c {
+            '#' => out.push_str("#35;"),
+            ';' => out.push_str("#59;"),
+            ':' => out.push_str("#58;"),
+            '\n' | '\r' => out.push(' '),
+            _ => out.push(c),
+        }
+    }
+    out
 }
 
 #[cfg(test)]

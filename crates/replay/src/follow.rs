@@ -150,6 +150,8 @@ fn is_from(line: &Line<'_>, from: &Start) -> bool {
         Kind::Deliver => vec![&line.handler],
         Kind::Offer => vec![&line.chain, &line.handler],
         Kind::Enter => vec![&line.machine, &line.event],
+        // who joins or leaves sets nothing off
+        Kind::Subscribe | Kind::Unsubscribe => Vec::new(),
         _ => vec![&line.target, &line.channel, &line.command],
     };
     ids.into_iter().flatten().any(|id| fits(id.as_str()))

@@ -132,7 +132,6 @@ pub struct Replay {
     /// Renames that were inferred.
     pub assumed_renames: Vec<Rename>,
     /// Kinds of records that were left out on both sides.
-    #[serde(skip_serializing_if = "Vec::is_empty")]
     pub seen_through: Vec<SeenThrough>,
 }
 

@@ -56,6 +56,8 @@ pub(crate) enum Command {
     Roster(RosterArgs),
     /// Show what one raise, command, request or call set off in a recorded run
     Follow(FollowArgs),
+    /// Write a recording in another open format, or read one of those as a recording
+    Convert(ConvertArgs),
     /// Show a rule's page, or list the rules
     Explain(ExplainArgs),
     /// Write a configuration fitted to a tree
@@ -220,6 +222,31 @@ pub(crate) struct FollowArgs {
     /// Write to a file instead of standard output
     #[arg(long, short, value_name = "FILE")]
     pub(crate) output: Option<PathBuf>,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct ConvertArgs {
+    /// A recording, traces (OTLP/JSON), CloudEvents as JSON Lines, or an event log (XES); `-` for standard input
+    #[arg(value_name = "FILE")]
+    pub(crate) recording: PathBuf,
+    /// What it is written as
+    #[arg(long, value_enum, value_name = "FORM")]
+    pub(crate) to: ConvertFormat,
+    /// Write to a file instead of standard output
+    #[arg(long, short, value_name = "FILE")]
+    pub(crate) output: Option<PathBuf>,
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub(crate) enum ConvertFormat {
+    /// A recording
+    Recording,
+    /// Traces of OpenTelemetry in the JSON encoding of OTLP
+    Otlp,
+    /// CloudEvents 1.0, one a line: the stimuli
+    Cloudevents,
+    /// An event log of IEEE 1849
+    Xes,
 }
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]

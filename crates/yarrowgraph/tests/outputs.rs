@@ -153,3 +153,48 @@ fn packages_of_one_tree_import_each_other_by_name() {
     assert!(said.out.contains("heard by Dial.new~1"), "{}", said.out);
     assert!(!said.out.contains("nobody hears it"), "{}", said.out);
 }
+
+#[test]
+fn a_run_as_a_roster_and_followed() {
+    let roster = run_in(&demo(), &["roster", "recordings/as-it-was.jsonl"]);
+    assert_eq!(roster.status, 0, "{}", roster.err);
+    insta::assert_snapshot!("roster_as_text", roster.out);
+    let followed = run_in(&demo(), &["follow", "Passage.ask", "--in", "recordings/passage-with-orders.jsonl"]);
+    insta::assert_snapshot!("follow_as_text", followed.out);
+    let diagram = run_in(&demo(), &["follow", "1", "--in", "recordings/passage-as-it-was.jsonl", "--format", "mermaid"]);
+    insta::assert_snapshot!("follow_as_mermaid", diagram.out);
+    let missing = run_in(&demo(), &["follow", "Nobody", "--in", "recordings/as-it-was.jsonl"]);
+    assert_eq!((missing.status, missing.err.contains("nothing in it is called Nobody")), (2, true), "{}", missing.err);
+    assert_eq!(run_in(&demo(), &["roster", "recordings/as-it-was.jsonl", "--at", "99999"]).status, 2);
+}
+
+#[test]
+fn a_run_in_other_formats_is_the_same_run() {
+    let dir = folder(&[]);
+    let own = demo().join("recordings/as-it-was.jsonl").display().to_string();
+    for form in ["otlp", "xes"] {
+        let file = format!("run.{form}");
+        let said = run_in(dir.path(), &["convert", &own, "--to", form, "-o", &file]);
+        assert!(said.status == 0 && said.err.contains("lost on the way"), "{}", said.err);
+        let said = run_in(dir.path(), &["replay", &own, "--against", &file]);
+        assert_eq!(said.status, 0, "{form}: {}{}", said.out, said.err);
+    }
+    let said = run_in(dir.path(), &["convert", &own, "--to", "cloudevents"]);
+    assert!(said.out.lines().all(|l| l.contains("\"specversion\":\"1.0\"")), "{}", said.out);
+}
+
+#[test]
+fn what_differs_is_shown_in_words_and_as_a_test_report() {
+    let passage = |other: &str, more: &[&str]| {
+        let other = format!("recordings/passage-{other}.jsonl");
+        run_in(&demo(), &[&["replay", "recordings/passage-as-it-was.jsonl", "--against", &other], more].concat())
+    };
+    let seen_through = passage("with-orders", &["--see-through", "issue", "--see-through", "run"]);
+    assert_eq!(seen_through.status, 0, "{}", seen_through.err);
+    assert!(seen_through.out.contains("the same receivers, in the same order"), "{}", seen_through.out);
+    insta::assert_snapshot!("replay_of_links", passage("links-swapped", &[]).out);
+    insta::assert_snapshot!("replay_as_junit", passage("links-swapped", &["--format", "junit"]).out);
+    assert_eq!(passage("links-swapped", &["--see-through", "settle"]).status, 2);
+    let from_input = run_in(&demo(), &["roster", "-"]);
+    assert_eq!(from_input.status, 2);
+}

@@ -24,7 +24,7 @@ fn is_valid(schema: &Value, text: &str) {
 fn the_published_schemas_are_the_current_ones() {
     let dir = folder(&[]);
     assert_eq!(run_in(dir.path(), &["schemas", "."]).status, 0);
-    for name in ["map", "findings", "recording", "replay", "configuration"] {
+    for name in ["map", "findings", "recording", "replay", "roster", "following", "configuration"] {
         let name = format!("{name}.schema.json");
         let current: Value = serde_json::from_slice(&std::fs::read(dir.path().join(&name)).expect("written")).expect("JSON");
         assert_eq!(current, published(&name), "{name} is stale: yarrowgraph schemas schemas");
@@ -58,6 +58,10 @@ fn recordings_and_replays() {
     let said =
         run_in(&demo(), &["replay", "recordings/as-it-was.jsonl", "--against", "recordings/reordered.jsonl", "--format", "json", "--all"]);
     is_valid(&published("replay.schema.json"), &said.out);
+    let said = run_in(&demo(), &["roster", "recordings/as-it-was.jsonl", "--format", "json"]);
+    is_valid(&published("roster.schema.json"), &said.out);
+    let said = run_in(&demo(), &["follow", "Gauge.listeners", "--in", "recordings/as-it-was.jsonl", "--format", "json"]);
+    is_valid(&published("following.schema.json"), &said.out);
 }
 
 #[test]

@@ -10,7 +10,7 @@ use crate::ui::{Output, Ui};
 
 pub(super) fn run(args: &FollowArgs, ui: &Ui) -> Result<Status, Failure> {
     let mut out = Output::open(args.output.as_deref())?;
-    let source = source(&args.recording)?;
+    let source = source(&args.recording, ui)?;
     let start = args.name.parse().map_or_else(|_| Start::Name(args.name.clone()), Start::Record);
     let (found, cut) = follow(source.recording(), &start).map_err(Failure::new)?;
     source.say_cut(cut, ui);

@@ -2,6 +2,7 @@
 
 mod check;
 mod completions;
+mod convert;
 mod debug;
 mod demo;
 mod explain;
@@ -62,6 +63,7 @@ fn run(command: Command, ui: &Ui) -> Result<Status, Failure> {
         Command::Schemas(args) => schemas::run(&args),
         Command::Debug(args) => debug::run(&args, ui),
         Command::Replay(args) => replay::run(&args, ui),
+        Command::Convert(args) => convert::run(&args, ui),
         Command::Roster(args) => roster::run(&args, ui),
         Command::Follow(args) => follow::run(&args, ui),
         Command::Demo(args) => demo::run(&args, ui),

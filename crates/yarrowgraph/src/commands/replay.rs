@@ -1,10 +1,11 @@
 //! `replay`: whether dispatch order is unchanged.
 
-use std::path::Path;
+use std::io::{Read, Write};
+use std::path::{Path, PathBuf};
 
 use yarrowgraph_model::Kind;
 use yarrowgraph_render::{json, junit, replay_text};
-use yarrowgraph_replay::{Comparison, Options, Source, TreeLine, Verdict, against, shortened};
+use yarrowgraph_replay::{Comparison, Format, Options, Source, TreeLine, Verdict, against, format_of, import, shortened};
 
 use crate::args::{Ignore, ReplayArgs, ReplayFormat, SeeThrough};
 use crate::config::Config;
@@ -13,7 +14,7 @@ use crate::ui::{Output, Ui};
 
 pub(super) fn run(args: &ReplayArgs, ui: &Ui) -> Result<Status, Failure> {
     let mut out = Output::open(args.output.as_deref())?;
-    let (before, after) = (source(&args.recording)?, source(&args.against)?);
+    let (before, after) = (source(&args.recording, ui)?, source(&args.against, ui)?);
     let result = against(before.recording(), after.recording(), &options(args)?).map_err(Failure::new)?;
     before.say_cut(result.cut_before, ui);
     after.say_cut(result.cut_after, ui);
@@ -64,6 +65,7 @@ fn options(args: &ReplayArgs) -> Result<Options, Failure> {
 /// A recording that can be read, more than once: a pipe is spooled.
 pub(super) struct Recording {
     source: Source<'static>,
+    file: PathBuf,
     /// The file goes when nobody reads it any more.
     _spool: Option<tempfile::NamedTempFile>,
 }
@@ -71,6 +73,12 @@ pub(super) struct Recording {
 impl Recording {
     pub(super) fn recording(&self) -> &Source<'static> {
         &self.source
+    }
+
+    /// Copies it as it is.
+    pub(super) fn copy(&self, out: &mut dyn Write) -> Result<(), Failure> {
+        let copied = std::fs::File::open(&self.file).and_then(|mut f| std::io::copy(&mut f, out));
+        copied.map(drop).map_err(|e| Failure::new(format!("{}: cannot be copied: {e}", self.source.name())))
     }
 
     /// Says which line was cut short.
@@ -81,23 +89,46 @@ impl Recording {
     }
 }
 
-/// Opens a recording; `-` is standard input.
-pub(super) fn source(path: &Path) -> Result<Recording, Failure> {
+/// Opens a recording; `-` is standard input. What is in another open format is read as a recording.
+pub(super) fn source(path: &Path, ui: &Ui) -> Result<Recording, Failure> {
     let is_input = path == Path::new("-");
     let name = if is_input { "standard input".to_owned() } else { path.display().to_string() };
-    let open = || -> std::io::Result<Recording> {
-        if !is_input && std::fs::metadata(path)?.is_file() {
-            return Ok(Recording { source: Source::file(&name, path)?, _spool: None });
-        }
-        let mut spool = tempfile::NamedTempFile::new()?;
-        if is_input {
-            std::io::copy(&mut std::io::stdin().lock(), &mut spool)?;
-        } else {
-            std::io::copy(&mut std::fs::File::open(path)?, &mut spool)?;
-        }
-        Ok(Recording { source: Source::file(&name, spool.path())?, _spool: Some(spool) })
+    let unreadable = |e: std::io::Error| Failure::new(format!("{name}: cannot be read: {e}"));
+    let (file, spool) = if !is_input && std::fs::metadata(path).map_err(unreadable)?.is_file() {
+        (path.to_owned(), None)
+    } else {
+        let mut spool = tempfile::NamedTempFile::new().map_err(unreadable)?;
+        let copied = match is_input {
+            true => std::io::copy(&mut std::io::stdin().lock(), &mut spool),
+            false => std::fs::File::open(path).and_then(|mut f| std::io::copy(&mut f, &mut spool)),
+        };
+        copied.map_err(unreadable)?;
+        (spool.path().to_owned(), Some(spool))
     };
-    open().map_err(|e| Failure::new(format!("{name}: cannot be read: {e}")))
+    let mut start = Vec::new();
+    std::fs::File::open(&file).and_then(|f| f.take(START).read_to_end(&mut start)).map_err(unreadable)?;
+    let Some(format) = format_of(&start) else {
+        return Ok(Recording { source: Source::file(&name, &file).map_err(unreadable)?, file, _spool: spool });
+    };
+    let bytes = std::fs::read(&file).map_err(unreadable)?;
+    let mut spool = tempfile::NamedTempFile::new().map_err(unreadable)?;
+    let lost = import(&name, &bytes, format, &mut spool).map_err(Failure::new)?;
+    spool.flush().map_err(unreadable)?;
+    let said = if lost.is_empty() { String::new() } else { format!("; lost on the way: {}", lost.join(", ")) };
+    ui.remark(&format!("{name}: read as {}{said}", format_name(format)));
+    let source = Source::file(&name, spool.path()).map_err(unreadable)?;
+    Ok(Recording { source, file: spool.path().to_owned(), _spool: Some(spool) })
+}
+
+/// So many bytes say what a file is.
+const START: u64 = 4096;
+
+fn format_name(format: Format) -> &'static str {
+    match format {
+        Format::Otlp => "traces (OTLP/JSON)",
+        Format::CloudEvents => "CloudEvents, each a stimulus",
+        Format::Xes => "an event log (XES)",
+    }
 }
 
 /// The result in the words of the text form.

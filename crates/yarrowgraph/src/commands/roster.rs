@@ -10,7 +10,7 @@ use crate::ui::{Output, Ui};
 
 pub(super) fn run(args: &RosterArgs, ui: &Ui) -> Result<Status, Failure> {
     let mut out = Output::open(args.output.as_deref())?;
-    let source = source(&args.recording)?;
+    let source = source(&args.recording, ui)?;
     let (found, cut) = roster(source.recording(), args.at).map_err(Failure::new)?;
     source.say_cut(cut, ui);
     match args.format {
