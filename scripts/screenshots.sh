@@ -30,5 +30,8 @@ picture check "yarrowgraph check java/faulty" "yarrowgraph --color always check 
 picture messages "yarrowgraph check javascript/faulty" "yarrowgraph --color always check javascript/faulty"
 picture replay "yarrowgraph replay recordings/as-it-was.jsonl --against recordings/reordered.jsonl" \
   "yarrowgraph --color always replay recordings/as-it-was.jsonl --against recordings/reordered.jsonl"
+picture roster "yarrowgraph roster recordings/as-it-was.jsonl" "yarrowgraph --color always roster recordings/as-it-was.jsonl"
+picture follow "yarrowgraph follow Passage.ask --in recordings/passage-with-orders.jsonl" \
+  "yarrowgraph --color always follow Passage.ask --in recordings/passage-with-orders.jsonl"
 picture demo "yarrowgraph demo locks" "yarrowgraph --color always demo locks"
 picture init "yarrowgraph init java/faulty -o -" "yarrowgraph init java/faulty -o -"
