@@ -8,6 +8,7 @@
 //!
 //! Nothing here reads a file, prints, or knows a grammar: facts come in, values go out.
 
+pub mod chain;
 pub mod flow;
 pub mod judge;
 pub mod program;

@@ -14,7 +14,9 @@ mod wiring;
 
 pub use edit::Edit;
 pub use finding::{Certainty, Finding, Findings, Level, Related};
-pub use map::{Budget, Delivery, FileCount, FileReport, Files, Keeps, Map, Order, Unresolved, UnresolvedKind};
+pub use map::{
+    Budget, Chain, ChainLink, Delivery, FileCount, FileReport, Files, Keeps, Map, Order, Passes, Stop, Unresolved, UnresolvedKind,
+};
 pub use place::Place;
 pub use recording::{Header, Kind, Outcome, Record};
 pub use wiring::{Channel, ChannelKind, Lifetime, Raise, Relay, Release, Subscription};

@@ -85,6 +85,63 @@ pub struct Files {
     pub left_out: Vec<String>,
 }
 
+/// When a chain's request stops.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum Stop {
+    /// With the first link that handles it.
+    FirstHandled,
+    /// It goes to all links.
+    All,
+    /// With the first link that refuses it.
+    FirstFailure,
+}
+
+/// Whether a link passes a request on.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum Passes {
+    /// Whatever it is.
+    Always,
+    /// In some cases.
+    Sometimes,
+    /// In none.
+    Never,
+}
+
+/// A link of a chain.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+pub struct ChainLink {
+    /// The type or function that handles.
+    pub handler: String,
+    /// Where it is declared.
+    pub place: Place,
+    /// Whether it passes a request on.
+    pub passes: Passes,
+    /// Whether a request can end with it.
+    pub stops: bool,
+}
+
+/// A chain of responsibility that the set-up builds.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+pub struct Chain {
+    /// The id of the member that holds it.
+    pub id: String,
+    /// The type of what is put to the links; empty where that is not known.
+    pub request: String,
+    /// The method by which a link is asked.
+    pub entry: String,
+    /// When a request stops.
+    pub stop: Stop,
+    /// The links, in order; those of a ring once.
+    pub links: Vec<ChainLink>,
+    /// Whether the last link leads to the first again, or to one between.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub ring: bool,
+    /// Where it is built.
+    pub built: Vec<Place>,
+}
+
 /// What kind of wiring could not be resolved.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "lowercase")]
@@ -135,6 +192,9 @@ pub struct Map {
     pub files: Files,
     /// The channels, by id.
     pub channels: Vec<Channel>,
+    /// The chains of responsibility, by id.
+    #[serde(default)]
+    pub chains: Vec<Chain>,
     /// What could not be resolved, by place.
     pub unresolved: Vec<Unresolved>,
     /// Bounds that something went beyond; none where all was followed to its end.

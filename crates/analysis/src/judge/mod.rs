@@ -3,8 +3,10 @@
 
 mod accept;
 mod blind_removal;
+mod circular_chain;
 mod deafened_subscriber;
 mod displaced_subscriber;
+mod dropped_link;
 mod early_raise;
 mod edits;
 mod feedback_loop;
@@ -26,8 +28,10 @@ mod shifting_roster;
 mod skipped_notify;
 mod spent_handler;
 mod stale_copy;
+mod unguarded_next;
 mod unguarded_raise;
 mod unheard_event;
+mod unlinked_handler;
 mod unordered_dispatch;
 mod unready_subject;
 mod unwired_observer;
@@ -82,8 +86,10 @@ impl std::fmt::Debug for Rule {
 /// All rules, by name.
 pub static RULES: &[Rule] = &[
     blind_removal::RULE,
+    circular_chain::RULE,
     deafened_subscriber::RULE,
     displaced_subscriber::RULE,
+    dropped_link::RULE,
     early_raise::RULE,
     feedback_loop::RULE,
     futile_unsubscribe::RULE,
@@ -104,8 +110,10 @@ pub static RULES: &[Rule] = &[
     skipped_notify::RULE,
     spent_handler::RULE,
     stale_copy::RULE,
+    unguarded_next::RULE,
     unguarded_raise::RULE,
     unheard_event::RULE,
+    unlinked_handler::RULE,
     unordered_dispatch::RULE,
     unready_subject::RULE,
     unwired_observer::RULE,

@@ -400,6 +400,7 @@ impl Machine<'_, '_> {
             (AssignOp::Sub, Value::Int(a), Value::Int(b)) => Value::Int(a.wrapping_sub(*b)),
             _ => Value::Unknown,
         };
+        self.assigning = Some(site);
         match body.node(target) {
             Node::Name(name) => match self.declared(name, target) {
                 Some(what) => self.write(what, result.clone()),
@@ -500,6 +501,8 @@ impl Machine<'_, '_> {
 
     pub(super) fn store_field(&mut self, object: &Value, m: MemberId, value: Value) {
         let Value::Object(id) = object else { return };
+        let at = self.assigning.filter(|s| s.member == self.frame().member);
+        self.linked(*id, m, &value, at);
         if let Kind::Instance { fields, .. } = &mut self.object_mut(*id).kind {
             match fields.iter_mut().find(|(f, _)| *f == m) {
                 Some((_, slot)) => *slot = value,

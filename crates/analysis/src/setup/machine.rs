@@ -3,8 +3,10 @@
 use rustc_hash::FxHashMap;
 use yarrowgraph_ir::{Body, FunctionId, Name, Node, NodeId, ParamMode};
 
+use super::chains::Set;
 use super::value::{FrameId, Kind, Object, ObjectId, Value};
 use super::{Joined, Run, Wanted};
+use crate::chain::{Chains, Links};
 use crate::flow::{Flow, Val};
 use crate::program::{Declared, MemberId, Program, Site};
 use crate::wire::effect::Event;
@@ -56,6 +58,8 @@ pub(super) struct Frame {
 pub(super) struct Done {
     /// Its subscriptions.
     pub(super) run: Run,
+    /// The chains that it built.
+    pub(super) chains: Chains,
     /// What it decided.
     pub(super) decisions: Vec<bool>,
     /// How many decisions it had made at its last subscription.
@@ -87,6 +91,12 @@ pub(super) struct Machine<'m, 'p> {
     events: Run,
     /// Handlers that a platform will call.
     callbacks: Vec<Value>,
+    /// The assignment that is being carried out.
+    pub(super) assigning: Option<Site>,
+    /// Links that were set, in order.
+    pub(super) sets: Vec<Set>,
+    /// Lists that were walked for an answer.
+    pub(super) walks: Vec<(usize, ObjectId)>,
     phase: u32,
 }
 
@@ -111,6 +121,9 @@ impl<'m, 'p> Machine<'m, 'p> {
             depth: 0,
             events: Vec::new(),
             callbacks: Vec::new(),
+            assigning: None,
+            sets: Vec::new(),
+            walks: Vec::new(),
             phase: 0,
         }
     }
@@ -134,7 +147,21 @@ impl<'m, 'p> Machine<'m, 'p> {
 
     pub(super) fn finish(self) -> Done {
         let whole = !self.is_spent();
-        Done { run: self.events, decisions: self.decisions, decided_before_last: self.decided_before_last, whole }
+        let chains = self.chains();
+        Done { chains, run: self.events, decisions: self.decisions, decided_before_last: self.decided_before_last, whole }
+    }
+
+    pub(super) fn links(&self) -> &'m Links {
+        self.wanted.links
+    }
+
+    pub(super) fn heap(&self) -> &[Object] {
+        &self.heap
+    }
+
+    /// Notes that what was decided so far matters.
+    pub(super) fn note_decisions(&mut self) {
+        self.decided_before_last = self.decided;
     }
 
     pub(super) fn program(&self) -> &'p Program {
@@ -372,7 +399,7 @@ impl<'m, 'p> Machine<'m, 'p> {
     }
 
     /// A handler as the rest of the analysis says it.
-    fn as_val(&self, value: &Value) -> Option<Val> {
+    pub(super) fn as_val(&self, value: &Value) -> Option<Val> {
         let Value::Object(id) = value else { return None };
         let object = self.object(*id);
         match &object.kind {

@@ -7,6 +7,7 @@
 //! budget of steps and each entry point one of runs; what they do not come to says nothing.
 
 mod calls;
+mod chains;
 mod expressions;
 mod library;
 mod machine;
@@ -21,6 +22,7 @@ use rustc_hash::{FxHashMap, FxHashSet};
 use yarrowgraph_ir::{MemberKind, Node, NodeId};
 use yarrowgraph_model::Budget;
 
+use crate::chain::{Chains, Links};
 use crate::flow::{Flow, Val};
 use crate::program::{MemberId, Program, Site};
 use crate::wire::effect::{Act, Effect};
@@ -62,6 +64,8 @@ struct Wanted<'m, 'p> {
     joins: &'m FxHashMap<Site, Vec<usize>>,
     /// What each of these statements does by itself.
     own: &'m FxHashMap<Site, usize>,
+    /// What can be linked to chains.
+    links: &'m Links,
 }
 
 /// What all runs came to.
@@ -69,13 +73,15 @@ struct Wanted<'m, 'p> {
 pub(crate) struct Setup {
     /// The runs.
     pub(crate) runs: Vec<Run>,
+    /// The chains that were built.
+    pub(crate) chains: Chains,
     /// Entry points of which not all that matters was run.
     pub(crate) cut: u32,
 }
 
 impl Setup {
-    /// Runs the entry points of a program, for the sake of some subscriptions.
-    pub(crate) fn of(flow: &Flow<'_>, effects: &[Effect], wanted: &FxHashSet<usize>) -> Self {
+    /// Runs the entry points of a program, for the sake of some subscriptions and of what can be linked.
+    pub(crate) fn of(flow: &Flow<'_>, effects: &[Effect], wanted: &FxHashSet<usize>, links: &Links) -> Self {
         let mut joins: FxHashMap<Site, Vec<usize>> = FxHashMap::default();
         for &join in wanted {
             joins.entry(effects[join].innermost()).or_default().push(join);
@@ -84,7 +90,7 @@ impl Setup {
         let by_themselves = effects.iter().enumerate().filter(|(_, e)| e.act == Act::Join && e.inner.is_empty());
         let own = by_themselves.filter(|(_, e)| joins.contains_key(&e.site)).map(|(index, e)| (e.site, index)).collect();
         let roots = entry_points(flow.program);
-        if joins.is_empty() || roots.is_empty() {
+        if (joins.is_empty() && links.is_empty()) || roots.is_empty() {
             return Self::default();
         }
         // a stack of its own, as deep as the code that is carried out may nest
@@ -92,7 +98,7 @@ impl Setup {
             let mut setup = Self::default();
             let mut steps = ALL_STEPS;
             for root in &roots {
-                setup.run(&Wanted { flow, effects, joins: &joins, own: &own }, *root, &mut steps);
+                setup.run(&Wanted { flow, effects, joins: &joins, own: &own, links }, *root, &mut steps);
             }
             setup
         };
@@ -126,6 +132,7 @@ impl Setup {
                 other.push(!done.decisions[at]);
                 if at < done.decided_before_last { waiting.push_back(other) } else { idle.push_back(other) }
             }
+            self.chains.add(done.chains);
             if !self.runs.contains(&done.run) {
                 self.runs.push(done.run);
             }

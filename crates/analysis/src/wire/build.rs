@@ -24,6 +24,7 @@ pub fn map(wiring: &Wiring<'_>, root: &str) -> model::Map {
         root: root.to_owned(),
         files: Files::default(),
         channels,
+        chains: crate::chain::map::chains(wiring),
         unresolved: unresolved(wiring),
         budgets: wiring.budgets.clone(),
     }

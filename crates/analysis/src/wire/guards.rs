@@ -8,7 +8,7 @@ use crate::program::{Declared, Site};
 
 /// How the call of a channel's value is protected: by `?.`, a test of the same channel or
 /// of the local copy that is called, an early exit, or a first value that does nothing.
-pub(super) fn of_raise(flow: &Flow<'_>, site: Site, called: NodeId, value: &Val, optional: bool) -> Guard {
+pub fn of_raise(flow: &Flow<'_>, site: Site, called: NodeId, value: &Val, optional: bool) -> Guard {
     let program = flow.program;
     if !program.kit_of(site.member).traits.empty_call_crashes {
         return Guard::Safe;

@@ -16,7 +16,7 @@ mod delivery;
 mod dump;
 pub(crate) mod effect;
 mod extract;
-mod guards;
+pub mod guards;
 pub mod handles;
 mod idiom;
 mod keyed;
@@ -44,6 +44,7 @@ use rustc_hash::{FxHashMap, FxHashSet};
 use yarrowgraph_ir::{Facts, FunctionId, Name, Node, TypeKind};
 use yarrowgraph_model::{Budget, Place};
 
+use crate::chain::{Chains, Links};
 use crate::flow::{Flow, Val};
 use crate::program::{MemberId, Program, Site, Sym, Ty, TypeId, UnitId};
 use crate::setup::{self, Setup};
@@ -71,6 +72,8 @@ pub struct Wiring<'p> {
     handlers: FxHashSet<MemberId>,
     /// Functions written in bodies that are subscribed somewhere.
     handler_lambdas: FxHashSet<(MemberId, FunctionId)>,
+    /// What can be linked to chains.
+    pub links: Links,
     /// What running the set-up came to.
     setup: Setup,
     /// Where names of topics stand, found when it is asked for.
@@ -110,7 +113,8 @@ impl<'p> Wiring<'p> {
         handles::mark(&flow, &mut effects);
         let mut channels = channels::group(&flow, &effects, &signals);
         pairs::add(&flow, &mut effects, &mut channels);
-        let setup = Setup::of(&flow, &effects, &channels.iter().flat_map(|c| c.joins.iter().copied()).collect());
+        let links = Links::of(&flow);
+        let setup = Setup::of(&flow, &effects, &channels.iter().flat_map(|c| c.joins.iter().copied()).collect(), &links);
         budgets.extend(setup.over());
         let parts = take_apart(&flow, &setup, &mut effects, &channels);
         let owner_releases = effects.iter().enumerate().filter(|(_, e)| e.act == Act::LeaveOwner).map(|(i, _)| i).collect();
@@ -141,6 +145,7 @@ impl<'p> Wiring<'p> {
             by_site,
             handlers,
             handler_lambdas,
+            links,
             setup,
             mentions: OnceLock::new(),
             exported: OnceLock::new(),
@@ -236,6 +241,21 @@ impl<'p> Wiring<'p> {
     /// Whether what could not be read of some file mentions a name.
     pub fn is_unread(&self, name: Sym) -> bool {
         self.unread.contains(&name)
+    }
+
+    /// The chains that the set-up builds.
+    pub fn chains(&self) -> &Chains {
+        &self.setup.chains
+    }
+
+    /// Whether all that matters of the set-up was run.
+    pub fn runs_whole(&self) -> bool {
+        self.setup.cut == 0
+    }
+
+    /// Whether a type is of tests.
+    pub fn is_test_type(&self, ty: TypeId) -> bool {
+        is_test_path(&self.program().unit(self.program().ty(ty).unit).path)
     }
 
     /// What a subscription comes to: itself, or one for each object that comes through it.

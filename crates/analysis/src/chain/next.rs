@@ -1,0 +1,146 @@
+//! Links that know the next one.
+
+use rustc_hash::FxHashMap;
+use yarrowgraph_ir::{MemberKind, Node, NodeId, TypeKind};
+
+use crate::flow::{Flow, Val};
+use crate::program::{MemberId, Site, Sym, TypeId};
+use crate::state;
+
+/// A field that holds the next link.
+#[derive(Clone, Debug)]
+pub struct Next {
+    /// The field.
+    pub field: MemberId,
+    /// The type that all links have.
+    pub base: TypeId,
+    /// The method by which a link is asked.
+    pub method: Sym,
+    /// Where a request is passed on.
+    pub passes: Vec<Site>,
+}
+
+/// Finds the fields that hold a next link.
+pub(super) fn find(flow: &Flow<'_>) -> Vec<Next> {
+    let program = flow.program;
+    let mut found: Vec<Next> = Vec::new();
+    for index in 0..program.members.len() {
+        let field = MemberId(index as u32);
+        let info = program.member(field);
+        let owner = program.ty(info.owner);
+        if info.is_static || !matches!(info.kind, MemberKind::Field | MemberKind::Property) || owner.is_module {
+            continue;
+        }
+        let Some(base) = flow.type_held(field).own() else { continue };
+        if !are_family(flow, info.owner, base) || !matches!(program.ty(base).kind, TypeKind::Class | TypeKind::Interface) {
+            continue;
+        }
+        let mut passes: FxHashMap<Sym, Vec<Site>> = FxHashMap::default();
+        for (call, method) in calls_on(flow, field) {
+            if passes_on(flow, field, call, method) {
+                passes.entry(method).or_default().push(call);
+            }
+        }
+        let mut all: Vec<(Sym, Vec<Site>)> = passes.into_iter().collect();
+        all.sort_unstable_by_key(|(_, sites)| sites.iter().min().copied());
+        // a link answers some requests itself; what only passes on wraps another one
+        let answers = |sites: &Vec<Site>| sites.iter().any(|s| is_choice(flow, *s));
+        if let Some((method, passes)) = all.into_iter().find(|(_, sites)| answers(sites)) {
+            found.push(Next { field, base, method, passes });
+        }
+    }
+    // of two that are asked alike by one class neither is the next: branches of a tree
+    let twice: Vec<bool> = found
+        .iter()
+        .map(|n| {
+            found
+                .iter()
+                .any(|o| o.field != n.field && o.method == n.method && program.member(o.field).owner == program.member(n.field).owner)
+        })
+        .collect();
+    found.into_iter().zip(twice).filter(|(_, twice)| !twice).map(|(n, _)| n).collect()
+}
+
+/// Whether one of two types is the other or has it among its bases.
+pub(super) fn are_family(flow: &Flow<'_>, a: TypeId, b: TypeId) -> bool {
+    flow.program.is_a(a, b) || flow.program.is_a(b, a)
+}
+
+/// The calls of methods on what a field holds, directly or by a local that was given it.
+fn calls_on(flow: &Flow<'_>, field: MemberId) -> Vec<(Site, Sym)> {
+    let program = flow.program;
+    let name = program.member(field).name;
+    let mut calls = Vec::new();
+    for &read in program.index.reads(name) {
+        let Some(body) = program.body(read.member) else { continue };
+        let scope = program.scope(read.member);
+        if !are_family(flow, program.member(read.member).owner, program.member(field).owner) {
+            continue;
+        }
+        if !matches!(flow.eval(read), Val::Member(of, m) if m == field && matches!(*of, Val::This(_))) {
+            continue;
+        }
+        let called = |object: NodeId| -> Option<(Site, Sym)> {
+            let member = scope.parent(object)?;
+            let Node::Member { object: of, name, .. } = body.node(member) else { return None };
+            let call = scope.parent(member)?;
+            let Node::Call { callee, args, .. } = body.node(call) else { return None };
+            let is_call = of == object && callee == member && args.len > 0;
+            is_call.then(|| (Site { member: read.member, node: call }, program.sym_in(read.member, name)))
+        };
+        let mut object = read.node;
+        // `next!`, `next.get()`
+        while let Some(parent) = scope.parent(object)
+            && matches!(body.node(parent), Node::Unary { .. })
+        {
+            object = parent;
+        }
+        if let Some(call) = called(object) {
+            calls.push(call);
+            continue;
+        }
+        // a local that was given it
+        let Some(local) = scope.parent(object) else { continue };
+        if let Node::Local { name, .. } = body.node(local) {
+            let uses = (0..body.nodes.len()).map(NodeId::new).filter(|n| body.node(*n) == Node::Name(name));
+            calls.extend(uses.filter(|n| scope.lookup(name, *n) == Some(crate::program::Declared::Local(local))).filter_map(called));
+        }
+    }
+    calls
+}
+
+/// Whether a call hands a request on: to the method that the caller was itself asked by, or in a helper of that.
+fn passes_on(flow: &Flow<'_>, field: MemberId, call: Site, method: Sym) -> bool {
+    let program = flow.program;
+    let info = program.member(call.member);
+    if info.kind != MemberKind::Method || program.decl(call.member).params.is_empty() {
+        return false;
+    }
+    // a list that grows at its end asks its next to grow
+    if flow.definitions(field).iter().any(|d| d.member == call.member) {
+        return false;
+    }
+    let owner = program.member(field).owner;
+    info.name == method
+        || flow.callers((call.member, None)).iter().any(|(site, _)| {
+            let caller = program.member(site.member);
+            caller.name == method && are_family(flow, caller.owner, owner)
+        })
+}
+
+/// Whether a request is passed on in some cases only.
+fn is_choice(flow: &Flow<'_>, call: Site) -> bool {
+    let program = flow.program;
+    let Some(body) = program.body(call.member) else { return false };
+    let Some(root) = body.root else { return false };
+    let scope = program.scope(call.member);
+    if !state::runs_always(body, scope, call.node, root) {
+        return true;
+    }
+    // the helper that passes on is called in some cases only
+    flow.callers((call.member, None)).iter().any(|(site, _)| {
+        let Some(body) = program.body(site.member) else { return false };
+        let same_family = are_family(flow, program.member(site.member).owner, program.member(call.member).owner);
+        same_family && body.root.is_some_and(|root| !state::runs_always(body, program.scope(site.member), site.node, root))
+    })
+}

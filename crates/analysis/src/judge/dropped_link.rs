@@ -1,0 +1,109 @@
+//! Rule `dropped-link`: a link of a chain is lost because another one takes its place.
+
+use std::collections::BTreeMap;
+
+use yarrowgraph_model::{Certainty, Level};
+
+use super::{Draft, Page, Rule, related, short};
+use crate::program::Site;
+use crate::wire::Wiring;
+
+pub(super) const RULE: Rule = Rule {
+    name: "dropped-link",
+    summary: "a link of a chain is lost because a later one takes its place",
+    level: Level::Error,
+    page: Page {
+        symptom: "A handler is never asked, although it was linked.",
+        cause: "The same link was given two next ones; often the linking call gives back the link that it was called on, and the next call replaces what it has set.",
+        cure: "Link each to the one before it, or let the linking call give back the link that was just added.",
+        silent: "Something else still leads to the link, or the set-up decides between the two.",
+        accept: "The first one is there until the second is known.",
+    },
+    check,
+};
+
+fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
+    let program = wiring.program();
+    let mut found: BTreeMap<Site, Draft> = BTreeMap::new();
+    for lost in &wiring.chains().lost {
+        if wiring.in_test(lost.site.member) || lost.site == lost.by {
+            continue;
+        }
+        let field = short(&program.member_id(wiring.links.next[lost.next].field));
+        found.entry(lost.site).or_insert_with(|| Draft {
+            level: Level::Error,
+            certainty: Certainty::Certain,
+            place: crate::wire::operation_place(program, lost.site),
+            message: format!("this link is lost: another one takes its place in `{field}`, and nothing else leads to it"),
+            related: vec![related("it is replaced here", crate::wire::operation_place(program, lost.by))],
+            parties: vec![program.member_id(wiring.links.next[lost.next].field), program.member_id(lost.site.member)],
+            edit: None,
+        });
+    }
+    found.into_values().collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::testing::expect;
+
+    #[test]
+    fn a_fluent_call_that_gives_back_the_wrong_link() {
+        expect(
+            "dropped-link",
+            r#"
+//// checks.ts
+export abstract class Check {
+  private next: Check | undefined;
+  then(next: Check): this {
+    this.next = next;
+    return this;
+  }
+  ask(draught: number): string {
+    return this.look(draught) ?? (this.next ? this.next.ask(draught) : 'may pass');
+  }
+  protected abstract look(draught: number): string | undefined;
+}
+class Sill extends Check { protected look(d: number) { return d > 150 ? 'too deep' : undefined; } }
+class Beam extends Check { protected look(d: number) { return d > 90 ? 'too wide' : undefined; } }
+class Toll extends Check { protected look(d: number) { return d > 20 ? 'pays' : undefined; } }
+const first = new Sill();
+first
+  .then(new Beam()) //! dropped-link error
+  .then(new Toll());
+console.log(first.ask(40));
+"#,
+        );
+    }
+
+    #[test]
+    fn one_that_gives_back_the_next() {
+        expect(
+            "dropped-link",
+            r#"
+//// Check.java
+package locks;
+abstract class Check {
+    private Check next;
+    Check then(Check next) { this.next = next; return next; }
+    String ask(int draught) {
+        String said = look(draught);
+        if (said != null) return said;
+        return next == null ? "may pass" : next.ask(draught);
+    }
+    abstract String look(int draught);
+}
+class Sill extends Check { String look(int d) { return d > 150 ? "too deep" : null; } }
+class Beam extends Check { String look(int d) { return d > 90 ? "too wide" : null; } }
+class Toll extends Check { String look(int d) { return d > 20 ? "pays" : null; } }
+class Lock {
+    public static void main(String[] args) {
+        Check first = new Sill();
+        first.then(new Beam()).then(new Toll());
+        System.out.println(first.ask(40));
+    }
+}
+"#,
+        );
+    }
+}

@@ -1,0 +1,141 @@
+//! Rule `unguarded-next`: a link passes a request on without asking whether there is a next one.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use yarrowgraph_ir::Node;
+use yarrowgraph_model::{Certainty, Level};
+
+use super::{Draft, Page, Rule, related, short};
+use crate::chain::{Of, behaviour};
+use crate::flow::Val;
+use crate::program::{MemberId, Site, TypeId};
+use crate::wire::Wiring;
+use crate::wire::effect::Guard;
+use crate::wire::guards;
+
+pub(super) const RULE: Rule = Rule {
+    name: "unguarded-next",
+    summary: "a link passes a request on without asking whether there is a next one",
+    level: Level::Error,
+    page: Page {
+        symptom: "A request that no link handles ends in an error about nothing being there.",
+        cause: "The last link has no next one, and passes on all the same; or the test is the wrong way round.",
+        cure: "Ask first, or end every chain with a link that answers everything.",
+        silent: "Every chain that the set-up builds ends with a link that does not pass on, or the field always holds one.",
+        accept: "Whoever builds a chain ends it so.",
+    },
+    check,
+};
+
+fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
+    let (program, links) = (wiring.program(), &wiring.links);
+    // the methods of links that end a chain
+    let mut last: BTreeMap<MemberId, BTreeSet<(TypeId, Site)>> = BTreeMap::new();
+    for built in wiring.chains().built.iter().filter(|b| b.ring.is_none()) {
+        if let (Of::Next(_), Some(link)) = (built.of, built.links.last())
+            && let Some(class) = link.class
+            && let Some(method) = behaviour::asked_by(&wiring.flow, links, built.of, link)
+        {
+            last.entry(method).or_default().insert((class, link.made));
+        }
+    }
+    let mut drafts = Vec::new();
+    for (at, next) in links.next.iter().enumerate() {
+        for pass in next.passes.iter().filter(|p| !wiring.in_test(p.member)) {
+            let Some(body) = program.body(pass.member) else { continue };
+            let Node::Call { callee, optional, .. } = body.node(pass.node) else { continue };
+            let Node::Member { object, optional: by_member, .. } = body.node(callee) else { continue };
+            let value = Val::Member(std::sync::Arc::new(Val::This(program.member(pass.member).owner)), next.field);
+            if guards::of_raise(&wiring.flow, *pass, object, &value, optional || by_member) != Guard::None {
+                continue;
+            }
+            // the last links that come by here
+            let ends: Vec<&(TypeId, Site)> = last
+                .iter()
+                .filter(|(method, _)| **method == pass.member || calls_helper(wiring, **method, pass.member))
+                .flat_map(|(_, classes)| classes)
+                .filter(|(class, _)| program.is_a(*class, program.member(pass.member).owner))
+                .collect();
+            let Some((class, made)) = ends.first() else { continue };
+            let what = short(&program.type_id(*class));
+            drafts.push(Draft {
+                level: Level::Error,
+                certainty: Certainty::Certain,
+                place: crate::wire::operation_place(program, *pass),
+                message: format!("the request is passed on unasked, and `{what}` is the last link of a chain"),
+                related: vec![
+                    related("this one is the last", program.place_of(*made)),
+                    related("the next one is held here", program.member_place(next.field)),
+                ],
+                parties: vec![program.member_id(pass.member), program.member_id(links.next[at].field)],
+                edit: None,
+            });
+        }
+    }
+    drafts
+}
+
+fn calls_helper(wiring: &Wiring<'_>, method: MemberId, helper: MemberId) -> bool {
+    wiring.flow.callers((helper, None)).iter().any(|(site, _)| site.member == method)
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::testing::expect;
+
+    #[test]
+    fn the_last_one_passes_on() {
+        expect(
+            "unguarded-next",
+            r#"
+//// Check.cs
+using System;
+abstract class Check {
+    protected readonly Check next;
+    protected Check(Check next) { this.next = next; }
+    public abstract string Ask(int draught);
+}
+class Sill : Check {
+    public Sill(Check next) : base(next) { }
+    public override string Ask(int draught) {
+        if (draught > 150) return "too deep";
+        return next.Ask(draught);
+    }
+}
+class Beam : Check {
+    public Beam(Check next) : base(next) { }
+    public override string Ask(int draught) {
+        if (draught > 90) return "too wide";
+        return next.Ask(draught); //! unguarded-next error
+    }
+}
+static class Lock {
+    static void Main() { Console.WriteLine(new Sill(new Beam(null)).Ask(40)); }
+}
+"#,
+        );
+    }
+
+    #[test]
+    fn asked_first_or_never_last() {
+        expect(
+            "unguarded-next",
+            r#"
+//// checks.js
+class Check {
+  linkTo(next) { this.next = next; return next; }
+  ask(draught) { return this.next ? this.next.ask(draught) : 'may pass'; }
+}
+class Sill extends Check {
+  ask(draught) { return draught > 150 ? 'too deep' : super.ask(draught); }
+}
+class Beam extends Check {
+  ask(draught) { return draught > 90 ? 'too wide' : super.ask(draught); }
+}
+const first = new Sill();
+first.linkTo(new Beam());
+console.log(first.ask(40));
+"#,
+        );
+    }
+}

@@ -1,0 +1,155 @@
+//! Rule `unlinked-handler`: a concrete handler is in no chain.
+
+use std::collections::BTreeSet;
+
+use yarrowgraph_ir::TypeKind;
+use yarrowgraph_model::{Certainty, Level};
+
+use super::{Draft, Page, Rule, related, short};
+use crate::chain::Of;
+use crate::program::{Sym, TypeId};
+use crate::wire::Wiring;
+
+pub(super) const RULE: Rule = Rule {
+    name: "unlinked-handler",
+    summary: "a handler of requests is in no chain",
+    level: Level::Warning,
+    page: Page {
+        symptom: "What the handler is for is never done.",
+        cause: "Its class was written, and no chain was given one of its objects.",
+        cure: "Link it where its turn is, or take it out.",
+        silent: "Something in the set-up is not known, the class is abstract or made elsewhere, or only tests build chains of the kind.",
+        accept: "It is there for other programs to link.",
+    },
+    check,
+};
+
+fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
+    let program = wiring.program();
+    let chains = wiring.chains();
+    if wiring.is_open || !wiring.runs_whole() {
+        return Vec::new();
+    }
+    let mut kinds: BTreeSet<(TypeId, Sym)> = BTreeSet::new();
+    for built in &chains.built {
+        match built.of {
+            Of::Next(next) => _ = kinds.insert((wiring.links.next[next].base, wiring.links.next[next].method)),
+            // the one type that all links have
+            Of::Walk(walk) => {
+                if let (Some(base), Some(method)) =
+                    (common_base(wiring, built.links.iter().map(|l| l.class)), wiring.links.walks[walk].method)
+                {
+                    kinds.insert((base, method));
+                }
+            }
+        }
+    }
+    let linked: BTreeSet<TypeId> = chains.built.iter().flat_map(|b| &b.links).filter_map(|l| l.class).collect();
+    let mut drafts = Vec::new();
+    let mut seen = BTreeSet::new();
+    for (base, method) in kinds {
+        for class in program.heirs(base) {
+            let ty = program.ty(class);
+            let is_kind = ty.kind == TypeKind::Class && !ty.modifiers.is_abstract && !ty.anonymous && class != base;
+            if !is_kind
+                || linked.contains(&class)
+                || !seen.insert(class)
+                || wiring.is_test_type(class)
+                || program.find_member(class, method).is_none()
+            {
+                continue;
+            }
+            // what stands for others that are linked is no link itself
+            if program.heirs(class).iter().any(|h| *h != class && linked.contains(h)) {
+                continue;
+            }
+            let made = wiring.flow.creations(class);
+            let made: Vec<_> = made.into_iter().filter(|s| !wiring.in_test(s.member)).collect();
+            if !made.iter().all(|s| chains.made.contains(s)) {
+                continue;
+            }
+            let Some(place) = program.type_place(class) else { continue };
+            let what = short(&program.type_id(class));
+            let said = if made.is_empty() { "and nothing makes one" } else { "and what is made of it is linked to nothing" };
+            drafts.push(Draft {
+                level: Level::Warning,
+                certainty: Certainty::Certain,
+                place,
+                message: format!("`{what}` is in no chain of `{}`, {said}", short(&program.type_id(base))),
+                related: made.iter().take(3).map(|s| related("it is made here", program.place_of(*s))).collect(),
+                parties: vec![program.type_id(class)],
+                edit: None,
+            });
+        }
+    }
+    drafts
+}
+
+/// The type of the tree that all links have, the first that the first link names.
+fn common_base(wiring: &Wiring<'_>, classes: impl Iterator<Item = Option<TypeId>>) -> Option<TypeId> {
+    let program = wiring.program();
+    let classes: Vec<TypeId> = classes.collect::<Option<Vec<_>>>()?;
+    let mut found = None;
+    program.for_each_base(*classes.first()?, &mut |t| {
+        let is_base = t != classes[0] && classes.iter().all(|c| program.is_a(*c, t));
+        if is_base && found.is_none() {
+            found = Some(t);
+        }
+        found.is_none()
+    });
+    found
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::testing::expect;
+
+    #[test]
+    fn one_that_no_chain_has() {
+        expect(
+            "unlinked-handler",
+            r#"
+//// Check.cs
+using System;
+using System.Collections.Generic;
+interface ICheck { string Look(int draught); }
+class Sill : ICheck { public string Look(int draught) => draught > 150 ? "too deep" : null; }
+class Beam : ICheck { public string Look(int draught) => draught > 90 ? "too wide" : null; }
+class Toll : ICheck { public string Look(int draught) => draught > 20 ? "pays" : null; } //! unlinked-handler warning
+class Lock {
+    readonly List<ICheck> checks = new() { new Sill(), new Beam() };
+    public string Ask(int draught) {
+        foreach (var check in checks) {
+            var said = check.Look(draught);
+            if (said != null) return said;
+        }
+        return "may pass";
+    }
+    static void Main() { Console.WriteLine(new Lock().Ask(120)); }
+}
+"#,
+        );
+    }
+
+    #[test]
+    fn all_are_linked() {
+        expect(
+            "unlinked-handler",
+            r#"
+//// checks.ts
+interface Check { look(draught: number): string | undefined; }
+class Sill implements Check { look(draught: number) { return draught > 150 ? 'too deep' : undefined; } }
+class Beam implements Check { look(draught: number) { return draught > 90 ? 'too wide' : undefined; } }
+function ask(checks: readonly Check[], draught: number): string {
+  for (const check of checks) {
+    const said = check.look(draught);
+    if (said) return said;
+  }
+  throw new Error('nobody knows');
+}
+const all: Check[] = [new Sill(), new Beam()];
+console.log(ask(all, 120));
+"#,
+        );
+    }
+}

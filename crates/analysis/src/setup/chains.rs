@@ -1,0 +1,191 @@
+//! What a run links to chains.
+
+use std::collections::BTreeMap;
+
+use rustc_hash::FxHashSet;
+
+use super::machine::Machine;
+use super::value::{Kind, ObjectId, Value};
+use crate::chain::{Built, Chains, Link, Of, Stored};
+use crate::program::{MemberId, Site};
+
+/// A link that was set.
+#[derive(Clone, Copy, Debug)]
+pub(super) struct Set {
+    next: usize,
+    from: ObjectId,
+    to: Option<ObjectId>,
+    site: Site,
+    closes: bool,
+}
+
+impl Machine<'_, '_> {
+    /// Notes that a field which holds the next link is set.
+    pub(super) fn linked(&mut self, object: ObjectId, field: MemberId, value: &Value, at: Option<Site>) {
+        let Some(next) = self.links().next_in(field) else { return };
+        let to = match value {
+            Value::Object(id) if matches!(self.object(*id).kind, Kind::Instance { .. }) => Some(*id),
+            _ => None,
+        };
+        let closes = to.is_some_and(|to| self.leads_to(field, to, object));
+        let site = self.place_outside(field, at);
+        self.note_decisions();
+        self.sets.push(Set { next, from: object, to, site, closes });
+    }
+
+    /// Notes that a list is walked for an answer.
+    pub(super) fn walked(&mut self, walk: Site, list: &Value) {
+        if let (Some(walk), Value::Object(id)) = (self.links().walk_at(walk), list)
+            && !self.walks.contains(&(walk, *id))
+        {
+            self.note_decisions();
+            self.walks.push((walk, *id));
+        }
+    }
+
+    fn next_of(&self, field: MemberId, object: ObjectId) -> Option<ObjectId> {
+        let Kind::Instance { fields, .. } = &self.object(object).kind else { return None };
+        match fields.iter().find(|(f, _)| *f == field)? {
+            (_, Value::Object(id)) => Some(*id),
+            _ => None,
+        }
+    }
+
+    /// Whether the links from one object on lead to another one.
+    fn leads_to(&self, field: MemberId, from: ObjectId, to: ObjectId) -> bool {
+        let mut seen = FxHashSet::default();
+        let mut at = Some(from);
+        while let Some(object) = at {
+            if object == to {
+                return true;
+            }
+            if !seen.insert(object) {
+                return false;
+            }
+            at = self.next_of(field, object);
+        }
+        false
+    }
+
+    /// The statement that sets a link as the code around the links says it: the call of a setter rather than what that does.
+    fn place_outside(&self, field: MemberId, at: Option<Site>) -> Site {
+        let program = self.program();
+        let owner = program.member(field).owner;
+        let is_link = |member: MemberId| {
+            let class = program.member(member).owner;
+            program.is_a(class, owner) || program.is_a(owner, class)
+        };
+        let here = at.filter(|s| !is_link(s.member));
+        let outside = here.or_else(|| self.calls.iter().rev().find(|s| !is_link(s.member)).copied());
+        outside
+            .or(at)
+            .or_else(|| self.calls.last().copied())
+            .unwrap_or(Site { member: self.frame().member, node: yarrowgraph_ir::NodeId::new(0) })
+    }
+
+    /// What the run has linked.
+    pub(super) fn chains(&self) -> Chains {
+        let mut chains = Chains::default();
+        if self.links().is_empty() {
+            return chains;
+        }
+        chains.made = self.heap().iter().filter(|o| matches!(o.kind, Kind::Instance { .. })).map(|o| o.made).collect();
+        for next in 0..self.links().next.len() {
+            self.next_chains(next, &mut chains);
+        }
+        let mut lists: Vec<(usize, ObjectId)> = self.walks.clone();
+        let mut holders: BTreeMap<ObjectId, MemberId> = BTreeMap::new();
+        for object in self.heap() {
+            let Kind::Instance { fields, .. } = &object.kind else { continue };
+            for (field, value) in fields {
+                if let Value::Object(list) = value
+                    && matches!(self.object(*list).kind, Kind::List(_))
+                {
+                    holders.entry(*list).or_insert(*field);
+                    if let Some(walk) = self.links().walk_over(*field)
+                        && !lists.iter().any(|(_, l)| l == list)
+                    {
+                        lists.push((walk, *list));
+                    }
+                }
+            }
+        }
+        for (field, value) in &self.statics {
+            if let Value::Object(list) = value {
+                holders.entry(*list).or_insert(*field);
+            }
+        }
+        lists.sort_unstable_by_key(|(_, list)| *list);
+        lists.dedup_by_key(|(_, list)| *list);
+        for (walk, list) in lists {
+            let object = self.object(list);
+            let Kind::List(items) = &object.kind else { continue };
+            let links: Option<Vec<Link>> = items.iter().map(|item| self.link(item)).collect();
+            if let Some(links) = links.filter(|l| l.len() > 1) {
+                let holder = holders.get(&list).copied();
+                let set = vec![object.made];
+                chains.built.push(Built { of: Of::Walk(walk), links, set, ring: None, holder });
+            }
+        }
+        chains
+    }
+
+    fn link(&self, value: &Value) -> Option<Link> {
+        let Value::Object(id) = value else { return None };
+        let object = self.object(*id);
+        match &object.kind {
+            Kind::Instance { class, .. } => Some(Link { class: Some(*class), function: None, made: object.made }),
+            Kind::Closure { .. } | Kind::Method { .. } => Some(Link { class: None, function: self.as_val(value), made: object.made }),
+            _ => None,
+        }
+    }
+
+    fn next_chains(&self, next: usize, chains: &mut Chains) {
+        let field = self.links().next[next].field;
+        let sets: Vec<&Set> = self.sets.iter().filter(|s| s.next == next).collect();
+        let mut edges: BTreeMap<ObjectId, ObjectId> = BTreeMap::new();
+        for set in &sets {
+            if let Some(to) = self.next_of(field, set.from) {
+                edges.insert(set.from, to);
+            }
+        }
+        let led_to: FxHashSet<ObjectId> = edges.values().copied().collect();
+        let mut starts: Vec<ObjectId> = edges.keys().copied().filter(|o| !led_to.contains(o)).collect();
+        let mut seen: FxHashSet<ObjectId> = FxHashSet::default();
+        let mut rings: Vec<ObjectId> = edges.keys().copied().collect();
+        starts.append(&mut rings);
+        for start in starts {
+            if seen.contains(&start) {
+                continue;
+            }
+            let mut objects = vec![start];
+            let mut closed = false;
+            while let Some(to) = edges.get(objects.last().unwrap_or(&start)) {
+                if objects.contains(to) {
+                    closed = true;
+                    break;
+                }
+                objects.push(*to);
+            }
+            seen.extend(objects.iter().filter(|o| edges.contains_key(o)));
+            let links: Vec<Link> = objects.iter().filter_map(|o| self.link(&Value::Object(*o))).collect();
+            let last_set = |from: &ObjectId| sets.iter().rev().find(|s| s.from == *from).map(|s| s.site);
+            let set: Vec<Site> = objects.iter().filter_map(last_set).collect();
+            let ring = closed.then(|| sets.iter().rev().find(|s| s.closes && objects.contains(&s.from)).map(|s| s.site)).flatten();
+            if links.len() > 1 || ring.is_some() {
+                chains.built.push(Built { of: Of::Next(next), links, set, ring, holder: Some(field) });
+            }
+        }
+        // what another one took the place of
+        for (at, set) in sets.iter().enumerate() {
+            let Some(to) = set.to else { continue };
+            let later = sets[at + 1..].iter().find(|s| s.from == set.from);
+            if let Some(later) = later
+                && later.to.is_some_and(|l| l != to)
+                && !led_to.contains(&to)
+            {
+                chains.lost.push(Stored { next, site: set.site, by: later.site });
+            }
+        }
+    }
+}
