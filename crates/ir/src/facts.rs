@@ -1,7 +1,7 @@
 //! Facts: a file, slimmed to what can carry a function, an object, a constant key or
 //! control flow. This is the layer that linking starts from, and what a cache would keep.
 
-use crate::{BinaryOp, Body, List, Node, NodeId, Param, UnaryOp, Unit};
+use crate::{BinaryOp, Body, List, Name, Node, NodeId, Param, UnaryOp, Unit};
 use serde::{Deserialize, Serialize};
 
 /// The distilled form of one file.
@@ -14,11 +14,12 @@ pub struct Facts {
 /// Slims a file. Bodies keep their structure; what is plain data becomes [`Node::Plain`],
 /// and nodes below it are dropped.
 pub fn distill(mut unit: Unit) -> Facts {
+    let one = unit.names.get("1");
     for member in &mut unit.members {
         if let Some(body) = &mut member.body {
             // a body this small has nothing to lose
             if body.nodes.len() > 4 {
-                slim(body, &mut member.params);
+                slim(body, &mut member.params, one);
             }
             body.nodes.shrink_to_fit();
             body.spans.shrink_to_fit();
@@ -33,9 +34,9 @@ pub fn distill(mut unit: Unit) -> Facts {
     Facts { unit }
 }
 
-fn slim(body: &mut Body, params: &mut [Param]) {
+fn slim(body: &mut Body, params: &mut [Param], one: Option<Name>) {
     for index in 0..body.nodes.len() {
-        if is_data(body, body.nodes[index]) {
+        if is_data(body, body.nodes[index], one) {
             body.nodes[index] = Node::Plain;
         }
     }
@@ -48,10 +49,14 @@ fn slim(body: &mut Body, params: &mut [Param]) {
 
 /// Whether a node is an operation on plain data only. Children come before parents in the
 /// arena (all but those lowered late, which then merely stay), so one scan settles chains.
-fn is_data(body: &Body, node: Node) -> bool {
+fn is_data(body: &Body, node: Node, one: Option<Name>) -> bool {
     let plain = |id: NodeId| matches!(body.node(id), Node::Plain | Node::Num(_));
     let simple = |id: NodeId| plain(id) || matches!(body.node(id), Node::Name(_));
+    let is_one = |id: NodeId| matches!(body.node(id), Node::Num(n) if Some(n) == one);
+    let beside = |left: NodeId, right: NodeId| matches!(body.node(left), Node::Name(_)) && is_one(right);
     match node {
+        // a step from a place in a list to the one beside it says which of its elements is meant
+        Node::Binary { op: BinaryOp::Add | BinaryOp::Sub, left, right } if beside(left, right) => false,
         Node::Binary { op: BinaryOp::Arithmetic | BinaryOp::Sub, left, right } => simple(left) && simple(right),
         Node::Binary { op: BinaryOp::Lt | BinaryOp::Le | BinaryOp::Gt | BinaryOp::Ge | BinaryOp::Add, left, right } => {
             (plain(left) && simple(right)) || (simple(left) && plain(right))

@@ -100,9 +100,9 @@ fn only_if_there(
     pass: NodeId,
     root: NodeId,
 ) -> bool {
-    let field = links.next[next].field;
+    let fields = &links.next[next].fields;
     let asks_next = |cond: NodeId| {
-        let is_next = |n: NodeId| matches!(flow.eval_in(member, n), Val::Member(_, m) if m == field);
+        let is_next = |n: NodeId| matches!(flow.eval_in(member, n), Val::Member(_, m) if fields.contains(&m));
         state::any_within(body, cond, &|n| matches!(body.node(n), Node::Member { .. } | Node::Name(_)) && is_next(n))
             && !state::any_within(body, cond, &|n| matches!(body.node(n), Node::Call { .. }))
     };

@@ -41,8 +41,8 @@ pub struct Built {
 /// A link that was set and is lost: another one took its place, and nothing else leads to it.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub struct Stored {
-    /// The kind of link.
-    pub next: usize,
+    /// The field that held it.
+    pub field: MemberId,
     /// Where it was set.
     pub site: Site,
     /// Where the other one took its place.

@@ -28,7 +28,7 @@ pub fn chains(wiring: &Wiring<'_>) -> Vec<model::Chain> {
 fn chain(wiring: &Wiring<'_>, built: &Built) -> model::Chain {
     let (program, links) = (wiring.program(), &wiring.links);
     let holder = match built.of {
-        Of::Next(next) => Some(links.next[next].field),
+        Of::Next(next) => built.holder.or(links.next[next].fields.first().copied()),
         Of::Walk(walk) => built.holder.or(links.walks[walk].list),
     };
     let entry = match built.of {
@@ -50,7 +50,7 @@ fn chain(wiring: &Wiring<'_>, built: &Built) -> model::Chain {
         id: match (holder, built.of) {
             (Some(m), _) => program.member_id(m),
             (None, Of::Walk(walk)) => program.member_id(links.walks[walk].walk.member),
-            (None, Of::Next(next)) => program.member_id(links.next[next].field),
+            (None, Of::Next(next)) => program.type_id(links.next[next].base),
         },
         request: request.unwrap_or_default(),
         entry,

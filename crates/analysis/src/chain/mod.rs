@@ -36,7 +36,7 @@ impl Links {
     /// Finds what can be linked.
     pub fn of(flow: &Flow<'_>) -> Self {
         let (next, walks) = (next::find(flow), walks::find(flow));
-        let by_field = next.iter().enumerate().map(|(at, n)| (n.field, at)).collect();
+        let by_field = next.iter().enumerate().flat_map(|(at, n)| n.fields.iter().map(move |f| (*f, at))).collect();
         let by_walk = walks.iter().enumerate().map(|(at, w)| (w.walk, at)).collect();
         let by_list = walks.iter().enumerate().filter_map(|(at, w)| Some((w.list?, at))).collect();
         Self { next, walks, by_field, by_walk, by_list }

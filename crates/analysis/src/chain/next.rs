@@ -1,17 +1,21 @@
 //! Links that know the next one.
 
-use rustc_hash::FxHashMap;
+use std::collections::BTreeMap;
+
 use yarrowgraph_ir::{MemberKind, Node, NodeId, TypeKind};
 
 use crate::flow::{Flow, Val};
-use crate::program::{MemberId, Site, Sym, TypeId};
+use crate::program::{MemberId, Site, Sym, Ty, TypeId};
 use crate::state;
 
-/// A field that holds the next link.
+/// So many base classes are followed.
+const BASES: u32 = 12;
+
+/// Fields that hold the next link: one that all links inherit, or one in each of their classes.
 #[derive(Clone, Debug)]
 pub struct Next {
-    /// The field.
-    pub field: MemberId,
+    /// The fields.
+    pub fields: Vec<MemberId>,
     /// The type that all links have.
     pub base: TypeId,
     /// The method by which a link is asked.
@@ -23,42 +27,69 @@ pub struct Next {
 /// Finds the fields that hold a next link.
 pub(super) fn find(flow: &Flow<'_>) -> Vec<Next> {
     let program = flow.program;
-    let mut found: Vec<Next> = Vec::new();
+    // by the type that all links have, and the method by which they are asked
+    let mut kinds: BTreeMap<(TypeId, Sym), Next> = BTreeMap::new();
     for index in 0..program.members.len() {
         let field = MemberId(index as u32);
         let info = program.member(field);
-        let owner = program.ty(info.owner);
-        if info.is_static || !matches!(info.kind, MemberKind::Field | MemberKind::Property) || owner.is_module {
+        if info.is_static || !matches!(info.kind, MemberKind::Field | MemberKind::Property) || program.ty(info.owner).is_module {
             continue;
         }
-        let Some(base) = flow.type_held(field).own() else { continue };
+        let Some(base) = held_type(flow, field) else { continue };
         if !are_family(flow, info.owner, base) || !matches!(program.ty(base).kind, TypeKind::Class | TypeKind::Interface) {
             continue;
         }
-        let mut passes: FxHashMap<Sym, Vec<Site>> = FxHashMap::default();
         for (call, method) in calls_on(flow, field) {
             if passes_on(flow, field, call, method) {
-                passes.entry(method).or_default().push(call);
+                let kind = kinds.entry((base, method)).or_insert_with(|| Next { fields: Vec::new(), base, method, passes: Vec::new() });
+                if !kind.fields.contains(&field) {
+                    kind.fields.push(field);
+                }
+                kind.passes.push(call);
             }
         }
-        let mut all: Vec<(Sym, Vec<Site>)> = passes.into_iter().collect();
-        all.sort_unstable_by_key(|(_, sites)| sites.iter().min().copied());
-        // a link answers some requests itself; what only passes on wraps another one
-        let answers = |sites: &Vec<Site>| sites.iter().any(|s| is_choice(flow, *s));
-        if let Some((method, passes)) = all.into_iter().find(|(_, sites)| answers(sites)) {
-            found.push(Next { field, base, method, passes });
+    }
+    let mut found: Vec<Next> = kinds.into_values().collect();
+    for next in &mut found {
+        // of two that one class asks alike neither is the next: branches of a tree
+        let owner = |f: &MemberId| program.member(*f).owner;
+        let twice: Vec<MemberId> =
+            next.fields.iter().filter(|f| next.fields.iter().filter(|o| owner(o) == owner(f)).count() > 1).copied().collect();
+        next.fields.retain(|f| !twice.contains(f));
+    }
+    // a link answers some requests itself; what only passes on wraps another one
+    found.retain(|next| !next.fields.is_empty() && next.passes.iter().any(|s| is_choice(flow, *s)));
+    // a field is the next of one kind
+    let mut taken: Vec<MemberId> = Vec::new();
+    found.sort_by_key(|next| next.passes.iter().min().copied());
+    for next in &mut found {
+        next.fields.retain(|f| !taken.contains(f));
+        taken.extend(&next.fields);
+    }
+    found.retain(|next| !next.fields.is_empty());
+    found
+}
+
+/// The type of the links that a field holds. Where nothing is typed, a link is taken to be of the class that asks it.
+fn held_type(flow: &Flow<'_>, field: MemberId) -> Option<TypeId> {
+    let program = flow.program;
+    let info = program.member(field);
+    match flow.type_held(field) {
+        Ty::Unknown if program.kit(info.unit).traits.duck_typed => Some(topmost(flow, info.owner)),
+        known => known.own(),
+    }
+}
+
+/// The class of the tree that an object of a class is at bottom.
+fn topmost(flow: &Flow<'_>, class: TypeId) -> TypeId {
+    let mut top = class;
+    for _ in 0..BASES {
+        match flow.program.base_class(top) {
+            Some(base) => top = base,
+            None => break,
         }
     }
-    // of two that are asked alike by one class neither is the next: branches of a tree
-    let twice: Vec<bool> = found
-        .iter()
-        .map(|n| {
-            found
-                .iter()
-                .any(|o| o.field != n.field && o.method == n.method && program.member(o.field).owner == program.member(n.field).owner)
-        })
-        .collect();
-    found.into_iter().zip(twice).filter(|(_, twice)| !twice).map(|(n, _)| n).collect()
+    top
 }
 
 /// Whether one of two types is the other or has it among its bases.

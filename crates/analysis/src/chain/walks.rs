@@ -94,14 +94,20 @@ fn ends_by(body: &Body, scope: &Scope, call: NodeId, inner: NodeId) -> bool {
     if decides(&|n| n == call) {
         return true;
     }
-    // a local that keeps the answer
+    // a local that keeps the answer; what is asked of it as plain data is no more than that
+    let asks_behind = |statement: NodeId| {
+        let Some(Node::Block(list)) = scope.parent(statement).map(|p| body.node(p)) else { return false };
+        let list = body.list(list);
+        let behind = list.iter().position(|s| *s == statement).and_then(|at| list.get(at + 1));
+        behind.is_some_and(|s| matches!(body.node(*s), Node::If { cond, then, .. } if body.node(cond) == Node::Plain && leaves(then)))
+    };
     let mut around = call;
     while let Some(parent) = scope.parent(around) {
         match body.node(parent) {
-            Node::Local { name, .. } => return decides(&|n| body.node(n) == Node::Name(name)),
+            Node::Local { name, .. } => return decides(&|n| body.node(n) == Node::Name(name)) || asks_behind(parent),
             Node::Assign { target, .. } => {
                 return match body.node(target) {
-                    Node::Name(name) => decides(&|n| body.node(n) == Node::Name(name)),
+                    Node::Name(name) => decides(&|n| body.node(n) == Node::Name(name)) || asks_behind(parent),
                     _ => false,
                 };
             }

@@ -422,7 +422,7 @@ impl Flow<'_> {
 }
 
 /// The expression of a body that does nothing but return it.
-pub(super) fn only_return(body: &Body, root: NodeId) -> Option<NodeId> {
+pub(crate) fn only_return(body: &Body, root: NodeId) -> Option<NodeId> {
     match body.node(root) {
         Node::Return(value) => value,
         Node::Block(list) => match *body.list(list) {

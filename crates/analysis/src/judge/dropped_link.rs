@@ -29,14 +29,14 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         if wiring.in_test(lost.site.member) || lost.site == lost.by {
             continue;
         }
-        let field = short(&program.member_id(wiring.links.next[lost.next].field));
+        let field = short(&program.member_id(lost.field));
         found.entry(lost.site).or_insert_with(|| Draft {
             level: Level::Error,
             certainty: Certainty::Certain,
             place: crate::wire::operation_place(program, lost.site),
             message: format!("this link is lost: another one takes its place in `{field}`, and nothing else leads to it"),
             related: vec![related("it is replaced here", crate::wire::operation_place(program, lost.by))],
-            parties: vec![program.member_id(wiring.links.next[lost.next].field), program.member_id(lost.site.member)],
+            parties: vec![program.member_id(lost.field), program.member_id(lost.site.member)],
             edit: None,
         });
     }

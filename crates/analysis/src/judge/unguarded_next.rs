@@ -7,10 +7,8 @@ use yarrowgraph_model::{Certainty, Level};
 
 use super::{Draft, Page, Rule, related, short};
 use crate::chain::{Of, behaviour};
-use crate::flow::Val;
 use crate::program::{MemberId, Site, TypeId};
 use crate::wire::Wiring;
-use crate::wire::effect::Guard;
 use crate::wire::guards;
 
 pub(super) const RULE: Rule = Rule {
@@ -40,13 +38,13 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         }
     }
     let mut drafts = Vec::new();
-    for (at, next) in links.next.iter().enumerate() {
+    for next in &links.next {
         for pass in next.passes.iter().filter(|p| !wiring.in_test(p.member)) {
             let Some(body) = program.body(pass.member) else { continue };
             let Node::Call { callee, optional, .. } = body.node(pass.node) else { continue };
             let Node::Member { object, optional: by_member, .. } = body.node(callee) else { continue };
-            let value = Val::Member(std::sync::Arc::new(Val::This(program.member(pass.member).owner)), next.field);
-            if guards::of_raise(&wiring.flow, *pass, object, &value, optional || by_member) != Guard::None {
+            let value = wiring.flow.eval_in(pass.member, object);
+            if guards::is_asked(&wiring.flow, *pass, object, &value, optional || by_member) {
                 continue;
             }
             // the last links that come by here
@@ -63,11 +61,8 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
                 certainty: Certainty::Certain,
                 place: crate::wire::operation_place(program, *pass),
                 message: format!("the request is passed on unasked, and `{what}` is the last link of a chain"),
-                related: vec![
-                    related("this one is the last", program.place_of(*made)),
-                    related("the next one is held here", program.member_place(next.field)),
-                ],
-                parties: vec![program.member_id(pass.member), program.member_id(links.next[at].field)],
+                related: vec![related("this one is the last", program.place_of(*made))],
+                parties: vec![program.member_id(pass.member)],
                 edit: None,
             });
         }

@@ -27,7 +27,7 @@ pub(super) const RULE: Rule = Rule {
 fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     let program = wiring.program();
     let chains = wiring.chains();
-    if wiring.is_open || !wiring.runs_whole() {
+    if wiring.is_open {
         return Vec::new();
     }
     let mut kinds: BTreeSet<(TypeId, Sym)> = BTreeSet::new();
@@ -65,7 +65,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
             }
             let made = wiring.flow.creations(class);
             let made: Vec<_> = made.into_iter().filter(|s| !wiring.in_test(s.member)).collect();
-            if !made.iter().all(|s| chains.made.contains(s)) {
+            if !made.is_empty() && !(wiring.runs_whole() && made.iter().all(|s| chains.made.contains(s))) {
                 continue;
             }
             let Some(place) = program.type_place(class) else { continue };

@@ -13,6 +13,7 @@ use crate::program::{MemberId, Site};
 #[derive(Clone, Copy, Debug)]
 pub(super) struct Set {
     next: usize,
+    field: MemberId,
     from: ObjectId,
     to: Option<ObjectId>,
     site: Site,
@@ -27,10 +28,10 @@ impl Machine<'_, '_> {
             Value::Object(id) if matches!(self.object(*id).kind, Kind::Instance { .. }) => Some(*id),
             _ => None,
         };
-        let closes = to.is_some_and(|to| self.leads_to(field, to, object));
+        let closes = to.is_some_and(|to| self.leads_to(next, to, object));
         let site = self.place_outside(field, at);
         self.note_decisions();
-        self.sets.push(Set { next, from: object, to, site, closes });
+        self.sets.push(Set { next, field, from: object, to, site, closes });
     }
 
     /// Notes that a list is walked for an answer.
@@ -43,16 +44,18 @@ impl Machine<'_, '_> {
         }
     }
 
-    fn next_of(&self, field: MemberId, object: ObjectId) -> Option<ObjectId> {
+    /// The next link of an object.
+    fn next_of(&self, next: usize, object: ObjectId) -> Option<ObjectId> {
         let Kind::Instance { fields, .. } = &self.object(object).kind else { return None };
-        match fields.iter().find(|(f, _)| *f == field)? {
+        let known = &self.links().next[next].fields;
+        match fields.iter().find(|(f, _)| known.contains(f))? {
             (_, Value::Object(id)) => Some(*id),
             _ => None,
         }
     }
 
     /// Whether the links from one object on lead to another one.
-    fn leads_to(&self, field: MemberId, from: ObjectId, to: ObjectId) -> bool {
+    fn leads_to(&self, next: usize, from: ObjectId, to: ObjectId) -> bool {
         let mut seen = FxHashSet::default();
         let mut at = Some(from);
         while let Some(object) = at {
@@ -62,7 +65,7 @@ impl Machine<'_, '_> {
             if !seen.insert(object) {
                 return false;
             }
-            at = self.next_of(field, object);
+            at = self.next_of(next, object);
         }
         false
     }
@@ -70,11 +73,8 @@ impl Machine<'_, '_> {
     /// The statement that sets a link as the code around the links says it: the call of a setter rather than what that does.
     fn place_outside(&self, field: MemberId, at: Option<Site>) -> Site {
         let program = self.program();
-        let owner = program.member(field).owner;
-        let is_link = |member: MemberId| {
-            let class = program.member(member).owner;
-            program.is_a(class, owner) || program.is_a(owner, class)
-        };
+        let base = self.links().next_in(field).map_or(program.member(field).owner, |n| self.links().next[n].base);
+        let is_link = |member: MemberId| program.is_a(program.member(member).owner, base);
         let here = at.filter(|s| !is_link(s.member));
         let outside = here.or_else(|| self.calls.iter().rev().find(|s| !is_link(s.member)).copied());
         outside
@@ -141,11 +141,10 @@ impl Machine<'_, '_> {
     }
 
     fn next_chains(&self, next: usize, chains: &mut Chains) {
-        let field = self.links().next[next].field;
         let sets: Vec<&Set> = self.sets.iter().filter(|s| s.next == next).collect();
         let mut edges: BTreeMap<ObjectId, ObjectId> = BTreeMap::new();
         for set in &sets {
-            if let Some(to) = self.next_of(field, set.from) {
+            if let Some(to) = self.next_of(next, set.from) {
                 edges.insert(set.from, to);
             }
         }
@@ -172,8 +171,9 @@ impl Machine<'_, '_> {
             let last_set = |from: &ObjectId| sets.iter().rev().find(|s| s.from == *from).map(|s| s.site);
             let set: Vec<Site> = objects.iter().filter_map(last_set).collect();
             let ring = closed.then(|| sets.iter().rev().find(|s| s.closes && objects.contains(&s.from)).map(|s| s.site)).flatten();
+            let holder = sets.iter().find(|s| objects.contains(&s.from)).map(|s| s.field);
             if links.len() > 1 || ring.is_some() {
-                chains.built.push(Built { of: Of::Next(next), links, set, ring, holder: Some(field) });
+                chains.built.push(Built { of: Of::Next(next), links, set, ring, holder });
             }
         }
         // what another one took the place of
@@ -184,7 +184,7 @@ impl Machine<'_, '_> {
                 && later.to.is_some_and(|l| l != to)
                 && !led_to.contains(&to)
             {
-                chains.lost.push(Stored { next, site: set.site, by: later.site });
+                chains.lost.push(Stored { field: set.field, site: set.site, by: later.site });
             }
         }
     }

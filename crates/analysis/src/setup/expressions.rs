@@ -1,6 +1,6 @@
 //! Expressions.
 
-use yarrowgraph_ir::{AccessorKind, AssignOp, BinaryOp, List, MemberKind, Node, NodeId, UnaryOp};
+use yarrowgraph_ir::{AccessorKind, AssignOp, BinaryOp, CollectionKind, List, MemberKind, Node, NodeId, UnaryOp};
 
 use super::machine::Machine;
 use super::value::{Kind, Value};
@@ -54,7 +54,12 @@ impl Machine<'_, '_> {
             }
             Node::Call { callee, args, .. } => self.call(site, callee, args),
             Node::New { ty, args, init, class } => {
-                let made = self.creation(site, ty, args, class);
+                let mut made = self.creation(site, ty, args, class);
+                // `new() { … }`: the type is that of where it goes
+                let is_list = init.is_some_and(|i| matches!(body.node(i), Node::Collection { kind: CollectionKind::List, .. }));
+                if is_list && matches!(self.kind(&made), Some(Kind::Outside)) {
+                    made = self.make(Kind::List(Vec::new()), site);
+                }
                 if let Some(init) = init {
                     self.initialize(&made, init);
                 }
@@ -505,6 +510,8 @@ impl Machine<'_, '_> {
         self.linked(*id, m, &value, at);
         if let Kind::Instance { fields, .. } = &mut self.object_mut(*id).kind {
             match fields.iter_mut().find(|(f, _)| *f == m) {
+                // an object that is a part of this one is made of a plain value, and stays
+                Some((_, Value::Object(_))) if matches!(value, Value::Int(_) | Value::Text(_) | Value::Bool(_)) => {}
                 Some((_, slot)) => *slot = value,
                 None => fields.push((m, value)),
             }

@@ -89,7 +89,10 @@ impl Setup {
         joins.values_mut().for_each(|all| all.sort_unstable());
         let by_themselves = effects.iter().enumerate().filter(|(_, e)| e.act == Act::Join && e.inner.is_empty());
         let own = by_themselves.filter(|(_, e)| joins.contains_key(&e.site)).map(|(index, e)| (e.site, index)).collect();
-        let roots = entry_points(flow.program);
+        let mut roots = entry_points(flow.program);
+        // chains that constants of a module hold, whether or not what reads them is run
+        let constants = constants_of_links(flow, links);
+        roots.extend(constants.into_iter().filter(|m| !roots.contains(m)).collect::<Vec<_>>());
         if (joins.is_empty() && links.is_empty()) || roots.is_empty() {
             return Self::default();
         }
@@ -215,6 +218,23 @@ pub(crate) fn entry_points(program: &Program) -> Vec<MemberId> {
                 _ => false,
             }
         })
+        .collect()
+}
+
+/// Constants and static fields that are given a link as they are made.
+fn constants_of_links(flow: &Flow<'_>, links: &Links) -> Vec<MemberId> {
+    let program = flow.program;
+    let makes_link = |m: MemberId| {
+        let Some(body) = program.body(m) else { return false };
+        (0..body.nodes.len()).map(NodeId::new).any(|n| {
+            matches!(body.node(n), Node::New { .. })
+                && flow.type_of_node(m, n).own().is_some_and(|t| links.next.iter().any(|next| program.is_a(t, next.base)))
+        })
+    };
+    (0..program.members.len())
+        .map(|index| MemberId(index as u32))
+        .filter(|m| program.member(*m).is_static && matches!(program.member(*m).kind, MemberKind::Field | MemberKind::Initializer))
+        .filter(|m| !crate::wire::is_test_path(&program.unit_of(*m).path) && makes_link(*m))
         .collect()
 }
 

@@ -26,6 +26,13 @@ pub fn of_raise(flow: &Flow<'_>, site: Site, called: NodeId, value: &Val, option
     if g.never_empty() || g.covered() || g.chain_is_optional(called) { Guard::Tested } else { Guard::None }
 }
 
+/// Whether a call of what a field holds is covered by a test of the field, whatever the field is given first.
+pub fn is_asked(flow: &Flow<'_>, site: Site, called: NodeId, value: &Val, optional: bool) -> bool {
+    let Some(body) = flow.program.body(site.member) else { return false };
+    let g = Guards { flow, site, body, called, value };
+    optional || g.covered() || g.chain_is_optional(called)
+}
+
 struct Guards<'f, 'p> {
     flow: &'f Flow<'p>,
     site: Site,
@@ -195,7 +202,41 @@ impl Guards<'_, '_> {
             Node::Call { .. } if holds && self.is_same(cond) => true,
             Node::Call { callee, args, .. } if holds => self.asks_by_call(callee, self.body.list(args)),
             Node::Assign { value, target, .. } if holds => self.is_same(value) || self.is_same(target),
+            Node::Member { .. } if self.asks_by_getter(cond, holds) => true,
             Node::Name(_) | Node::Member { .. } | Node::Index { .. } | Node::Local { .. } if holds => self.is_same(cond),
+            _ => false,
+        }
+    }
+
+    /// `this.hasNext`, which gives back `this.next !== undefined`
+    fn asks_by_getter(&self, cond: NodeId, holds: bool) -> bool {
+        let program = self.flow.program;
+        let Node::Member { object, name, .. } = self.body.node(cond) else { return false };
+        let (Node::This, Val::Member(of, m)) = (self.body.node(object), self.value) else { return false };
+        if !matches!(**of, Val::This(_)) {
+            return false;
+        }
+        let class = program.member(self.site.member).owner;
+        let name = program.sym_in(self.site.member, name);
+        let mut getter = None;
+        program.for_each_base(class, &mut |t| {
+            let own = program.own_members(t, name).iter().copied();
+            getter = own.into_iter().find(|x| program.member(*x).kind == MemberKind::Accessor(yarrowgraph_ir::AccessorKind::Get));
+            getter.is_none()
+        });
+        let Some((getter, body)) = getter.and_then(|g| Some((g, program.body(g)?))) else { return false };
+        let Some(returned) = body.root.and_then(|r| crate::flow::only_return(body, r).or(Some(r))) else { return false };
+        let Node::Binary { op, left, right } = body.node(returned) else { return false };
+        let is_nothing = |n: NodeId| match body.node(n) {
+            Node::Null => true,
+            Node::Name(name) => program.unit_of(getter).text(name) == "undefined",
+            _ => false,
+        };
+        let is_field = |n: NodeId| matches!(self.flow.eval_in(getter, n), Val::Member(_, x) if x == *m);
+        let asks = (is_nothing(left) && is_field(right)) || (is_nothing(right) && is_field(left));
+        asks && match op {
+            BinaryOp::Ne => holds,
+            BinaryOp::Eq => !holds,
             _ => false,
         }
     }
