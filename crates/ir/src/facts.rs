@@ -195,7 +195,7 @@ mod tests {
         let args = body.push_list(&[product]);
         let call = body.push(Node::Call { callee, args, type_args: None, optional: false }, at);
         body.root = Some(call);
-        slim(&mut body, &mut []);
+        slim(&mut body, &mut [], None);
         assert_eq!(body.nodes.len(), 3);
         let Node::Call { callee, args, .. } = body.node(body.root.unwrap_or(call)) else { panic!("the call is gone") };
         assert_eq!(body.node(callee), Node::Name(f));

@@ -3,6 +3,7 @@
 //! A renderer is told width, colour and sources; it finds out nothing by itself. Text that
 //! comes from the analysed code goes through [`escape`] before it reaches a terminal.
 
+mod chains_text;
 pub mod demo;
 pub mod escape;
 pub mod findings_text;

@@ -1,10 +1,11 @@
-//! The map as an overview for a terminal: who owns channels, who raises them, who listens.
+//! The map as an overview for a terminal: who owns channels, who raises them, who listens, and the chains.
 
 use std::collections::BTreeMap;
 use std::io::{self, Write};
 
 use yarrowgraph_model::{Channel, ChannelKind, Lifetime, Map, Place, Subscription};
 
+use crate::chains_text;
 use crate::escape;
 use crate::style::Role;
 use crate::text::{TextOptions, count, fit};
@@ -33,13 +34,15 @@ pub fn write(out: &mut dyn Write, map: &Map, all: bool, o: &TextOptions) -> io::
             channel(out, c, o)?;
         }
     }
+    chains_text::write(out, &map.chains, o)?;
     writeln!(out)?;
     let subscriptions: usize = map.channels.iter().map(|c| c.subscriptions.len()).sum();
     let raises: usize = map.channels.iter().map(|c| c.raises.len()).sum();
     let releases: usize = map.channels.iter().map(|c| c.releases.len()).sum();
+    let chains = if map.chains.is_empty() { String::new() } else { format!(", {}", count(map.chains.len(), "chain", "chains")) };
     writeln!(
         out,
-        "{}, {}, {}, {}",
+        "{}, {}, {}, {}{chains}",
         count(map.channels.len(), "channel", "channels"),
         count(subscriptions, "subscription", "subscriptions"),
         count(releases, "release", "releases"),
@@ -130,7 +133,8 @@ fn ending(s: &Subscription) -> (Role, &'static str) {
     }
 }
 
-fn place(p: &Place) -> String {
+/// A place as `file:line`.
+pub(crate) fn place(p: &Place) -> String {
     format!("{}:{}", p.file, p.line)
 }
 

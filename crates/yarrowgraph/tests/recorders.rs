@@ -13,6 +13,7 @@ fn recorders() -> PathBuf {
 }
 
 /// Whether a program can be run here. Where it cannot, that is said loudly, and is a failure in CI.
+#[expect(clippy::print_stderr, reason = "a test that is left out says so")]
 fn is_there(program: &str, version: &str) -> bool {
     if Command::new(program).arg(version).output().is_ok_and(|o| o.status.success()) {
         return true;

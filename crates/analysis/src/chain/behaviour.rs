@@ -3,7 +3,7 @@
 use yarrowgraph_ir::{Body, Node, NodeId};
 use yarrowgraph_model::Passes;
 
-use super::{Link, Links, Of};
+use super::{Ends, Link, Links, Of};
 use crate::flow::{Flow, Val};
 use crate::program::{MemberId, Scope, Site, Sym};
 use crate::state;
@@ -39,7 +39,7 @@ pub fn of(flow: &Flow<'_>, links: &Links, kind: Of, link: &Link) -> Option<Behav
     };
     match kind {
         Of::Next(next) => Some(passing(flow, links, next, link, member, root)),
-        Of::Walk(_) => answering(program.body(member)?, root),
+        Of::Walk(walk) => Answers { flow, member, body: program.body(member)?, ends: &links.walks[walk].ends }.all(root),
     }
 }
 
@@ -118,7 +118,7 @@ fn only_if_there(
                     let by_next = matches!(body.node(*s), Node::If { cond, .. } if asks_next(cond));
                     !by_next && state::any_within(body, *s, &|n| matches!(body.node(n), Node::Return(_) | Node::Throw(_)))
                 };
-                if before.into_iter().any(|s| leaves(s)) {
+                if before.into_iter().any(leaves) {
                     return false;
                 }
             }
@@ -132,51 +132,96 @@ fn only_if_there(
     true
 }
 
-/// Of links in a list: whether their answers are none, or some.
-fn answering(body: &Body, root: NodeId) -> Option<Behaviour> {
-    let (mut none, mut some) = (false, false);
-    if !matches!(body.node(root), Node::Block(_)) && !matches!(body.node(root), Node::Return(_)) {
-        judge_answer(body, Some(root), &mut none, &mut some);
-    }
-    let mut stack = vec![root];
-    while let Some(at) = stack.pop() {
-        match body.node(at) {
-            Node::Return(value) => judge_answer(body, value, &mut none, &mut some),
-            Node::Throw(_) => some = true,
-            Node::Lambda(_) => continue,
-            _ => {}
-        }
-        stack.extend(body.children(at));
-    }
-    // a body that runs to its end gives no answer
-    if matches!(body.node(root), Node::Block(_)) && !body.leaves(root) {
-        none = true;
-    }
-    let passes = match (none, some) {
-        (true, true) => Passes::Sometimes,
-        (true, false) => Passes::Always,
-        (false, true) => Passes::Never,
-        (false, false) => return None,
-    };
-    Some(Behaviour { passes, stops: some })
+/// The answers of a link in a list.
+struct Answers<'a, 'b> {
+    flow: &'a Flow<'b>,
+    member: MemberId,
+    body: &'a Body,
+    ends: &'a Ends,
 }
 
-/// Whether a value is no answer, or one; what cannot be told is either.
-fn judge_answer(body: &Body, value: Option<NodeId>, none: &mut bool, some: &mut bool) {
-    let Some(value) = value else {
-        *none = true;
-        return;
-    };
-    match body.node(value) {
-        Node::Null | Node::Bool(false) => *none = true,
-        Node::Conditional { then, other, .. } => {
-            judge_answer(body, Some(then), none, some);
-            judge_answer(body, Some(other), none, some);
+/// Whether answers are none, or some.
+#[derive(Clone, Copy, Debug, Default)]
+struct Given {
+    none: bool,
+    some: bool,
+}
+
+impl Given {
+    const NONE: Self = Self { none: true, some: false };
+    const SOME: Self = Self { none: false, some: true };
+    const EITHER: Self = Self { none: true, some: true };
+
+    fn and(self, other: Self) -> Self {
+        Self { none: self.none || other.none, some: self.some || other.some }
+    }
+}
+
+impl Answers<'_, '_> {
+    /// What a body answers.
+    fn all(&self, root: NodeId) -> Option<Behaviour> {
+        let body = self.body;
+        let is_block = matches!(body.node(root), Node::Block(_));
+        let mut given = Given::default();
+        if !is_block && !matches!(body.node(root), Node::Return(_)) {
+            given = self.of(Some(root));
         }
-        Node::New { .. } | Node::Str(_) | Node::Num(_) | Node::Template(_) | Node::Bool(true) | Node::Object(_) => *some = true,
-        _ => {
-            *none = true;
-            *some = true;
+        let mut stack = vec![root];
+        while let Some(at) = stack.pop() {
+            match body.node(at) {
+                Node::Return(value) => given = given.and(self.of(value)),
+                Node::Throw(_) => given = given.and(Given::SOME),
+                Node::Lambda(_) => continue,
+                _ => {}
+            }
+            stack.extend(body.children(at));
+        }
+        // a body that runs to its end gives no answer
+        if is_block && !body.leaves(root) {
+            given = given.and(Given::NONE);
+        }
+        let passes = match (given.none, given.some) {
+            (true, true) => Passes::Sometimes,
+            (true, false) => Passes::Always,
+            (false, true) => Passes::Never,
+            (false, false) => return None,
+        };
+        Some(Behaviour { passes, stops: given.some })
+    }
+
+    /// Whether a value is no answer, or one; what cannot be told is either.
+    fn of(&self, value: Option<NodeId>) -> Given {
+        let Some(value) = value else { return Given::NONE };
+        match (self.ends, self.body.node(value)) {
+            (_, Node::Conditional { then, other, .. }) => self.of(Some(then)).and(self.of(Some(other))),
+            (Ends::Any, Node::Null | Node::Bool(false)) => Given::NONE,
+            (Ends::Any, Node::New { .. } | Node::Str(_) | Node::Num(_) | Node::Template(_) | Node::Bool(true) | Node::Object(_)) => {
+                Given::SOME
+            }
+            (Ends::Part(part, ends), Node::Object(entries)) => {
+                let named = |e: &&NodeId| matches!(self.body.node(**e), Node::Entry { key, .. } if self.names(key, *part));
+                match self.body.list(entries).iter().find(named).map(|e| self.body.node(*e)) {
+                    Some(Node::Entry { value, .. }) => self.text(value, ends),
+                    _ => Given::EITHER,
+                }
+            }
+            _ => Given::EITHER,
+        }
+    }
+
+    /// Whether a key is that name.
+    fn names(&self, key: NodeId, part: Sym) -> bool {
+        let (Node::Str(name) | Node::Name(name)) = self.body.node(key) else { return false };
+        self.flow.program.sym_in(self.member, name) == part
+    }
+
+    /// Whether a text is one of those that end the walk.
+    fn text(&self, value: NodeId, ends: &[Sym]) -> Given {
+        match self.body.node(value) {
+            Node::Str(text) if ends.contains(&self.flow.program.sym_in(self.member, text)) => Given::SOME,
+            Node::Str(_) => Given::NONE,
+            Node::Conditional { then, other, .. } => self.text(then, ends).and(self.text(other, ends)),
+            _ => Given::EITHER,
         }
     }
 }

@@ -18,7 +18,7 @@ use crate::program::{MemberId, Site};
 pub use behaviour::Behaviour;
 pub use built::{Built, Chains, Link, Of, Stored};
 pub use next::Next;
-pub use walks::Walk;
+pub use walks::{Ends, Walk};
 
 /// What can be linked in a tree.
 #[derive(Debug, Default)]

@@ -1,9 +1,9 @@
 //! Lists of links that are walked until one has an answer.
 
-use yarrowgraph_ir::{Body, Name, Node, NodeId, TypeKind};
+use yarrowgraph_ir::{BinaryOp, Body, Name, Node, NodeId, TypeKind};
 
 use crate::flow::{Flow, Val};
-use crate::program::{MemberId, Scope, Site, Sym, Ty};
+use crate::program::{MemberId, Program, Site, Sym, Ty};
 use crate::state;
 
 /// A walk over a list of links.
@@ -17,6 +17,19 @@ pub struct Walk {
     pub method: Option<Sym>,
     /// Where it is asked.
     pub asks: Site,
+    /// Which answers end the walk.
+    pub ends: Ends,
+}
+
+/// Which answers of a link end a walk.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Ends {
+    /// What there is, what is true.
+    Any,
+    /// An object whose part of that name is one of these texts.
+    Part(Sym, Vec<Sym>),
+    /// What is asked of the answer is not understood.
+    Unknown,
 }
 
 /// Finds the walks that end with an answer.
@@ -29,7 +42,8 @@ pub(super) fn find(flow: &Flow<'_>) -> Vec<Walk> {
         for at in (0..body.nodes.len()).map(NodeId::new) {
             if let Node::ForEach { var, iterable, body: inner, keys: false, .. } = body.node(at)
                 && let Node::Local { name, .. } = body.node(var)
-                && let Some((asks, method)) = asked(body, program.scope(member), name, inner)
+                && let Some((asks, method)) = asked(flow, member, name, inner)
+                && let Some(ends) = ends_by(flow, member, asks, inner)
                 && may_be_links(flow, member, iterable)
             {
                 let list = match flow.eval_in(member, iterable) {
@@ -37,8 +51,7 @@ pub(super) fn find(flow: &Flow<'_>) -> Vec<Walk> {
                     Val::Static(m) => Some(m),
                     _ => None,
                 };
-                let method = method.map(|m| program.sym_in(member, m));
-                found.push(Walk { walk: Site { member, node: at }, list, method, asks: Site { member, node: asks } });
+                found.push(Walk { walk: Site { member, node: at }, list, method, asks: Site { member, node: asks }, ends });
             }
         }
     }
@@ -50,49 +63,77 @@ fn may_be_links(flow: &Flow<'_>, member: MemberId, iterable: NodeId) -> bool {
     let program = flow.program;
     let unit = program.member(member).unit;
     let ty = flow.type_of_node(member, iterable);
+    let duck_typed = program.kit(unit).traits.duck_typed;
     match program.element_type(unit, &ty) {
         Some(Ty::Own(t, _)) => {
             let t = program.ty(t);
-            t.kind == TypeKind::Interface || t.modifiers.is_abstract || t.kind == TypeKind::Delegate || !t.heirs.is_empty()
+            // where nothing is typed, the type is that of the first element
+            duck_typed || t.kind == TypeKind::Interface || t.modifiers.is_abstract || t.kind == TypeKind::Delegate || !t.heirs.is_empty()
         }
-        Some(element) => program.is_callable(unit, &element) || (element == Ty::Unknown && program.kit(unit).traits.duck_typed),
-        None => program.kit(unit).traits.duck_typed,
+        Some(element) => program.is_callable(unit, &element) || (element == Ty::Unknown && duck_typed),
+        None => duck_typed,
     }
 }
 
 /// The call in a loop by which each element is asked, and that can end the loop by its answer.
-fn asked(body: &Body, scope: &Scope, element: Name, inner: NodeId) -> Option<(NodeId, Option<Name>)> {
+fn asked(flow: &Flow<'_>, member: MemberId, element: Name, inner: NodeId) -> Option<(NodeId, Option<Sym>)> {
+    let program = flow.program;
+    let (body, scope) = (program.body(member)?, program.scope(member));
     let is_element = |n: NodeId| body.node(n) == Node::Name(element);
-    let ask = |n: NodeId| -> Option<Option<Name>> {
+    let ask = |n: NodeId| -> Option<Option<Sym>> {
         let Node::Call { callee, args, .. } = body.node(n) else { return None };
         match body.node(callee) {
             _ if args.len == 0 => None,
-            Node::Member { object, name, .. } if is_element(object) => Some(Some(name)),
+            Node::Member { object, name, .. } if is_element(object) => Some(Some(program.sym_in(member, name))),
             Node::Name(name) if name == element => Some(None),
+            _ if args.len > 1 => {
+                let at = body.list(args).iter().position(|a| is_element(*a))?;
+                asked_by_helper(flow, Site { member, node: n }, at).map(Some)
+            }
             _ => None,
         }
     };
-    let calls: Vec<(NodeId, Option<Name>)> =
+    let calls: Vec<(NodeId, Option<Sym>)> =
         (0..body.nodes.len()).map(NodeId::new).filter(|n| scope.is_within(*n, inner)).filter_map(|n| Some((n, ask(n)?))).collect();
     // who looks for an element gives it back, and asks nothing of it
     let gives_element = |n: NodeId| matches!(body.node(n), Node::Return(Some(value)) if is_element(value));
     if state::any_within(body, inner, &gives_element) {
         return None;
     }
-    calls.into_iter().find(|(call, _)| ends_by(body, scope, *call, inner))
+    calls.into_iter().find(|(call, _)| ends_by(flow, member, *call, inner).is_some())
 }
 
-/// Whether the answer of a call decides that the loop ends.
-fn ends_by(body: &Body, scope: &Scope, call: NodeId, inner: NodeId) -> bool {
+/// The method by which a helper, that is handed a link as one of its arguments, asks it.
+fn asked_by_helper(flow: &Flow<'_>, call: Site, argument: usize) -> Option<Sym> {
+    let program = flow.program;
+    let helper = flow.callee(call)?.member;
+    let body = program.body(helper)?;
+    let link = program.decl(helper).params.get(argument)?.name;
+    (0..body.nodes.len()).map(NodeId::new).find_map(|n| {
+        let Node::Call { callee, args, .. } = body.node(n) else { return None };
+        let Node::Member { object, name, .. } = body.node(callee) else { return None };
+        (args.len > 0 && body.node(object) == Node::Name(link)).then(|| program.sym_in(helper, name))
+    })
+}
+
+/// How the answer of a call decides that the loop ends; none if it does not.
+fn ends_by(flow: &Flow<'_>, member: MemberId, call: NodeId, inner: NodeId) -> Option<Ends> {
+    let program = flow.program;
+    let (body, scope) = (program.body(member)?, program.scope(member));
     let leaves = |n: NodeId| state::any_within(body, n, &|x| matches!(body.node(x), Node::Return(_) | Node::Break | Node::Throw(_)));
     let decides = |holds: &dyn Fn(NodeId) -> bool| {
-        (0..body.nodes.len()).map(NodeId::new).filter(|n| scope.is_within(*n, inner)).any(|n| match body.node(n) {
-            Node::If { cond, then, other } => state::any_within(body, cond, holds) && (leaves(then) || other.is_some_and(leaves)),
-            _ => false,
-        })
+        let inside = (0..body.nodes.len()).map(NodeId::new).filter(|n| scope.is_within(*n, inner));
+        let deciding = inside.filter_map(|n| match body.node(n) {
+            Node::If { cond, then, other } if state::any_within(body, cond, holds) && (leaves(then) || other.is_some_and(leaves)) => {
+                Some(asked_of_answer(program, member, body, cond, holds))
+            }
+            _ => None,
+        });
+        deciding.reduce(Ends::or)
     };
-    if decides(&|n| n == call) {
-        return true;
+    let whole = decides(&|n| n == call);
+    if whole.is_some() {
+        return whole;
     }
     // a local that keeps the answer; what is asked of it as plain data is no more than that
     let asks_behind = |statement: NodeId| {
@@ -104,16 +145,49 @@ fn ends_by(body: &Body, scope: &Scope, call: NodeId, inner: NodeId) -> bool {
     let mut around = call;
     while let Some(parent) = scope.parent(around) {
         match body.node(parent) {
-            Node::Local { name, .. } => return decides(&|n| body.node(n) == Node::Name(name)) || asks_behind(parent),
+            Node::Local { name, .. } => {
+                return decides(&|n| body.node(n) == Node::Name(name)).or_else(|| asks_behind(parent).then_some(Ends::Any));
+            }
             Node::Assign { target, .. } => {
                 return match body.node(target) {
-                    Node::Name(name) => decides(&|n| body.node(n) == Node::Name(name)) || asks_behind(parent),
-                    _ => false,
+                    Node::Name(name) => decides(&|n| body.node(n) == Node::Name(name)).or_else(|| asks_behind(parent).then_some(Ends::Any)),
+                    _ => None,
                 };
             }
             Node::Unary { .. } | Node::Binary { .. } | Node::Conditional { .. } => around = parent,
-            _ => return false,
+            _ => return None,
         }
     }
-    false
+    None
+}
+
+/// What a condition asks of an answer.
+fn asked_of_answer(program: &Program, member: MemberId, body: &Body, cond: NodeId, holds: &dyn Fn(NodeId) -> bool) -> Ends {
+    match body.node(cond) {
+        _ if holds(cond) => Ends::Any,
+        Node::Unary { operand, .. } => asked_of_answer(program, member, body, operand, holds),
+        Node::Binary { op: BinaryOp::Eq, left, right } => match (body.node(left), body.node(right)) {
+            (Node::Member { object, name, .. }, Node::Str(text)) if holds(object) => {
+                Ends::Part(program.sym_in(member, name), vec![program.sym_in(member, text)])
+            }
+            (_, Node::Null | Node::Bool(_)) if holds(left) => Ends::Any,
+            _ => Ends::Unknown,
+        },
+        Node::Binary { left, right, .. } if holds(left) || holds(right) => Ends::Any,
+        _ => Ends::Unknown,
+    }
+}
+
+impl Ends {
+    /// What ends the walk if either does.
+    fn or(self, other: Self) -> Self {
+        match (self, other) {
+            (Ends::Part(a, mut ends), Ends::Part(b, more)) if a == b => {
+                ends.extend(more);
+                Ends::Part(a, ends)
+            }
+            (Ends::Any, Ends::Any) => Ends::Any,
+            _ => Ends::Unknown,
+        }
+    }
 }

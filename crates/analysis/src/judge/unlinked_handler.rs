@@ -65,7 +65,8 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
             }
             let made = wiring.flow.creations(class);
             let made: Vec<_> = made.into_iter().filter(|s| !wiring.in_test(s.member)).collect();
-            if !made.is_empty() && !(wiring.runs_whole() && made.iter().all(|s| chains.made.contains(s))) {
+            let all_seen = || wiring.runs_whole() && made.iter().all(|s| chains.made.contains(s));
+            if !made.is_empty() && !all_seen() {
                 continue;
             }
             let Some(place) = program.type_place(class) else { continue };

@@ -184,7 +184,7 @@ fn fields(record: &Record) -> Vec<(&'static str, String)> {
         Value::String(text) => Some((*name, text.clone())),
         other => Some((*name, other.to_string())),
     };
-    FIELDS.iter().filter_map(|name| text(name)).collect()
+    FIELDS.iter().filter_map(text).collect()
 }
 
 /// A record made of fields as [`fields`] gives them; none if they do not make one.
