@@ -10,6 +10,11 @@ fn map_as_text() {
 }
 
 #[test]
+fn chains_as_text() {
+    insta::assert_snapshot!(run_in(&demo(), &["map", "javascript/passage/as-it-was"]).out);
+}
+
+#[test]
 fn findings_as_text() {
     for language in ["java", "csharp", "typescript", "javascript", "cpp"] {
         let said = run_in(&demo(), &["check", &format!("{language}/faulty")]);

@@ -59,6 +59,11 @@ const STEPS: &[(&str, &[&str], &str)] = &[
         "Seen through the orders, the same sluices and gates move in the same order.",
     ),
     (
+        "A chain of links, and what each does with a request",
+        &["map", "DIR/javascript/passage/as-it-was"],
+        "Who looks at a boat that asks for passage, in which order, and who can let it through or turn it away.",
+    ),
+    (
         "After one that swaps two links",
         &["replay", "DIR/recordings/passage-as-it-was.jsonl", "--against", "DIR/recordings/passage-links-swapped.jsonl"],
         "The toll is taken before anybody looks whether the boat can pass the sill: one boat pays and is refused.",
