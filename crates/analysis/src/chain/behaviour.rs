@@ -5,8 +5,11 @@ use yarrowgraph_model::Passes;
 
 use super::{Ends, Link, Links, Of};
 use crate::flow::{Flow, Val};
-use crate::program::{MemberId, Scope, Site, Sym};
+use crate::program::{MemberId, Scope, Site, Sym, TypeId};
 use crate::state;
+
+/// So many methods of a link are looked at.
+const HELPERS: usize = 24;
 
 /// What a link does with requests.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -48,7 +51,7 @@ fn passing(flow: &Flow<'_>, links: &Links, next: usize, link: &Link, member: Mem
     let program = flow.program;
     let Some(body) = program.body(member) else { return Behaviour { passes: Passes::Never, stops: true } };
     let scope = program.scope(member);
-    let sites = passes_in(flow, links, next, link, member);
+    let sites = passes_in(flow, links, next, link.class, member);
     let passes = match sites.first() {
         None => Passes::Never,
         // a test whether there is a next one is no choice
@@ -64,8 +67,55 @@ fn passing(flow: &Flow<'_>, links: &Links, next: usize, link: &Link, member: Mem
     Behaviour { passes, stops: passes != Passes::Always }
 }
 
+/// Whether a link certainly ends every request: nothing that it runs comes to the next one, and all of its code is there.
+pub fn ends_all(flow: &Flow<'_>, links: &Links, kind: Of, link: &Link) -> bool {
+    if of(flow, links, kind, link).is_none_or(|b| b.passes != Passes::Never) {
+        return false;
+    }
+    let (Of::Next(next), Some(class)) = (kind, link.class) else { return true };
+    let Some(first) = asked_by(flow, links, kind, link) else { return false };
+    let program = flow.program;
+    let fields = &links.next[next].fields;
+    let mut known = vec![first];
+    let mut at = 0;
+    while at < known.len() {
+        let member = known[at];
+        at += 1;
+        let Some(body) = program.body(member) else { return false };
+        for node in (0..body.nodes.len()).map(NodeId::new) {
+            match body.node(node) {
+                Node::Member { .. } | Node::Name(_) if matches!(flow.eval_in(member, node), Val::Member(_, m) if fields.contains(&m)) => {
+                    return false;
+                }
+                Node::Call { callee, .. } => {
+                    let found = flow.callee(Site { member, node }).map(|c| c.member);
+                    let by_itself = match body.node(callee) {
+                        Node::Member { object, .. } => matches!(body.node(object), Node::This | Node::Super),
+                        Node::Name(_) => true,
+                        _ => false,
+                    };
+                    match found {
+                        // what a class of links has
+                        Some(m) if program.is_a(class, program.member(m).owner) => {
+                            let own = program.find_member_as(class, program.member(m).name, true);
+                            known.extend([Some(m), own].into_iter().flatten().filter(|m| !known.contains(m)).collect::<Vec<_>>());
+                        }
+                        None if by_itself => return false,
+                        _ => {}
+                    }
+                }
+                _ => {}
+            }
+        }
+        if known.len() > HELPERS {
+            return false;
+        }
+    }
+    true
+}
+
 /// Where a method hands its request on: by itself, or by a helper of its class.
-pub fn passes_in(flow: &Flow<'_>, links: &Links, next: usize, link: &Link, member: MemberId) -> Vec<NodeId> {
+pub fn passes_in(flow: &Flow<'_>, links: &Links, next: usize, class: Option<TypeId>, member: MemberId) -> Vec<NodeId> {
     let program = flow.program;
     let known = &links.next[next].passes;
     let mut sites: Vec<NodeId> = known.iter().filter(|s| s.member == member).map(|s| s.node).collect();
@@ -76,9 +126,7 @@ pub fn passes_in(flow: &Flow<'_>, links: &Links, next: usize, link: &Link, membe
         }
         let callee = flow.callee(Site { member, node: at }).map(|c| c.member);
         let helps = callee.is_some_and(|c| {
-            c != member
-                && known.iter().any(|s| s.member == c)
-                && link.class.is_some_and(|class| program.is_a(class, program.member(c).owner))
+            c != member && known.iter().any(|s| s.member == c) && class.is_some_and(|class| program.is_a(class, program.member(c).owner))
         });
         if helps && !sites.contains(&at) {
             sites.push(at);
@@ -86,6 +134,14 @@ pub fn passes_in(flow: &Flow<'_>, links: &Links, next: usize, link: &Link, membe
     }
     sites.sort_unstable();
     sites
+}
+
+/// Whether a condition asks whether there is a next link, and calls nothing.
+pub fn asks_next(flow: &Flow<'_>, links: &Links, next: usize, body: &Body, member: MemberId, cond: NodeId) -> bool {
+    let fields = &links.next[next].fields;
+    let is_next = |n: NodeId| matches!(flow.eval_in(member, n), Val::Member(_, m) if fields.contains(&m));
+    state::any_within(body, cond, &|n| matches!(body.node(n), Node::Member { .. } | Node::Name(_)) && is_next(n))
+        && !state::any_within(body, cond, &|n| matches!(body.node(n), Node::Call { .. }))
 }
 
 /// Whether all that decides about a pass is whether there is a next link.
@@ -100,12 +156,7 @@ fn only_if_there(
     pass: NodeId,
     root: NodeId,
 ) -> bool {
-    let fields = &links.next[next].fields;
-    let asks_next = |cond: NodeId| {
-        let is_next = |n: NodeId| matches!(flow.eval_in(member, n), Val::Member(_, m) if fields.contains(&m));
-        state::any_within(body, cond, &|n| matches!(body.node(n), Node::Member { .. } | Node::Name(_)) && is_next(n))
-            && !state::any_within(body, cond, &|n| matches!(body.node(n), Node::Call { .. }))
-    };
+    let asks_next = |cond: NodeId| asks_next(flow, links, next, body, member, cond);
     let mut inner = pass;
     for around in scope.ancestors(pass) {
         match body.node(around) {
@@ -138,6 +189,11 @@ struct Answers<'a, 'b> {
     member: MemberId,
     body: &'a Body,
     ends: &'a Ends,
+}
+
+/// Whether a value is certainly there.
+fn is_there(node: Node) -> bool {
+    matches!(node, Node::New { .. } | Node::Str(_) | Node::Num(_) | Node::Template(_) | Node::Bool(true) | Node::Object(_))
 }
 
 /// Whether answers are none, or some.
@@ -178,7 +234,7 @@ impl Answers<'_, '_> {
         }
         // a body that runs to its end gives no answer
         if is_block && !body.leaves(root) {
-            given = given.and(Given::NONE);
+            given = given.and(self.of(None));
         }
         let passes = match (given.none, given.some) {
             (true, true) => Passes::Sometimes,
@@ -191,13 +247,13 @@ impl Answers<'_, '_> {
 
     /// Whether a value is no answer, or one; what cannot be told is either.
     fn of(&self, value: Option<NodeId>) -> Given {
-        let Some(value) = value else { return Given::NONE };
+        let Some(value) = value else { return if *self.ends == Ends::Nothing { Given::SOME } else { Given::NONE } };
         match (self.ends, self.body.node(value)) {
             (_, Node::Conditional { then, other, .. }) => self.of(Some(then)).and(self.of(Some(other))),
             (Ends::Any, Node::Null | Node::Bool(false)) => Given::NONE,
-            (Ends::Any, Node::New { .. } | Node::Str(_) | Node::Num(_) | Node::Template(_) | Node::Bool(true) | Node::Object(_)) => {
-                Given::SOME
-            }
+            (Ends::Nothing, Node::Null | Node::Bool(false)) => Given::SOME,
+            (Ends::Any, node) if is_there(node) => Given::SOME,
+            (Ends::Nothing, node) if is_there(node) => Given::NONE,
             (Ends::Part(part, ends), Node::Object(entries)) => {
                 let named = |e: &&NodeId| matches!(self.body.node(**e), Node::Entry { key, .. } if self.names(key, *part));
                 match self.body.list(entries).iter().find(named).map(|e| self.body.node(*e)) {

@@ -2,7 +2,7 @@
 
 use yarrowgraph_model::{self as model, Passes, Stop};
 
-use super::{Behaviour, Built, Link, Of, behaviour};
+use super::{Behaviour, Built, Ends, Link, Of, behaviour};
 use crate::flow::Val;
 use crate::wire::Wiring;
 
@@ -54,7 +54,11 @@ fn chain(wiring: &Wiring<'_>, built: &Built) -> model::Chain {
         },
         request: request.unwrap_or_default(),
         entry,
-        stop: if all { Stop::All } else { Stop::FirstHandled },
+        stop: match built.of {
+            _ if all => Stop::All,
+            Of::Walk(walk) if links.walks[walk].ends == Ends::Nothing => Stop::FirstFailure,
+            _ => Stop::FirstHandled,
+        },
         links: built.links.iter().zip(done).map(|(l, b)| link(wiring, l, b)).collect(),
         ring: built.ring.is_some(),
         built: {

@@ -6,9 +6,11 @@
 
 pub mod behaviour;
 mod built;
+pub mod ending;
 pub mod map;
 mod next;
 mod walks;
+pub mod ways;
 
 use rustc_hash::FxHashMap;
 

@@ -74,8 +74,11 @@ pub(super) fn find(flow: &Flow<'_>) -> Vec<Next> {
 fn held_type(flow: &Flow<'_>, field: MemberId) -> Option<TypeId> {
     let program = flow.program;
     let info = program.member(field);
+    let duck_typed = program.kit(info.unit).traits.duck_typed;
     match flow.type_held(field) {
-        Ty::Unknown if program.kit(info.unit).traits.duck_typed => Some(topmost(flow, info.owner)),
+        Ty::Unknown if duck_typed => Some(topmost(flow, info.owner)),
+        // what a field is seen to hold says no more than that
+        known if duck_typed => Some(topmost(flow, known.own()?)),
         known => known.own(),
     }
 }

@@ -1,6 +1,6 @@
 //! Lists of links that are walked until one has an answer.
 
-use yarrowgraph_ir::{BinaryOp, Body, Name, Node, NodeId, TypeKind};
+use yarrowgraph_ir::{BinaryOp, Body, Name, Node, NodeId, TypeKind, UnaryOp};
 
 use crate::flow::{Flow, Val};
 use crate::program::{MemberId, Program, Site, Sym, Ty};
@@ -26,6 +26,8 @@ pub struct Walk {
 pub enum Ends {
     /// What there is, what is true.
     Any,
+    /// What is missing or false: a link that has nothing against it passes a request on.
+    Nothing,
     /// An object whose part of that name is one of these texts.
     Part(Sym, Vec<Sym>),
     /// What is asked of the answer is not understood.
@@ -125,7 +127,7 @@ fn ends_by(flow: &Flow<'_>, member: MemberId, call: NodeId, inner: NodeId) -> Op
         let inside = (0..body.nodes.len()).map(NodeId::new).filter(|n| scope.is_within(*n, inner));
         let deciding = inside.filter_map(|n| match body.node(n) {
             Node::If { cond, then, other } if state::any_within(body, cond, holds) && (leaves(then) || other.is_some_and(leaves)) => {
-                Some(asked_of_answer(program, member, body, cond, holds))
+                Some(asked_of_answer(program, member, body, cond, leaves(then), holds))
             }
             _ => None,
         });
@@ -146,11 +148,13 @@ fn ends_by(flow: &Flow<'_>, member: MemberId, call: NodeId, inner: NodeId) -> Op
     while let Some(parent) = scope.parent(around) {
         match body.node(parent) {
             Node::Local { name, .. } => {
-                return decides(&|n| body.node(n) == Node::Name(name)).or_else(|| asks_behind(parent).then_some(Ends::Any));
+                return decides(&|n| body.node(n) == Node::Name(name)).or_else(|| asks_behind(parent).then_some(Ends::Unknown));
             }
             Node::Assign { target, .. } => {
                 return match body.node(target) {
-                    Node::Name(name) => decides(&|n| body.node(n) == Node::Name(name)).or_else(|| asks_behind(parent).then_some(Ends::Any)),
+                    Node::Name(name) => {
+                        decides(&|n| body.node(n) == Node::Name(name)).or_else(|| asks_behind(parent).then_some(Ends::Unknown))
+                    }
                     _ => None,
                 };
             }
@@ -161,19 +165,22 @@ fn ends_by(flow: &Flow<'_>, member: MemberId, call: NodeId, inner: NodeId) -> Op
     None
 }
 
-/// What a condition asks of an answer.
-fn asked_of_answer(program: &Program, member: MemberId, body: &Body, cond: NodeId, holds: &dyn Fn(NodeId) -> bool) -> Ends {
+/// What a condition asks of an answer; `ends` says whether the walk ends where it holds, or where it does not.
+fn asked_of_answer(program: &Program, member: MemberId, body: &Body, cond: NodeId, ends: bool, holds: &dyn Fn(NodeId) -> bool) -> Ends {
+    let there = |ends| if ends { Ends::Any } else { Ends::Nothing };
     match body.node(cond) {
-        _ if holds(cond) => Ends::Any,
-        Node::Unary { operand, .. } => asked_of_answer(program, member, body, operand, holds),
-        Node::Binary { op: BinaryOp::Eq, left, right } => match (body.node(left), body.node(right)) {
-            (Node::Member { object, name, .. }, Node::Str(text)) if holds(object) => {
+        _ if holds(cond) => there(ends),
+        Node::Unary { op: UnaryOp::Not, operand } => asked_of_answer(program, member, body, operand, !ends, holds),
+        Node::Unary { op: UnaryOp::Await | UnaryOp::NonNull, operand } => asked_of_answer(program, member, body, operand, ends, holds),
+        Node::TypeTest { object, .. } if holds(object) => there(ends),
+        Node::Binary { op: op @ (BinaryOp::Eq | BinaryOp::Ne), left, right } => match (body.node(left), body.node(right)) {
+            (Node::Member { object, name, .. }, Node::Str(text)) if holds(object) && ends == (op == BinaryOp::Eq) => {
                 Ends::Part(program.sym_in(member, name), vec![program.sym_in(member, text)])
             }
-            (_, Node::Null | Node::Bool(_)) if holds(left) => Ends::Any,
+            (_, Node::Null | Node::Bool(false)) if holds(left) => there(ends == (op == BinaryOp::Ne)),
+            (_, Node::Bool(true)) if holds(left) => there(ends == (op == BinaryOp::Eq)),
             _ => Ends::Unknown,
         },
-        Node::Binary { left, right, .. } if holds(left) || holds(right) => Ends::Any,
         _ => Ends::Unknown,
     }
 }
@@ -187,6 +194,7 @@ impl Ends {
                 Ends::Part(a, ends)
             }
             (Ends::Any, Ends::Any) => Ends::Any,
+            (Ends::Nothing, Ends::Nothing) => Ends::Nothing,
             _ => Ends::Unknown,
         }
     }

@@ -6,6 +6,7 @@ mod blind_removal;
 mod circular_chain;
 mod deafened_subscriber;
 mod displaced_subscriber;
+mod doubled_pass;
 mod dropped_link;
 mod early_raise;
 mod edits;
@@ -19,15 +20,18 @@ mod mismatched_handler;
 mod mute_event;
 mod near_miss_topic;
 mod no_way_out;
+mod open_ended_chain;
 mod open_roster;
 mod overrun_value;
 mod polled_state;
 mod racy_update;
 mod repeated_subscription;
+mod shadowed_handler;
 mod shifting_roster;
 mod skipped_notify;
 mod spent_handler;
 mod stale_copy;
+mod swallowed_request;
 mod unguarded_next;
 mod unguarded_raise;
 mod unheard_event;
@@ -89,6 +93,7 @@ pub static RULES: &[Rule] = &[
     circular_chain::RULE,
     deafened_subscriber::RULE,
     displaced_subscriber::RULE,
+    doubled_pass::RULE,
     dropped_link::RULE,
     early_raise::RULE,
     feedback_loop::RULE,
@@ -101,15 +106,18 @@ pub static RULES: &[Rule] = &[
     mute_event::RULE,
     near_miss_topic::RULE,
     no_way_out::RULE,
+    open_ended_chain::RULE,
     open_roster::RULE,
     overrun_value::RULE,
     polled_state::RULE,
     racy_update::RULE,
     repeated_subscription::RULE,
+    shadowed_handler::RULE,
     shifting_roster::RULE,
     skipped_notify::RULE,
     spent_handler::RULE,
     stale_copy::RULE,
+    swallowed_request::RULE,
     unguarded_next::RULE,
     unguarded_raise::RULE,
     unheard_event::RULE,

@@ -74,7 +74,7 @@ impl Machine<'_, '_> {
     fn place_outside(&self, field: MemberId, at: Option<Site>) -> Site {
         let program = self.program();
         let base = self.links().next_in(field).map_or(program.member(field).owner, |n| self.links().next[n].base);
-        let is_link = |member: MemberId| program.is_a(program.member(member).owner, base);
+        let is_link = |member: MemberId| !program.member(member).is_static && program.is_a(program.member(member).owner, base);
         let here = at.filter(|s| !is_link(s.member));
         let outside = here.or_else(|| self.calls.iter().rev().find(|s| !is_link(s.member)).copied());
         outside
@@ -168,7 +168,7 @@ impl Machine<'_, '_> {
             }
             seen.extend(objects.iter().filter(|o| edges.contains_key(o)));
             let links: Vec<Link> = objects.iter().filter_map(|o| self.link(&Value::Object(*o))).collect();
-            let last_set = |from: &ObjectId| sets.iter().rev().find(|s| s.from == *from).map(|s| s.site);
+            let last_set = |from: &ObjectId| sets.iter().rev().find(|s| s.from == *from && s.to.is_some()).map(|s| s.site);
             let set: Vec<Site> = objects.iter().filter_map(last_set).collect();
             let ring = closed.then(|| sets.iter().rev().find(|s| s.closes && objects.contains(&s.from)).map(|s| s.site)).flatten();
             let holder = sets.iter().find(|s| objects.contains(&s.from)).map(|s| s.field);

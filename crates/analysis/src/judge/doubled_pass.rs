@@ -1,0 +1,147 @@
+//! Rule `doubled-pass`: a link passes the same request on twice on one way.
+
+use yarrowgraph_ir::{Node, NodeId};
+use yarrowgraph_model::{Certainty, Level};
+
+use super::{Draft, Page, Rule, related, short};
+use crate::chain::ways;
+use crate::program::{MemberId, Site};
+use crate::wire::Wiring;
+
+pub(super) const RULE: Rule = Rule {
+    name: "doubled-pass",
+    summary: "a link passes the same request on twice on one way",
+    level: Level::Warning,
+    page: Page {
+        symptom: "What the links behind do is done twice for some requests.",
+        cause: "A branch passes the request on and does not leave, so that the call behind it passes it on again.",
+        cure: "Leave after passing on, or put the second call into the other branch.",
+        silent: "The two calls are in different branches, hand on different requests, or the second one follows from the answer of the first.",
+        accept: "Each request is to be handled twice.",
+    },
+    check,
+};
+
+fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
+    let program = wiring.program();
+    let mut drafts = Vec::new();
+    for link in ways::of_links(wiring) {
+        if wiring.in_test(link.member) {
+            continue;
+        }
+        for (earlier, later) in &link.ways.doubled {
+            if !same_request(wiring, link.member, *earlier, *later) {
+                continue;
+            }
+            let at = |node| crate::wire::operation_place(program, Site { member: link.member, node });
+            drafts.push(Draft {
+                level: Level::Warning,
+                certainty: Certainty::Certain,
+                place: at(*later),
+                message: format!("`{}` passes the same request on a second time on this way", short(&program.member_id(link.member))),
+                related: vec![related("it has been passed on here", at(*earlier))],
+                parties: vec![program.member_id(link.member)],
+                edit: None,
+            });
+        }
+    }
+    drafts
+}
+
+/// Whether two passes hand on the same thing: the same names, which nothing is assigned to.
+fn same_request(wiring: &Wiring<'_>, member: MemberId, a: NodeId, b: NodeId) -> bool {
+    let Some(body) = wiring.program().body(member) else { return false };
+    let (Node::Call { args: a, .. }, Node::Call { args: b, .. }) = (body.node(a), body.node(b)) else { return false };
+    let assigned = |name| {
+        (0..body.nodes.len())
+            .map(NodeId::new)
+            .any(|n| matches!(body.node(n), Node::Assign { target, .. } if body.node(target) == Node::Name(name)))
+    };
+    a.len == b.len
+        && body.list(a).iter().zip(body.list(b)).all(|(a, b)| match (body.node(*a), body.node(*b)) {
+            (Node::Name(a), Node::Name(b)) => a == b && !assigned(a),
+            _ => false,
+        })
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::testing::expect;
+
+    #[test]
+    fn a_branch_that_does_not_leave() {
+        expect(
+            "doubled-pass",
+            r#"
+//// check.h
+class Boat { public: int draught = 0; void note(int) {} };
+class Check {
+public:
+    void linkTo(Check* next) { next_ = next; }
+    virtual void ask(Boat& boat) {
+        if (next_ != nullptr) next_->ask(boat);
+    }
+private:
+    Check* next_ = nullptr;
+};
+class Sill : public Check {
+public:
+    void ask(Boat& boat) override {
+        if (boat.draught > 150) {
+            boat.note(1);
+            Check::ask(boat);
+        }
+        boat.note(2);
+        Check::ask(boat); //! doubled-pass warning
+    }
+};
+class Beam : public Check {
+public:
+    void ask(Boat& boat) override {
+        if (boat.draught > 150) {
+            Check::ask(boat);
+            return;
+        }
+        Check::ask(boat);
+    }
+};
+"#,
+        );
+    }
+
+    #[test]
+    fn another_branch_another_request_or_another_try() {
+        expect(
+            "doubled-pass",
+            r#"
+//// checks.ts
+interface Boat { name: string; wide: boolean }
+export abstract class Check {
+  protected next?: Check;
+  linkTo(next: Check): Check { this.next = next; return next; }
+  abstract ask(boat: Boat): boolean;
+}
+export class Sill extends Check {
+  ask(boat: Boat): boolean {
+    if (boat.wide) this.next!.ask(boat);
+    else this.next!.ask(boat);
+    return true;
+  }
+}
+export class Tow extends Check {
+  ask(boat: Boat): boolean {
+    this.next!.ask(boat);
+    this.next!.ask({ name: 'barge', wide: true });
+    return true;
+  }
+}
+export class Again extends Check {
+  ask(boat: Boat): boolean {
+    if (!this.next!.ask(boat)) this.next!.ask(boat);
+    return boat.wide && this.next!.ask(boat);
+  }
+}
+"#,
+        );
+    }
+}

@@ -1,0 +1,156 @@
+//! Rule `shadowed-handler`: a link is never asked, because one before it ends every request.
+
+use std::collections::BTreeMap;
+
+use yarrowgraph_model::{Certainty, Level, Place};
+
+use super::{Draft, Page, Rule, related, short};
+use crate::chain::{Built, Link, Of, behaviour};
+use crate::wire::Wiring;
+
+pub(super) const RULE: Rule = Rule {
+    name: "shadowed-handler",
+    summary: "a link can never be asked, because one before it ends every request",
+    level: Level::Warning,
+    page: Page {
+        symptom: "A handler is in the chain, and is never called.",
+        cause: "A link before it answers whatever comes: a catch-all that stands too early.",
+        cure: "Put the link that answers everything last.",
+        silent: "The link before it passes some requests on, or it is not certain that it does not.",
+        accept: "The link is kept for the day when the one before it is taken out.",
+    },
+    check,
+};
+
+fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
+    let (program, links) = (wiring.program(), &wiring.links);
+    let mut found: BTreeMap<Place, Draft> = BTreeMap::new();
+    for built in wiring.chains().built.iter().filter(|b| b.ring.is_none()) {
+        let Some(stop) = built.links.iter().position(|l| behaviour::ends_all(&wiring.flow, links, built.of, l)) else { continue };
+        for (at, link) in built.links.iter().enumerate().skip(stop + 1) {
+            let Some(place) = linked_at(wiring, built, at) else { continue };
+            let (Some(what), Some(before)) = (name(wiring, link), name(wiring, &built.links[stop])) else { continue };
+            found.entry(place.clone()).or_insert_with(|| Draft {
+                level: Level::Warning,
+                certainty: Certainty::Certain,
+                place,
+                message: format!("`{}` is never asked here: `{}` before it ends every request", short(&what), short(&before)),
+                related: built.links[stop]
+                    .class
+                    .and_then(|c| program.type_place(c))
+                    .map(|p| related("it answers whatever comes", p))
+                    .into_iter()
+                    .collect(),
+                parties: vec![what, before],
+                edit: None,
+            });
+        }
+    }
+    found.into_values().collect()
+}
+
+fn name(wiring: &Wiring<'_>, link: &Link) -> Option<String> {
+    match (link.class, &link.function) {
+        (Some(class), _) => Some(wiring.program().type_id(class)),
+        (None, Some(function)) => Some(wiring.flow.show(function)),
+        (None, None) => None,
+    }
+}
+
+/// Where a link is put into its place.
+fn linked_at(wiring: &Wiring<'_>, built: &Built, at: usize) -> Option<Place> {
+    let program = wiring.program();
+    let site = match built.of {
+        Of::Next(_) => *built.set.get(at.checked_sub(1)?)?,
+        Of::Walk(_) => built.links[at].made,
+    };
+    (!wiring.in_test(site.member)).then(|| match built.of {
+        Of::Next(_) => crate::wire::operation_place(program, site),
+        Of::Walk(_) => program.place_of(site),
+    })
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::testing::expect;
+
+    #[test]
+    fn a_catch_all_that_stands_too_early() {
+        expect(
+            "shadowed-handler",
+            r#"
+//// main.cpp
+class Boat { public: int draught = 0; int noted = 0; };
+class Check {
+public:
+    Check* linkTo(Check* next) { next_ = next; return next; }
+    virtual void ask(Boat& boat) {
+        if (next_ != nullptr) next_->ask(boat);
+    }
+private:
+    Check* next_ = nullptr;
+};
+class Sill : public Check {
+public:
+    void ask(Boat& boat) override {
+        if (boat.draught > 150) { boat.noted = 1; return; }
+        Check::ask(boat);
+    }
+};
+class Ledger : public Check {
+public:
+    void ask(Boat& boat) override { boat.noted = 2; }
+};
+int main() {
+    Sill sill;
+    Ledger ledger;
+    Sill late;
+    sill.linkTo(&ledger);
+    ledger.linkTo(&late); //! shadowed-handler warning
+    Boat boat;
+    sill.ask(boat);
+}
+"#,
+        );
+    }
+
+    #[test]
+    fn in_a_list_and_only_where_the_answer_ends_the_walk() {
+        expect(
+            "shadowed-handler",
+            r#"
+//// tolls.ts
+interface Toll { ask(draught: number): string | undefined }
+class Deep implements Toll { ask(d: number) { return d > 150 ? 'double' : undefined; } }
+class Plain implements Toll { ask(d: number) { return 'six pence'; } }
+class Free implements Toll { ask(d: number) { return d === 0 ? 'free' : undefined; } }
+function first(tolls: Toll[], draught: number): string {
+  for (const toll of tolls) {
+    const said = toll.ask(draught);
+    if (said) return said;
+  }
+  throw new Error('no toll');
+}
+const summer: Toll[] = [
+  new Deep(),
+  new Plain(),
+  new Free(), //! shadowed-handler warning
+];
+const winter: Toll[] = [new Deep(), new Free(), new Plain()];
+console.log(first(summer, 3), first(winter, 3));
+
+//// gates.ts
+interface Test { holds(draught: number): boolean }
+class Open implements Test { holds(d: number) { return true; } }
+class Shallow implements Test { holds(d: number) { return d < 90; } }
+function all(tests: Test[], draught: number): boolean {
+  for (const test of tests) {
+    if (!test.holds(draught)) return false;
+  }
+  return true;
+}
+console.log(all([new Open(), new Shallow()], 3));
+"#,
+        );
+    }
+}

@@ -1,0 +1,138 @@
+//! Rule `swallowed-request`: on some way a link does nothing with a request, and does not pass it on.
+
+use yarrowgraph_model::{Certainty, Level};
+
+use super::{Draft, Page, Rule, related};
+use crate::chain::ways::{self, Passing};
+use crate::program::Site;
+use crate::wire::Wiring;
+
+pub(super) const RULE: Rule = Rule {
+    name: "swallowed-request",
+    summary: "on some way a link neither handles a request nor passes it on",
+    level: Level::Warning,
+    page: Page {
+        symptom: "Some requests get no answer, and nothing says why.",
+        cause: "A branch of the handling method ends without an answer, a refusal or a call of the next link; often an `else` is missing.",
+        cure: "Pass on whatever the link does not handle, or refuse it so that it can be seen.",
+        silent: "Something is done on every way; or all that the method does is to let some requests through.",
+        accept: "What nobody handles is meant to be dropped here.",
+    },
+    check,
+};
+
+fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
+    let program = wiring.program();
+    let mut drafts = Vec::new();
+    for link in ways::of_links(wiring) {
+        if !link.ways.ends_with_nothing || wiring.in_test(link.member) || only_lets_through(&link) || !says_so_by_its_end(wiring, &link) {
+            continue;
+        }
+        drafts.push(Draft {
+            level: Level::Warning,
+            certainty: Certainty::Certain,
+            place: program.member_place(link.member),
+            message: format!(
+                "on some way `{}` does nothing with a request and does not pass it on",
+                super::short(&program.member_id(link.member))
+            ),
+            related: link
+                .passes
+                .iter()
+                .take(3)
+                .map(|p| related("it is passed on here", program.place_of(Site { member: link.member, node: *p })))
+                .collect(),
+            parties: vec![program.member_id(link.member)],
+            edit: None,
+        });
+    }
+    drafts
+}
+
+/// A sieve: all it does is to pass some requests on.
+fn only_lets_through(link: &Passing) -> bool {
+    link.passes.len() == 1 && link.ways.acts == 0
+}
+
+/// Whether the end of the body is the end without an answer: the method gives none at all, or gives one elsewhere where nothing is typed.
+fn says_so_by_its_end(wiring: &Wiring<'_>, link: &Passing) -> bool {
+    !link.ways.answers || wiring.program().kit_of(link.member).traits.duck_typed
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::testing::expect;
+
+    #[test]
+    fn a_branch_without_an_end() {
+        expect(
+            "swallowed-request",
+            r#"
+//// Check.java
+abstract class Check {
+    private Check next;
+    Check linkTo(Check next) { this.next = next; return next; }
+    void ask(Boat boat) {
+        if (next != null) next.ask(boat);
+    }
+}
+class Sill extends Check {
+    @Override void ask(Boat boat) { //! swallowed-request warning
+        if (boat.deep()) {
+            if (boat.empty()) boat.refuse("wait for water");
+        } else {
+            super.ask(boat);
+        }
+    }
+}
+class Beam extends Check {
+    @Override void ask(Boat boat) {
+        if (boat.wide()) boat.refuse("too wide");
+        else super.ask(boat);
+    }
+}
+class Locals extends Check {
+    @Override void ask(Boat boat) {
+        if (boat.local()) super.ask(boat);
+    }
+}
+class Boat {
+    boolean deep() { return true; }
+    boolean empty() { return true; }
+    boolean wide() { return true; }
+    boolean local() { return true; }
+    void refuse(String why) { System.out.println(why); }
+}
+"#,
+        );
+    }
+
+    #[test]
+    fn an_answer_that_is_missing_on_one_way() {
+        expect(
+            "swallowed-request",
+            r#"
+//// checks.js
+class Check {
+  constructor(next) { this.next = next; }
+}
+class Sill extends Check {
+  ask(boat) { //! swallowed-request warning
+    if (boat.draught > 150) return 'too deep';
+    if (boat.laden) return this.next.ask(boat);
+  }
+}
+class Beam extends Check {
+  ask(boat) {
+    if (boat.beam > 90) return 'too wide';
+    return this.next.ask(boat);
+  }
+}
+class Last extends Check {
+  ask() { return 'may pass'; }
+}
+console.log(new Sill(new Beam(new Last())).ask({ draught: 40 }));
+"#,
+        );
+    }
+}
