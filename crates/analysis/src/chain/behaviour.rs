@@ -5,7 +5,7 @@ use yarrowgraph_model::Passes;
 
 use super::{Ends, Link, Links, Of};
 use crate::flow::{Flow, Val};
-use crate::program::{MemberId, Scope, Site, Sym, TypeId};
+use crate::program::{MemberId, Program, Scope, Site, Sym, TypeId};
 use crate::state;
 
 /// So many methods of a link are looked at.
@@ -40,6 +40,11 @@ pub fn of(flow: &Flow<'_>, links: &Links, kind: Of, link: &Link) -> Option<Behav
             (member, program.body(member)?.root?)
         }
     };
+    if let Of::Walk(walk) = kind
+        && let Ends::WayOn(place) = links.walks[walk].ends
+    {
+        return way_on(program, link, member, root, place);
+    }
     match kind {
         Of::Next(next) => Some(passing(flow, links, next, link, member, root)),
         Of::Walk(walk) => Answers { flow, member, body: program.body(member)?, ends: &links.walks[walk].ends }.all(root),
@@ -65,6 +70,32 @@ fn passing(flow: &Flow<'_>, links: &Links, next: usize, link: &Link, member: Mem
         Some(_) => Passes::Sometimes,
     };
     Behaviour { passes, stops: passes != Passes::Always }
+}
+
+/// Of a link that is handed the way on: whether it goes it.
+fn way_on(program: &Program, link: &Link, member: MemberId, root: NodeId, place: usize) -> Option<Behaviour> {
+    let body = program.body(member)?;
+    let params = match &link.function {
+        Some(Val::Lambda(_, f)) => &body.function(*f).params,
+        _ => &program.decl(member).params,
+    };
+    let Some(way) = params.get(place).map(|p| p.name) else {
+        return Some(Behaviour { passes: Passes::Never, stops: true });
+    };
+    let uses: Vec<NodeId> = (0..body.nodes.len())
+        .map(NodeId::new)
+        .filter(|n| body.node(*n) == Node::Name(way) && program.scope(member).is_within(*n, root))
+        .collect();
+    let goes = |n: &NodeId| {
+        let call = program.scope(member).parent(*n).filter(|p| matches!(body.node(*p), Node::Call { callee, .. } if callee == *n));
+        call.is_some_and(|c| state::runs_always(body, program.scope(member), c, root))
+    };
+    let passes = match uses.first() {
+        None => Passes::Never,
+        Some(_) if uses.iter().any(goes) => Passes::Always,
+        Some(_) => Passes::Sometimes,
+    };
+    Some(Behaviour { passes, stops: passes != Passes::Always })
 }
 
 /// Whether a link certainly ends every request: nothing that it runs comes to the next one, and all of its code is there.

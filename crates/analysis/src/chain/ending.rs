@@ -31,7 +31,7 @@ pub fn of(wiring: &Wiring<'_>, built: &Built) -> Option<Unhandled> {
         Of::Walk(walk) => {
             let walk = &links.walks[walk];
             let never = |l| behaviour::of(flow, links, built.of, l).is_some_and(|b| b.passes == Passes::Never);
-            if walk.ends == Ends::Nothing || built.links.iter().any(never) {
+            if matches!(walk.ends, Ends::Nothing | Ends::WayOn(_)) || built.links.iter().any(never) {
                 return None;
             }
             behind_walk(wiring, walk.walk)

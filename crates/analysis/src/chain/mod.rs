@@ -6,6 +6,7 @@
 
 pub mod behaviour;
 mod built;
+mod continuations;
 pub mod ending;
 pub mod map;
 mod next;
@@ -37,7 +38,8 @@ pub struct Links {
 impl Links {
     /// Finds what can be linked.
     pub fn of(flow: &Flow<'_>) -> Self {
-        let (next, walks) = (next::find(flow), walks::find(flow));
+        let (next, mut walks) = (next::find(flow), walks::find(flow));
+        walks.extend(continuations::find(flow));
         let by_field = next.iter().enumerate().flat_map(|(at, n)| n.fields.iter().map(move |f| (*f, at))).collect();
         let by_walk = walks.iter().enumerate().map(|(at, w)| (w.walk, at)).collect();
         let by_list = walks.iter().enumerate().filter_map(|(at, w)| Some((w.list?, at))).collect();

@@ -30,6 +30,8 @@ pub enum Ends {
     Nothing,
     /// An object whose part of that name is one of these texts.
     Part(Sym, Vec<Sym>),
+    /// A link is handed the way on to the next one as its argument of that place, and goes it or does not.
+    WayOn(usize),
     /// What is asked of the answer is not understood.
     Unknown,
 }

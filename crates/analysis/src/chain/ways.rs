@@ -1,9 +1,13 @@
 //! The ways that a request can take through a link's method: what has been done with it where a way ends.
 
-use yarrowgraph_ir::{Body, Node, NodeId};
+use std::collections::BTreeSet;
 
-use super::{Of, behaviour};
-use crate::program::MemberId;
+use yarrowgraph_ir::{Body, Node, NodeId};
+use yarrowgraph_model::Place;
+
+use super::{Ends, Of, behaviour};
+use crate::flow::Val;
+use crate::program::{MemberId, Site};
 use crate::state;
 use crate::wire::Wiring;
 
@@ -173,8 +177,10 @@ impl Walker<'_> {
 /// A method of a link, and the ways through it.
 #[derive(Clone, Debug)]
 pub struct Passing {
-    /// The method.
+    /// The method, or the one that the function is written in.
     pub member: MemberId,
+    /// Where a function is written that is no method.
+    pub written: Option<Site>,
     /// Where it hands a request on.
     pub passes: Vec<NodeId>,
     /// The ways through it.
@@ -205,11 +211,58 @@ pub fn of_links(wiring: &Wiring<'_>) -> Vec<Passing> {
             }
             let asks = |cond: NodeId| behaviour::asks_next(flow, links, kind, body, member, cond);
             let ways = of(body, root, &passes, &asks);
-            found.push(Passing { member, passes, ways });
+            found.push(Passing { member, written: None, passes, ways });
         }
         if found.len() > 1 || wiring.chains().built.iter().any(|b| b.of == Of::Next(kind)) {
             all.append(&mut found);
         }
     }
+    handed_the_way_on(wiring, &mut all);
     all
+}
+
+/// Adds the links that are handed the way on.
+fn handed_the_way_on(wiring: &Wiring<'_>, all: &mut Vec<Passing>) {
+    let (flow, links) = (&wiring.flow, &wiring.links);
+    let program = flow.program;
+    let mut seen: BTreeSet<(MemberId, NodeId)> = BTreeSet::new();
+    for built in &wiring.chains().built {
+        let Of::Walk(walk) = built.of else { continue };
+        let Ends::WayOn(place) = links.walks[walk].ends else { continue };
+        for link in &built.links {
+            let (member, function) = match link.function {
+                Some(Val::Lambda(m, f)) => (m, Some(f)),
+                Some(Val::Method(m, _)) => (m, None),
+                _ => match behaviour::asked_by(flow, links, built.of, link) {
+                    Some(m) => (m, None),
+                    None => continue,
+                },
+            };
+            let Some(body) = program.body(member) else { continue };
+            let root = function.map_or(body.root, |f| body.function(f).body);
+            let params = function.map_or(&program.decl(member).params, |f| &body.function(f).params);
+            let (Some(root), Some(way)) = (root, params.get(place).map(|p| p.name)) else { continue };
+            if !seen.insert((member, root)) {
+                continue;
+            }
+            let scope = program.scope(member);
+            let goes = |n: NodeId| matches!(body.node(n), Node::Call { callee, .. } if body.node(callee) == Node::Name(way));
+            let passes: Vec<NodeId> = (0..body.nodes.len()).map(NodeId::new).filter(|n| scope.is_within(*n, root) && goes(*n)).collect();
+            // what hands the way to somebody else goes it at another time
+            let named = (0..body.nodes.len()).map(NodeId::new).filter(|n| scope.is_within(*n, root) && body.node(*n) == Node::Name(way));
+            if passes.is_empty() || named.count() != passes.len() {
+                continue;
+            }
+            let ways = of(body, root, &passes, &|_| false);
+            let written = function.map(|_| Site { member, node: root });
+            all.push(Passing { member, written, passes, ways });
+        }
+    }
+}
+
+impl Passing {
+    /// Where it is declared or written.
+    pub fn place(&self, wiring: &Wiring<'_>) -> Place {
+        self.written.map_or_else(|| wiring.program().member_place(self.member), |site| wiring.program().place_of(site))
+    }
 }

@@ -28,14 +28,15 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         if !link.ways.ends_with_nothing || wiring.in_test(link.member) || only_lets_through(&link) || !says_so_by_its_end(wiring, &link) {
             continue;
         }
+        let what = match link.written {
+            Some(_) => "this link".to_owned(),
+            None => format!("`{}`", super::short(&program.member_id(link.member))),
+        };
         drafts.push(Draft {
             level: Level::Warning,
             certainty: Certainty::Certain,
-            place: program.member_place(link.member),
-            message: format!(
-                "on some way `{}` does nothing with a request and does not pass it on",
-                super::short(&program.member_id(link.member))
-            ),
+            place: link.place(wiring),
+            message: format!("on some way {what} does nothing with a request and does not pass it on"),
             related: link
                 .passes
                 .iter()
@@ -103,6 +104,40 @@ class Boat {
     boolean local() { return true; }
     void refuse(String why) { System.out.println(why); }
 }
+"#,
+        );
+    }
+
+    #[test]
+    fn a_link_that_is_handed_the_way_on() {
+        expect(
+            "swallowed-request",
+            r#"
+//// passage.js
+class Passage {
+  constructor() { this.links = []; }
+  use(link) { this.links.push(link); return this; }
+  ask(boat) {
+    const go = (at) => {
+      const link = this.links[at];
+      if (link) link(boat, () => go(at + 1));
+    };
+    go(0);
+  }
+}
+function sill(boat, next) { //! swallowed-request warning
+  if (boat.draught > 150) {
+    if (boat.empty) boat.refuse('wait for water');
+  } else {
+    next();
+  }
+}
+function beam(boat, next) {
+  if (boat.beam > 90) boat.refuse('too wide');
+  else next();
+}
+const passage = new Passage().use(sill).use(beam).use((boat) => boat.pass());
+passage.ask({ draught: 40, beam: 30, refuse: console.log, pass: () => console.log('through') });
 "#,
         );
     }

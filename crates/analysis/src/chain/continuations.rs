@@ -1,0 +1,83 @@
+//! Lists of links of which each is handed the way on to the next one: `links[i](request, () => go(i + 1))`.
+
+use yarrowgraph_ir::{Body, Name, Node, NodeId};
+
+use super::walks::{Ends, Walk};
+use crate::flow::{Flow, Val};
+use crate::program::{Declared, MemberId, Scope, Site};
+use crate::state;
+
+/// Finds the calls that hand a link of a list the way on.
+pub(super) fn find(flow: &Flow<'_>) -> Vec<Walk> {
+    let program = flow.program;
+    let mut found = Vec::new();
+    for index in 0..program.members.len() {
+        let member = MemberId(index as u32);
+        let Some(body) = program.body(member) else { continue };
+        let scope = program.scope(member);
+        for at in (0..body.nodes.len()).map(NodeId::new) {
+            let Node::Call { callee, args, .. } = body.node(at) else { continue };
+            if args.len == 0 {
+                continue;
+            }
+            let (element, method) = match body.node(callee) {
+                Node::Member { object, name, .. } => (object, Some(program.sym_in(member, name))),
+                _ => (callee, None),
+            };
+            let Some(list) = list_of(flow, member, body, scope, element) else { continue };
+            let list = body.list(args).iter().position(|a| leads_on(flow, member, body, scope, at, *a)).map(|way| (list, way));
+            if let Some((list, way)) = list {
+                let site = Site { member, node: at };
+                found.push(Walk { walk: site, list: Some(list), method, asks: site, ends: Ends::WayOn(way) });
+            }
+        }
+    }
+    found
+}
+
+/// The field that holds the list which an element is taken from by its place, directly or by a local.
+fn list_of(flow: &Flow<'_>, member: MemberId, body: &Body, scope: &Scope, element: NodeId) -> Option<MemberId> {
+    match body.node(element) {
+        Node::Index { object, .. } => match flow.eval_in(member, object) {
+            Val::Member(of, m) if matches!(*of, Val::This(_)) => Some(m),
+            Val::Static(m) => Some(m),
+            _ => None,
+        },
+        Node::Name(name) => match scope.lookup(name, element)? {
+            Declared::Local(local) => match body.node(local) {
+                Node::Local { init: Some(value), .. } if matches!(body.node(value), Node::Index { .. }) => {
+                    list_of(flow, member, body, scope, value)
+                }
+                _ => None,
+            },
+            _ => None,
+        },
+        _ => None,
+    }
+}
+
+/// Whether an argument leads back to the function that the call stands in: a function that calls it, or itself with
+/// its argument bound.
+fn leads_on(flow: &Flow<'_>, member: MemberId, body: &Body, scope: &Scope, call: NodeId, argument: NodeId) -> bool {
+    let around: Vec<NodeId> = scope.ancestors(call).collect();
+    let own_name = |name: Name, at: NodeId| match scope.lookup(name, at) {
+        Some(Declared::Local(local)) => around.contains(&local),
+        _ => false,
+    };
+    let is_own = |n: NodeId| match body.node(n) {
+        Node::Name(name) => own_name(name, n),
+        _ => false,
+    };
+    let calls_own = |n: NodeId| match body.node(n) {
+        Node::Call { callee, .. } => is_own(callee) || flow.callee(Site { member, node: n }).is_some_and(|c| c.member == member),
+        _ => false,
+    };
+    match body.node(argument) {
+        Node::Lambda(_) => state::any_within(body, argument, &calls_own),
+        Node::Call { callee, .. } => match body.node(callee) {
+            Node::Member { object, name, .. } => is_own(object) && flow.program.text(flow.program.sym_in(member, name)) == "bind",
+            _ => false,
+        },
+        _ => false,
+    }
+}
