@@ -38,8 +38,9 @@ pub struct Links {
 impl Links {
     /// Finds what can be linked.
     pub fn of(flow: &Flow<'_>) -> Self {
-        let (next, mut walks) = (next::find(flow), walks::find(flow));
-        walks.extend(continuations::find(flow));
+        let (next, (mut walks, ways_on)) =
+            rayon::join(|| next::find(flow), || rayon::join(|| walks::find(flow), || continuations::find(flow)));
+        walks.extend(ways_on);
         let by_field = next.iter().enumerate().flat_map(|(at, n)| n.fields.iter().map(move |f| (*f, at))).collect();
         let by_walk = walks.iter().enumerate().map(|(at, w)| (w.walk, at)).collect();
         let by_list = walks.iter().enumerate().filter_map(|(at, w)| Some((w.list?, at))).collect();
