@@ -522,6 +522,11 @@ impl Body {
         self.nodes[id.index()]
     }
 
+    /// The ids of all nodes, in the order in which they were made.
+    pub fn ids(&self) -> impl DoubleEndedIterator<Item = NodeId> + Clone + use<> {
+        (0..self.nodes.len()).map(NodeId::new)
+    }
+
     /// The nodes of a list.
     pub fn list(&self, list: List) -> &[NodeId] {
         &self.lists[list.start as usize..(list.start + list.len) as usize]

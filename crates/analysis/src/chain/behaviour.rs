@@ -1,6 +1,6 @@
 //! What a link does with a request: answers it, passes it on, or either.
 
-use yarrowgraph_ir::{Body, Node, NodeId};
+use yarrowgraph_ir::{Body, FunctionId, Name, Node, NodeId};
 use yarrowgraph_model::Passes;
 
 use super::{Ends, Link, Links, Of};
@@ -29,33 +29,66 @@ pub fn asked_by(flow: &Flow<'_>, links: &Links, of: Of, link: &Link) -> Option<M
     flow.program.find_member_as(link.class?, method, true)
 }
 
+/// The code of a link: a method, or a function that is written in one.
+#[derive(Clone, Copy, Debug)]
+pub struct Code<'a> {
+    /// The method, or the one that the function is written in.
+    pub member: MemberId,
+    /// The function, where it is one.
+    pub function: Option<FunctionId>,
+    /// The body of the method.
+    pub body: &'a Body,
+    /// Where its own code begins.
+    pub root: NodeId,
+}
+
+impl<'a> Code<'a> {
+    /// The code by which a link is asked; none where that is not of the tree.
+    pub fn of(flow: &Flow<'a>, links: &Links, kind: Of, link: &Link) -> Option<Self> {
+        let (member, function) = match link.function {
+            Some(Val::Lambda(m, f)) => (m, Some(f)),
+            Some(Val::Method(m, _)) => (m, None),
+            _ => (asked_by(flow, links, kind, link)?, None),
+        };
+        let body = flow.program.body(member)?;
+        let root = function.map_or(body.root, |f| body.function(f).body)?;
+        Some(Self { member, function, body, root })
+    }
+
+    /// The name of the parameter at a place.
+    pub fn param(&self, program: &Program, place: usize) -> Option<Name> {
+        let params = self.function.map_or(&program.decl(self.member).params, |f| &self.body.function(f).params);
+        params.get(place).map(|p| p.name)
+    }
+
+    /// Where a name stands in it.
+    pub fn uses(&self, program: &Program, name: Name) -> Vec<NodeId> {
+        let scope = program.scope(self.member);
+        self.body.ids().filter(|n| self.body.node(*n) == Node::Name(name) && scope.is_within(*n, self.root)).collect()
+    }
+}
+
+/// The call of what stands at a node, if that is what is called.
+pub fn call_of(body: &Body, scope: &Scope, called: NodeId) -> Option<NodeId> {
+    scope.parent(called).filter(|p| matches!(body.node(*p), Node::Call { callee, .. } if callee == called))
+}
+
 /// What a link does; none where its code is not of the tree.
 pub fn of(flow: &Flow<'_>, links: &Links, kind: Of, link: &Link) -> Option<Behaviour> {
-    let program = flow.program;
-    let (member, root) = match (&link.function, kind) {
-        (Some(Val::Lambda(m, f)), _) => (*m, program.body(*m)?.function(*f).body?),
-        (Some(Val::Method(m, _)), _) => (*m, program.body(*m)?.root?),
-        _ => {
-            let member = asked_by(flow, links, kind, link)?;
-            (member, program.body(member)?.root?)
-        }
-    };
-    if let Of::Walk(walk) = kind
-        && let Ends::WayOn(place) = links.walks[walk].ends
-    {
-        return way_on(program, link, member, root, place);
-    }
+    let code = Code::of(flow, links, kind, link)?;
     match kind {
-        Of::Next(next) => Some(passing(flow, links, next, link, member, root)),
-        Of::Walk(walk) => Answers { flow, member, body: program.body(member)?, ends: &links.walks[walk].ends }.all(root),
+        Of::Next(next) => Some(passing(flow, links, next, link, code)),
+        Of::Walk(walk) => match &links.walks[walk].ends {
+            Ends::WayOn(place) => Some(way_on(flow.program, code, *place)),
+            ends => Answers { flow, member: code.member, body: code.body, ends }.all(code.root),
+        },
     }
 }
 
 /// Of links that know the next one: where they hand a request to it.
-fn passing(flow: &Flow<'_>, links: &Links, next: usize, link: &Link, member: MemberId, root: NodeId) -> Behaviour {
-    let program = flow.program;
-    let Some(body) = program.body(member) else { return Behaviour { passes: Passes::Never, stops: true } };
-    let scope = program.scope(member);
+fn passing(flow: &Flow<'_>, links: &Links, next: usize, link: &Link, code: Code<'_>) -> Behaviour {
+    let Code { member, body, root, .. } = code;
+    let scope = flow.program.scope(member);
     let sites = passes_in(flow, links, next, link.class, member);
     let passes = match sites.first() {
         None => Passes::Never,
@@ -73,29 +106,16 @@ fn passing(flow: &Flow<'_>, links: &Links, next: usize, link: &Link, member: Mem
 }
 
 /// Of a link that is handed the way on: whether it goes it.
-fn way_on(program: &Program, link: &Link, member: MemberId, root: NodeId, place: usize) -> Option<Behaviour> {
-    let body = program.body(member)?;
-    let params = match &link.function {
-        Some(Val::Lambda(_, f)) => &body.function(*f).params,
-        _ => &program.decl(member).params,
-    };
-    let Some(way) = params.get(place).map(|p| p.name) else {
-        return Some(Behaviour { passes: Passes::Never, stops: true });
-    };
-    let uses: Vec<NodeId> = (0..body.nodes.len())
-        .map(NodeId::new)
-        .filter(|n| body.node(*n) == Node::Name(way) && program.scope(member).is_within(*n, root))
-        .collect();
-    let goes = |n: &NodeId| {
-        let call = program.scope(member).parent(*n).filter(|p| matches!(body.node(*p), Node::Call { callee, .. } if callee == *n));
-        call.is_some_and(|c| state::runs_always(body, program.scope(member), c, root))
-    };
+fn way_on(program: &Program, code: Code<'_>, place: usize) -> Behaviour {
+    let scope = program.scope(code.member);
+    let uses = code.param(program, place).map(|way| code.uses(program, way)).unwrap_or_default();
+    let goes = |n: &NodeId| call_of(code.body, scope, *n).is_some_and(|c| state::runs_always(code.body, scope, c, code.root));
     let passes = match uses.first() {
         None => Passes::Never,
         Some(_) if uses.iter().any(goes) => Passes::Always,
         Some(_) => Passes::Sometimes,
     };
-    Some(Behaviour { passes, stops: passes != Passes::Always })
+    Behaviour { passes, stops: passes != Passes::Always }
 }
 
 /// Whether a link certainly ends every request: nothing that it runs comes to the next one, and all of its code is there.
@@ -113,7 +133,7 @@ pub fn ends_all(flow: &Flow<'_>, links: &Links, kind: Of, link: &Link) -> bool {
         let member = known[at];
         at += 1;
         let Some(body) = program.body(member) else { return false };
-        for node in (0..body.nodes.len()).map(NodeId::new) {
+        for node in body.ids() {
             match body.node(node) {
                 Node::Member { .. } | Node::Name(_) if matches!(flow.eval_in(member, node), Val::Member(_, m) if fields.contains(&m)) => {
                     return false;
@@ -151,7 +171,7 @@ pub fn passes_in(flow: &Flow<'_>, links: &Links, next: usize, class: Option<Type
     let known = &links.next[next].passes;
     let mut sites: Vec<NodeId> = known.iter().filter(|s| s.member == member).map(|s| s.node).collect();
     let Some(body) = program.body(member) else { return sites };
-    for at in (0..body.nodes.len()).map(NodeId::new) {
+    for at in body.ids() {
         if !matches!(body.node(at), Node::Call { .. }) {
             continue;
         }

@@ -54,7 +54,7 @@ pub struct Stored {
 pub struct Chains {
     /// The chains.
     pub built: Vec<Built>,
-    /// Links that were lost in every run that set them.
+    /// Links that were lost in a run that set them.
     pub lost: Vec<Stored>,
     /// Where objects were made, whether or not they are links.
     pub made: std::collections::BTreeSet<Site>,

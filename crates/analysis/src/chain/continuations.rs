@@ -2,8 +2,8 @@
 
 use yarrowgraph_ir::{Body, Name, Node, NodeId};
 
-use super::walks::{Ends, Walk};
-use crate::flow::{Flow, Val};
+use super::walks::{Ends, Walk, own_list};
+use crate::flow::Flow;
 use crate::program::{Declared, MemberId, Scope, Site};
 use crate::state;
 
@@ -15,7 +15,7 @@ pub(super) fn find(flow: &Flow<'_>) -> Vec<Walk> {
         let member = MemberId(index as u32);
         let Some(body) = program.body(member) else { continue };
         let scope = program.scope(member);
-        for at in (0..body.nodes.len()).map(NodeId::new) {
+        for at in body.ids() {
             let Node::Call { callee, args, .. } = body.node(at) else { continue };
             if args.len == 0 {
                 continue;
@@ -25,8 +25,7 @@ pub(super) fn find(flow: &Flow<'_>) -> Vec<Walk> {
                 _ => (callee, None),
             };
             let Some(list) = list_of(flow, member, body, scope, element) else { continue };
-            let list = body.list(args).iter().position(|a| leads_on(flow, member, body, scope, at, *a)).map(|way| (list, way));
-            if let Some((list, way)) = list {
+            if let Some(way) = body.list(args).iter().position(|a| leads_on(flow, member, body, scope, at, *a)) {
                 let site = Site { member, node: at };
                 found.push(Walk { walk: site, list: Some(list), method, asks: site, ends: Ends::WayOn(way) });
             }
@@ -38,11 +37,7 @@ pub(super) fn find(flow: &Flow<'_>) -> Vec<Walk> {
 /// The field that holds the list which an element is taken from by its place, directly or by a local.
 fn list_of(flow: &Flow<'_>, member: MemberId, body: &Body, scope: &Scope, element: NodeId) -> Option<MemberId> {
     match body.node(element) {
-        Node::Index { object, .. } => match flow.eval_in(member, object) {
-            Val::Member(of, m) if matches!(*of, Val::This(_)) => Some(m),
-            Val::Static(m) => Some(m),
-            _ => None,
-        },
+        Node::Index { object, .. } => own_list(flow, member, object),
         Node::Name(name) => match scope.lookup(name, element)? {
             Declared::Local(local) => match body.node(local) {
                 Node::Local { init: Some(value), .. } if matches!(body.node(value), Node::Index { .. }) => {

@@ -24,21 +24,21 @@ pub enum Unhandled {
 /// has an answer of its own, and where that cannot be told.
 pub fn of(wiring: &Wiring<'_>, built: &Built) -> Option<Unhandled> {
     let (flow, links) = (&wiring.flow, &wiring.links);
-    if built.ring.is_some() || takes_codes(wiring, built) || built.links.iter().any(|l| behaviour::of(flow, links, built.of, l).is_none()) {
+    if built.ring.is_some() || takes_codes(wiring, built) {
         return None;
     }
+    let done: Vec<_> = built.links.iter().map(|l| behaviour::of(flow, links, built.of, l)).collect::<Option<_>>()?;
     match built.of {
         Of::Walk(walk) => {
             let walk = &links.walks[walk];
-            let never = |l| behaviour::of(flow, links, built.of, l).is_some_and(|b| b.passes == Passes::Never);
-            if matches!(walk.ends, Ends::Nothing | Ends::WayOn(_)) || built.links.iter().any(never) {
+            if matches!(walk.ends, Ends::Nothing | Ends::WayOn(_)) || done.iter().any(|b| b.passes == Passes::Never) {
                 return None;
             }
             behind_walk(wiring, walk.walk)
         }
         Of::Next(next) => {
             let last = built.links.last()?;
-            if behaviour::of(flow, links, built.of, last)?.passes == Passes::Never {
+            if done.last()?.passes == Passes::Never {
                 return None;
             }
             let method = behaviour::asked_by(flow, links, built.of, last)?;
@@ -225,14 +225,14 @@ fn uses(wiring: &Wiring<'_>, method: MemberId, next: Option<usize>, depth: u32, 
             Node::If { cond, .. } | Node::Conditional { cond, .. } if cond == value => Taken::Asked,
             Node::Local { name, .. } => {
                 let is_it = |n: NodeId| body.node(n) == Node::Name(name);
-                let asked = (0..body.nodes.len()).map(NodeId::new).any(|n| match body.node(n) {
+                let asked = body.ids().any(|n| match body.node(n) {
                     Node::If { cond, .. } | Node::Conditional { cond, .. } => state::any_within(body, cond, &|c| is_it(c) || c == parent),
                     Node::Binary { left, .. } => is_it(left),
                     Node::Switch { subject: Some(subject), .. } => is_it(subject),
                     Node::TypeTest { object, .. } => is_it(object),
                     _ => false,
                 });
-                let taken = (0..body.nodes.len()).map(NodeId::new).any(|n| match body.node(n) {
+                let taken = body.ids().any(|n| match body.node(n) {
                     Node::Member { object, name, optional: false } => is_it(object) && takes(wiring, call.member, name),
                     _ => false,
                 });

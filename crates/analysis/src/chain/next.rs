@@ -136,7 +136,7 @@ fn calls_on(flow: &Flow<'_>, field: MemberId) -> Vec<(Site, Sym)> {
         // a local that was given it
         let Some(local) = scope.parent(object) else { continue };
         if let Node::Local { name, .. } = body.node(local) {
-            let uses = (0..body.nodes.len()).map(NodeId::new).filter(|n| body.node(*n) == Node::Name(name));
+            let uses = body.ids().filter(|n| body.node(*n) == Node::Name(name));
             calls.extend(uses.filter(|n| scope.lookup(name, *n) == Some(crate::program::Declared::Local(local))).filter_map(called));
         }
     }

@@ -43,23 +43,33 @@ pub(super) fn find(flow: &Flow<'_>) -> Vec<Walk> {
     for index in 0..program.members.len() {
         let member = MemberId(index as u32);
         let Some(body) = program.body(member) else { continue };
-        for at in (0..body.nodes.len()).map(NodeId::new) {
+        for at in body.ids() {
             if let Node::ForEach { var, iterable, body: inner, keys: false, .. } = body.node(at)
                 && let Node::Local { name, .. } = body.node(var)
                 && let Some((asks, method)) = asked(flow, member, name, inner)
                 && let Some(ends) = ends_by(flow, member, asks, inner)
                 && may_be_links(flow, member, iterable)
             {
-                let list = match flow.eval_in(member, iterable) {
-                    Val::Member(of, m) if matches!(*of, Val::This(_)) => Some(m),
-                    Val::Static(m) => Some(m),
-                    _ => None,
-                };
-                found.push(Walk { walk: Site { member, node: at }, list, method, asks: Site { member, node: asks }, ends });
+                found.push(Walk {
+                    walk: Site { member, node: at },
+                    list: own_list(flow, member, iterable),
+                    method,
+                    asks: Site { member, node: asks },
+                    ends,
+                });
             }
         }
     }
     found
+}
+
+/// The field of the object itself, or of a class or module, that a list comes from.
+pub(super) fn own_list(flow: &Flow<'_>, member: MemberId, list: NodeId) -> Option<MemberId> {
+    match flow.eval_in(member, list) {
+        Val::Member(of, m) if matches!(*of, Val::This(_)) => Some(m),
+        Val::Static(m) => Some(m),
+        _ => None,
+    }
 }
 
 /// Whether what is walked can be links: functions, objects of an abstract type, or anything where nothing is typed.
@@ -97,8 +107,7 @@ fn asked(flow: &Flow<'_>, member: MemberId, element: Name, inner: NodeId) -> Opt
             _ => None,
         }
     };
-    let calls: Vec<(NodeId, Option<Sym>)> =
-        (0..body.nodes.len()).map(NodeId::new).filter(|n| scope.is_within(*n, inner)).filter_map(|n| Some((n, ask(n)?))).collect();
+    let calls: Vec<(NodeId, Option<Sym>)> = body.ids().filter(|n| scope.is_within(*n, inner)).filter_map(|n| Some((n, ask(n)?))).collect();
     // who looks for an element gives it back, and asks nothing of it
     let gives_element = |n: NodeId| matches!(body.node(n), Node::Return(Some(value)) if is_element(value));
     if state::any_within(body, inner, &gives_element) {
@@ -113,7 +122,7 @@ fn asked_by_helper(flow: &Flow<'_>, call: Site, argument: usize) -> Option<Sym> 
     let helper = flow.callee(call)?.member;
     let body = program.body(helper)?;
     let link = program.decl(helper).params.get(argument)?.name;
-    (0..body.nodes.len()).map(NodeId::new).find_map(|n| {
+    body.ids().find_map(|n| {
         let Node::Call { callee, args, .. } = body.node(n) else { return None };
         let Node::Member { object, name, .. } = body.node(callee) else { return None };
         (args.len > 0 && body.node(object) == Node::Name(link)).then(|| program.sym_in(helper, name))
@@ -126,7 +135,7 @@ fn ends_by(flow: &Flow<'_>, member: MemberId, call: NodeId, inner: NodeId) -> Op
     let (body, scope) = (program.body(member)?, program.scope(member));
     let leaves = |n: NodeId| state::any_within(body, n, &|x| matches!(body.node(x), Node::Return(_) | Node::Break | Node::Throw(_)));
     let decides = |holds: &dyn Fn(NodeId) -> bool| {
-        let inside = (0..body.nodes.len()).map(NodeId::new).filter(|n| scope.is_within(*n, inner));
+        let inside = body.ids().filter(|n| scope.is_within(*n, inner));
         let deciding = inside.filter_map(|n| match body.node(n) {
             Node::If { cond, then, other } if state::any_within(body, cond, holds) && (leaves(then) || other.is_some_and(leaves)) => {
                 Some(asked_of_answer(program, member, body, cond, leaves(then), holds))

@@ -5,8 +5,8 @@ use std::collections::BTreeSet;
 use yarrowgraph_ir::{Body, Node, NodeId};
 use yarrowgraph_model::Place;
 
-use super::{Ends, Of, behaviour};
-use crate::flow::Val;
+use super::behaviour::{self, Code};
+use super::{Ends, Of};
 use crate::program::{MemberId, Site};
 use crate::state;
 use crate::wire::Wiring;
@@ -189,7 +189,7 @@ pub struct Passing {
 
 /// The methods of all links that know their next one and hand something on to it. One class alone that does so, and
 /// that nothing links, wraps another object.
-pub fn of_links(wiring: &Wiring<'_>) -> Vec<Passing> {
+pub(crate) fn of_links(wiring: &Wiring<'_>) -> Vec<Passing> {
     let (flow, links) = (&wiring.flow, &wiring.links);
     let program = flow.program;
     let mut all = Vec::new();
@@ -230,27 +230,18 @@ fn handed_the_way_on(wiring: &Wiring<'_>, all: &mut Vec<Passing>) {
         let Of::Walk(walk) = built.of else { continue };
         let Ends::WayOn(place) = links.walks[walk].ends else { continue };
         for link in &built.links {
-            let (member, function) = match link.function {
-                Some(Val::Lambda(m, f)) => (m, Some(f)),
-                Some(Val::Method(m, _)) => (m, None),
-                _ => match behaviour::asked_by(flow, links, built.of, link) {
-                    Some(m) => (m, None),
-                    None => continue,
-                },
-            };
-            let Some(body) = program.body(member) else { continue };
-            let root = function.map_or(body.root, |f| body.function(f).body);
-            let params = function.map_or(&program.decl(member).params, |f| &body.function(f).params);
-            let (Some(root), Some(way)) = (root, params.get(place).map(|p| p.name)) else { continue };
+            let Some(code) = Code::of(flow, links, built.of, link) else { continue };
+            let Code { member, function, body, root } = code;
+            let Some(way) = code.param(program, place) else { continue };
             if !seen.insert((member, root)) {
                 continue;
             }
             let scope = program.scope(member);
-            let goes = |n: NodeId| matches!(body.node(n), Node::Call { callee, .. } if body.node(callee) == Node::Name(way));
-            let passes: Vec<NodeId> = (0..body.nodes.len()).map(NodeId::new).filter(|n| scope.is_within(*n, root) && goes(*n)).collect();
+            let uses = code.uses(program, way);
+            let mut passes: Vec<NodeId> = uses.iter().filter_map(|n| behaviour::call_of(body, scope, *n)).collect();
+            passes.sort_unstable();
             // what hands the way to somebody else goes it at another time
-            let named = (0..body.nodes.len()).map(NodeId::new).filter(|n| scope.is_within(*n, root) && body.node(*n) == Node::Name(way));
-            if passes.is_empty() || named.count() != passes.len() {
+            if passes.is_empty() || uses.len() != passes.len() {
                 continue;
             }
             let ways = of(body, root, &passes, &|_| false);

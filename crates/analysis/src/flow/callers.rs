@@ -69,7 +69,7 @@ impl Flow<'_> {
             let member = MemberId(index as u32);
             let Some(body) = program.body(member).filter(|_| program.kit_of(member).traits.open_names) else { continue };
             let is_call = |node: &NodeId| matches!(body.node(*node), Node::Call { .. });
-            found.extend((0..body.nodes.len()).map(NodeId::new).filter(is_call).map(|node| Site { member, node }));
+            found.extend(body.ids().filter(is_call).map(|node| Site { member, node }));
         }
         found
     }

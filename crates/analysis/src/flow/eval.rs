@@ -255,7 +255,7 @@ impl Flow<'_> {
             _ => None,
         };
         let scope = self.program.scope(member);
-        (0..body.nodes.len()).map(NodeId::new).any(|node| {
+        body.ids().any(|node| {
             let Node::Assign { target, op: AssignOp::Set, .. } = body.node(node) else { return false };
             let asked_first = scope.ancestors(node).any(|around| matches!(body.node(around), Node::If { .. }));
             !asked_first && last_name(target).is_some() && last_name(target) == last_name(named)

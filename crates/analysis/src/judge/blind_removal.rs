@@ -71,7 +71,7 @@ fn behind_the_walk(wiring: &Wiring<'_>, made: Site) -> Option<Draft> {
         },
         _ => None,
     };
-    let nodes = || (0..body.nodes.len()).map(NodeId::new);
+    let nodes = || body.ids();
     let cut = nodes().find(|n| of_it(*n).is_some_and(|called| pack.removes.contains(called)))?;
     // inside of the walk, or in a branch, it was found
     let asked = scope
@@ -226,14 +226,14 @@ fn is_asked(wiring: &Wiring<'_>, cut: Site, body: &Body, local: NodeId) -> bool 
     let scope = wiring.program().scope(cut.member);
     let Node::Local { name, .. } = body.node(local) else { return true };
     let plain = |cond: NodeId| matches!(body.node(cond), Node::Plain | Node::Binary { .. } | Node::Unary { .. } | Node::Name(_));
-    let asks_between = (0..body.nodes.len()).map(NodeId::new).any(|n| match body.node(n) {
+    let asks_between = body.ids().any(|n| match body.node(n) {
         Node::If { cond, .. } => plain(cond) && scope.is_before(local, n) && scope.is_before(n, cut.node),
         Node::Conditional { cond, .. } => plain(cond) && scope.is_within(cut.node, n),
         Node::Binary { .. } => scope.is_within(cut.node, n),
         _ => false,
     });
     asks_between
-        || (0..body.nodes.len()).map(NodeId::new).any(|n| {
+        || body.ids().any(|n| {
             if body.node(n) != Node::Name(name) || scope.lookup(name, n) != Some(Declared::Local(local)) || scope.is_within(n, cut.node) {
                 return false;
             }

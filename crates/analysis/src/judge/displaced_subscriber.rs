@@ -171,7 +171,7 @@ fn chains(wiring: &Wiring<'_>, store: Site) -> bool {
     let Node::Assign { target, .. } = body.node(store.node) else { return false };
     let slot = wiring.flow.eval_in(store.member, target);
     let scope = program.scope(store.member);
-    (0..body.nodes.len()).map(NodeId::new).any(|node| {
+    body.ids().any(|node| {
         let written = scope.parent(node).is_some_and(|p| matches!(body.node(p), Node::Assign { target, .. } if target == node));
         !written && matches!(body.node(node), Node::Name(_) | Node::Member { .. }) && wiring.flow.eval_in(store.member, node) == slot
     })
@@ -185,7 +185,7 @@ fn reads_before(wiring: &Wiring<'_>, effect: &Effect) -> bool {
     let slot = Val::Member(std::sync::Arc::new(effect.holder.subject.clone()), m);
     let scope = program.scope(effect.site.member);
     let reads = |node: &NodeId| matches!(body.node(*node), Node::Call { .. } | Node::Member { .. } | Node::Name(_));
-    let mut nodes = (0..body.nodes.len()).map(NodeId::new).filter(reads);
+    let mut nodes = body.ids().filter(reads);
     nodes.any(|node| {
         !scope.is_within(node, effect.site.node) && node != effect.site.node && wiring.flow.eval_in(effect.site.member, node) == slot
     })

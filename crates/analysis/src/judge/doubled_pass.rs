@@ -4,7 +4,6 @@ use yarrowgraph_ir::{Node, NodeId};
 use yarrowgraph_model::{Certainty, Level};
 
 use super::{Draft, Page, Rule, related, short};
-use crate::chain::ways;
 use crate::program::{MemberId, Site};
 use crate::wire::Wiring;
 
@@ -25,7 +24,7 @@ pub(super) const RULE: Rule = Rule {
 fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     let program = wiring.program();
     let mut drafts = Vec::new();
-    for link in ways::of_links(wiring) {
+    for link in wiring.passing() {
         if wiring.in_test(link.member) {
             continue;
         }
@@ -52,11 +51,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
 fn same_request(wiring: &Wiring<'_>, member: MemberId, a: NodeId, b: NodeId) -> bool {
     let Some(body) = wiring.program().body(member) else { return false };
     let (Node::Call { args: a, .. }, Node::Call { args: b, .. }) = (body.node(a), body.node(b)) else { return false };
-    let assigned = |name| {
-        (0..body.nodes.len())
-            .map(NodeId::new)
-            .any(|n| matches!(body.node(n), Node::Assign { target, .. } if body.node(target) == Node::Name(name)))
-    };
+    let assigned = |name| body.ids().any(|n| matches!(body.node(n), Node::Assign { target, .. } if body.node(target) == Node::Name(name)));
     a.len == b.len
         && body.list(a).iter().zip(body.list(b)).all(|(a, b)| match (body.node(*a), body.node(*b)) {
             (Node::Name(a), Node::Name(b)) => a == b && !assigned(a),

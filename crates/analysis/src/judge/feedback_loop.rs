@@ -2,7 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use yarrowgraph_ir::{Node, NodeId};
+use yarrowgraph_ir::Node;
 use yarrowgraph_model::{Certainty, Level};
 
 use super::{Draft, Page, Rule, related, short};
@@ -86,7 +86,7 @@ fn follow(
     }
     let Some(body) = program.body(root.member) else { return };
     let scope = program.scope(root.member);
-    for node in (0..body.nodes.len()).map(NodeId::new).filter(|n| scope.is_within(*n, root.node)) {
+    for node in body.ids().filter(|n| scope.is_within(*n, root.node)) {
         if !matches!(body.node(node), Node::Call { .. } | Node::Assign { .. }) || !state::runs_always(body, scope, node, root.node) {
             continue;
         }

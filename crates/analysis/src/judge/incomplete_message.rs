@@ -241,7 +241,7 @@ fn used_unguarded(wiring: &Wiring<'_>, join: usize, position: usize, part: Sym) 
         },
         _ => false,
     };
-    let parts: Vec<NodeId> = (0..body.nodes.len()).map(NodeId::new).filter(|n| scope.is_within(*n, root) && is_part(*n)).collect();
+    let parts: Vec<NodeId> = body.ids().filter(|n| scope.is_within(*n, root) && is_part(*n)).collect();
     // `if (e.isMove())`, `if (e.kind === 'move')`: which parts there are may go by that
     let is_message =
         |n: NodeId| matches!(wiring.flow.eval_in(member, n), Val::Param(m, f, i) if m == member && f == function && i as usize == position);

@@ -86,7 +86,7 @@ fn keeps_what_it_hears(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) 
         return false;
     };
     let Some(body) = program.body(member) else { return false };
-    (0..body.nodes.len()).map(NodeId::new).any(|n| match body.node(n) {
+    body.ids().any(|n| match body.node(n) {
         Node::Assign { target, .. } => {
             program.scope(member).is_within(n, root)
                 && matches!(wiring.flow.eval_in(member, target), Val::Member(of, _) if matches!(*of, Val::This(_)))
@@ -102,7 +102,7 @@ fn reads(wiring: &Wiring<'_>, effect: &Effect, fields: &BTreeSet<MemberId>) -> O
     let body = program.body(member)?;
     let scope = program.scope(member);
     let function = scope.function_around(body, effect.site.node);
-    let here = (0..body.nodes.len()).map(NodeId::new).filter(|n| scope.function_around(body, *n) == function);
+    let here = body.ids().filter(|n| scope.function_around(body, *n) == function);
     let subject = &effect.holder.subject;
     let is_of_subject = |object: &Val| object == subject || matches!(object, Val::Param(..) | Val::Unknown);
     let is_state = |site: Site| wiring.read(site).is_some_and(|r| fields.contains(&r.field) && is_of_subject(&r.object));

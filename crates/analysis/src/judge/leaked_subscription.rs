@@ -1,7 +1,7 @@
 //! Rule `leaked-subscription`: a subscription outlives its subscriber.
 
 use rayon::prelude::*;
-use yarrowgraph_ir::{MemberKind, Node, NodeId, TypeKind};
+use yarrowgraph_ir::{MemberKind, Node, TypeKind};
 use yarrowgraph_model::{Certainty, ChannelKind, Level, Lifetime};
 
 use super::{Draft, Page, Rule, edits, related, short};
@@ -384,7 +384,7 @@ fn ends_its_subject(wiring: &Wiring<'_>, teardown: MemberId, join: &Effect) -> b
         }
         _ => false,
     };
-    (0..body.nodes.len()).map(NodeId::new).any(|node| {
+    body.ids().any(|node| {
         let Node::Call { callee, args, .. } = body.node(node) else { return false };
         let Node::Member { object, name, .. } = body.node(callee) else { return false };
         if args.len > 0 {
@@ -405,7 +405,7 @@ fn ends_its_subject(wiring: &Wiring<'_>, teardown: MemberId, join: &Effect) -> b
 fn is_put_into(wiring: &Wiring<'_>, all: &Val, join: &Effect) -> bool {
     let Some(body) = wiring.program().body(join.site.member) else { return false };
     let eval = |node| wiring.flow.eval_in(join.site.member, node);
-    (0..body.nodes.len()).map(NodeId::new).any(|node| match body.node(node) {
+    body.ids().any(|node| match body.node(node) {
         Node::Call { callee, args, .. } => {
             matches!(body.node(callee), Node::Member { object, .. } if eval(object) == *all)
                 && body.list(args).iter().any(|a| eval(*a) == join.holder.subject)

@@ -124,7 +124,7 @@ fn is_asked(wiring: &Wiring<'_>, member: MemberId, function: Option<yarrowgraph_
     let program = wiring.program();
     let Some(body) = program.body(member) else { return true };
     let scope = program.scope(member);
-    (0..body.nodes.len()).map(NodeId::new).any(|n| {
+    body.ids().any(|n| {
         let Node::Name(name) = body.node(n) else { return false };
         if scope.lookup(name, n) != Some(crate::program::Declared::Param(function, index as u16)) {
             return false;
@@ -315,7 +315,7 @@ fn called_on(wiring: &Wiring<'_>, class: TypeId, field: MemberId) -> BTreeMap<Sy
     for member in &program.ty(class).members {
         let Some(body) = program.body(*member) else { continue };
         let scope = program.scope(*member);
-        for node in (0..body.nodes.len()).map(NodeId::new) {
+        for node in body.ids() {
             let Node::Call { callee, optional: false, .. } = body.node(node) else { continue };
             let Node::Member { object, name, optional: false } = body.node(callee) else { continue };
             let is_it = matches!(wiring.flow.eval_in(*member, object), Val::Member(of, m) if m == field && matches!(*of, Val::This(_)));

@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use yarrowgraph_ir::{MemberKind, Node, NodeId, Visibility};
+use yarrowgraph_ir::{MemberKind, Node, Visibility};
 use yarrowgraph_model::{Certainty, ChannelKind, Level};
 
 use super::{Draft, Page, Rule, leaked_subscription, related, short};
@@ -97,7 +97,7 @@ fn judge(wiring: &Wiring<'_>, m: MemberId, channels: &[&Channel]) -> Option<Draf
 /// Whether a way in gives something back, which may be the way out.
 fn gives_something(wiring: &Wiring<'_>, way_in: MemberId) -> bool {
     let Some(body) = wiring.program().body(way_in) else { return true };
-    (0..body.nodes.len()).map(NodeId::new).any(|n| match body.node(n) {
+    body.ids().any(|n| match body.node(n) {
         Node::Return(Some(value)) => !matches!(body.node(value), Node::This),
         _ => false,
     })

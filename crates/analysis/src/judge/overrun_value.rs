@@ -120,9 +120,9 @@ fn runs_apart(wiring: &Wiring<'_>, teller: MemberId, setter: MemberId) -> bool {
     let program = wiring.program();
     let callers = wiring.flow.callers((teller, None));
     let called_by_setter = callers.iter().any(|(site, _)| site.member == setter && in_own_code(wiring, *site));
-    let handed_over = program.body(setter).is_some_and(|body| {
-        (0..body.nodes.len()).map(NodeId::new).any(|n| matches!(wiring.flow.eval_in(setter, n), Val::Method(m, _) if m == teller))
-    });
+    let handed_over = program
+        .body(setter)
+        .is_some_and(|body| body.ids().any(|n| matches!(wiring.flow.eval_in(setter, n), Val::Method(m, _) if m == teller)));
     !called_by_setter && (handed_over || !callers.is_empty())
 }
 
@@ -138,7 +138,7 @@ fn in_a_row(wiring: &Wiring<'_>, calls: &BTreeSet<Site>) -> Vec<(Site, Site)> {
     let members: BTreeSet<MemberId> = calls.iter().map(|s| s.member).filter(|m| !wiring.in_test(*m)).collect();
     for member in members {
         let Some(body) = program.body(member) else { continue };
-        for block in (0..body.nodes.len()).map(NodeId::new) {
+        for block in body.ids() {
             let Node::Block(list) = body.node(block) else { continue };
             let statements = body.list(list);
             let mut open: Option<NodeId> = None;

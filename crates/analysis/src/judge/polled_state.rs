@@ -49,7 +49,7 @@ fn look(wiring: &Wiring<'_>, round: (&[Round], &Round), root: Site, depth: u32, 
     let Some(body) = program.body(root.member) else { return };
     let scope = program.scope(root.member);
     let always = |n: &NodeId| scope.is_within(*n, root.node) && state::runs_always(body, scope, *n, root.node);
-    for node in (0..body.nodes.len()).map(NodeId::new).filter(always) {
+    for node in body.ids().filter(always) {
         let site = Site { member: root.member, node };
         if let Some(read) = wiring.read(site)
             && !is_written_to(wiring, site)

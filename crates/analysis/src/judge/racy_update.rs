@@ -71,7 +71,7 @@ fn takes_a_step(wiring: &Wiring<'_>, method: MemberId) -> bool {
         by_type
             && matches!(body.node(n), Node::Call { args, .. } if body.list(args).iter().any(|a| matches!(wiring.flow.eval_in(method, *a), Val::Param(m, None, 0) if m == method)))
     };
-    (0..body.nodes.len()).map(NodeId::new).any(|n| calls_it(n) || hands_it_on(n))
+    body.ids().any(|n| calls_it(n) || hands_it_on(n))
 }
 
 /// A call of a setter with what was computed from the value that it replaces.
@@ -148,7 +148,7 @@ fn waits_between(wiring: &Wiring<'_>, call: Site, local: NodeId) -> bool {
     let Some(body) = program.body(call.member) else { return false };
     let scope = program.scope(call.member);
     let function = scope.function_around(body, call.node);
-    (0..body.nodes.len()).map(NodeId::new).any(|n| {
+    body.ids().any(|n| {
         matches!(body.node(n), Node::Unary { op: UnaryOp::Await, .. } | Node::Yield(_))
             && scope.function_around(body, n) == function
             && scope.is_before(local, n)

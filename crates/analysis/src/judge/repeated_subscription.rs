@@ -109,7 +109,7 @@ fn keeps_each_once(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> b
     }
     // the way in asks first
     !effect.inner.is_empty()
-        && (0..body.nodes.len()).map(NodeId::new).any(|node| match body.node(node) {
+        && body.ids().any(|node| match body.node(node) {
             Node::Call { callee, .. } => name_of(callee).is_some_and(|text| pack.membership.contains(text) || pack.equality.contains(text)),
             Node::Binary { op: yarrowgraph_ir::BinaryOp::Eq, left, .. } => {
                 matches!(flow.eval_in(innermost.member, left), Val::Element(..))
@@ -136,8 +136,8 @@ fn is_let_through_once(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) 
     if taken_off_first {
         return true;
     }
-    let assigned: Vec<Val> = (0..body.nodes.len())
-        .map(NodeId::new)
+    let assigned: Vec<Val> = body
+        .ids()
         .filter_map(|node| match body.node(node) {
             Node::Assign { target, .. } => Some(flow.eval_in(member, target)),
             _ => None,
@@ -157,7 +157,7 @@ fn is_let_through_once(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) 
     // tests around it, and tests before it that leave
     let around = scope.ancestors(effect.site.node).any(|n| matches!(body.node(n), Node::If { cond, .. } if asks_what_it_sets(cond)));
     around
-        || (0..body.nodes.len()).map(NodeId::new).any(|n| match body.node(n) {
+        || body.ids().any(|n| match body.node(n) {
             Node::If { cond, then, .. } if scope.is_before(n, effect.site.node) && !scope.is_within(effect.site.node, n) => {
                 body.leaves(then) && asks_what_it_sets(cond)
             }
@@ -217,7 +217,7 @@ fn is_reassigned(wiring: &Wiring<'_>, local: Site) -> bool {
     let Some(body) = program.body(local.member) else { return true };
     let Node::Local { name, .. } = body.node(local.node) else { return false };
     let scope = program.scope(local.member);
-    (0..body.nodes.len()).map(NodeId::new).any(|node| match body.node(node) {
+    body.ids().any(|node| match body.node(node) {
         Node::Assign { target, .. } if body.node(target) == Node::Name(name) => {
             scope.lookup(name, target) == Some(Declared::Local(local.node))
         }
@@ -371,9 +371,8 @@ fn is_on_every_path(wiring: &Wiring<'_>, site: Site) -> bool {
     let scope = program.scope(site.member);
     let within_test =
         scope.ancestors(site.node).any(|n| matches!(body.node(n), Node::If { .. } | Node::Case { .. } | Node::Conditional { .. }));
-    let leaves_before = (0..body.nodes.len())
-        .map(NodeId::new)
-        .any(|n| matches!(body.node(n), Node::If { then, .. } if scope.is_before(n, site.node) && body.leaves(then)));
+    let leaves_before =
+        body.ids().any(|n| matches!(body.node(n), Node::If { then, .. } if scope.is_before(n, site.node) && body.leaves(then)));
     !within_test && !leaves_before
 }
 
@@ -472,7 +471,7 @@ pub(super) fn is_replaced(wiring: &Wiring<'_>, path: &Val, member: MemberId, cou
     while let Some(Val::Member(of, _) | Val::Outside(of, _)) = steps.last() {
         steps.push(of);
     }
-    (0..body.nodes.len()).map(NodeId::new).any(|node| match body.node(node) {
+    body.ids().any(|node| match body.node(node) {
         Node::Assign { op: AssignOp::Set | AssignOp::IfUnset, target, .. } if counts(node) => {
             let target = wiring.flow.eval_in(member, target);
             steps.iter().any(|p| **p == target)

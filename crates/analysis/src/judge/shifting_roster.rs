@@ -164,7 +164,7 @@ fn ends_right_after(body: &Body, scope: &crate::program::Scope, change: NodeId, 
 fn steps_back(body: &Body, scope: &crate::program::Scope, change: NodeId, turn: NodeId) -> bool {
     let Node::Loop { body: inner, .. } = body.node(turn) else { return false };
     let Some(block) = scope.ancestors(change).find(|n| matches!(body.node(*n), Node::Block(_)) || *n == inner) else { return false };
-    (0..body.nodes.len()).map(NodeId::new).filter(|n| scope.is_within(*n, block)).any(|n| {
+    body.ids().filter(|n| scope.is_within(*n, block)).any(|n| {
         matches!(body.node(n), Node::Unary { op: yarrowgraph_ir::UnaryOp::Step, .. })
             || matches!(body.node(n), Node::Assign { op: yarrowgraph_ir::AssignOp::Sub, .. })
     })

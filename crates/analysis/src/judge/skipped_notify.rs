@@ -194,7 +194,7 @@ impl Subject<'_, '_> {
         let (wiring, program) = (self.wiring, self.wiring.program());
         let acts = |method: MemberId| {
             program.body(method).is_some_and(|body| {
-                (0..body.nodes.len()).map(NodeId::new).any(|n| match body.node(n) {
+                body.ids().any(|n| match body.node(n) {
                     Node::Call { callee, .. } => match body.node(callee) {
                         Node::Member { object, .. } if matches!(body.node(object), Node::Name(_) | Node::Member { .. }) => {
                             let is_field = matches!(wiring.flow.eval_in(method, object), Val::Member(of, m) if matches!(*of, Val::This(_)) && self.fields.contains(&m));
@@ -367,7 +367,7 @@ impl Subject<'_, '_> {
         let is_open = program.decl(field).modifiers.visibility != Visibility::Private;
         let answers = |m: MemberId| {
             let Some(body) = program.body(m) else { return false };
-            let nodes = || (0..body.nodes.len()).map(NodeId::new);
+            let nodes = || body.ids();
             let gives = body.returns_root || nodes().any(|n| matches!(body.node(n), Node::Return(Some(_))));
             gives && nodes().any(|n| self.names(m, n, field)) && !wiring.writes(field).iter().any(|w| w.site.member == m)
         };
@@ -417,7 +417,7 @@ impl Subject<'_, '_> {
         [Some(site.member), written_by].into_iter().flatten().any(|member| {
             let Some(body) = program.body(member) else { return false };
             let inherits = !program.outside_bases(program.member(member).owner).is_empty();
-            (0..body.nodes.len()).map(NodeId::new).any(|n| match body.node(n) {
+            body.ids().any(|n| match body.node(n) {
                 Node::Call { callee, .. } => match wiring.flow.eval_in(member, callee) {
                     Val::Outside(of, _) => matches!(*of, Val::This(_)),
                     // inherited from a class that is not of the tree

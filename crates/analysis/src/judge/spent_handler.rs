@@ -71,7 +71,7 @@ fn hands_itself(wiring: &Wiring<'_>, member: MemberId, root: NodeId, handler: &V
     let Some(body) = program.body(member) else { return true };
     let scope = program.scope(member);
     let own = wiring.flow.function_of(handler);
-    (0..body.nodes.len()).map(NodeId::new).filter(|n| scope.is_within(*n, root)).any(|n| match body.node(n) {
+    body.ids().filter(|n| scope.is_within(*n, root)).any(|n| match body.node(n) {
         Node::Call { args, .. } => body.list(args).iter().any(|a| {
             let value = wiring.flow.eval_in(member, *a);
             value == *handler || (own.is_some() && wiring.flow.function_of(&value) == own)
@@ -86,7 +86,7 @@ fn handles_release(wiring: &Wiring<'_>, member: MemberId, root: NodeId) -> bool 
     let Some(body) = program.body(member) else { return true };
     let pack = &program.kit_of(member).pack;
     let scope = program.scope(member);
-    (0..body.nodes.len()).map(NodeId::new).filter(|n| *n == root || scope.is_within(*n, root)).any(|n| match body.node(n) {
+    body.ids().filter(|n| *n == root || scope.is_within(*n, root)).any(|n| match body.node(n) {
         Node::Call { callee, .. } => match body.node(callee) {
             Node::Member { name, .. } | Node::Name(name) => {
                 let text = program.unit_of(member).text(name);
@@ -169,7 +169,7 @@ fn local_is_spent(wiring: &Wiring<'_>, member: MemberId, root: NodeId, flag: Nod
         return false;
     }
     let starts_unset = matches!(body.node(local), Node::Local { init: Some(init), .. } if matches!(body.node(init), Node::Bool(false)));
-    let writes = (0..body.nodes.len()).map(NodeId::new).filter_map(|n| match body.node(n) {
+    let writes = body.ids().filter_map(|n| match body.node(n) {
         Node::Assign { target, value, op } if body.node(target) == Node::Name(name) && scope.lookup(name, target) == Some(declared) => {
             Some((n, value, op))
         }

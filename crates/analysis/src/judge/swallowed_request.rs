@@ -3,7 +3,7 @@
 use yarrowgraph_model::{Certainty, Level};
 
 use super::{Draft, Page, Rule, related};
-use crate::chain::ways::{self, Passing};
+use crate::chain::ways::Passing;
 use crate::program::Site;
 use crate::wire::Wiring;
 
@@ -24,8 +24,8 @@ pub(super) const RULE: Rule = Rule {
 fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     let program = wiring.program();
     let mut drafts = Vec::new();
-    for link in ways::of_links(wiring) {
-        if !link.ways.ends_with_nothing || wiring.in_test(link.member) || only_lets_through(&link) || !says_so_by_its_end(wiring, &link) {
+    for link in wiring.passing() {
+        if !link.ways.ends_with_nothing || wiring.in_test(link.member) || only_lets_through(link) || !says_so_by_its_end(wiring, link) {
             continue;
         }
         let what = match link.written {

@@ -347,7 +347,7 @@ fn views_of(wiring: &Wiring<'_>, m: MemberId) -> Vec<Sym> {
     }
     let hands_out = |x: &&MemberId| {
         let Some(body) = program.body(**x) else { return false };
-        (0..body.nodes.len()).map(NodeId::new).any(|node| match body.node(node) {
+        body.ids().any(|node| match body.node(node) {
             Node::Member { object, name, .. } => {
                 views.contains(program.unit_of(**x).text(name))
                     && matches!(wiring.flow.eval_in(**x, object), Val::Member(_, held) | Val::Static(held) if held == m)

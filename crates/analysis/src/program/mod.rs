@@ -480,7 +480,7 @@ impl Program {
         let Some(site) = self.ty(id).within else { return 1 };
         let Some(body) = self.body(site.member) else { return 1 };
         let at = body.span(site.node).start;
-        let lambdas = (0..body.nodes.len()).map(NodeId::new).filter(|n| matches!(body.node(*n), yarrowgraph_ir::Node::Lambda(_)));
+        let lambdas = body.ids().filter(|n| matches!(body.node(*n), yarrowgraph_ir::Node::Lambda(_)));
         let before = lambdas.filter(|n| body.span(*n).start < at).count();
         let classes = body.types.iter().filter(|(_, n)| body.span(*n).start < at).count();
         before + classes + 1
@@ -512,7 +512,7 @@ impl Program {
     /// classes of the member.
     pub fn lambda_id(&self, member: MemberId, function: yarrowgraph_ir::FunctionId) -> String {
         let Some(body) = self.body(member) else { return self.member_id(member) };
-        let node = (0..body.nodes.len()).map(NodeId::new).find(|n| body.node(*n) == yarrowgraph_ir::Node::Lambda(function));
+        let node = body.ids().find(|n| body.node(*n) == yarrowgraph_ir::Node::Lambda(function));
         let Some(node) = node else { return self.member_id(member) };
         let f = body.function(function);
         let host = self.member_id(member);
@@ -524,7 +524,7 @@ impl Program {
             return host;
         }
         let at = body.span(node).start;
-        let lambdas = (0..body.nodes.len()).map(NodeId::new).filter(|n| match body.node(*n) {
+        let lambdas = body.ids().filter(|n| match body.node(*n) {
             yarrowgraph_ir::Node::Lambda(f) => body.function(f).form != yarrowgraph_ir::LambdaForm::Local,
             _ => false,
         });

@@ -226,7 +226,7 @@ fn constants_of_links(flow: &Flow<'_>, links: &Links) -> Vec<MemberId> {
     let program = flow.program;
     let makes_link = |m: MemberId| {
         let Some(body) = program.body(m) else { return false };
-        (0..body.nodes.len()).map(NodeId::new).any(|n| {
+        body.ids().any(|n| {
             matches!(body.node(n), Node::New { .. })
                 && flow.type_of_node(m, n).own().is_some_and(|t| links.next.iter().any(|next| program.is_a(t, next.base)))
         })

@@ -36,7 +36,7 @@ pub fn rounds(wiring: &Wiring<'_>) -> Vec<Round> {
         {
             found.push(Round { root, by: root });
         }
-        for node in (0..body.nodes.len()).map(NodeId::new) {
+        for node in body.ids() {
             let by = Site { member, node };
             match body.node(node) {
                 Node::Call { callee, args, .. } => {

@@ -1,6 +1,6 @@
 //! Which expressions read the state of another object.
 
-use yarrowgraph_ir::{MemberKind, Node, NodeId};
+use yarrowgraph_ir::{MemberKind, Node};
 
 use crate::flow::Val;
 use crate::program::{MemberId, Site};
@@ -73,7 +73,7 @@ impl Wiring<'_> {
             return None;
         }
         let mut only = None;
-        for node in (0..body.nodes.len()).map(NodeId::new) {
+        for node in body.ids() {
             match body.node(node) {
                 Node::Assign { .. } | Node::Lambda(_) | Node::Loop { .. } | Node::ForEach { .. } | Node::Throw(_) | Node::New { .. } => {
                     return None;

@@ -93,7 +93,7 @@ fn holds_map(wiring: &Wiring<'_>, m: MemberId) -> bool {
 fn looks_up(wiring: &Wiring<'_>, method: MemberId, map: MemberId) -> bool {
     let program = wiring.program();
     let Some(body) = program.body(method) else { return false };
-    let nodes = || (0..body.nodes.len()).map(NodeId::new);
+    let nodes = || body.ids();
     let names = |n: NodeId| {
         matches!(body.node(n), Node::Name(_) | Node::Member { .. })
             && matches!(wiring.flow.eval_in(method, n), Val::Member(_, m) | Val::Static(m) if m == map)

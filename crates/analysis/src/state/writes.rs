@@ -48,7 +48,7 @@ fn of_member(wiring: &Wiring<'_>, member: MemberId) -> Vec<(MemberId, Write)> {
     let Some(body) = program.body(member) else { return Vec::new() };
     let pack = &*program.kit_of(member).pack;
     let mut found = Vec::new();
-    for node in (0..body.nodes.len()).map(NodeId::new) {
+    for node in body.ids() {
         let (target, how) = match body.node(node) {
             Node::Assign { op: AssignOp::Set | AssignOp::IfUnset, target, value } => (target, How::Set(value)),
             Node::Assign { target, .. } => (target, How::Change),

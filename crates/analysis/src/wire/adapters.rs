@@ -1,6 +1,6 @@
 //! Adapters: objects that are put on a channel in place of the handler that they hand on to.
 
-use yarrowgraph_ir::{MemberKind, Node, NodeId};
+use yarrowgraph_ir::{MemberKind, Node};
 
 use super::channels::{is_called_listener, is_listener_interface};
 use super::effect::{Act, Effect};
@@ -47,7 +47,7 @@ fn called_param(flow: &Flow<'_>, ty: TypeId, around: MemberId) -> Option<Val> {
     let methods = program.ty(ty).members.iter().filter(|m| program.member(**m).kind == MemberKind::Method);
     methods.copied().find_map(|m| {
         let body = program.body(m)?;
-        (0..body.nodes.len()).map(NodeId::new).find_map(|id| {
+        body.ids().find_map(|id| {
             let Node::Call { callee, .. } = body.node(id) else { return None };
             let told = match body.node(callee) {
                 Node::Member { object, .. } => object,

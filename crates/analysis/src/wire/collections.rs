@@ -370,7 +370,7 @@ impl Extractor<'_, '_> {
             return None;
         }
         let pack = &*self.flow.program.kit_of(self.member).pack;
-        (0..self.body.nodes.len()).map(NodeId::new).find_map(|id| {
+        self.body.ids().find_map(|id| {
             let (a, b) = match self.body.node(id) {
                 Node::Binary { op: BinaryOp::Eq | BinaryOp::Ne, left, right } => (left, right),
                 Node::Call { callee, args, .. } => match (self.body.node(callee), self.body.list(args)) {

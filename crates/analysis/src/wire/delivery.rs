@@ -75,7 +75,7 @@ fn tells_what_was_queued(wiring: &Wiring<'_>, site: Site) -> bool {
             Some(Declared::Local(local)) => match body.node(local) {
                 Node::Local { init: Some(init), .. } => is_taking(wiring, site, body, init),
                 // `while ((order = queue.poll()) != null)`, `while (queue.TryDequeue(out var order))`
-                _ => (0..body.nodes.len()).map(NodeId::new).any(|node| match body.node(node) {
+                _ => body.ids().any(|node| match body.node(node) {
                     Node::Assign { target, value, .. } => body.node(target) == Node::Name(name) && is_taking(wiring, site, body, value),
                     Node::Call { args, .. } => {
                         is_taking(wiring, site, body, node) && body.list(args).iter().any(|a| holds(body, *a, local))
@@ -134,7 +134,7 @@ impl Wiring<'_> {
         let own = self.joins_at(site).map(|e| &self.effects[e]).find(|e| e.act == Act::Join && e.inner.is_empty());
         let Some(handler @ Val::Param(..)) = own.and_then(|e| e.handler.as_ref()) else { return false };
         let Some(body) = self.program().body(site.member) else { return false };
-        let calls = (0..body.nodes.len()).map(NodeId::new).filter(|n| matches!(body.node(*n), Node::Call { .. }));
+        let calls = body.ids().filter(|n| matches!(body.node(*n), Node::Call { .. }));
         calls.flat_map(|node| self.joins_at(Site { member: site.member, node })).map(|e| &self.effects[e]).any(|e| {
             let function = |f: &Effect| self.program().scope(site.member).function_around(body, f.site.node);
             let at_once = function(e) == own.and_then(&function);

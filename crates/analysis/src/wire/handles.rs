@@ -47,7 +47,7 @@ fn returns_disposable(flow: &Flow<'_>, join: Site) -> bool {
     let program = flow.program;
     let Some(body) = program.body(join.member) else { return false };
     let pack = &*program.kit_of(join.member).pack;
-    (0..body.nodes.len()).map(NodeId::new).any(|n| {
+    body.ids().any(|n| {
         let Node::Return(Some(value)) = body.node(n) else { return false };
         match flow.type_of_node(join.member, value) {
             Ty::Own(t, _) => {
@@ -155,7 +155,5 @@ fn local_is_used(flow: &Flow<'_>, local: Site) -> bool {
     let Some(body) = flow.program.body(local.member) else { return true };
     let Node::Local { name, .. } = body.node(local.node) else { return true };
     let scope = flow.program.scope(local.member);
-    (0..body.nodes.len())
-        .map(NodeId::new)
-        .any(|n| body.node(n) == Node::Name(name) && scope.lookup(name, n) == Some(crate::program::Declared::Local(local.node)))
+    body.ids().any(|n| body.node(n) == Node::Name(name) && scope.lookup(name, n) == Some(crate::program::Declared::Local(local.node)))
 }

@@ -295,7 +295,7 @@ fn message_topic(x: &Extractor<'_, '_>, message: NodeId) -> Option<Val> {
         // an own class names itself to its base
         let constructor = program.ty(class).members.iter().copied().find(|m| program.member(*m).kind == MemberKind::Constructor)?;
         let body = program.body(constructor)?;
-        let handed = (0..body.nodes.len()).map(NodeId::new).find_map(|n| match body.node(n) {
+        let handed = body.ids().find_map(|n| match body.node(n) {
             Node::Call { callee, args, .. } if matches!(body.node(callee), Node::Super) => body.list(args).first().copied(),
             _ => None,
         })?;

@@ -3,7 +3,7 @@
 
 use rayon::prelude::*;
 use rustc_hash::{FxHashMap, FxHashSet};
-use yarrowgraph_ir::{Node, NodeId};
+use yarrowgraph_ir::Node;
 
 use super::Wiring;
 use super::channels::{Channel, ChannelKey, Topic};
@@ -27,7 +27,7 @@ impl Mentions {
             let member = MemberId(index as u32);
             let mut found = Vec::new();
             let Some(body) = program.body(member) else { return found };
-            for node in (0..body.nodes.len()).map(NodeId::new) {
+            for node in body.ids() {
                 let Node::Str(text) = body.node(node) else { continue };
                 let text = program.sym_in(member, text);
                 if topics.contains(&text)

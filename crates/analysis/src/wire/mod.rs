@@ -44,6 +44,7 @@ use rustc_hash::{FxHashMap, FxHashSet};
 use yarrowgraph_ir::{Facts, FunctionId, Name, Node, TypeKind};
 use yarrowgraph_model::{Budget, Place};
 
+use crate::chain::ways::{self, Passing};
 use crate::chain::{Chains, Links};
 use crate::flow::{Flow, Val};
 use crate::program::{MemberId, Program, Site, Sym, Ty, TypeId, UnitId};
@@ -82,6 +83,8 @@ pub struct Wiring<'p> {
     exported: OnceLock<FxHashSet<TypeId>>,
     /// What fields hold and who tells of it, found when it is asked for.
     state: OnceLock<State>,
+    /// The ways through the methods of links, found when it is asked for.
+    passing: OnceLock<Vec<Passing>>,
     /// What is known so far of how long the instances of types live.
     lives: Mutex<FxHashMap<TypeId, Lives>>,
     /// Words in what could not be read of any file.
@@ -150,6 +153,7 @@ impl<'p> Wiring<'p> {
             mentions: OnceLock::new(),
             exported: OnceLock::new(),
             state: OnceLock::new(),
+            passing: OnceLock::new(),
             lives: Mutex::default(),
             unread: words(|f| &f.unit.unread),
             mentioned: words(|f| &f.unit.mentioned),
@@ -170,6 +174,11 @@ impl<'p> Wiring<'p> {
     /// What fields hold and who tells of it.
     pub(crate) fn state(&self) -> &State {
         self.state.get_or_init(|| State::of(self))
+    }
+
+    /// The links that hand requests on, with the ways through their methods.
+    pub(crate) fn passing(&self) -> &[Passing] {
+        self.passing.get_or_init(|| ways::of_links(self))
     }
 
     /// The effects of one statement.

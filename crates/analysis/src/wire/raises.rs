@@ -122,7 +122,7 @@ impl Extractor<'_, '_> {
         }
         let pack = &self.flow.program.kit_of(self.member).pack;
         let mut found = None;
-        for node in (0..self.body.nodes.len()).map(NodeId::new) {
+        for node in self.body.ids() {
             let Node::Call { callee, args, .. } = self.body.node(node) else { continue };
             let Node::Member { object, name, .. } = self.body.node(callee) else { continue };
             let [value] = *self.body.list(args) else { continue };

@@ -140,7 +140,7 @@ fn uses_outer(flow: &Flow<'_>, ty: TypeId) -> bool {
     let program = flow.program;
     program.ty(ty).members.iter().any(|m| {
         let Some(body) = program.body(*m) else { return false };
-        (0..body.nodes.len()).map(NodeId::new).any(|n| match body.node(n) {
+        body.ids().any(|n| match body.node(n) {
             Node::OuterThis(_) => true,
             Node::Name(_) | Node::Member { .. } => refers_outside(flow, Site { member: *m, node: n }, ty),
             _ => false,
