@@ -11,10 +11,12 @@
 pub mod chain;
 pub mod flow;
 pub mod judge;
+pub mod machine;
 pub mod program;
 mod setup;
 pub mod state;
 pub mod wire;
+pub mod written;
 
 #[cfg(test)]
 mod fixtures;

@@ -428,6 +428,21 @@ pub struct Pack {
     /// Functions that untie them.
     #[serde(default)]
     pub disconnects: Names,
+    /// Types that hold an object of one of several classes.
+    #[serde(default)]
+    pub alternatives: Names,
+    /// Functions that ask which of them it is, by a type argument.
+    #[serde(default)]
+    pub alternative_tests: Names,
+    /// Functions that run the one of several functions that fits it.
+    #[serde(default)]
+    pub visits: Names,
+    /// Methods that put a new object of a class in its place.
+    #[serde(default)]
+    pub emplaces: Names,
+    /// Parts of a message that tell what kind of message it is.
+    #[serde(default)]
+    pub message_kinds: Names,
     /// Methods of library types.
     #[serde(default, rename = "idiom")]
     pub idioms: Idioms,

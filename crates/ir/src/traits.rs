@@ -42,4 +42,6 @@ pub struct Traits {
     pub fields_called: bool,
     /// Whether an object ends although others still refer to it, and what they then call is not there.
     pub references_dangle: bool,
+    /// Whether a field of an enumeration that nothing sets holds its first constant.
+    pub enums_start_at_first: bool,
 }

@@ -15,7 +15,8 @@ mod wiring;
 pub use edit::Edit;
 pub use finding::{Certainty, Finding, Findings, Level, Related};
 pub use map::{
-    Budget, Chain, ChainLink, Delivery, FileCount, FileReport, Files, Keeps, Map, Order, Passes, Stop, Unresolved, UnresolvedKind,
+    Budget, Chain, ChainLink, Delivery, FileCount, FileReport, Files, Keeps, Machine, MachineState, Map, Order, Passes, Stop, Transition,
+    Unresolved, UnresolvedKind,
 };
 pub use place::Place;
 pub use recording::{Header, Kind, Outcome, Record};

@@ -142,6 +142,53 @@ pub struct Chain {
     pub built: Vec<Place>,
 }
 
+/// A state of a machine.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+pub struct MachineState {
+    /// Its name.
+    pub name: String,
+    /// Where it is declared; of a text where it is first gone to.
+    pub place: Place,
+    /// Whether it is marked or named as one that nothing leaves.
+    #[serde(rename = "final")]
+    pub is_final: bool,
+}
+
+/// A transition of a machine.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+pub struct Transition {
+    /// The state it starts from; `*` where it holds in every state.
+    pub from: String,
+    /// What sets it off: a message, or a method.
+    pub event: String,
+    /// On which other conditions it depends, as text.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub guard: Option<String>,
+    /// The state it leads to.
+    pub to: String,
+    /// The statement that makes the move.
+    pub place: Place,
+}
+
+/// A state machine.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+pub struct Machine {
+    /// The id of what holds its state.
+    pub id: String,
+    /// The id of the type, or of the function, that has it.
+    pub context: String,
+    /// Where its holder is declared.
+    pub place: Place,
+    /// What its states are written as: `enumeration`, `objects`, `alternatives`, `text`, `constants`, `values` or `functions`.
+    pub encoding: String,
+    /// The states that it starts in; none where nothing sets one at first.
+    pub initial: Vec<String>,
+    /// Its states.
+    pub states: Vec<MachineState>,
+    /// Its transitions, by place.
+    pub transitions: Vec<Transition>,
+}
+
 /// What kind of wiring could not be resolved.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "lowercase")]
@@ -195,6 +242,9 @@ pub struct Map {
     /// The chains of responsibility, by id.
     #[serde(default)]
     pub chains: Vec<Chain>,
+    /// The state machines, by id.
+    #[serde(default)]
+    pub machines: Vec<Machine>,
     /// What could not be resolved, by place.
     pub unresolved: Vec<Unresolved>,
     /// Bounds that something went beyond; none where all was followed to its end.

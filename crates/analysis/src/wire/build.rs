@@ -25,6 +25,7 @@ pub fn map(wiring: &Wiring<'_>, root: &str) -> model::Map {
         files: Files::default(),
         channels,
         chains: crate::chain::map::chains(wiring),
+        machines: crate::machine::machines(wiring),
         unresolved: unresolved(wiring),
         budgets: wiring.budgets.clone(),
     }

@@ -85,6 +85,8 @@ pub struct Wiring<'p> {
     state: OnceLock<State>,
     /// The ways through the methods of links, found when it is asked for.
     passing: OnceLock<Vec<Passing>>,
+    /// The state machines, found when it is asked for.
+    machines: OnceLock<Vec<crate::machine::Found>>,
     /// What is known so far of how long the instances of types live.
     lives: Mutex<FxHashMap<TypeId, Lives>>,
     /// Words in what could not be read of any file.
@@ -154,6 +156,7 @@ impl<'p> Wiring<'p> {
             exported: OnceLock::new(),
             state: OnceLock::new(),
             passing: OnceLock::new(),
+            machines: OnceLock::new(),
             lives: Mutex::default(),
             unread: words(|f| &f.unit.unread),
             mentioned: words(|f| &f.unit.mentioned),
@@ -179,6 +182,11 @@ impl<'p> Wiring<'p> {
     /// The links that hand requests on, with the ways through their methods.
     pub(crate) fn passing(&self) -> &[Passing] {
         self.passing.get_or_init(|| ways::of_links(self))
+    }
+
+    /// The state machines.
+    pub fn machines(&self) -> &[crate::machine::Found] {
+        self.machines.get_or_init(|| crate::machine::find(self))
     }
 
     /// The effects of one statement.

@@ -35,6 +35,7 @@ pub(crate) static TRAITS: Traits = Traits {
     open_names: true,
     fields_called: true,
     references_dangle: true,
+    enums_start_at_first: false,
 };
 
 /// What platform and libraries offer.

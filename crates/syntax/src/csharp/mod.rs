@@ -32,6 +32,7 @@ pub(crate) static TRAITS: Traits = Traits {
     open_names: true,
     fields_called: true,
     references_dangle: false,
+    enums_start_at_first: true,
 };
 
 /// What platform and libraries offer.

@@ -286,10 +286,12 @@ impl<'t> CSharp<'t> {
         for part in rest.into_iter().filter(|n| n.is_named()) {
             statements.push(self.node(part));
         }
+        // labels with no statements of their own share those of the next
+        let falls_through = statements.is_empty();
         let list = self.l.list(&statements);
         let body = self.l.push(Node::Block(list), section);
         let labels = self.l.list(&labels);
-        self.l.push(Node::Case { labels, guard, body, falls_through: false }, section)
+        self.l.push(Node::Case { labels, guard, body, falls_through }, section)
     }
 
     fn try_statement(&mut self, node: Ts<'t>) -> NodeId {

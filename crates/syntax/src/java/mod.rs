@@ -30,6 +30,7 @@ pub(crate) static TRAITS: Traits = Traits {
     open_names: false,
     fields_called: false,
     references_dangle: false,
+    enums_start_at_first: false,
 };
 
 /// What platform and libraries offer.

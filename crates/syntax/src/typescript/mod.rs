@@ -33,6 +33,7 @@ pub(crate) static TRAITS: Traits = Traits {
     open_names: false,
     fields_called: true,
     references_dangle: false,
+    enums_start_at_first: false,
 };
 
 /// What platform and libraries offer.

@@ -1,0 +1,421 @@
+//! Conditions: what they say of the state, of the message, or of neither.
+
+use yarrowgraph_ir::{BinaryOp, Node, NodeId, UnaryOp};
+
+use super::state::{self, State};
+use super::walk::{Value, Walker, Way};
+use crate::program::{Site, TypeId};
+
+impl Walker<'_, '_> {
+    /// Asks a condition: the ways on which it holds and those on which it does not.
+    pub(super) fn ask(&mut self, node: NodeId, way: Way) -> Vec<(Way, bool)> {
+        let Some(body) = self.flow.program.body(self.site_of(node).member) else { return vec![(way, true)] };
+        match body.node(node) {
+            Node::Bool(b) => vec![(way, b)],
+            Node::Unary { op: UnaryOp::Not, operand } => self.ask(operand, way).into_iter().map(|(w, holds)| (w, !holds)).collect(),
+            Node::Binary { op: BinaryOp::And, left, right } => {
+                let mut out = Vec::new();
+                for (way, holds) in self.ask(left, way) {
+                    if holds { out.extend(self.ask(right, way)) } else { out.push((way, false)) }
+                }
+                out
+            }
+            Node::Binary { op: BinaryOp::Or, left, right } => {
+                let mut out = Vec::new();
+                for (way, holds) in self.ask(left, way) {
+                    if holds { out.push((way, true)) } else { out.extend(self.ask(right, way)) }
+                }
+                out
+            }
+            Node::Binary { op: op @ (BinaryOp::Eq | BinaryOp::Ne), left, right } => {
+                let mut out = Vec::new();
+                for (way, l) in self.values(left, way) {
+                    // `box is Box.Gone` compares with a type
+                    if let Some(class) = self.named_type(right) {
+                        out.extend(self.narrowed(&l, class, way, node));
+                        continue;
+                    }
+                    for (way, r) in self.values(right, way) {
+                        out.extend(self.compared(&l, left, &r, right, way, node));
+                    }
+                }
+                if op == BinaryOp::Ne { out.into_iter().map(|(w, h)| (w, !h)).collect() } else { out }
+            }
+            Node::TypeTest { object, ty, binding } => {
+                let mut out = Vec::new();
+                for (way, value) in self.values(object, way) {
+                    match ty.and_then(|t| self.flow.program.type_in(self.site_of(node).member, t).own()) {
+                        Some(class) => {
+                            for (mut way, holds) in self.narrowed(&value, class, way, node) {
+                                if let Some(binding) = binding {
+                                    self.bind_pattern(&mut way, binding, &value);
+                                }
+                                out.push((way, holds));
+                            }
+                        }
+                        None => match binding {
+                            Some(pattern) => out.extend(self.fits(&value, pattern, way)),
+                            None => out.extend(self.open(node, way)),
+                        },
+                    }
+                }
+                out
+            }
+            Node::Local { init: Some(_), .. } | Node::Assign { .. } => {
+                let done = self.run(node, way);
+                done.into_iter()
+                    .filter_map(|(w, exit)| match exit {
+                        super::walk::Exit::Value(v) => Some((w, v)),
+                        _ => None,
+                    })
+                    .flat_map(|(w, v)| self.truth(&v, node, w))
+                    .collect()
+            }
+            Node::Call { callee, args, .. } => {
+                if let Some((object, other)) = self.equality(callee, body.list(args)) {
+                    let mut out = Vec::new();
+                    for (way, l) in self.values(object, way) {
+                        for (way, r) in self.values(other, way) {
+                            out.extend(self.compared(&l, object, &r, other, way, node));
+                        }
+                    }
+                    return out;
+                }
+                if let Some((list, value)) = self.membership(callee, body.list(args)) {
+                    let mut out = Vec::new();
+                    for (way, value) in self.values(value, way) {
+                        out.extend(self.among(&value, &list, way, node));
+                    }
+                    return out;
+                }
+                let found = self.values(node, way);
+                found.into_iter().flat_map(|(w, v)| self.truth(&v, node, w)).collect()
+            }
+            _ => {
+                let found = self.values(node, way);
+                found.into_iter().flat_map(|(w, v)| self.truth(&v, node, w)).collect()
+            }
+        }
+    }
+
+    fn site_of(&self, node: NodeId) -> Site {
+        self.site(node)
+    }
+
+    /// Both ways, on the condition.
+    fn open(&self, node: NodeId, way: Way) -> Vec<(Way, bool)> {
+        let site = self.site(node);
+        // asked before on this way
+        if let Some((_, holds)) = way.conditions.iter().find(|(s, _)| *s == site) {
+            let holds = *holds;
+            return vec![(way, holds)];
+        }
+        let mut other = way.clone();
+        let mut way = way;
+        way.conditions.push((site, true));
+        other.conditions.push((site, false));
+        vec![(way, true), (other, false)]
+    }
+
+    fn truth(&self, value: &Value, node: NodeId, way: Way) -> Vec<(Way, bool)> {
+        match value {
+            Value::Truth(b) => vec![(way, *b)],
+            Value::Null => vec![(way, false)],
+            Value::State(..) | Value::Context | Value::Several(_) => vec![(way, true)],
+            // what holds the state may be unset at first, which is no state
+            Value::Held => vec![(way, true)],
+            _ => self.open(node, way),
+        }
+    }
+
+    /// The type that an expression names.
+    fn named_type(&self, node: NodeId) -> Option<TypeId> {
+        let here = self.site(node).member;
+        match self.flow.program.body(here)?.node(node) {
+            Node::Name(_) | Node::Member { .. } => match self.flow.eval_in(here, node) {
+                crate::flow::Val::Type(t) => Some(t),
+                _ => None,
+            },
+            Node::TypeExpr(ty) => self.flow.program.type_in(here, ty).own(),
+            _ => None,
+        }
+    }
+
+    /// The two values of a call that compares them.
+    fn equality(&self, callee: NodeId, args: &[NodeId]) -> Option<(NodeId, NodeId)> {
+        let here = self.site(callee).member;
+        let body = self.flow.program.body(here)?;
+        let pack = &self.flow.program.kit_of(here).pack;
+        match (body.node(callee), args) {
+            (Node::Member { object, name, .. }, [other]) if pack.equality.contains(self.flow.program.unit_of(here).text(name)) => {
+                Some((object, *other))
+            }
+            (Node::Name(name) | Node::Member { name, .. }, [one, other])
+                if pack.equality.contains(self.flow.program.unit_of(here).text(name)) =>
+            {
+                Some((*one, *other))
+            }
+            _ => None,
+        }
+    }
+
+    /// The items of a list and the value that is looked for among them: `[OPEN, SHUT].includes(state)`.
+    fn membership(&self, callee: NodeId, args: &[NodeId]) -> Option<(Vec<NodeId>, NodeId)> {
+        let here = self.site(callee).member;
+        let body = self.flow.program.body(here)?;
+        let pack = &self.flow.program.kit_of(here).pack;
+        let Node::Member { object, name, .. } = body.node(callee) else { return None };
+        let [value] = args else { return None };
+        if !pack.membership.contains(self.flow.program.unit_of(here).text(name)) {
+            return None;
+        }
+        match body.node(object) {
+            Node::Collection { items, .. } => Some((body.list(items).to_vec(), *value)),
+            Node::Call { args, .. } if args.len > 1 => Some((body.list(args).to_vec(), *value)),
+            Node::New { args, .. } => match body.list(args) {
+                [only] => match body.node(*only) {
+                    Node::Collection { items, .. } => Some((body.list(items).to_vec(), *value)),
+                    _ => None,
+                },
+                _ => None,
+            },
+            _ => None,
+        }
+    }
+
+    fn among(&mut self, value: &Value, items: &[NodeId], way: Way, node: NodeId) -> Vec<(Way, bool)> {
+        let mut open = vec![way];
+        let mut out = Vec::new();
+        for item in items {
+            let mut left = Vec::new();
+            for way in open {
+                for (way, other) in self.values(*item, way) {
+                    for (way, holds) in self.compared(value, *item, &other, *item, way, node) {
+                        if holds { out.push((way, true)) } else { left.push(way) }
+                    }
+                }
+            }
+            open = left;
+        }
+        out.extend(open.into_iter().map(|w| (w, false)));
+        out
+    }
+
+    /// Compares two values.
+    fn compared(&mut self, left: &Value, left_node: NodeId, right: &Value, right_node: NodeId, way: Way, node: NodeId) -> Vec<(Way, bool)> {
+        match (left, right) {
+            (Value::Truth(a), Value::Truth(b)) => vec![(way, a == b)],
+            (Value::Null, Value::Null) => vec![(way, true)],
+            (Value::Held, Value::Held) => vec![(way, true)],
+            (Value::Null, Value::State(..) | Value::Held) | (Value::State(..) | Value::Held, Value::Null) => vec![(way, false)],
+            // a new object is no other, whatever its class
+            (Value::Held, Value::State(_, true)) | (Value::State(_, true), Value::Held) => self.open(node, way),
+            (Value::Held, Value::State(bits, false)) | (Value::State(bits, false), Value::Held) => at(way, *bits),
+            (Value::State(a, false), Value::State(b, false)) if a & b == 0 => vec![(way, false)],
+            (Value::State(a, false), Value::State(b, false)) if a == b && a.count_ones() == 1 => vec![(way, true)],
+            (Value::Truth(b), other) | (other, Value::Truth(b)) => {
+                let asked =
+                    if matches!(other, Value::Unknown | Value::Message(_)) { self.open(node, way) } else { self.truth(other, node, way) };
+                asked.into_iter().map(|(w, holds)| (w, holds == *b)).collect()
+            }
+            (Value::Held, _) => self.held_against(right_node, way, node),
+            (_, Value::Held) => self.held_against(left_node, way, node),
+            (Value::Message(at), Value::Row(row)) | (Value::Row(row), Value::Message(at)) => {
+                match state::named(self.flow, row.member, row.node) {
+                    Some(named) => self.message_is(*at, named, way, node),
+                    None => self.open(node, way),
+                }
+            }
+            (Value::Message(at), _) => self.message_against(*at, right_node, way, node),
+            (_, Value::Message(at)) => self.message_against(*at, left_node, way, node),
+            // a message that is what the machine's states are, too
+            _ => self.open(node, way),
+        }
+    }
+
+    /// Compares what the machine holds with something that is no state as yet.
+    fn held_against(&mut self, other: NodeId, way: Way, node: NodeId) -> Vec<(Way, bool)> {
+        let here = self.site(other).member;
+        let Some(named) = state::named(self.flow, here, other).or_else(|| self.bare_constant(other)) else { return self.open(node, way) };
+        match self.domain.find(self.flow, named) {
+            Some(bits) => at(way, bits),
+            None => {
+                let site = self.site(node);
+                if !self.found.strangers.contains(&(site, named)) {
+                    self.found.strangers.push((site, named));
+                }
+                vec![(way, false)]
+            }
+        }
+    }
+
+    /// A constant of the enumeration that is named alone, as a label may be.
+    fn bare_constant(&self, node: NodeId) -> Option<State> {
+        let here = self.site(node).member;
+        let Node::Name(name) = self.flow.program.body(here)?.node(node) else { return None };
+        let sym = self.flow.program.sym_in(here, name);
+        let is_it = |s: &&State| matches!(s, State::Constant(m) if self.flow.program.member(*m).name == sym);
+        self.domain.states.iter().find(is_it).copied()
+    }
+
+    /// Compares a message with a constant.
+    fn message_against(&mut self, at: u16, other: NodeId, way: Way, node: NodeId) -> Vec<(Way, bool)> {
+        let here = self.site(other).member;
+        let named = state::named(self.flow, here, other).or_else(|| self.message_constant(at, other));
+        match named {
+            Some(named) => self.message_is(at, named, way, node),
+            None => self.open(node, way),
+        }
+    }
+
+    /// A constant of the message's enumeration that a label names alone.
+    fn message_constant(&self, at: u16, node: NodeId) -> Option<State> {
+        let here = self.site(node).member;
+        let program = self.flow.program;
+        let Node::Name(name) = program.body(here)?.node(node) else { return None };
+        let root = self.root()?;
+        let ty = program.decl(root).params.get(usize::from(at))?.ty?;
+        let ty = program.type_in(root, ty).own()?;
+        let found = program.own_members(ty, program.sym_in(here, name)).first().copied()?;
+        Some(State::Constant(found))
+    }
+
+    pub(super) fn message_is(&mut self, at: u16, named: State, way: Way, node: NodeId) -> Vec<(Way, bool)> {
+        match &way.message {
+            Some((asked, among)) if *asked == at => {
+                if !among.contains(&named) {
+                    return vec![(way, false)];
+                }
+                if among.len() == 1 {
+                    return vec![(way, true)];
+                }
+                let mut other = way.clone();
+                let mut way = way;
+                if let Some((_, among)) = &mut other.message {
+                    among.retain(|s| *s != named);
+                }
+                way.message = Some((at, vec![named]));
+                vec![(way, true), (other, false)]
+            }
+            Some(_) => self.open(node, way),
+            None => {
+                let other = way.clone();
+                let mut way = way;
+                way.message = Some((at, vec![named]));
+                vec![(way, true), (other, false)]
+            }
+        }
+    }
+
+    /// Whether a value is of a class.
+    pub(super) fn narrowed(&mut self, value: &Value, class: TypeId, way: Way, node: NodeId) -> Vec<(Way, bool)> {
+        match value {
+            Value::Held => match self.class_bits(class) {
+                Some(bits) => at(way, bits),
+                None => vec![(way, false)],
+            },
+            Value::State(states, _) => match self.class_bits(class) {
+                Some(bits) if bits & states == 0 => vec![(way, false)],
+                Some(bits) if bits & states == *states => vec![(way, true)],
+                _ => self.open(node, way),
+            },
+            Value::Message(at) => self.message_is(*at, State::Class(class), way, node),
+            Value::Null => vec![(way, false)],
+            _ => self.open(node, way),
+        }
+    }
+
+    /// Whether a value fits a label or pattern.
+    pub(super) fn fits(&mut self, value: &Value, label: NodeId, way: Way) -> Vec<(Way, bool)> {
+        let here = self.site(label).member;
+        let Some(body) = self.flow.program.body(here) else { return vec![(way, true)] };
+        match body.node(label) {
+            Node::Collection { items: parts, .. } | Node::Opaque(parts) | Node::Pattern { parts, .. }
+                if matches!(value, Value::Several(_)) =>
+            {
+                let Value::Several(values) = value else { return Vec::new() };
+                let mut open = vec![way];
+                let mut out = Vec::new();
+                for (value, part) in values.clone().iter().zip(body.list(parts).to_vec()) {
+                    let mut next = Vec::new();
+                    for way in open {
+                        for (way, fits) in self.fits(value, part, way) {
+                            if fits { next.push(way) } else { out.push((way, false)) }
+                        }
+                    }
+                    open = next;
+                }
+                out.extend(open.into_iter().map(|w| (w, true)));
+                out
+            }
+            Node::Opaque(parts) | Node::Pattern { parts, .. } if body.list(parts).len() == 1 => {
+                let only = body.list(parts)[0];
+                self.fits(value, only, way)
+            }
+            Node::Local { ty, init: None, .. } => match ty.and_then(|t| self.flow.program.type_in(here, t).own()) {
+                Some(class) => {
+                    let mut found = self.narrowed(value, class, way, label);
+                    for (way, _) in &mut found {
+                        self.bind_pattern(way, label, value);
+                    }
+                    found
+                }
+                None => {
+                    let mut way = way;
+                    self.bind_pattern(&mut way, label, value);
+                    vec![(way, true)]
+                }
+            },
+            // alternatives of one label
+            Node::Binary { op: BinaryOp::Or | BinaryOp::BitOr, left, right } => {
+                let mut out = Vec::new();
+                for (way, fits) in self.fits(value, left, way) {
+                    if fits { out.push((way, true)) } else { out.extend(self.fits(value, right, way)) }
+                }
+                out
+            }
+            Node::Unary { op: UnaryOp::Not, operand } => self.fits(value, operand, way).into_iter().map(|(w, fits)| (w, !fits)).collect(),
+            Node::Empty => vec![(way, true)],
+            Node::Name(name) if self.flow.program.unit_of(here).text(name) == "_" => vec![(way, true)],
+            Node::TypeTest { .. } => self.ask(label, way),
+            _ => {
+                if let Some(class) = self.named_type(label) {
+                    return self.narrowed(value, class, way, label);
+                }
+                if *value == Value::Truth(true) {
+                    return self.ask(label, way);
+                }
+                if *value == Value::Held
+                    && let Some(named) = state::named(self.flow, here, label).or_else(|| self.bare_constant(label))
+                {
+                    let site = self.site(label);
+                    if !self.found.labels.contains(&(site, named)) {
+                        self.found.labels.push((site, named));
+                    }
+                }
+                let mut out = Vec::new();
+                for (way, other) in self.values(label, way) {
+                    out.extend(self.compared(value, label, &other, label, way, label));
+                }
+                out
+            }
+        }
+    }
+}
+
+/// The ways on which the machine is, and is not, in one of some states.
+fn at(way: Way, bits: u64) -> Vec<(Way, bool)> {
+    let mut other = way.clone();
+    let mut way = way;
+    way.at &= bits;
+    // two objects of one class need not be the same, but which state it is that says
+    other.at &= !bits;
+    let mut out = Vec::new();
+    if way.at != 0 {
+        out.push((way, true));
+    }
+    if other.at != 0 {
+        out.push((other, false));
+    }
+    out
+}

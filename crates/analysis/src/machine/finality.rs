@@ -1,0 +1,87 @@
+//! Which states are meant to be the last.
+
+use yarrowgraph_ir::Node;
+
+use super::{Found, State};
+use crate::wire::Wiring;
+
+/// Words by which people name an end.
+const LAST: [&str; 24] = [
+    "done",
+    "final",
+    "finished",
+    "complete",
+    "completed",
+    "closed",
+    "ended",
+    "end",
+    "gone",
+    "disposed",
+    "destroyed",
+    "terminated",
+    "cancelled",
+    "canceled",
+    "archived",
+    "returned",
+    "delivered",
+    "dead",
+    "settled",
+    "retired",
+    "released",
+    "stopped",
+    "discarded",
+    "collected",
+];
+
+/// Whether a state is marked or named as one that nothing leaves.
+pub(super) fn is_final(wiring: &Wiring<'_>, found: &Found, index: usize) -> bool {
+    if found.ways_out(index).next().is_some() {
+        return false;
+    }
+    let program = wiring.program();
+    let state = found.domain.states[index];
+    let name = state.name(program);
+    let words = words(&name);
+    words.iter().any(|w| LAST.contains(&w.as_str())) || is_marked(wiring, state)
+}
+
+/// A name's words, in lower case.
+fn words(name: &str) -> Vec<String> {
+    let mut words = vec![String::new()];
+    let mut last_lower = false;
+    for c in name.chars() {
+        if !c.is_alphanumeric() || c.is_uppercase() && last_lower {
+            words.push(String::new());
+        }
+        last_lower = c.is_lowercase();
+        if c.is_alphanumeric()
+            && let Some(word) = words.last_mut()
+        {
+            word.extend(c.to_lowercase());
+        }
+    }
+    words
+}
+
+/// Whether some code says of a state that it is final: a method that tells so answers true for it.
+fn is_marked(wiring: &Wiring<'_>, state: State) -> bool {
+    let program = wiring.program();
+    let says = |name: &str| words(name).iter().any(|w| matches!(w.as_str(), "final" | "terminal" | "finished" | "done" | "over" | "ended"));
+    if let State::Class(class) = state {
+        let own = program.ty(class).members.iter();
+        let mut marks = own.filter(|m| says(program.text(program.member(**m).name)));
+        if marks.any(|m| {
+            let body = program.body(*m);
+            body.is_some_and(|b| b.ids().any(|n| b.node(n) == Node::Bool(true)) && !b.ids().any(|n| b.node(n) == Node::Bool(false)))
+        }) {
+            return true;
+        }
+    }
+    // a question of that name which names the state
+    let name = match state {
+        State::Constant(m) => program.member(m).name,
+        State::Class(t) => program.ty(t).name,
+        _ => return false,
+    };
+    program.index.reads(name).iter().any(|site| says(program.text(program.member(site.member).name)))
+}

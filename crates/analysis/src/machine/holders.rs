@@ -1,0 +1,335 @@
+//! What holds a state: fields and captured variables that are given one of several constants or objects.
+
+use std::collections::BTreeSet;
+
+use yarrowgraph_ir::{MemberKind, Node, NodeId, TypeKind, TypeRef, TypeRefId};
+
+use super::domain::{Domain, Encoding, STATES};
+use super::state::{self, State};
+use super::{Holder, Machine};
+use crate::flow::{Flow, Val};
+use crate::program::{MemberId, Program, Site, Sym, Ty, TypeId};
+
+/// The machine that a field may be the holder of.
+pub(super) fn of_field(flow: &Flow<'_>, field: MemberId) -> Option<(Machine, Domain)> {
+    let program = flow.program;
+    let info = program.member(field);
+    if !matches!(info.kind, MemberKind::Field | MemberKind::Property) || program.decl(field).modifiers.is_ambient {
+        return None;
+    }
+    let owner = program.ty(info.owner);
+    if owner.kind == TypeKind::Enum || owner.kind == TypeKind::Interface {
+        return None;
+    }
+    let defined = flow.definitions(field);
+    let later = defined.iter().filter(|d| d.member != field).count();
+    let held = flow.type_held(field);
+    let variant = alternatives(program, field, &held);
+    if later == 0 && variant.is_none() {
+        return None;
+    }
+    let named = stored(flow, field);
+    let (encoding, states, closed, tag) = match held.own() {
+        _ if variant.is_some() => (Encoding::Variant, variant?, true, None),
+        Some(ty) if program.ty(ty).kind == TypeKind::Enum => (Encoding::Enumeration(ty), constants(program, ty), true, None),
+        Some(base) if !program.ty(base).anonymous => of_classes(flow, info.owner, base, &named)?,
+        _ => untyped(flow, field, &named)?,
+    };
+    if states.len() > STATES {
+        return None;
+    }
+    let machine = Machine { holder: Holder::Field(field), context: Some(info.owner), tag };
+    Some((machine, Domain::new(flow, encoding, states, closed)))
+}
+
+/// The constants and objects that are stored into a field, by its own statements or through a parameter of a method
+/// that does no more.
+fn stored(flow: &Flow<'_>, field: MemberId) -> BTreeSet<State> {
+    let mut named = BTreeSet::new();
+    for site in flow.definitions(field) {
+        match state::named(flow, site.member, site.node) {
+            Some(state) => _ = named.insert(state),
+            None => {
+                if let Val::Param(m, None, index) = flow.eval(*site) {
+                    let given = flow.callers((m, None)).iter().filter_map(|(call, _)| flow.argument(*call, usize::from(index)));
+                    named.extend(given.filter_map(|g| state::named(flow, g.member, g.node)));
+                }
+            }
+        }
+    }
+    named
+}
+
+type Found = (Encoding, Vec<State>, bool, Option<Sym>);
+
+/// The constants of an enumeration.
+fn constants(program: &Program, ty: TypeId) -> Vec<State> {
+    let all = program.ty(ty).members.iter().copied();
+    all.filter(|m| program.member(*m).kind == MemberKind::EnumConstant).map(State::Constant).collect()
+}
+
+/// Objects of classes that have a base in common.
+fn of_classes(flow: &Flow<'_>, owner: TypeId, base: TypeId, named: &BTreeSet<State>) -> Option<Found> {
+    let program = flow.program;
+    // objects that constants hold
+    let values: Vec<State> = named.iter().copied().filter(|s| matches!(s, State::Constant(_))).collect();
+    let concrete = |t: &TypeId| {
+        let ty = program.ty(*t);
+        !ty.modifiers.is_abstract && ty.kind != TypeKind::Interface && !ty.is_module && !ty.anonymous
+    };
+    // what is inferred may be one of the states only
+    let mut base = base;
+    if !named.iter().all(|s| !matches!(s, State::Class(t) if !program.is_a(*t, base)))
+        || program.kit(program.ty(base).unit).traits.duck_typed
+    {
+        while let Some(up) = program.base_class(base) {
+            base = up;
+        }
+    }
+    if program.is_a(owner, base) {
+        return None;
+    }
+    let heirs: Vec<State> = program.heirs(base).into_iter().filter(concrete).map(State::Class).collect();
+    let has_methods =
+        program.heirs(base).iter().any(|t| program.ty(*t).members.iter().any(|m| program.member(*m).kind == MemberKind::Method));
+    if values.len() > heirs.len() || (heirs.len() < 2 && !values.is_empty()) {
+        let object = values.iter().all(|s| matches!(s, State::Constant(m) if program.member(*m).kind == MemberKind::Field));
+        return object.then_some((Encoding::Values, values, false, None));
+    }
+    if heirs.len() < 2 {
+        return None;
+    }
+    // a base that is made itself is a default among its heirs, of which it is no state unless it is stored
+    let mut heirs = heirs;
+    if !program.ty(base).modifiers.is_abstract && program.ty(base).kind != TypeKind::Interface && !named.contains(&State::Class(base)) {
+        heirs.retain(|s| *s != State::Class(base));
+    }
+    let encoding = if has_methods { Encoding::Objects(base) } else { Encoding::Alternatives(base) };
+    Some((encoding, heirs, true, None))
+}
+
+/// What is stored tells what the states are.
+fn untyped(flow: &Flow<'_>, field: MemberId, named: &BTreeSet<State>) -> Option<Found> {
+    let program = flow.program;
+    let mut named = named.clone();
+    if let Some((tag, texts)) = union_of(program, field) {
+        return Some((Encoding::Text, texts.into_iter().map(State::Text).collect(), true, tag));
+    }
+    if let Some(tag) = tag_of(flow, field) {
+        let texts = flow.definitions(field).iter().filter_map(|d| {
+            let entry = flow.entry_of_literal(*d, tag)?;
+            state::named(flow, entry.member, entry.node)
+        });
+        return Some((Encoding::Text, texts.collect::<BTreeSet<_>>().into_iter().collect(), false, Some(tag)));
+    }
+    // a machine is moved by what is stored, however many ways that comes
+    if let Some(table) = named.iter().find_map(|s| if let State::Entry(table, _) = s { Some(*table) } else { None }) {
+        let keys = state::listed(flow, table)?;
+        return Some((Encoding::Constants, keys.into_iter().map(|k| State::Entry(table, k)).collect(), true, None));
+    }
+    if named.iter().any(|s| matches!(s, State::Class(_))) {
+        let classes: Vec<TypeId> = named.iter().filter_map(|s| if let State::Class(t) = s { Some(*t) } else { None }).collect();
+        let mut base = *classes.first()?;
+        while let Some(up) = program.base_class(base) {
+            base = up;
+        }
+        return of_classes(flow, program.member(field).owner, base, &named);
+    }
+    // null and the like beside texts
+    named.retain(|s| !matches!(s, State::Class(_)));
+    let texts = named.iter().filter(|s| matches!(s, State::Text(_))).count();
+    let functions = named.iter().filter(|s| matches!(s, State::Function(_))).count();
+    let first = *named.first()?;
+    let is_number = |s: &State| matches!(s, State::Constant(m) if is_plain(flow, *m));
+    if texts >= 2 {
+        let states = in_order(flow, field, |s| matches!(s, State::Text(_) | State::Constant(_)));
+        return Some((Encoding::Text, states, false, None));
+    }
+    if functions > 0 && functions == named.len() {
+        return Some((Encoding::Functions, named.into_iter().collect(), false, None));
+    }
+    if named.iter().all(is_number) {
+        let states = in_order(flow, field, |s| is_number(&s));
+        return (states.len() >= 2).then_some((Encoding::Constants, states, false, None));
+    }
+    let is_object = |s: &State| matches!(s, State::Constant(m) if !is_plain(flow, *m));
+    (named.iter().all(is_object) && matches!(first, State::Constant(_)))
+        .then(|| (Encoding::Values, named.into_iter().collect(), false, None))
+}
+
+/// What is stored into a field, in the order of its definitions.
+fn in_order(flow: &Flow<'_>, field: MemberId, fits: impl Fn(State) -> bool) -> Vec<State> {
+    let mut states = Vec::new();
+    for state in flow.definitions(field).iter().filter_map(|d| state::named(flow, d.member, d.node)) {
+        if fits(state) && !states.contains(&state) {
+            states.push(state);
+        }
+    }
+    states
+}
+
+/// Whether a constant holds a number or a text.
+fn is_plain(flow: &Flow<'_>, constant: MemberId) -> bool {
+    let Some(site) = flow.only_definition(constant) else { return false };
+    flow.program.body(site.member).is_some_and(|b| matches!(b.node(site.node), Node::Num(_) | Node::Str(_) | Node::Plain))
+}
+
+/// The classes of which a variant holds one.
+fn alternatives(program: &Program, field: MemberId, held: &Ty) -> Option<Vec<State>> {
+    let Ty::Outside(name, args) = held else { return None };
+    let pack = &program.kit_of(field).pack;
+    if !pack.alternatives.contains(program.text(*name)) {
+        return None;
+    }
+    let states: Vec<State> = args.iter().filter_map(Ty::own).map(State::Class).collect();
+    (states.len() >= 2 && states.len() == args.len()).then_some(states)
+}
+
+/// The texts of which a field holds one by its written type, and the entry that holds them where it holds objects.
+fn union_of(program: &Program, field: MemberId) -> Option<(Option<Sym>, Vec<Sym>)> {
+    let unit = program.member(field).unit;
+    let ty = program.decl(field).ty?;
+    let (unit, parts) = union_at(program, unit, program.member(field).owner, ty, 4)?;
+    let literal = |id: &TypeRefId| match program.unit(unit).type_ref(*id) {
+        TypeRef::Literal(text) if !matches!(program.unit(unit).text(*text), "null" | "undefined") => Some(program.sym(unit, *text)),
+        _ => None,
+    };
+    let texts: Vec<Sym> = parts.iter().filter_map(literal).collect();
+    let nothing = |id: &&TypeRefId| matches!(program.unit(unit).type_ref(**id), TypeRef::Literal(text) if matches!(program.unit(unit).text(*text), "null" | "undefined"));
+    if texts.len() >= 2 && texts.len() + parts.iter().filter(nothing).count() == parts.len() {
+        return Some((None, texts));
+    }
+    // objects with one entry of a text that only they have
+    let entries: Vec<Vec<(Sym, Sym)>> = parts.iter().map(|p| literals_of(program, unit, *p)).collect();
+    let tags: Vec<Sym> = entries.first()?.iter().map(|(k, _)| *k).collect();
+    tags.into_iter().find_map(|tag| {
+        let texts: Option<Vec<Sym>> = entries.iter().map(|e| e.iter().find(|(k, _)| *k == tag).map(|(_, t)| *t)).collect();
+        let texts = texts?;
+        let distinct: BTreeSet<Sym> = texts.iter().copied().collect();
+        (distinct.len() == texts.len() && texts.len() >= 2).then_some((Some(tag), texts))
+    })
+}
+
+fn union_at(
+    program: &Program,
+    unit: crate::program::UnitId,
+    owner: TypeId,
+    ty: TypeRefId,
+    hops: u32,
+) -> Option<(crate::program::UnitId, Vec<TypeRefId>)> {
+    match program.unit(unit).type_ref(ty) {
+        TypeRef::Union(parts) => Some((unit, parts.to_vec())),
+        TypeRef::Nullable(inner) | TypeRef::Indirect(inner) => union_at(program, unit, owner, *inner, hops.checked_sub(1)?),
+        TypeRef::Named { name, .. } => {
+            let alias = program.resolve_type(unit, Some(owner), program.unit(unit).text(*name))?;
+            let (unit, decl) = *program.ty(alias).decls.first()?;
+            union_at(program, unit, alias, program.unit(unit).ty(decl).aliased?, hops.checked_sub(1)?)
+        }
+        _ => None,
+    }
+}
+
+/// The entries of an object type that hold one text.
+fn literals_of(program: &Program, unit: crate::program::UnitId, ty: TypeRefId) -> Vec<(Sym, Sym)> {
+    let text = |unit: crate::program::UnitId, id: TypeRefId| match program.unit(unit).type_ref(id) {
+        TypeRef::Literal(text) => Some(program.sym(unit, *text)),
+        _ => None,
+    };
+    match program.unit(unit).type_ref(ty) {
+        TypeRef::Object(entries) => entries.iter().filter_map(|(name, id)| Some((program.sym(unit, *name), text(unit, *id)?))).collect(),
+        TypeRef::Named { name, .. } => {
+            let Some(own) = program.resolve_type(unit, None, program.unit(unit).text(*name)) else { return Vec::new() };
+            if let Some((unit, decl)) = program.ty(own).decls.first()
+                && let Some(aliased) = program.unit(*unit).ty(*decl).aliased
+                && matches!(program.unit(*unit).type_ref(aliased), TypeRef::Object(_))
+            {
+                return literals_of(program, *unit, aliased);
+            }
+            let members = program.ty(own).members.iter();
+            members.filter_map(|m| Some((program.member(*m).name, text(program.member(*m).unit, program.decl(*m).ty?)?))).collect()
+        }
+        _ => Vec::new(),
+    }
+}
+
+/// The entry by which the object literals that a field is given are told apart.
+fn tag_of(flow: &Flow<'_>, field: MemberId) -> Option<Sym> {
+    let program = flow.program;
+    let defined = flow.definitions(field);
+    let first = defined.first()?;
+    let body = program.body(first.member)?;
+    let Node::Object(entries) = body.node(first.node) else { return None };
+    let keys: Vec<Sym> = body
+        .list(entries)
+        .iter()
+        .filter_map(|e| match body.node(*e) {
+            Node::Entry { key, value } => match (body.node(key), body.node(value)) {
+                (Node::Str(name), Node::Str(_)) => Some(program.sym_in(first.member, name)),
+                _ => None,
+            },
+            _ => None,
+        })
+        .collect();
+    keys.into_iter().find(|key| {
+        let texts: Vec<Option<State>> =
+            defined.iter().map(|d| flow.entry_of_literal(*d, *key).and_then(|e| state::named(flow, e.member, e.node))).collect();
+        let distinct: BTreeSet<State> = texts.iter().flatten().copied().collect();
+        texts.iter().all(Option::is_some) && distinct.len() >= 2
+    })
+}
+
+/// Variables of a body that hold a state between messages: of a generator, or captured by functions.
+pub(super) fn of_body(flow: &Flow<'_>, member: MemberId) -> Vec<(Machine, Domain, Vec<NodeId>)> {
+    let program = flow.program;
+    let Some(body) = program.body(member) else { return Vec::new() };
+    let scope = program.scope(member);
+    let mut found = Vec::new();
+    let yields = body.ids().any(|n| matches!(body.node(n), Node::Yield(_)));
+    for local in body.ids() {
+        let Node::Local { name, init: Some(init), constant: false, .. } = body.node(local) else { continue };
+        let Some(first) = state::named(flow, member, init) else { continue };
+        let is_it = |target: NodeId| {
+            matches!(body.node(target), Node::Name(n) if n == name)
+                && scope.lookup(name, target) == Some(crate::program::Declared::Local(local))
+        };
+        let stores: Vec<(NodeId, NodeId)> = body
+            .ids()
+            .filter_map(|n| match body.node(n) {
+                Node::Assign { target, value, .. } if is_it(target) => Some((n, value)),
+                _ => None,
+            })
+            .collect();
+        let home = scope.function_around(body, local);
+        let apart: Vec<NodeId> = stores.iter().map(|(n, _)| *n).filter(|n| scope.function_around(body, *n) != home).collect();
+        if stores.is_empty() || (!yields && apart.is_empty()) {
+            continue;
+        }
+        let mut states = vec![first];
+        for (_, value) in &stores {
+            if let Some(state) = state::named(flow, member, *value)
+                && !states.contains(&state)
+            {
+                states.push(state);
+            }
+        }
+        if states.len() < 2 {
+            continue;
+        }
+        let (encoding, states, closed) = match first {
+            State::Text(_) => (Encoding::Text, states, false),
+            State::Constant(m) if program.member(m).kind == MemberKind::EnumConstant => {
+                let ty = program.member(m).owner;
+                (Encoding::Enumeration(ty), constants(program, ty), true)
+            }
+            State::Entry(table, _) => match state::listed(flow, table) {
+                Some(keys) => (Encoding::Constants, keys.into_iter().map(|k| State::Entry(table, k)).collect(), true),
+                None => continue,
+            },
+            State::Constant(_) => (Encoding::Constants, states, false),
+            _ => continue,
+        };
+        let machine = Machine { holder: Holder::Local(Site { member, node: local }), context: None, tag: None };
+        found.push((machine, Domain::new(flow, encoding, states, closed), if yields { Vec::new() } else { apart }));
+    }
+    found
+}

@@ -1,0 +1,166 @@
+//! States: the values that a machine's holder can have, as the code names them.
+
+use yarrowgraph_ir::{MemberKind, Node, NodeId};
+use yarrowgraph_model::Place;
+
+use crate::flow::{Flow, Val};
+use crate::program::{MemberId, Program, Site, Sym, TypeId};
+
+/// A value that stands for a state.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub enum State {
+    /// A constant: of an enumeration, a named number, or an object that a constant holds.
+    Constant(MemberId),
+    /// Any object of a class.
+    Class(TypeId),
+    /// A text.
+    Text(Sym),
+    /// An entry of a constant object that lists names.
+    Entry(MemberId, Sym),
+    /// A function.
+    Function(MemberId),
+}
+
+impl State {
+    /// Its name, without what it belongs to.
+    pub fn name(self, program: &Program) -> String {
+        match self {
+            State::Constant(m) | State::Function(m) => program.text(program.member(m).name).to_owned(),
+            State::Class(t) => program.text(program.ty(t).name).to_owned(),
+            State::Text(text) => program.text(text).trim_matches(['"', '\'', '`']).to_owned(),
+            State::Entry(_, key) => program.text(key).to_owned(),
+        }
+    }
+
+    /// Where it is declared; none for a text, which stands where it is used.
+    pub fn place(self, flow: &Flow<'_>) -> Option<Place> {
+        let program = flow.program;
+        match self {
+            State::Constant(m) | State::Function(m) => Some(program.member_place(m)),
+            State::Class(t) => program.type_place(t),
+            State::Text(_) => None,
+            State::Entry(table, key) => Some(program.place_of(entry_of(flow, table, key)?)),
+        }
+    }
+
+    /// Whether an object of it is always the same one.
+    pub fn is_single(self) -> bool {
+        !matches!(self, State::Class(_))
+    }
+}
+
+/// The object literal that a constant holds, be it frozen or not.
+fn table(flow: &Flow<'_>, constant: MemberId) -> Option<Site> {
+    let site = flow.only_definition(constant)?;
+    let body = flow.program.body(site.member)?;
+    match body.node(site.node) {
+        Node::Object(_) => Some(site),
+        Node::Call { args, .. } => {
+            let [only] = body.list(args) else { return None };
+            matches!(body.node(*only), Node::Object(_)).then_some(Site { member: site.member, node: *only })
+        }
+        Node::Cast { operand, .. } if matches!(body.node(operand), Node::Object(_)) => Some(Site { member: site.member, node: operand }),
+        _ => None,
+    }
+}
+
+/// The entry of a key in the object that a constant holds.
+pub(super) fn entry_of(flow: &Flow<'_>, constant: MemberId, key: Sym) -> Option<Site> {
+    let table = table(flow, constant)?;
+    let body = flow.program.body(table.member)?;
+    let Node::Object(entries) = body.node(table.node) else { return None };
+    let is_it = |e: &&NodeId| matches!(body.node(**e), Node::Entry { key: k, .. } if matches!(body.node(k), Node::Str(n) if flow.program.sym_in(table.member, n) == key));
+    body.list(entries).iter().find(is_it).map(|node| Site { member: table.member, node: *node })
+}
+
+/// The entries of a constant object that does nothing but list names: texts, numbers, symbols.
+pub(super) fn listed(flow: &Flow<'_>, constant: MemberId) -> Option<Vec<Sym>> {
+    let table = table(flow, constant)?;
+    let body = flow.program.body(table.member)?;
+    let Node::Object(entries) = body.node(table.node) else { return None };
+    let mut keys = Vec::new();
+    for entry in body.list(entries) {
+        let Node::Entry { key, value } = body.node(*entry) else { return None };
+        let Node::Str(name) = body.node(key) else { return None };
+        let is_symbol = matches!(body.node(value), Node::Call { callee, .. } if matches!(body.node(callee), Node::Name(_)));
+        if !is_symbol && !matches!(body.node(value), Node::Str(_) | Node::Num(_) | Node::Plain) {
+            return None;
+        }
+        keys.push(flow.program.sym_in(table.member, name));
+    }
+    (keys.len() > 1).then_some(keys)
+}
+
+/// The state that an expression names; none where it is no constant.
+pub(super) fn named(flow: &Flow<'_>, member: MemberId, node: NodeId) -> Option<State> {
+    let body = flow.program.body(member)?;
+    match body.node(node) {
+        Node::Str(name) => return Some(State::Text(flow.program.sym_in(member, name))),
+        Node::Null | Node::Num(_) | Node::Bool(_) | Node::Plain | Node::This => return None,
+        Node::Cast { operand, .. } => return named(flow, member, operand),
+        _ => {}
+    }
+    of_value(flow, &flow.eval_in(member, node), 4)
+}
+
+/// The state that a value is.
+pub(super) fn of_value(flow: &Flow<'_>, value: &Val, depth: u32) -> Option<State> {
+    let program = flow.program;
+    match value {
+        Val::Static(m) => constant(flow, *m, depth),
+        // states that their context makes once and keeps
+        Val::Member(_, m) => match constant(flow, *m, depth)? {
+            class @ State::Class(_) => Some(class),
+            State::Constant(_) if flow.type_held(*m).own().is_some() => Some(State::Constant(*m)),
+            _ => None,
+        },
+        Val::New(_) | Val::Literal(_) => flow.type_of(value).own().filter(|t| !program.ty(*t).anonymous).map(State::Class),
+        Val::Str(text) => Some(State::Text(*text)),
+        Val::Method(m, _) => Some(State::Function(*m)),
+        Val::Outside(of, name) => match **of {
+            Val::Static(m) if program.member(m).kind == MemberKind::Field && table(flow, m).is_some() => Some(State::Entry(m, *name)),
+            _ => None,
+        },
+        // a unique pointer to a new object
+        Val::Call(_) | Val::Bound(..) => flow.type_of(value).own().filter(|t| made_by(flow, value, *t)).map(State::Class),
+        _ => None,
+    }
+}
+
+/// Whether the value of a call is an object that it makes: `std::make_unique<Shelved>()`.
+fn made_by(flow: &Flow<'_>, value: &Val, class: TypeId) -> bool {
+    let Val::Call(site) = value else { return false };
+    let Some(body) = flow.program.body(site.member) else { return false };
+    let Node::Call { type_args: Some(args), .. } = body.node(site.node) else { return false };
+    let [first, ..] = &*body.type_lists[args as usize] else { return false };
+    flow.callee(*site).is_none() && flow.program.type_in(site.member, *first).own() == Some(class)
+}
+
+/// The state that a constant stands for.
+fn constant(flow: &Flow<'_>, m: MemberId, depth: u32) -> Option<State> {
+    let program = flow.program;
+    let info = program.member(m);
+    if info.kind == MemberKind::EnumConstant {
+        return Some(State::Constant(m));
+    }
+    if info.kind == MemberKind::Method {
+        return Some(State::Function(m));
+    }
+    let site = flow.only_definition(m)?;
+    let body = program.body(site.member)?;
+    match body.node(site.node) {
+        Node::Str(_) | Node::Num(_) | Node::Plain | Node::Object(_) => Some(State::Constant(m)),
+        Node::Lambda(_) => Some(State::Function(m)),
+        Node::New { class: Some(_), .. } => Some(State::Constant(m)),
+        Node::New { .. } | Node::Call { .. } => {
+            let class = match of_value(flow, &flow.eval(site), depth.checked_sub(1)?)? {
+                State::Class(class) => class,
+                other => return Some(other),
+            };
+            // several constants of one class are told apart by their names
+            Some(if flow.creations(class).len() > 1 { State::Constant(m) } else { State::Class(class) })
+        }
+        Node::Name(_) | Node::Member { .. } => of_value(flow, &flow.eval(site), depth.checked_sub(1)?),
+        _ => None,
+    }
+}

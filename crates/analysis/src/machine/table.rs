@@ -1,0 +1,391 @@
+//! Tables of moves that are written out: rows that are walked, maps that are looked up.
+
+use yarrowgraph_ir::{Node, NodeId};
+
+use super::walk::{Value, Walker, Way};
+use crate::flow::Val;
+use crate::program::{Site, Sym};
+
+/// Longer tables are not looked at.
+const ROWS: usize = 400;
+
+/// An entry of a map: its key, and its value.
+struct Row {
+    key: Key,
+    value: Site,
+}
+
+enum Key {
+    Text(Sym),
+    Node(Site),
+}
+
+impl Walker<'_, '_> {
+    /// The rows of a list that is written out.
+    pub(super) fn rows(&self, list: NodeId) -> Option<Vec<Site>> {
+        let here = self.site(list).member;
+        let site = self.written(Site { member: here, node: list })?;
+        let body = self.flow.program.body(site.member)?;
+        let Node::Collection { items, .. } = body.node(site.node) else { return None };
+        let items = body.list(items);
+        (items.len() <= ROWS).then(|| items.iter().map(|node| Site { member: site.member, node: *node }).collect())
+    }
+
+    /// Where what an expression names is written out.
+    fn written(&self, mut site: Site) -> Option<Site> {
+        for _ in 0..6 {
+            let body = self.flow.program.body(site.member)?;
+            site = match body.node(site.node) {
+                Node::Collection { .. } | Node::Object(_) => return Some(site),
+                Node::New { init: Some(init), .. } => Site { member: site.member, node: init },
+                // a map of pairs, a list of items, something frozen
+                Node::New { args, .. } | Node::Call { args, .. } => match body.list(args) {
+                    [only] if !matches!(self.flow.eval(site), Val::Member(..) | Val::Static(_)) => {
+                        Site { member: site.member, node: *only }
+                    }
+                    [_, _, ..] if matches!(body.node(site.node), Node::Call { .. }) && self.flow.callee(site).is_none() => {
+                        return Some(site);
+                    }
+                    _ => return None,
+                },
+                Node::Cast { operand, .. } => Site { member: site.member, node: operand },
+                _ => match self.flow.eval(site) {
+                    Val::Static(m) | Val::Member(_, m) => self.flow.only_definition(m)?,
+                    Val::Literal(literal) | Val::New(literal) if literal != site => literal,
+                    _ => return None,
+                },
+            };
+        }
+        None
+    }
+
+    /// A part of a row by its place.
+    pub(super) fn part(&mut self, row: &Value, at: usize) -> Value {
+        match row {
+            Value::Several(values) => values.get(at).cloned().unwrap_or(Value::Unknown),
+            Value::Row(site) => {
+                let Some(body) = self.flow.program.body(site.member) else { return Value::Unknown };
+                match body.node(site.node) {
+                    Node::Collection { items, .. } => {
+                        body.list(items).get(at).map_or(Value::Unknown, |n| self.written_value(Site { member: site.member, node: *n }))
+                    }
+                    Node::New { args, .. } | Node::Call { args, .. } => {
+                        body.list(args).get(at).map_or(Value::Unknown, |n| self.written_value(Site { member: site.member, node: *n }))
+                    }
+                    _ => Value::Unknown,
+                }
+            }
+            _ => Value::Unknown,
+        }
+    }
+
+    /// A part of a row by its name: an entry of an object, a field in the order in which its type declares them, or
+    /// what its constructor gives to the field.
+    pub(super) fn named_part(&mut self, row: Site, name: Sym) -> Value {
+        let program = self.flow.program;
+        let Some(body) = program.body(row.member) else { return Value::Unknown };
+        let part = match body.node(row.node) {
+            Node::Object(_) => self.flow.entry_of_literal(row, name),
+            Node::New { args, init, .. } => {
+                let args = body.list(args).to_vec();
+                let from_init = init.and_then(|i| self.flow.entry_of_literal(Site { member: row.member, node: i }, name));
+                from_init.or_else(|| {
+                    let class = self.flow.type_of_node(row.member, row.node).own()?;
+                    let at = self.position(class, name, args.len())?;
+                    args.get(at).map(|n| Site { member: row.member, node: *n })
+                })
+            }
+            Node::Collection { items, .. } => {
+                let items = body.list(items).to_vec();
+                let class = self.row_class(row);
+                class
+                    .and_then(|c| self.field_position(c, name))
+                    .and_then(|at| items.get(at).copied())
+                    .map(|node| Site { member: row.member, node })
+            }
+            _ => None,
+        };
+        part.map_or(Value::Unknown, |site| self.written_value(site))
+    }
+
+    /// The class of the rows of the list that a row stands in.
+    fn row_class(&self, row: Site) -> Option<crate::program::TypeId> {
+        let program = self.flow.program;
+        let ty = self.flow.type_held(row.member);
+        let unit = program.member(row.member).unit;
+        program.element_type(unit, &ty).unwrap_or(ty).own()
+    }
+
+    fn field_position(&self, class: crate::program::TypeId, name: Sym) -> Option<usize> {
+        let program = self.flow.program;
+        let fields = program
+            .ty(class)
+            .members
+            .iter()
+            .filter(|m| program.member(**m).kind == yarrowgraph_ir::MemberKind::Field && !program.member(**m).is_static);
+        fields.into_iter().position(|m| program.member(*m).name == name)
+    }
+
+    /// The parameter of a class's constructor that a field is set from.
+    fn position(&self, class: crate::program::TypeId, name: Sym, count: usize) -> Option<usize> {
+        let program = self.flow.program;
+        let field = program.find_member(class, name);
+        if let Some(constructor) = self.flow.constructor(class, count) {
+            let unit = program.member(constructor).unit;
+            let params = &program.decl(constructor).params;
+            let by_value = field.and_then(|f| {
+                self.flow.definitions(f).iter().filter(|d| d.member == constructor).find_map(|d| match self.flow.eval(*d) {
+                    Val::Param(m, None, index) if m == constructor => Some(usize::from(index)),
+                    _ => None,
+                })
+            });
+            return by_value.or_else(|| params.iter().position(|p| program.sym(unit, p.name) == name));
+        }
+        self.field_position(class, name)
+    }
+
+    /// What an expression of a table is, wherever it stands.
+    fn written_value(&mut self, site: Site) -> Value {
+        let Some(body) = self.flow.program.body(site.member) else { return Value::Unknown };
+        match body.node(site.node) {
+            Node::Null => Value::Null,
+            Node::Bool(b) => Value::Truth(b),
+            Node::Lambda(f) => Value::Function(site.member, f),
+            Node::Entry { value, .. } => self.written_value(Site { member: site.member, node: value }),
+            Node::Opaque(parts) if body.list(parts).len() == 1 => {
+                let only = body.list(parts)[0];
+                self.written_value(Site { member: site.member, node: only })
+            }
+            _ => {
+                if let Some(named) = super::state::named(self.flow, site.member, site.node) {
+                    if let Some(bits) = self.domain.bit(self.flow, named) {
+                        return Value::State(bits, false);
+                    }
+                    return Value::Row(site);
+                }
+                match body.node(site.node) {
+                    Node::Object(_) | Node::Collection { .. } | Node::New { .. } | Node::Call { .. } => Value::Row(site),
+                    _ => Value::Unknown,
+                }
+            }
+        }
+    }
+
+    /// Looks a key up in a table that is written out: a way for each entry that it can be, and one on which there is none.
+    pub(super) fn look_up(&mut self, object: NodeId, table: &Value, key: &Value, way: Way) -> Vec<(Way, Value)> {
+        let site = match table {
+            Value::Row(site) => self.written(*site),
+            _ => self.written(self.site(object)),
+        };
+        let Some(rows) = site.and_then(|s| self.entries(s)) else { return vec![(way, Value::Unknown)] };
+        if !speaks(key) {
+            return vec![(way, Value::Unknown)];
+        }
+        let mut open = vec![way];
+        let mut out = Vec::new();
+        for row in rows {
+            let mut left = Vec::new();
+            for way in open {
+                for (way, fits) in self.key_fits(key, &row.key, way) {
+                    if fits {
+                        let value = self.written_value(row.value);
+                        out.push((way, value));
+                    } else {
+                        left.push(way);
+                    }
+                }
+            }
+            open = left;
+        }
+        out.extend(open.into_iter().map(|w| (w, Value::Null)));
+        out
+    }
+
+    /// The entries of a map that is written out.
+    fn entries(&self, site: Site) -> Option<Vec<Row>> {
+        let program = self.flow.program;
+        let body = program.body(site.member)?;
+        let at = |node: NodeId| Site { member: site.member, node };
+        let mut rows = Vec::new();
+        match body.node(site.node) {
+            Node::Object(entries) => {
+                for entry in body.list(entries) {
+                    let Node::Entry { key, value } = body.node(*entry) else { return None };
+                    rows.push(Row { key: self.key(at(key)), value: at(value) });
+                }
+            }
+            // pairs
+            Node::Collection { items, .. } => {
+                for item in body.list(items) {
+                    let (key, value) = match body.node(*item) {
+                        Node::Collection { items, .. } => match body.list(items) {
+                            [key, value] => (*key, *value),
+                            _ => return None,
+                        },
+                        Node::New { args, .. } | Node::Call { args, .. } => match body.list(args) {
+                            [key, value] => (*key, *value),
+                            _ => return None,
+                        },
+                        Node::Entry { key, value } => (key, value),
+                        _ => return None,
+                    };
+                    rows.push(Row { key: self.key(at(key)), value: at(value) });
+                }
+            }
+            // keys and values in turn: `Map.of(k, v, k, v)`, or entries
+            Node::Call { args, .. } => {
+                let args = body.list(args);
+                let is_pair = |n: &NodeId| matches!(body.node(*n), Node::Call { args, .. } if args.len == 2);
+                if args.iter().all(is_pair) {
+                    for arg in args {
+                        if let Node::Call { args, .. } = body.node(*arg)
+                            && let [key, value] = body.list(args)
+                        {
+                            rows.push(Row { key: self.key(at(*key)), value: at(*value) });
+                        }
+                    }
+                } else {
+                    for pair in args.chunks(2) {
+                        let [key, value] = pair else { return None };
+                        rows.push(Row { key: self.key(at(*key)), value: at(*value) });
+                    }
+                }
+            }
+            _ => return None,
+        }
+        (!rows.is_empty() && rows.len() <= ROWS).then_some(rows)
+    }
+
+    fn key(&self, site: Site) -> Key {
+        match self.flow.program.body(site.member).map(|b| b.node(site.node)) {
+            Some(Node::Str(name)) => Key::Text(self.flow.program.sym_in(site.member, name)),
+            _ => Key::Node(site),
+        }
+    }
+
+    fn key_fits(&mut self, value: &Value, key: &Key, way: Way) -> Vec<(Way, bool)> {
+        match key {
+            Key::Text(text) => self.text_fits(value, *text, way),
+            Key::Node(site) => self.node_fits(value, *site, way),
+        }
+    }
+
+    /// Whether a value is what the text of a key says; of several values the parts of the text.
+    fn text_fits(&mut self, value: &Value, text: Sym, way: Way) -> Vec<(Way, bool)> {
+        use super::state::State;
+        match value {
+            Value::Held => match self.domain.find(self.flow, State::Text(text)) {
+                Some(bits) => held(way, bits),
+                None => vec![(way, false)],
+            },
+            Value::State(bits, _) => {
+                let found = self.domain.find(self.flow, State::Text(text));
+                let fits = found.is_some_and(|b| b & bits != 0);
+                vec![(way, fits)]
+            }
+            Value::Message(at) => {
+                // the name of a constant serves as its text
+                let site = self.site(yarrowgraph_ir::NodeId::new(0));
+                self.message_is(*at, State::Text(text), way, site.node)
+            }
+            Value::Several(values) => {
+                let program = self.flow.program;
+                let whole = program.text(text).to_owned();
+                let parts: Vec<&str> =
+                    whole.split(|c: char| !c.is_alphanumeric() && c != '_' && c != '-').filter(|p| !p.is_empty()).collect();
+                if parts.len() != values.len() {
+                    return vec![(way, false)];
+                }
+                let mut open = vec![way];
+                let mut out = Vec::new();
+                for (value, part) in values.iter().zip(parts) {
+                    let mut next = Vec::new();
+                    for way in open {
+                        match program.symbols.get(part) {
+                            Some(part) => {
+                                for (way, fits) in self.text_fits(value, part, way) {
+                                    if fits { next.push(way) } else { out.push((way, false)) }
+                                }
+                            }
+                            None => out.push((way, false)),
+                        }
+                    }
+                    open = next;
+                }
+                out.extend(open.into_iter().map(|w| (w, true)));
+                out
+            }
+            _ => vec![(way, false)],
+        }
+    }
+
+    fn node_fits(&mut self, value: &Value, key: Site, way: Way) -> Vec<(Way, bool)> {
+        let Some(body) = self.flow.program.body(key.member) else { return vec![(way, false)] };
+        match (value, body.node(key.node)) {
+            (_, Node::Opaque(parts)) if body.list(parts).len() == 1 => {
+                let only = body.list(parts)[0];
+                self.node_fits(value, Site { member: key.member, node: only }, way)
+            }
+            (
+                Value::Several(values),
+                Node::Collection { items: parts, .. } | Node::New { args: parts, .. } | Node::Call { args: parts, .. },
+            ) => {
+                let parts = body.list(parts).to_vec();
+                if parts.len() != values.len() {
+                    return vec![(way, false)];
+                }
+                let mut open = vec![way];
+                let mut out = Vec::new();
+                for (value, part) in values.iter().zip(parts) {
+                    let mut next = Vec::new();
+                    for way in open {
+                        for (way, fits) in self.node_fits(value, Site { member: key.member, node: part }, way) {
+                            if fits { next.push(way) } else { out.push((way, false)) }
+                        }
+                    }
+                    open = next;
+                }
+                out.extend(open.into_iter().map(|w| (w, true)));
+                out
+            }
+            (Value::Held, _) => match super::state::named(self.flow, key.member, key.node).and_then(|s| self.domain.find(self.flow, s)) {
+                Some(bits) => held(way, bits),
+                None => vec![(way, false)],
+            },
+            (Value::State(bits, _), _) => {
+                let found = super::state::named(self.flow, key.member, key.node).and_then(|s| self.domain.find(self.flow, s));
+                let fits = found.is_some_and(|b| b & bits != 0);
+                vec![(way, fits)]
+            }
+            (Value::Message(at), _) => match super::state::named(self.flow, key.member, key.node) {
+                Some(named) => self.message_is(*at, named, way, key.node),
+                None => vec![(way, false)],
+            },
+            _ => vec![(way, false)],
+        }
+    }
+}
+
+/// Whether a key depends on the state or on the message.
+fn speaks(key: &Value) -> bool {
+    match key {
+        Value::Held | Value::State(..) | Value::Message(_) => true,
+        Value::Several(values) => values.iter().any(speaks),
+        _ => false,
+    }
+}
+
+fn held(way: Way, bits: u64) -> Vec<(Way, bool)> {
+    let mut other = way.clone();
+    let mut way = way;
+    way.at &= bits;
+    other.at &= !bits;
+    let mut out = Vec::new();
+    if way.at != 0 {
+        out.push((way, true));
+    }
+    if other.at != 0 {
+        out.push((other, false));
+    }
+    out
+}
