@@ -440,6 +440,9 @@ pub struct Pack {
     /// Methods that put a new object of a class in its place.
     #[serde(default)]
     pub emplaces: Names,
+    /// Methods that give the name of a constant of an enumeration.
+    #[serde(default)]
+    pub constant_names: Names,
     /// Parts of a message that tell what kind of message it is.
     #[serde(default)]
     pub message_kinds: Names,

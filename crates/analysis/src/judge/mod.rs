@@ -5,6 +5,7 @@ mod accept;
 mod blind_removal;
 mod circular_chain;
 mod deafened_subscriber;
+mod discarded_next_state;
 mod displaced_subscriber;
 mod doubled_pass;
 mod dropped_link;
@@ -17,6 +18,7 @@ mod incomplete_message;
 mod late_starter;
 mod leaked_subscription;
 mod mismatched_handler;
+mod missing_initial_state;
 mod mute_event;
 mod near_miss_topic;
 mod no_way_out;
@@ -27,16 +29,22 @@ mod polled_state;
 mod racy_update;
 mod repeated_subscription;
 mod shadowed_handler;
+mod shadowed_transition;
+mod shared_state_data;
 mod shifting_roster;
 mod skipped_notify;
 mod spent_handler;
 mod stale_copy;
 mod swallowed_request;
+mod trap_state;
+mod unanswered_event;
 mod unguarded_next;
 mod unguarded_raise;
 mod unheard_event;
+mod unknown_target;
 mod unlinked_handler;
 mod unordered_dispatch;
+mod unreachable_state;
 mod unready_subject;
 mod unwired_observer;
 mod vanishing_subscription;
@@ -92,6 +100,7 @@ pub static RULES: &[Rule] = &[
     blind_removal::RULE,
     circular_chain::RULE,
     deafened_subscriber::RULE,
+    discarded_next_state::RULE,
     displaced_subscriber::RULE,
     doubled_pass::RULE,
     dropped_link::RULE,
@@ -103,6 +112,7 @@ pub static RULES: &[Rule] = &[
     late_starter::RULE,
     leaked_subscription::RULE,
     mismatched_handler::RULE,
+    missing_initial_state::RULE,
     mute_event::RULE,
     near_miss_topic::RULE,
     no_way_out::RULE,
@@ -113,16 +123,22 @@ pub static RULES: &[Rule] = &[
     racy_update::RULE,
     repeated_subscription::RULE,
     shadowed_handler::RULE,
+    shadowed_transition::RULE,
+    shared_state_data::RULE,
     shifting_roster::RULE,
     skipped_notify::RULE,
     spent_handler::RULE,
     stale_copy::RULE,
     swallowed_request::RULE,
+    trap_state::RULE,
+    unanswered_event::RULE,
     unguarded_next::RULE,
     unguarded_raise::RULE,
     unheard_event::RULE,
+    unknown_target::RULE,
     unlinked_handler::RULE,
     unordered_dispatch::RULE,
+    unreachable_state::RULE,
     unready_subject::RULE,
     unwired_observer::RULE,
     vanishing_subscription::RULE,

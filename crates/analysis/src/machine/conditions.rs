@@ -121,7 +121,7 @@ impl Walker<'_, '_> {
         match value {
             Value::Truth(b) => vec![(way, *b)],
             Value::Null => vec![(way, false)],
-            Value::State(..) | Value::Context | Value::Several(_) => vec![(way, true)],
+            Value::State(..) | Value::Named(..) | Value::Context | Value::Several(_) => vec![(way, true)],
             // what holds the state may be unset at first, which is no state
             Value::Held => vec![(way, true)],
             _ => self.open(node, way),
@@ -207,12 +207,13 @@ impl Walker<'_, '_> {
             (Value::Truth(a), Value::Truth(b)) => vec![(way, a == b)],
             (Value::Null, Value::Null) => vec![(way, true)],
             (Value::Held, Value::Held) => vec![(way, true)],
-            (Value::Null, Value::State(..) | Value::Held) | (Value::State(..) | Value::Held, Value::Null) => vec![(way, false)],
+            (Value::Null, Value::State(..) | Value::Named(..) | Value::Held)
+            | (Value::State(..) | Value::Named(..) | Value::Held, Value::Null) => vec![(way, false)],
             // a new object is no other, whatever its class
-            (Value::Held, Value::State(_, true)) | (Value::State(_, true), Value::Held) => self.open(node, way),
-            (Value::Held, Value::State(bits, false)) | (Value::State(bits, false), Value::Held) => at(way, *bits),
-            (Value::State(a, false), Value::State(b, false)) if a & b == 0 => vec![(way, false)],
-            (Value::State(a, false), Value::State(b, false)) if a == b && a.count_ones() == 1 => vec![(way, true)],
+            (Value::Held, Value::State(_, true, _)) | (Value::State(_, true, _), Value::Held) => self.open(node, way),
+            (Value::Held, Value::State(bits, false, _)) | (Value::State(bits, false, _), Value::Held) => at(way, *bits),
+            (Value::State(a, false, _), Value::State(b, false, _)) if a & b == 0 => vec![(way, false)],
+            (Value::State(a, false, _), Value::State(b, false, _)) if a == b && a.count_ones() == 1 => vec![(way, true)],
             (Value::Truth(b), other) | (other, Value::Truth(b)) => {
                 let asked =
                     if matches!(other, Value::Unknown | Value::Message(_)) { self.open(node, way) } else { self.truth(other, node, way) };
@@ -220,6 +221,9 @@ impl Walker<'_, '_> {
             }
             (Value::Held, _) => self.held_against(right_node, way, node),
             (_, Value::Held) => self.held_against(left_node, way, node),
+            (Value::Message(at), Value::Named(named, ..)) | (Value::Named(named, ..), Value::Message(at)) => {
+                self.message_is(*at, *named, way, node)
+            }
             (Value::Message(at), Value::Row(row)) | (Value::Row(row), Value::Message(at)) => {
                 match state::named(self.flow, row.member, row.node) {
                     Some(named) => self.message_is(*at, named, way, node),
@@ -239,13 +243,7 @@ impl Walker<'_, '_> {
         let Some(named) = state::named(self.flow, here, other).or_else(|| self.bare_constant(other)) else { return self.open(node, way) };
         match self.domain.find(self.flow, named) {
             Some(bits) => at(way, bits),
-            None => {
-                let site = self.site(node);
-                if !self.found.strangers.contains(&(site, named)) {
-                    self.found.strangers.push((site, named));
-                }
-                vec![(way, false)]
-            }
+            None => vec![(way, false)],
         }
     }
 
@@ -298,9 +296,12 @@ impl Walker<'_, '_> {
                 vec![(way, true), (other, false)]
             }
             Some(_) => self.open(node, way),
+            None if way.other_than.contains(&(at, named)) => vec![(way, false)],
             None => {
-                let other = way.clone();
+                let mut other = way.clone();
                 let mut way = way;
+                other.other_than.push((at, named));
+                way.other_than.clear();
                 way.message = Some((at, vec![named]));
                 vec![(way, true), (other, false)]
             }
@@ -314,7 +315,7 @@ impl Walker<'_, '_> {
                 Some(bits) => at(way, bits),
                 None => vec![(way, false)],
             },
-            Value::State(states, _) => match self.class_bits(class) {
+            Value::State(states, ..) => match self.class_bits(class) {
                 Some(bits) if bits & states == 0 => vec![(way, false)],
                 Some(bits) if bits & states == *states => vec![(way, true)],
                 _ => self.open(node, way),
@@ -404,10 +405,12 @@ impl Walker<'_, '_> {
 }
 
 /// The ways on which the machine is, and is not, in one of some states.
-fn at(way: Way, bits: u64) -> Vec<(Way, bool)> {
+pub(super) fn at(way: Way, bits: u64) -> Vec<(Way, bool)> {
     let mut other = way.clone();
     let mut way = way;
     way.at &= bits;
+    way.told = true;
+    other.told = true;
     // two objects of one class need not be the same, but which state it is that says
     other.at &= !bits;
     let mut out = Vec::new();

@@ -34,7 +34,7 @@ const LAST: [&str; 24] = [
 ];
 
 /// Whether a state is marked or named as one that nothing leaves.
-pub(super) fn is_final(wiring: &Wiring<'_>, found: &Found, index: usize) -> bool {
+pub fn is_final(wiring: &Wiring<'_>, found: &Found, index: usize) -> bool {
     if found.ways_out(index).next().is_some() {
         return false;
     }

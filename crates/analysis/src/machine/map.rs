@@ -8,7 +8,7 @@ use crate::wire::Wiring;
 
 /// The machines of the map.
 pub fn machines(wiring: &Wiring<'_>) -> Vec<model::Machine> {
-    let mut machines: Vec<model::Machine> = wiring.machines().iter().map(|f| machine(wiring, f)).collect();
+    let mut machines: Vec<model::Machine> = wiring.machines().iter().filter(|f| f.moves).map(|f| machine(wiring, f)).collect();
     machines.sort_by(|a, b| a.id.cmp(&b.id));
     machines
 }
@@ -29,7 +29,7 @@ fn machine(wiring: &Wiring<'_>, found: &Found) -> model::Machine {
         .map(|(index, (s, name))| model::MachineState {
             name: name.clone(),
             place: s.place(&wiring.flow).unwrap_or_else(|| used_at(program, found, index).unwrap_or_else(|| place.clone())),
-            is_final: super::finality::is_final(wiring, found, index),
+            is_final: super::is_final(wiring, found, index),
         })
         .collect();
     let mut transitions: Vec<model::Transition> = found.transitions.iter().map(|t| transition(program, &names, t)).collect();
@@ -45,7 +45,7 @@ fn machine(wiring: &Wiring<'_>, found: &Found) -> model::Machine {
     }
 }
 
-fn local_id(program: &Program, site: Site) -> String {
+pub(super) fn local_id(program: &Program, site: Site) -> String {
     let name = match program.body(site.member).map(|b| b.node(site.node)) {
         Some(yarrowgraph_ir::Node::Local { name, .. }) => program.unit_of(site.member).text(name),
         _ => "",

@@ -7,8 +7,10 @@
 mod conditions;
 mod domain;
 mod finality;
+pub mod guards;
 mod holders;
 mod map;
+pub mod names;
 mod state;
 mod table;
 mod walk;
@@ -24,6 +26,7 @@ use crate::program::{Declared, MemberId, Program, Site, Sym, TypeId};
 use crate::wire::Wiring;
 
 pub use domain::{Domain, Encoding};
+pub use finality::is_final;
 pub use map::machines;
 pub use state::State;
 pub use walk::{Event, Move};
@@ -120,6 +123,10 @@ pub struct Transition {
     pub site: Site,
     /// The method where the way set out.
     pub root: MemberId,
+    /// Whether the code asked for the state that it starts from.
+    pub told: bool,
+    /// Whether its conditions can never hold together, so that it is never taken.
+    pub never: bool,
 }
 
 /// A state machine.
@@ -135,14 +142,22 @@ pub struct Found {
     pub starts: bool,
     /// Its transitions, in the order of the code.
     pub transitions: Vec<Transition>,
-    /// Comparisons with what is no state.
-    pub strangers: Vec<(Site, State)>,
+    /// Statements that store what is none of its states.
+    pub strays: Vec<(Site, State)>,
     /// Where the context asks its state, and by which method.
     pub delegations: Vec<(Site, Sym)>,
     /// Whether a value of which nothing is known is stored.
     pub stores_unknown: bool,
     /// Where the ways set out.
     pub roots: Vec<MemberId>,
+    /// The labels of choices by the state.
+    pub labels: Vec<(Site, State)>,
+    /// Statements that store a state, and that no way comes to.
+    pub passed_over: Vec<Site>,
+    /// Calls of the states' methods whose next state nobody keeps, and the method.
+    pub discarded: Vec<(Site, Sym)>,
+    /// Whether it moves in reaction to what it is in; else only a call of its states was of interest.
+    pub moves: bool,
 }
 
 /// The machines of a tree.
@@ -237,32 +252,122 @@ fn of_field(wiring: &Wiring<'_>, machine: Machine, mut domain: Domain, field: Me
             break;
         }
     }
-    if found.cut || moves.is_empty() {
+    if found.cut {
         return None;
     }
+    let discarded = discarded(flow, &domain, &movers, &found.delegations);
+    if moves.is_empty() && discarded.is_empty() {
+        return None;
+    }
+    let passed_over = passed_over(flow, &machine, field, &found);
     let (initial, starts) = initial(flow, &machine, &mut domain, field, &movers);
-    let transitions = transitions(&domain, &moves);
+    let transitions = transitions(flow, &domain, &mut moves);
     let mut result = Found {
         machine,
         domain,
         initial,
         starts,
         transitions,
-        strangers: found.strangers,
+        strays: found.strays,
         delegations: found.delegations,
         stores_unknown: found.stores_unknown,
         roots,
+        labels: found.labels,
+        passed_over,
+        discarded,
+        moves: true,
     };
-    drop_unused(flow, &mut result);
-    is_machine(&result).then_some(result)
+    result.moves = is_machine(&result);
+    (result.moves || !result.discarded.is_empty()).then_some(result)
 }
 
-/// Objects that constants hold, and texts, are states only if the machine can be in them.
-fn drop_unused(flow: &Flow<'_>, found: &mut Found) {
-    // a base that is made nowhere as itself
-    let _ = flow;
-    found.strangers.sort_unstable();
-    found.strangers.dedup();
+/// Statements of walked methods that store a state and that no way comes to.
+fn passed_over(flow: &Flow<'_>, machine: &Machine, field: MemberId, found: &walk::Found) -> Vec<Site> {
+    let program = flow.program;
+    let mut missed = Vec::new();
+    for member in &found.entered {
+        let Some(body) = program.body(*member) else { continue };
+        let scope = program.scope(*member);
+        for node in body.ids() {
+            let Node::Assign { target, .. } = body.node(node) else { continue };
+            let site = Site { member: *member, node };
+            let plain = scope.function_around(body, node).is_none() && program.member(*member).kind == MemberKind::Method;
+            if plain && *member != field && machine.is_holder(flow, *member, target) && !found.stores.contains(&site) {
+                missed.push(site);
+            }
+        }
+    }
+    missed
+}
+
+/// Calls of the states' methods that do nothing but answer with the next state, and whose answer is let go.
+fn discarded(flow: &Flow<'_>, domain: &Domain, movers: &FxHashSet<MemberId>, delegations: &[(Site, Sym)]) -> Vec<(Site, Sym)> {
+    let program = flow.program;
+    let mut found = Vec::new();
+    for (site, name) in delegations {
+        let Some(body) = program.body(site.member) else { continue };
+        let scope = program.scope(site.member);
+        if !is_statement(program, body, scope, *site) {
+            continue;
+        }
+        let codes: Vec<(MemberId, Option<FunctionId>)> = domain.states.iter().filter_map(|s| domain.code(flow, *s, *name)).collect();
+        let answers = |(m, f): &(MemberId, Option<FunctionId>)| {
+            !movers.contains(m) && returned(program, *m, *f).into_iter().any(|node| names_state(flow, domain, *m, node))
+        };
+        let moves = codes.iter().any(|(m, _)| movers.contains(m));
+        if !moves && codes.iter().any(answers) {
+            found.push((*site, *name));
+        }
+    }
+    found
+}
+
+/// Whether what a call comes to is of no use to anybody: it is a statement of its own, or all that a method does that gives nothing back.
+fn is_statement(program: &Program, body: &yarrowgraph_ir::Body, scope: &crate::program::Scope, site: Site) -> bool {
+    let mut node = site.node;
+    while let Some(parent) = scope.parent(node) {
+        match body.node(parent) {
+            Node::Block(_) => return true,
+            Node::If { cond, .. } => return cond != node,
+            Node::ForEach { body: inner, .. } | Node::Loop { body: inner, .. } | Node::Case { body: inner, .. } => return inner == node,
+            Node::Unary { .. } => node = parent,
+            _ => return false,
+        }
+    }
+    let gives_nothing = program.decl(site.member).ty.is_some_and(|t| {
+        matches!(program.unit_of(site.member).type_ref(t), yarrowgraph_ir::TypeRef::Named { name, .. } if program.unit_of(site.member).text(*name) == "void")
+    });
+    body.root == Some(node) && gives_nothing
+}
+
+/// What a method or function returns.
+fn returned(program: &Program, m: MemberId, f: Option<FunctionId>) -> Vec<NodeId> {
+    let Some(body) = program.body(m) else { return Vec::new() };
+    let (root, whole) = match f {
+        Some(f) => (body.function(f).body, body.function(f).returns_body),
+        None => (body.root, body.returns_root),
+    };
+    let Some(root) = root else { return Vec::new() };
+    if whole {
+        return vec![root];
+    }
+    let scope = program.scope(m);
+    let of_it = |n: &NodeId| scope.is_within(*n, root) && scope.function_around(body, *n) == f;
+    body.ids().filter(of_it).filter_map(|n| if let Node::Return(Some(v)) = body.node(n) { Some(v) } else { None }).collect()
+}
+
+/// Whether an expression names one of the states on some way.
+fn names_state(flow: &Flow<'_>, domain: &Domain, member: MemberId, node: NodeId) -> bool {
+    let Some(body) = flow.program.body(member) else { return false };
+    match body.node(node) {
+        Node::Conditional { then, other, .. } => names_state(flow, domain, member, then) || names_state(flow, domain, member, other),
+        Node::Binary { left, right, .. } => names_state(flow, domain, member, left) || names_state(flow, domain, member, right),
+        Node::Switch { cases, .. } => body
+            .list(cases)
+            .iter()
+            .any(|c| matches!(body.node(*c), Node::Case { body: inner, .. } if names_state(flow, domain, member, inner))),
+        _ => state::named(flow, member, node).and_then(|s| domain.find(flow, s)).is_some(),
+    }
 }
 
 /// Whether what was found moves in reaction to what it is in.
@@ -270,19 +375,19 @@ fn is_machine(found: &Found) -> bool {
     if found.domain.states.len() < 2 {
         return false;
     }
-    let told: Vec<&Transition> = found.transitions.iter().filter(|t| t.from.is_some_and(|f| f != t.to)).collect();
-    if matches!(found.domain.encoding, Encoding::Objects(_) | Encoding::Values) && found.delegations.is_empty() {
-        return false;
-    }
+    let told: Vec<&Transition> = found.transitions.iter().filter(|t| t.told && t.from.is_some_and(|f| f != t.to)).collect();
     let pairs: BTreeSet<(Option<usize>, usize)> = found.transitions.iter().map(|t| (t.from, t.to)).collect();
     let targets: BTreeSet<usize> = found.transitions.iter().map(|t| t.to).collect();
     told.len() >= 2 && pairs.len() >= 2 || !told.is_empty() && targets.len() >= 2
 }
 
 /// The transitions that moves come to.
-fn transitions(domain: &Domain, moves: &[Move]) -> Vec<Transition> {
+fn transitions(flow: &Flow<'_>, domain: &Domain, moves: &mut [Move]) -> Vec<Transition> {
+    for m in moves.iter_mut() {
+        m.never = guards::contradict(flow.program, &m.conditions);
+    }
     let mut out: Vec<Transition> = Vec::new();
-    for m in moves {
+    for m in moves.iter() {
         let froms: Vec<Option<usize>> = match domain.among(m.from) {
             None => vec![None],
             Some(states) => states.into_iter().map(Some).collect(),
@@ -295,12 +400,21 @@ fn transitions(domain: &Domain, moves: &[Move]) -> Vec<Transition> {
             let known = out.iter_mut().find(|t| t.from == from && t.event == m.event && t.to == m.to && t.site == m.site);
             match known {
                 Some(known) => {
+                    known.told |= m.told;
+                    known.never &= m.never;
                     let common = known.conditions.iter().zip(&m.conditions).take_while(|(a, b)| a == b).count();
                     known.conditions.truncate(common);
                 }
-                None => {
-                    out.push(Transition { from, event: m.event, conditions: m.conditions.clone(), to: m.to, site: m.site, root: m.root })
-                }
+                None => out.push(Transition {
+                    from,
+                    event: m.event,
+                    conditions: m.conditions.clone(),
+                    to: m.to,
+                    site: m.site,
+                    root: m.root,
+                    told: m.told,
+                    never: m.never,
+                }),
             }
         }
     }
@@ -455,8 +569,15 @@ fn first_bits(flow: &Flow<'_>, machine: &Machine, domain: &mut Domain, site: Sit
     let movers = FxHashSet::default();
     let mut walker = Walker::new(flow, machine, domain.clone(), &movers);
     let values = walker.first(site);
+    let mut bits = 0;
+    for value in values {
+        bits |= match value {
+            Value::State(bits, ..) => bits,
+            Value::Named(state, ..) => walker.domain.bit(flow, state).unwrap_or(0),
+            _ => 0,
+        };
+    }
     *domain = walker.domain;
-    let bits = values.into_iter().fold(0, |a, v| if let Value::State(b, _) = v { a | b } else { a });
     (bits != 0).then_some(bits)
 }
 
@@ -518,7 +639,7 @@ fn of_local(wiring: &Wiring<'_>, machine: Machine, mut domain: Domain, apart: &[
     let initial = first_bits(flow, &machine, &mut domain, Site { member: site.member, node: init })?;
     let declared = Site { member: site.member, node: site.node };
     found.moves.retain(|m| m.site != declared);
-    let transitions = transitions(&domain, &found.moves);
+    let transitions = transitions(flow, &domain, &mut found.moves);
     let initial = (0..domain.states.len()).filter(|i| initial & (1 << i) != 0).collect();
     let result = Found {
         machine,
@@ -526,10 +647,14 @@ fn of_local(wiring: &Wiring<'_>, machine: Machine, mut domain: Domain, apart: &[
         initial,
         starts: true,
         transitions,
-        strangers: found.strangers,
+        strays: found.strays,
         delegations: found.delegations,
         stores_unknown: found.stores_unknown,
         roots: vec![site.member],
+        labels: found.labels,
+        passed_over: Vec::new(),
+        discarded: Vec::new(),
+        moves: true,
     };
     is_machine(&result).then_some(result)
 }
@@ -558,6 +683,22 @@ fn function_name(flow: &Flow<'_>, member: MemberId, function: FunctionId) -> Opt
 }
 
 impl Found {
+    /// The id of what holds its state.
+    pub fn id(&self, program: &Program) -> String {
+        match self.machine.holder {
+            Holder::Field(m) => program.member_id(m),
+            Holder::Local(site) => map::local_id(program, site),
+        }
+    }
+
+    /// The type that has it, or in which the function stands that does.
+    pub fn owner(&self, program: &Program) -> TypeId {
+        match self.machine.holder {
+            Holder::Field(m) => program.member(m).owner,
+            Holder::Local(site) => program.member(site.member).owner,
+        }
+    }
+
     /// The transitions by their source.
     pub fn ways_out(&self, state: usize) -> impl Iterator<Item = &Transition> {
         self.transitions.iter().filter(move |t| t.from.is_none_or(|f| f == state) && t.to != state)

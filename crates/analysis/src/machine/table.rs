@@ -2,6 +2,8 @@
 
 use yarrowgraph_ir::{Node, NodeId};
 
+use super::conditions::at;
+use super::state::{self, State};
 use super::walk::{Value, Walker, Way};
 use crate::flow::Val;
 use crate::program::{Site, Sym};
@@ -157,11 +159,13 @@ impl Walker<'_, '_> {
                 self.written_value(Site { member: site.member, node: only })
             }
             _ => {
-                if let Some(named) = super::state::named(self.flow, site.member, site.node) {
-                    if let Some(bits) = self.domain.bit(self.flow, named) {
-                        return Value::State(bits, false);
-                    }
-                    return Value::Row(site);
+                if let Some(named) = state::named(self.flow, site.member, site.node) {
+                    return match self.domain.find(self.flow, named) {
+                        Some(bits) => Value::State(bits, false, Some(site)),
+                        // of a closed domain it can be none: it is a message, or a function
+                        None if self.domain.closed => Value::Row(site),
+                        None => Value::Named(named, false, Some(site)),
+                    };
                 }
                 match body.node(site.node) {
                     Node::Object(_) | Node::Collection { .. } | Node::New { .. } | Node::Call { .. } => Value::Row(site),
@@ -186,8 +190,9 @@ impl Walker<'_, '_> {
         for row in rows {
             let mut left = Vec::new();
             for way in open {
-                for (way, fits) in self.key_fits(key, &row.key, way) {
+                for (mut way, fits) in self.key_fits(key, &row.key, way) {
                     if fits {
+                        way.row = Some(row.value);
                         let value = self.written_value(row.value);
                         out.push((way, value));
                     } else {
@@ -272,13 +277,12 @@ impl Walker<'_, '_> {
 
     /// Whether a value is what the text of a key says; of several values the parts of the text.
     fn text_fits(&mut self, value: &Value, text: Sym, way: Way) -> Vec<(Way, bool)> {
-        use super::state::State;
         match value {
             Value::Held => match self.domain.find(self.flow, State::Text(text)) {
-                Some(bits) => held(way, bits),
+                Some(bits) => at(way, bits),
                 None => vec![(way, false)],
             },
-            Value::State(bits, _) => {
+            Value::State(bits, ..) => {
                 let found = self.domain.find(self.flow, State::Text(text));
                 let fits = found.is_some_and(|b| b & bits != 0);
                 vec![(way, fits)]
@@ -348,16 +352,16 @@ impl Walker<'_, '_> {
                 out.extend(open.into_iter().map(|w| (w, true)));
                 out
             }
-            (Value::Held, _) => match super::state::named(self.flow, key.member, key.node).and_then(|s| self.domain.find(self.flow, s)) {
-                Some(bits) => held(way, bits),
+            (Value::Held, _) => match state::named(self.flow, key.member, key.node).and_then(|s| self.domain.find(self.flow, s)) {
+                Some(bits) => at(way, bits),
                 None => vec![(way, false)],
             },
-            (Value::State(bits, _), _) => {
-                let found = super::state::named(self.flow, key.member, key.node).and_then(|s| self.domain.find(self.flow, s));
+            (Value::State(bits, ..), _) => {
+                let found = state::named(self.flow, key.member, key.node).and_then(|s| self.domain.find(self.flow, s));
                 let fits = found.is_some_and(|b| b & bits != 0);
                 vec![(way, fits)]
             }
-            (Value::Message(at), _) => match super::state::named(self.flow, key.member, key.node) {
+            (Value::Message(at), _) => match state::named(self.flow, key.member, key.node) {
                 Some(named) => self.message_is(*at, named, way, key.node),
                 None => vec![(way, false)],
             },
@@ -373,19 +377,4 @@ fn speaks(key: &Value) -> bool {
         Value::Several(values) => values.iter().any(speaks),
         _ => false,
     }
-}
-
-fn held(way: Way, bits: u64) -> Vec<(Way, bool)> {
-    let mut other = way.clone();
-    let mut way = way;
-    way.at &= bits;
-    other.at &= !bits;
-    let mut out = Vec::new();
-    if way.at != 0 {
-        out.push((way, true));
-    }
-    if other.at != 0 {
-        out.push((other, false));
-    }
-    out
 }

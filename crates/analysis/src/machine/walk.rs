@@ -5,7 +5,7 @@
 
 use std::collections::BTreeMap;
 
-use yarrowgraph_ir::{AssignOp, BinaryOp, FunctionId, Node, NodeId, TypeRefId, UnaryOp};
+use yarrowgraph_ir::{AssignOp, BinaryOp, Body, FunctionId, Node, NodeId, TypeRefId, UnaryOp};
 
 use super::Machine;
 use super::domain::Domain;
@@ -15,6 +15,8 @@ use crate::program::{Declared, MemberId, Program, Site, Sym, TypeId};
 
 /// So many nodes are walked for one machine.
 const STEPS: u32 = 60_000;
+/// Statements and expressions are walked so deep.
+const NESTED: u32 = 100;
 /// So many ways are told apart at a time.
 const WAYS: usize = 160;
 /// Calls are followed so deep.
@@ -30,8 +32,10 @@ pub(super) enum Value {
     Truth(bool),
     /// What the machine's holder holds.
     Held,
-    /// One of some states, and whether the object is a new one.
-    State(u64, bool),
+    /// One of some states, whether the object is a new one, and where it is named.
+    State(u64, bool, Option<Site>),
+    /// What could be a state, but is none as yet.
+    Named(State, bool, Option<Site>),
     /// What a method was given, by its parameter.
     Message(u16),
     /// The object that has the machine.
@@ -55,9 +59,15 @@ pub(super) struct Way {
     pub at: u64,
     /// The message that it was given, where the way asked: the parameter, and what it can be.
     pub message: Option<(u16, Vec<State>)>,
+    /// Messages that it is not.
+    pub other_than: Vec<(u16, State)>,
     pub conditions: Vec<Condition>,
     /// The method by which the states were last asked.
     asked: Option<Event>,
+    /// Whether the code asked which state it is in.
+    pub told: bool,
+    /// The row of a table that the way is about.
+    pub row: Option<Site>,
     slots: BTreeMap<Slot, Value>,
 }
 
@@ -87,6 +97,10 @@ pub struct Move {
     pub to: usize,
     /// Whether it leads to a new object.
     pub fresh: bool,
+    /// Whether the code asked for the state that it starts from.
+    pub told: bool,
+    /// Whether its conditions can never hold together.
+    pub never: bool,
     /// The statement.
     pub site: Site,
     /// Where the way set out.
@@ -108,14 +122,18 @@ pub enum Event {
 #[derive(Debug, Default)]
 pub(super) struct Found {
     pub moves: Vec<Move>,
-    /// States that comparisons ask for and that there are not.
-    pub strangers: Vec<(Site, State)>,
+    /// What is stored and is none of the states.
+    pub strays: Vec<(Site, State)>,
     /// Labels of a choice by the state.
     pub labels: Vec<(Site, State)>,
     /// Calls of methods of the states.
     pub delegations: Vec<(Site, Sym)>,
     /// Whether a value of which nothing is known was stored.
     pub stores_unknown: bool,
+    /// Statements that store into the holder, as far as some way comes to them.
+    pub stores: std::collections::BTreeSet<Site>,
+    /// Methods that some way runs.
+    pub entered: std::collections::BTreeSet<MemberId>,
     pub cut: bool,
 }
 
@@ -127,6 +145,7 @@ pub(super) struct Walker<'m, 'p> {
     /// Members that may change the state.
     pub movers: &'m rustc_hash::FxHashSet<MemberId>,
     steps: u32,
+    depth: u32,
     frames: Vec<Frame>,
     event: Option<Event>,
     root: Option<MemberId>,
@@ -143,7 +162,7 @@ struct Frame {
 
 impl<'m, 'p> Walker<'m, 'p> {
     pub(super) fn new(flow: &'m Flow<'p>, machine: &'m Machine, domain: Domain, movers: &'m rustc_hash::FxHashSet<MemberId>) -> Self {
-        Self { flow, machine, domain, found: Found::default(), movers, steps: 0, frames: Vec::new(), event: None, root: None }
+        Self { flow, machine, domain, found: Found::default(), movers, steps: 0, depth: 0, frames: Vec::new(), event: None, root: None }
     }
 
     fn program(&self) -> &'p Program {
@@ -153,7 +172,16 @@ impl<'m, 'p> Walker<'m, 'p> {
     /// What a first value comes to.
     pub(super) fn first(&mut self, site: Site) -> Vec<Value> {
         self.frames.push(Frame { member: site.member, function: None, this: Value::Context, call: None });
-        let way = Way { at: u64::MAX, message: None, conditions: Vec::new(), asked: None, slots: BTreeMap::new() };
+        let way = Way {
+            at: u64::MAX,
+            message: None,
+            other_than: Vec::new(),
+            conditions: Vec::new(),
+            asked: None,
+            told: false,
+            row: None,
+            slots: BTreeMap::new(),
+        };
         let found = self.values(site.node, way);
         self.frames.pop();
         found.into_iter().map(|(_, value)| value).collect()
@@ -167,8 +195,12 @@ impl<'m, 'p> Walker<'m, 'p> {
         let slots = (0..params).map(|i| ((member, function, i as u32 | PARAM), Value::Message(i as u16))).collect();
         self.event = Some(event);
         self.root = Some(member);
+        self.found.entered.insert(member);
         self.frames.push(Frame { member, function, this, call: None });
-        let ways = self.run(root, Way { at, message: None, conditions: Vec::new(), asked: None, slots });
+        let ways = self.run(
+            root,
+            Way { at, message: None, other_than: Vec::new(), conditions: Vec::new(), asked: None, told: false, row: None, slots },
+        );
         self.frames.pop();
         ways.into_iter().filter(|(_, exit)| *exit != Exit::Throw).map(|(way, _)| way.at).collect()
     }
@@ -195,9 +227,17 @@ impl<'m, 'p> Walker<'m, 'p> {
     /// Runs a statement or expression.
     pub(super) fn run(&mut self, node: NodeId, way: Way) -> Ways {
         let Some(body) = self.program().body(self.here()) else { return Vec::new() };
-        if self.spent() {
+        if self.spent() || self.depth >= NESTED {
+            self.found.cut |= self.depth >= NESTED;
             return vec![(way, Exit::Value(Value::Unknown))];
         }
+        self.depth += 1;
+        let done = self.run_one(body, node, way);
+        self.depth -= 1;
+        done
+    }
+
+    fn run_one(&mut self, body: &'p Body, node: NodeId, way: Way) -> Ways {
         let next = |way| vec![(way, Exit::Value(Value::Unknown))];
         match body.node(node) {
             Node::Block(list) => self.in_turn(&body.list(list).to_vec(), way),
@@ -284,6 +324,7 @@ impl<'m, 'p> Walker<'m, 'p> {
                             way.at = u64::MAX;
                             way.conditions.clear();
                             way.message = None;
+                            way.other_than.clear();
                         }
                         (way, Exit::Value(Value::Message(YIELDED)))
                     })
@@ -318,6 +359,7 @@ impl<'m, 'p> Walker<'m, 'p> {
             let forget = |mut way: Way| {
                 if outermost {
                     way.asked = None;
+                    way.row = None;
                 }
                 (way, Exit::Value(Value::Unknown))
             };
@@ -335,7 +377,15 @@ impl<'m, 'p> Walker<'m, 'p> {
     fn merge(&mut self, ways: Ways) -> Ways {
         let mut merged: Ways = Vec::new();
         for (way, exit) in ways {
-            let same = merged.iter_mut().find(|(w, e)| *e == exit && w.at == way.at && w.message == way.message && w.slots == way.slots);
+            let same = merged.iter_mut().find(|(w, e)| {
+                *e == exit
+                    && w.at == way.at
+                    && w.row == way.row
+                    && w.told == way.told
+                    && w.message == way.message
+                    && w.other_than == way.other_than
+                    && w.slots == way.slots
+            });
             match same {
                 Some((known, _)) => {
                     let common = known.conditions.iter().zip(&way.conditions).take_while(|(a, b)| a == b).count();
@@ -360,6 +410,9 @@ impl<'m, 'p> Walker<'m, 'p> {
         let turns: Vec<Value> = rows.map_or_else(|| vec![Value::Unknown], |rows| rows.into_iter().map(Value::Row).collect());
         for turn in turns {
             let mut way = way.clone();
+            if let Value::Row(row) = turn {
+                way.row = Some(row);
+            }
             if let Node::Pattern { parts, .. } = body.node(var) {
                 for (at, part) in body.list(parts).iter().enumerate() {
                     let value = self.part(&turn, at);
@@ -483,9 +536,17 @@ impl<'m, 'p> Walker<'m, 'p> {
     /// What an expression comes to.
     pub(super) fn values(&mut self, node: NodeId, way: Way) -> Values {
         let Some(body) = self.program().body(self.here()) else { return Vec::new() };
-        if self.spent() {
+        if self.spent() || self.depth >= NESTED {
+            self.found.cut |= self.depth >= NESTED;
             return vec![(way, Value::Unknown)];
         }
+        self.depth += 1;
+        let found = self.values_of(body, node, way);
+        self.depth -= 1;
+        found
+    }
+
+    fn values_of(&mut self, body: &'p Body, node: NodeId, way: Way) -> Values {
         match body.node(node) {
             Node::Null => vec![(way, Value::Null)],
             Node::Bool(b) => vec![(way, Value::Truth(b))],
@@ -532,7 +593,7 @@ impl<'m, 'p> Walker<'m, 'p> {
             Node::New { args, .. } => {
                 let mut out = Vec::new();
                 for (way, _) in self.all_values(&body.list(args).to_vec(), way) {
-                    let value = self.constant(node).map_or(Value::Row(self.site(node)), |bits| Value::State(bits, true));
+                    let value = self.constant(node, true).unwrap_or(Value::Row(self.site(node)));
                     out.push((way, value));
                 }
                 out
@@ -566,12 +627,12 @@ impl<'m, 'p> Walker<'m, 'p> {
             }
             Node::Lambda(function) => vec![(way, Value::Function(self.here(), function))],
             Node::Object(_) => match self.tagged(node) {
-                Some(bits) => vec![(way, Value::State(bits, true))],
+                Some(value) => vec![(way, value)],
                 None => vec![(way, Value::Row(self.site(node)))],
             },
             Node::Entry { value, .. } => self.values(value, way),
             _ => {
-                let value = self.constant(node).map_or(Value::Unknown, |bits| Value::State(bits, false));
+                let value = self.constant(node, false).unwrap_or(Value::Unknown);
                 vec![(way, value)]
             }
         }
@@ -609,17 +670,25 @@ impl<'m, 'p> Walker<'m, 'p> {
     }
 
     /// The states that an expression names.
-    fn constant(&mut self, node: NodeId) -> Option<u64> {
+    fn constant(&mut self, node: NodeId, fresh: bool) -> Option<Value> {
         let named = state::named(self.flow, self.here(), node)?;
-        self.domain.bit(self.flow, named)
+        Some(self.known(named, fresh, Some(self.site(node))))
+    }
+
+    /// A state that is known, or what may become one if it is stored.
+    pub(super) fn known(&mut self, named: State, fresh: bool, at: Option<Site>) -> Value {
+        match self.domain.find(self.flow, named) {
+            Some(bits) => Value::State(bits, fresh, at),
+            None => Value::Named(named, fresh, at),
+        }
     }
 
     /// The state that an object literal is, by the entry that names it.
-    fn tagged(&mut self, node: NodeId) -> Option<u64> {
+    fn tagged(&mut self, node: NodeId) -> Option<Value> {
         let tag = self.machine.tag?;
         let entry = self.flow.entry_of_literal(self.site(node), tag)?;
         let named = state::named(self.flow, entry.member, entry.node)?;
-        self.domain.bit(self.flow, named)
+        Some(self.known(named, true, Some(self.site(node))))
     }
 
     /// Whether an expression is the machine's holder.
@@ -686,8 +755,8 @@ impl<'m, 'p> Walker<'m, 'p> {
         if self.is_context(node) {
             return vec![(way, Value::Context)];
         }
-        let value = match self.constant(node) {
-            Some(bits) => Value::State(bits, false),
+        let value = match self.constant(node, false) {
+            Some(value) => value,
             None => match self.flow.eval_in(self.here(), node) {
                 Val::Lambda(m, f) => Value::Function(m, f),
                 _ => Value::Unknown,
@@ -764,29 +833,41 @@ impl<'m, 'p> Walker<'m, 'p> {
     /// Stores a value into the holder.
     fn store(&mut self, mut way: Way, value: Value, node: NodeId, given: NodeId) -> Way {
         let was = way.at;
-        let (bits, fresh) = match &value {
-            Value::State(bits, fresh) => (*bits, *fresh),
+        self.found.stores.insert(self.site(node));
+        let (bits, fresh, named_at) = match &value {
+            Value::State(bits, fresh, at) => (*bits, *fresh, *at),
+            Value::Named(state, fresh, at) => match self.domain.bit(self.flow, *state) {
+                Some(bits) => (bits, *fresh, *at),
+                None => {
+                    let stray = (self.site(node), *state);
+                    if matches!(state, State::Entry(..)) && !self.found.strays.contains(&stray) {
+                        self.found.strays.push(stray);
+                    }
+                    (0, false, None)
+                }
+            },
             Value::Held => return way,
             Value::Message(at) => match &way.message {
                 Some((asked, states)) if asked == at => {
                     let states = states.clone();
                     let bits = states.into_iter().filter_map(|s| self.domain.bit(self.flow, s)).fold(0, |a, b| a | b);
-                    (bits, false)
+                    (bits, false, None)
                 }
-                _ => (0, false),
+                _ => (0, false, None),
             },
             Value::Null => {
                 way.at = u64::MAX;
                 return way;
             }
-            _ => (0, false),
+            _ => (0, false, None),
         };
         for local in way.slots.values_mut() {
             if *local == Value::Held {
-                *local = Value::State(was, false);
+                *local = Value::State(was, false, None);
             }
         }
         if bits == 0 {
+            way.told = false;
             self.found.stores_unknown |= !matches!(value, Value::Message(_));
             way.at = u64::MAX;
             return way;
@@ -798,7 +879,7 @@ impl<'m, 'p> Walker<'m, 'p> {
             (_, Some(event)) => vec![way.asked.unwrap_or(event)],
             _ => Vec::new(),
         };
-        let site = self.handed_by(node, given);
+        let site = way.row.take().unwrap_or_else(|| self.said_at(node, given, named_at));
         for to in (0..64).filter(|i| bits & (1 << i) != 0) {
             for event in &events {
                 self.found.moves.push(Move {
@@ -807,13 +888,29 @@ impl<'m, 'p> Walker<'m, 'p> {
                     conditions: way.conditions.clone(),
                     to,
                     fresh,
+                    told: way.told,
+                    never: false,
                     site,
                     root: self.root.unwrap_or(self.here()),
                 });
             }
         }
         way.at = bits;
+        way.told = false;
         way
+    }
+
+    /// The statement that says what is stored: the store itself, the call that hands the value over, or where else it is named.
+    fn said_at(&self, node: NodeId, given: NodeId, named: Option<Site>) -> Site {
+        let store = self.site(node);
+        let handed = self.handed_by(node, given);
+        match named {
+            Some(named) if handed == store => {
+                let within = named.member == store.member && self.program().scope(store.member).is_within(named.node, node);
+                if within { store } else { named }
+            }
+            _ => handed,
+        }
     }
 
     /// The statement that says what is stored: where that is a parameter, the call that hands it over.
@@ -901,7 +998,7 @@ impl<'m, 'p> Walker<'m, 'p> {
             && pack.emplaces.contains(text)
             && let Some(bits) = self.class_bits(ty)
         {
-            let way = self.store(way, Value::State(bits, true), node, node);
+            let way = self.store(way, Value::State(bits, true, None), node, node);
             return vec![(way, Value::Unknown)];
         }
         if pack.alternative_tests.contains(text)
@@ -952,8 +1049,8 @@ impl<'m, 'p> Walker<'m, 'p> {
             }
         }
         let Some(target) = self.flow.callee(self.site(node)) else {
-            let value = match self.constant(node) {
-                Some(bits) => Value::State(bits, true),
+            let value = match self.constant(node, true) {
+                Some(value) => value,
                 // what a library does to one value, it hands back: `std::move(next)`, `Optional.of(next)`
                 None if given.len() == 1 && pack.unwraps.contains(text) => given[0].clone(),
                 None => Value::Unknown,
@@ -967,8 +1064,9 @@ impl<'m, 'p> Walker<'m, 'p> {
         };
         let m = target.member;
         let is_mover = self.movers.contains(&m);
-        let speaks =
-            given.iter().any(|g| !matches!(g, Value::Unknown | Value::Truth(_) | Value::Null | Value::Row(_) | Value::Function(..)));
+        let speaks = given
+            .iter()
+            .any(|g| !matches!(g, Value::Unknown | Value::Truth(_) | Value::Null | Value::Row(_) | Value::Function(..) | Value::Named(..)));
         let small = program.body(m).is_some_and(|b| b.nodes.len() <= BODY);
         if self.frames.len() < DEPTH && (is_mover || speaks || small) && !self.frames.iter().any(|f| f.member == m && f.function.is_none())
         {
@@ -1018,6 +1116,7 @@ impl<'m, 'p> Walker<'m, 'p> {
         let mut later = way.clone();
         later.at = u64::MAX;
         later.message = None;
+        later.other_than.clear();
         later.conditions.clear();
         for slot in later.slots.values_mut() {
             if *slot == Value::Held {
@@ -1031,7 +1130,7 @@ impl<'m, 'p> Walker<'m, 'p> {
     fn delegate(&mut self, node: NodeId, name: Sym, receiver: &Value, given: &[Value], way: &Way) -> Option<Values> {
         let among = match receiver {
             Value::Held => way.at,
-            Value::State(bits, _) => *bits,
+            Value::State(bits, ..) => *bits,
             _ => return None,
         };
         if self.frames.len() >= DEPTH {
@@ -1046,8 +1145,9 @@ impl<'m, 'p> Walker<'m, 'p> {
             let mut of_state = way.clone();
             if *receiver == Value::Held {
                 of_state.at = 1 << index;
+                of_state.told = true;
             }
-            let this = Value::State(1 << index, false);
+            let this = Value::State(1 << index, false, None);
             let event = self.event;
             if *receiver == Value::Held {
                 let asked = code.map_or(Event::Named(name), |(m, f)| if f.is_some() { Event::Named(name) } else { Event::Method(m) });
@@ -1066,6 +1166,14 @@ impl<'m, 'p> Walker<'m, 'p> {
             }
             self.event = event;
         }
+        // what only asks the state says nothing of what is stored later
+        if *receiver == Value::Held {
+            for (of_state, value) in &mut out {
+                if !matches!(value, Value::State(..) | Value::Named(..) | Value::Held) {
+                    of_state.told = way.told;
+                }
+            }
+        }
         if any {
             let site = self.site(node);
             if *receiver == Value::Held && !self.found.delegations.contains(&(site, name)) {
@@ -1080,6 +1188,7 @@ impl<'m, 'p> Walker<'m, 'p> {
         let Some(body) = self.program().body(m) else { return vec![(way, Value::Unknown)] };
         let root = function.map_or(body.root, |f| body.function(f).body);
         let Some(root) = root else { return vec![(way, Value::Unknown)] };
+        self.found.entered.insert(m);
         for (index, value) in given.into_iter().enumerate() {
             put(&mut way, (m, function, index as u32 | PARAM), value);
         }

@@ -1,0 +1,142 @@
+//! Rule `missing-initial-state`: a machine can be asked before it is in any state.
+
+use std::collections::BTreeSet;
+
+use yarrowgraph_ir::{Node, NodeId};
+use yarrowgraph_model::{Certainty, Level};
+
+use super::{Draft, Page, Rule, related, short};
+use crate::machine::{Found, Holder};
+use crate::program::{MemberId, Site, TypeId};
+use crate::wire::Wiring;
+
+pub(super) const RULE: Rule = Rule {
+    name: "missing-initial-state",
+    summary: "a machine can be asked before it is in any state",
+    level: Level::Warning,
+    page: Page {
+        symptom: "The first call crashes, or does nothing: there is no state to ask.",
+        cause: "The state is set by a method that need not have run before the others.",
+        cure: "Give the field a first value, in its declaration or in the constructor.",
+        silent: "A constructor or the declaration sets the state, callers set it right after they make the object, or what asks tests whether there is one.",
+        accept: "A framework sets it before anybody can ask.",
+    },
+    check,
+};
+
+fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
+    let program = wiring.program();
+    let mut found = Vec::new();
+    for machine in wiring.machines() {
+        let Holder::Field(field) = machine.machine.holder else { continue };
+        if !machine.moves || machine.starts || !machine.initial.is_empty() || program.member(field).is_static {
+            continue;
+        }
+        // who is asked must be there
+        let asks: Vec<Site> =
+            machine.delegations.iter().map(|(site, _)| *site).filter(|site| !is_careful(wiring, machine, field, *site)).collect();
+        let owner = program.member(field).owner;
+        if asks.is_empty() || is_set_by_makers(wiring, machine, owner) {
+            continue;
+        }
+        let setters: BTreeSet<MemberId> = machine.transitions.iter().filter(|t| t.from.is_none()).map(|t| t.root).collect();
+        let setter = setters.iter().next().map(|m| short(&program.member_id(*m)));
+        let holder = program.member_id(field);
+        let only = setter.map_or_else(|| "nothing sets it".to_owned(), |s| format!("only {s} sets it"));
+        found.push(Draft {
+            level: Level::Warning,
+            certainty: Certainty::Likely,
+            place: program.member_place(field),
+            message: format!("{} has no state at first: {only}, and it is asked all the same", short(&holder)),
+            related: asks.iter().take(3).map(|s| related("asks it", program.place_of(*s))).collect(),
+            parties: vec![holder],
+            edit: None,
+        });
+    }
+    found
+}
+
+/// Whether what asks the state looks first whether there is one.
+fn is_careful(wiring: &Wiring<'_>, machine: &Found, field: MemberId, site: Site) -> bool {
+    let program = wiring.program();
+    let Some(body) = program.body(site.member) else { return true };
+    let Node::Call { callee, .. } = body.node(site.node) else { return true };
+    let Node::Member { object, optional, .. } = body.node(callee) else { return true };
+    let value = wiring.flow.eval_in(site.member, object);
+    let _ = (machine, field);
+    optional || crate::wire::guards::is_asked(&wiring.flow, site, object, &value, false)
+}
+
+/// Whether everybody who makes an object sets its state before anything else.
+fn is_set_by_makers(wiring: &Wiring<'_>, machine: &Found, owner: TypeId) -> bool {
+    let program = wiring.program();
+    let made: Vec<Site> =
+        program.heirs(owner).into_iter().flat_map(|t| wiring.flow.creations(t)).filter(|s| !wiring.in_test(s.member)).collect();
+    let sets: BTreeSet<MemberId> = machine.transitions.iter().filter(|t| t.from.is_none()).map(|t| t.root).collect();
+    !made.is_empty()
+        && made.iter().all(|creation| {
+            let Some(body) = program.body(creation.member) else { return false };
+            // the first call of one of the object's methods behind it, among the same statements
+            let scope = program.scope(creation.member);
+            let block = scope.ancestors(creation.node).find(|n| matches!(body.node(*n), Node::Block(_)));
+            let beside = |n: &NodeId| {
+                let mut around = scope.ancestors(*n).filter(|a| matches!(body.node(*a), Node::Block(_) | Node::Lambda(_)));
+                around.next() == block && body.span(*n).start >= body.span(creation.node).end
+            };
+            let behind = body.ids().filter(beside).filter_map(|n| {
+                let site = Site { member: creation.member, node: n };
+                matches!(body.node(n), Node::Call { .. }).then(|| wiring.flow.callee(site)).flatten()
+            });
+            let first = behind.filter(|c| program.is_a(owner, program.member(c.member).owner)).map(|c| c.member).next();
+            first.is_some_and(|m| sets.contains(&m) || is_setter(wiring, machine, m))
+        })
+}
+
+/// Whether a method stores what it is given into the holder.
+fn is_setter(wiring: &Wiring<'_>, machine: &Found, m: MemberId) -> bool {
+    let Holder::Field(field) = machine.machine.holder else { return false };
+    wiring.flow.definitions(field).iter().any(|d| d.member == m)
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::testing::expect;
+
+    #[test]
+    fn set_by_a_method_that_need_not_run() {
+        expect(
+            "missing-initial-state",
+            r#"
+//// ramp.ts
+interface Stage { pulse(): void; halt(): void; }
+class Lowering implements Stage {
+  constructor(private readonly ramp: Ramp) {}
+  pulse(): void { this.ramp.become(new Landed(this.ramp)); }
+  halt(): void { this.ramp.become(new Landed(this.ramp)); }
+}
+class Landed implements Stage {
+  constructor(private readonly ramp: Ramp) {}
+  pulse(): void { this.ramp.become(new Lowering(this.ramp)); }
+  halt(): void { console.log('still'); }
+}
+export class Ramp {
+  private stage!: Stage; //! missing-initial-state warning
+  lower(): void { this.become(new Lowering(this)); }
+  pulse(): void { this.stage.pulse(); }
+  halt(): void { this.stage.halt(); }
+  become(stage: Stage): void { this.stage = stage; }
+}
+export class Gate {
+  private stage: Stage;
+  constructor(ramp: Ramp) { this.stage = new Landed(ramp); }
+  lower(ramp: Ramp): void { this.stage = new Lowering(ramp); }
+  pulse(): void { this.stage.pulse(); }
+}
+const ramp = new Ramp();
+ramp.pulse();
+ramp.lower();
+new Gate(ramp).pulse();
+"#,
+        );
+    }
+}

@@ -1,0 +1,142 @@
+//! Rule `shadowed-transition`: a transition can never be taken, because an earlier one always is.
+
+use std::collections::BTreeMap;
+
+use yarrowgraph_ir::Node;
+use yarrowgraph_model::{Certainty, Level, Place};
+
+use super::{Draft, Page, Rule, related, short};
+use crate::machine::Transition;
+use crate::program::{Program, Site};
+use crate::wire::Wiring;
+
+pub(super) const RULE: Rule = Rule {
+    name: "shadowed-transition",
+    summary: "a transition can never be taken, because an earlier one always is",
+    level: Level::Warning,
+    page: Page {
+        symptom: "A state change that the code spells out never happens.",
+        cause: "An earlier branch for the same state and event has a condition that holds whenever this one's does.",
+        cure: "Put the narrower condition first.",
+        silent: "The conditions are not comparable.",
+        accept: "The later branch is kept on purpose, for when the earlier one goes.",
+    },
+    check,
+};
+
+fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
+    let program = wiring.program();
+    let mut found: Vec<Draft> = Vec::new();
+    for machine in wiring.machines().iter().filter(|m| m.moves) {
+        let holder = machine.id(program);
+        let name = |i: usize| machine.domain.states[i].name(program);
+        let mut by_site: BTreeMap<Site, Vec<&Transition>> = BTreeMap::new();
+        for t in &machine.transitions {
+            by_site.entry(t.site).or_default().push(t);
+        }
+        for (site, transitions) in &by_site {
+            if !transitions.iter().all(|t| t.never) {
+                continue;
+            }
+            let t = transitions[0];
+            let earlier = machine.transitions.iter().find(|o| o.from == t.from && o.event == t.event && o.site < *site && !o.never);
+            found.push(Draft {
+                level: Level::Warning,
+                certainty: Certainty::Certain,
+                place: condition_place(program, t).unwrap_or_else(|| program.place_of(*site)),
+                message: format!(
+                    "{} never goes from `{}` to `{}` here: an earlier branch is taken whenever this one's condition holds",
+                    short(&holder),
+                    t.from.map_or_else(|| "*".to_owned(), name),
+                    name(t.to)
+                ),
+                related: earlier
+                    .map(|o| related("what is taken", condition_place(program, o).unwrap_or_else(|| program.place_of(o.site))))
+                    .into_iter()
+                    .collect(),
+                parties: vec![holder.clone(), t.from.map_or_else(|| "*".to_owned(), name), name(t.to)],
+                edit: None,
+            });
+        }
+        // a second row for the same state and event, where the first asks nothing else
+        for (at, t) in machine.transitions.iter().enumerate() {
+            let same = |o: &&Transition| {
+                o.from == t.from
+                    && o.event == t.event
+                    && o.from.is_some()
+                    && o.site != t.site
+                    && o.root == t.root
+                    && o.conditions.is_empty()
+            };
+            let row = is_row(program, t.site);
+            if let Some(first) = machine.transitions[..at].iter().find(same).filter(|f| row && is_row(program, f.site)) {
+                found.push(Draft {
+                    level: Level::Warning,
+                    certainty: Certainty::Certain,
+                    place: program.place_of(t.site),
+                    message: format!("{} never goes by this row: one before it has the same state and event", short(&holder)),
+                    related: vec![related("the row that is taken", program.place_of(first.site))],
+                    parties: vec![holder.clone(), name(t.to)],
+                    edit: None,
+                });
+            }
+        }
+        for site in &machine.passed_over {
+            found.push(Draft {
+                level: Level::Warning,
+                certainty: Certainty::Likely,
+                place: program.place_of(*site),
+                message: format!("{} never moves here: what is asked before has taken every way to this statement", short(&holder)),
+                related: Vec::new(),
+                parties: vec![holder.clone(), program.member_id(site.member)],
+                edit: None,
+            });
+        }
+    }
+    found
+}
+
+/// The condition that can never hold, where it is written before the transition.
+fn condition_place(program: &Program, t: &Transition) -> Option<Place> {
+    let (site, _) = t.conditions.iter().rfind(|(site, holds)| *holds && site.member == t.site.member || !t.never && *holds)?;
+    Some(program.place_of(*site))
+}
+
+/// Whether a place is a row of a table rather than a statement.
+fn is_row(program: &Program, site: Site) -> bool {
+    program.body(site.member).is_some_and(|b| matches!(b.node(site.node), Node::Collection { .. } | Node::Object(_) | Node::New { .. }))
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::testing::expect;
+
+    #[test]
+    fn a_wider_condition_comes_first() {
+        expect(
+            "shadowed-transition",
+            r#"
+//// Kiln.java
+package bakery;
+class Oven {
+    enum Heat { COLD, WARM, HOT, SAFE }
+    private Heat heat = Heat.COLD;
+    void measure(double celsius) {
+        if (heat == Heat.COLD && celsius > 60) {
+            heat = Heat.WARM;
+        } else if (heat == Heat.WARM && celsius > 150) {
+            heat = Heat.HOT;
+        } else if (heat == Heat.WARM && celsius > 300) { //! shadowed-transition warning
+            heat = Heat.SAFE;
+        } else if (heat == Heat.HOT && celsius > 400) {
+            heat = Heat.SAFE;
+        } else if (heat == Heat.HOT && celsius > 200) {
+            heat = Heat.WARM;
+        }
+    }
+    public static void main(String[] args) { new Oven().measure(20); }
+}
+"#,
+        );
+    }
+}

@@ -1,0 +1,107 @@
+//! Rule `shared-state-data`: states keep what changes in a static field, so that machines share it.
+
+use yarrowgraph_ir::MemberKind;
+use yarrowgraph_model::{Certainty, Level};
+
+use super::{Draft, Page, Rule, related, short};
+use crate::machine::Encoding;
+use crate::program::{MemberId, Site};
+use crate::state::{How, Write};
+use crate::wire::Wiring;
+
+pub(super) const RULE: Rule = Rule {
+    name: "shared-state-data",
+    summary: "states keep what changes in a static field, so that machines share it",
+    level: Level::Warning,
+    page: Page {
+        symptom: "Two objects count together, and tests pass or fail with their order.",
+        cause: "The state's class keeps its data in a static field.",
+        cure: "Keep it in the state object, or in the context.",
+        silent: "The field is never changed after it is made, or holds the one object of the class.",
+        accept: "The count is meant to be that of all machines.",
+    },
+    check,
+};
+
+fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
+    let program = wiring.program();
+    let mut found = Vec::new();
+    for machine in wiring.machines().iter().filter(|m| m.moves) {
+        let Encoding::Objects(base) = machine.domain.encoding else { continue };
+        let holder = machine.id(program);
+        for class in program.heirs(base) {
+            for field in program.ty(class).members.iter().copied() {
+                let info = program.member(field);
+                let is_data = matches!(info.kind, MemberKind::Field | MemberKind::Property)
+                    && info.is_static
+                    && wiring.flow.type_held(field).own().is_none_or(|t| !program.is_a(t, base));
+                if !is_data {
+                    continue;
+                }
+                let changes: Vec<Site> =
+                    wiring.writes(field).iter().filter(|w| !w.initial && !first_time(wiring, field, w)).map(|w| w.site).collect();
+                let own = changes.iter().filter(|s| program.is_a(program.member(s.member).owner, base) && s.member != field).count();
+                if own == 0 {
+                    continue;
+                }
+                let id = program.member_id(field);
+                found.push(Draft {
+                    level: Level::Warning,
+                    certainty: Certainty::Likely,
+                    place: program.member_place(field),
+                    message: format!(
+                        "every {} shares {}, which its states change",
+                        short(&program.type_id(machine.owner(program))),
+                        short(&id)
+                    ),
+                    related: changes.iter().take(3).map(|s| related("changed here", program.place_of(*s))).collect(),
+                    parties: vec![holder.clone(), id],
+                    edit: None,
+                });
+            }
+        }
+    }
+    found
+}
+
+/// Whether a write only gives a static field the first value, when it is asked for.
+fn first_time(wiring: &Wiring<'_>, field: MemberId, write: &Write) -> bool {
+    let How::Set(value) = write.how else { return false };
+    let program = wiring.program();
+    let class = program.member(field).owner;
+    matches!(wiring.flow.eval_in(write.site.member, value), crate::flow::Val::New(_))
+        && wiring.flow.type_of_node(write.site.member, value).own() == Some(class)
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::testing::expect;
+
+    #[test]
+    fn a_static_count_in_a_state() {
+        expect(
+            "shared-state-data",
+            r#"
+//// lift.js
+class Stage { constructor(lift) { this.lift = lift; } }
+class Flooding extends Stage {
+  static attempts = 0; //! shared-state-data warning
+  static LIMIT = 200;
+  sensor(metres) {
+    Flooding.attempts += 1;
+    if (Flooding.attempts > Flooding.LIMIT) this.lift.to(new Still(this.lift));
+    else if (metres > 4) this.lift.to(new Raised(this.lift));
+  }
+}
+class Raised extends Stage { sensor(metres) { if (metres < 1) this.lift.to(new Still(this.lift)); } }
+class Still extends Stage { sensor(metres) { if (metres > 1) this.lift.to(new Flooding(this.lift)); } }
+export class Lift {
+  #stage = new Still(this);
+  sensor(metres) { this.#stage.sensor(metres); }
+  to(stage) { this.#stage = stage; }
+}
+new Lift().sensor(3);
+"#,
+        );
+    }
+}

@@ -1,0 +1,91 @@
+//! Rule `trap-state`: a state has no way out and is not said to be final.
+
+use yarrowgraph_model::{Certainty, Level};
+
+use super::{Draft, Page, Rule, related, short};
+use crate::machine::is_final;
+use crate::wire::Wiring;
+
+pub(super) const RULE: Rule = Rule {
+    name: "trap-state",
+    summary: "a state has no way out and is not said to be final",
+    level: Level::Note,
+    page: Page {
+        symptom: "Once it is in this state the object answers nothing any more.",
+        cause: "The transition that leads out of it was forgotten.",
+        cure: "Add it, or say that the state is final: by its name, or by a question that answers so.",
+        silent: "The state is named or marked as final, or something of which nothing is known is stored.",
+        accept: "The state is the end, and its name is given by others.",
+    },
+    check,
+};
+
+fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    let mut found = Vec::new();
+    for machine in wiring.machines() {
+        if !machine.moves
+            || machine.stores_unknown
+            || !machine.discarded.is_empty()
+            || machine.transitions.iter().any(|t| t.from.is_none() && t.told)
+        {
+            continue;
+        }
+        let reached = machine.reached();
+        let holder = machine.id(program);
+        for (index, state) in machine.domain.states.iter().enumerate() {
+            if machine.ways_out(index).next().is_some() || !reached.contains(&index) || is_final(wiring, machine, index) {
+                continue;
+            }
+            let Some(place) =
+                state.place(flow).or_else(|| machine.transitions.iter().find(|t| t.to == index).map(|t| program.place_of(t.site)))
+            else {
+                continue;
+            };
+            let name = state.name(program);
+            let ways = machine.transitions.iter().filter(|t| t.to == index).map(|t| related("leads into it", program.place_of(t.site)));
+            found.push(Draft {
+                level: Level::Note,
+                certainty: Certainty::Likely,
+                place,
+                message: format!("nothing leads {} out of state `{name}`", short(&holder)),
+                related: ways.take(3).collect(),
+                parties: vec![holder.clone(), name],
+                edit: None,
+            });
+        }
+    }
+    found
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::testing::expect;
+
+    #[test]
+    fn nothing_leads_out() {
+        expect(
+            "trap-state",
+            r#"
+//// shutter.h
+enum class Slit {
+    Closed,
+    Opening,
+    Open,
+    Jammed, //! trap-state note
+    Retired
+};
+class Shutter {
+public:
+    void open() { if (slit_ == Slit::Closed) slit_ = Slit::Opening; }
+    void stopped(bool atEnd) { if (slit_ == Slit::Opening) slit_ = atEnd ? Slit::Open : Slit::Jammed; }
+    void close() { if (slit_ == Slit::Open) slit_ = Slit::Closed; }
+    void retire() { if (slit_ == Slit::Closed) slit_ = Slit::Retired; }
+private:
+    Slit slit_ = Slit::Closed;
+};
+int main() { Shutter s; s.open(); s.stopped(true); s.close(); s.retire(); }
+"#,
+        );
+    }
+}

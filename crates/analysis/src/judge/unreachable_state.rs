@@ -1,0 +1,253 @@
+//! Rule `unreachable-state`: no sequence of transitions leads to a state.
+
+use yarrowgraph_ir::{BinaryOp, CollectionKind, Node};
+use yarrowgraph_model::{Certainty, Level};
+
+use super::{Draft, Page, Rule, related, short};
+use crate::flow::Val;
+use crate::machine::{Encoding, Found, State};
+use crate::program::{MemberId, Site, TypeId};
+use crate::wire::Wiring;
+
+pub(super) const RULE: Rule = Rule {
+    name: "unreachable-state",
+    summary: "no sequence of transitions leads to a state",
+    level: Level::Warning,
+    page: Page {
+        symptom: "A state is declared and handled, and no object is ever in it.",
+        cause: "Nothing sets the state, or only states that are themselves never reached lead to it.",
+        cure: "Add the transition that was meant, or take the state away.",
+        silent: "Something of which nothing is known is stored, or the constant is handed on elsewhere; what states answer is let go (`discarded-next-state`).",
+        accept: "The state is kept for data from elsewhere, which the code does not show.",
+    },
+    check,
+};
+
+fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    let mut found = Vec::new();
+    for machine in wiring.machines() {
+        // one call that lets the next state go stands for all that is not reached by it
+        if !machine.moves || machine.stores_unknown || machine.initial.is_empty() || !machine.discarded.is_empty() {
+            continue;
+        }
+        let reached = machine.reached();
+        let holder = machine.id(program);
+        for (index, state) in machine.domain.states.iter().enumerate() {
+            if reached.contains(&index) || comes_from_elsewhere(wiring, machine, *state) {
+                continue;
+            }
+            let Some(place) = state.place(flow).or_else(|| label(machine, *state).map(|site| program.place_of(site))) else { continue };
+            let name = state.name(program);
+            let leads = machine.transitions.iter().filter(|t| t.to == index).count();
+            let why = if leads == 0 { "nothing sets it" } else { "only states that are never reached lead to it" };
+            let ways = machine
+                .ways_out(index)
+                .filter(|t| t.from == Some(index))
+                .map(|t| related("what would lead out of it", program.place_of(t.site)));
+            found.push(Draft {
+                level: Level::Warning,
+                certainty: Certainty::Likely,
+                place,
+                message: format!("{} is never in state `{name}`: {why}", short(&holder)),
+                related: ways.take(3).collect(),
+                parties: vec![holder.clone(), name],
+                edit: None,
+            });
+        }
+    }
+    found
+}
+
+/// The first label that asks for a state that is declared nowhere.
+fn label(machine: &Found, state: State) -> Option<Site> {
+    machine.labels.iter().filter(|(_, s)| *s == state).map(|(site, _)| *site).min()
+}
+
+/// Whether a state can come into the machine by code that is not understood: its objects are made, or its constant is used
+/// as a value, where no transition is known.
+fn comes_from_elsewhere(wiring: &Wiring<'_>, machine: &Found, state: State) -> bool {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    let known: Vec<Site> = machine.transitions.iter().map(|t| t.site).collect();
+    let is_known = |site: &Site| {
+        let scope = program.scope(site.member);
+        scope.ancestors(site.node).chain(std::iter::once(site.node)).any(|node| known.contains(&Site { member: site.member, node }))
+    };
+    match state {
+        State::Class(class) => {
+            let heirs = program.heirs(class);
+            let made = heirs.into_iter().flat_map(|t| flow.creations(t)).filter(|site| !wiring.in_test(site.member));
+            let tells = matches!(machine.domain.encoding, Encoding::Alternatives(_) | Encoding::Variant | Encoding::Objects(_));
+            made.filter(|site| !is_known(site)).count() > 0 || !tells || by_brace(wiring, class)
+        }
+        State::Constant(m) => {
+            let name = program.member(m).name;
+            program
+                .index
+                .reads(name)
+                .iter()
+                .any(|site| !wiring.in_test(site.member) && !is_known(site) && is_it(wiring, *site, m) && is_value(wiring, *site))
+        }
+        State::Entry(table, key) => program.index.reads(key).iter().any(|site| {
+            let value = flow.eval(*site);
+            let it = matches!(&value, Val::Outside(of, k) if *k == key && **of == Val::Static(table));
+            it && !is_known(site) && is_value(wiring, *site)
+        }),
+        // a text may come from anywhere, but then something unknown is stored
+        State::Text(_) => machine.domain.closed || label(machine, state).is_none(),
+        State::Function(_) => true,
+    }
+}
+
+/// Whether objects of a class may be made without naming it as one that is created.
+fn by_brace(wiring: &Wiring<'_>, class: TypeId) -> bool {
+    let program = wiring.program();
+    let calls = program.index.calls(program.ty(class).name);
+    calls.iter().any(|site| !wiring.in_test(site.member) && wiring.flow.callee(*site).is_none())
+}
+
+fn is_it(wiring: &Wiring<'_>, site: Site, m: MemberId) -> bool {
+    match wiring.flow.eval(site) {
+        Val::Static(x) => x == m,
+        // a name alone, as a label of a choice: it asks
+        Val::Unknown | Val::Global(_) => false,
+        _ => false,
+    }
+}
+
+/// Whether an expression hands a value on, rather than asking for it.
+fn is_value(wiring: &Wiring<'_>, site: Site) -> bool {
+    let program = wiring.program();
+    let Some(body) = program.body(site.member) else { return true };
+    let scope = program.scope(site.member);
+    let pack = &program.kit_of(site.member).pack;
+    let mut node = site.node;
+    while let Some(parent) = scope.parent(node) {
+        match body.node(parent) {
+            Node::Binary { op: BinaryOp::Eq | BinaryOp::Ne, .. } | Node::TypeTest { .. } => return false,
+            Node::Case { body: inner, .. } => return inner == node,
+            Node::Entry { key, .. } => return key != node,
+            Node::Call { callee, args, .. } if callee == node || body.list(args).len() == 1 => {
+                let name = match body.node(callee) {
+                    Node::Member { name, .. } | Node::Name(name) => program.unit_of(site.member).text(name),
+                    _ => "",
+                };
+                return !(pack.equality.contains(name) || pack.membership.contains(name));
+            }
+            Node::Member { .. } => return false,
+            // the key of a table's row stands first
+            Node::Collection { kind: CollectionKind::Tuple, items } | Node::Opaque(items) if body.list(items).first() == Some(&node) => {
+                return false;
+            }
+            Node::Unary { .. } | Node::Opaque(_) | Node::Cast { .. } => node = parent,
+            _ => return true,
+        }
+    }
+    true
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::testing::expect;
+
+    #[test]
+    fn a_phase_that_nothing_sets() {
+        expect(
+            "unreachable-state",
+            r#"
+//// Chamber.cs
+namespace Marlwend;
+public enum Level { Low, Filling, Full, Draining, Stranded } //! unreachable-state warning
+public sealed class Chamber {
+    private Level _level = Level.Low;
+    public void Fill() { if (_level == Level.Low) _level = Level.Filling; }
+    public void Settle(double metres) {
+        switch (_level) {
+            case Level.Filling when metres > 4: _level = Level.Full; break;
+            case Level.Draining when metres < 1: _level = Level.Low; break;
+            case Level.Stranded: _level = Level.Low; break;
+        }
+    }
+    public void Drain() { if (_level == Level.Full) _level = Level.Draining; }
+    public static void Main() { var c = new Chamber(); c.Fill(); c.Settle(5); c.Drain(); }
+}
+"#,
+        );
+    }
+
+    #[test]
+    fn alternatives_that_nothing_makes() {
+        expect(
+            "unreachable-state",
+            r#"
+//// Dough.java
+package bakery;
+sealed interface Dough {
+    record Mixed() implements Dough {}
+    record Proving(int minutes) implements Dough {}
+    record Scorched() implements Dough {} //! unreachable-state warning
+    record Baked() implements Dough {}
+    static Dough wait(Dough d, int minutes) {
+        if (d instanceof Mixed) return new Proving(minutes);
+        if (d instanceof Proving p && p.minutes() > 90) return new Baked();
+        if (d instanceof Scorched) return new Mixed();
+        return d;
+    }
+}
+class Loaf {
+    private Dough dough = new Dough.Mixed();
+    void rest(int minutes) { dough = Dough.wait(dough, minutes); }
+    public static void main(String[] args) { new Loaf().rest(100); }
+}
+"#,
+        );
+    }
+
+    #[test]
+    fn a_text_that_is_asked_for_and_never_stored() {
+        expect(
+            "unreachable-state",
+            r#"
+//// dome.js
+export class Dome {
+  #at = 'shut';
+  turn() {
+    switch (this.#at) {
+      case 'shut':
+        this.#at = 'opening';
+        break;
+      case 'opening':
+        this.#at = 'open';
+        break;
+      case 'stuck': //! unreachable-state warning
+        this.#at = 'shut';
+        break;
+      case 'open':
+        this.#at = 'shut';
+        break;
+    }
+  }
+}
+new Dome().turn();
+"#,
+        );
+    }
+
+    #[test]
+    fn what_is_stored_from_elsewhere_may_be_any() {
+        expect(
+            "unreachable-state",
+            r#"
+//// Chamber.cs
+namespace Marlwend;
+public enum Level { Low, Full, Dry }
+public sealed class Chamber {
+    private Level _level = Level.Low;
+    public void Fill() { if (_level == Level.Low) _level = Level.Full; else if (_level == Level.Full) _level = Level.Low; }
+    public void Load(string line) { _level = System.Enum.Parse<Level>(line); }
+    public static void Main() { var c = new Chamber(); c.Fill(); c.Load("Dry"); }
+}
+"#,
+        );
+    }
+}

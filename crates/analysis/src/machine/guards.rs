@@ -1,0 +1,88 @@
+//! Conditions of transitions: which of them cannot hold together, as far as limits and texts tell.
+
+use yarrowgraph_ir::{BinaryOp, Node};
+
+use crate::program::{Program, Site};
+use crate::written;
+
+/// A value that is held against a limit.
+#[derive(Debug, PartialEq)]
+struct Limit {
+    value: String,
+    low: Option<(f64, bool)>,
+    high: Option<(f64, bool)>,
+}
+
+/// Whether some conditions, each of which must hold or not, exclude each other.
+pub fn contradict(program: &Program, conditions: &[(Site, bool)]) -> bool {
+    for (at, (site, holds)) in conditions.iter().enumerate() {
+        for (other, other_holds) in &conditions[..at] {
+            if excludes(program, (*site, *holds), (*other, *other_holds)) {
+                return true;
+            }
+        }
+    }
+    false
+}
+
+/// Whether two conditions cannot hold together.
+fn excludes(program: &Program, a: (Site, bool), b: (Site, bool)) -> bool {
+    if let (Some(a), Some(b)) = (limit(program, a), limit(program, b))
+        && a.value == b.value
+    {
+        return above(&a, &b) || above(&b, &a);
+    }
+    let speaks = |text: &str| !text.contains('\u{2026}') && !text.contains('(');
+    let (text, other) = (written::expression(program, a.0), written::expression(program, b.0));
+    text == other && a.1 != b.1 && speaks(&text)
+}
+
+/// Whether one value must be above all that the other can be.
+fn above(a: &Limit, b: &Limit) -> bool {
+    match (a.low, b.high) {
+        (Some((low, with)), Some((high, with_high))) => low > high || low == high && !(with && with_high),
+        _ => false,
+    }
+}
+
+/// What a comparison with a number says of the value.
+fn limit(program: &Program, (site, holds): (Site, bool)) -> Option<Limit> {
+    let body = program.body(site.member)?;
+    let Node::Binary { op, left, right } = body.node(site.node) else { return None };
+    let number = |node| match body.node(node) {
+        Node::Num(text) => {
+            program.unit_of(site.member).text(text).replace('_', "").trim_end_matches(['f', 'd', 'L', 'm']).parse::<f64>().ok()
+        }
+        _ => None,
+    };
+    let text = |node| written::expression(program, Site { member: site.member, node });
+    let (value, number, op) = match (number(left), number(right)) {
+        (None, Some(n)) => (text(left), n, op),
+        (Some(n), None) => (text(right), n, turned(op)?),
+        _ => return None,
+    };
+    if value.contains('\u{2026}') {
+        return None;
+    }
+    let (low, high) = match (op, holds) {
+        (BinaryOp::Gt, true) | (BinaryOp::Le, false) => (Some((number, false)), None),
+        (BinaryOp::Ge, true) | (BinaryOp::Lt, false) => (Some((number, true)), None),
+        (BinaryOp::Lt, true) | (BinaryOp::Ge, false) => (None, Some((number, false))),
+        (BinaryOp::Le, true) | (BinaryOp::Gt, false) => (None, Some((number, true))),
+        (BinaryOp::Eq, true) | (BinaryOp::Ne, false) => (Some((number, true)), Some((number, true))),
+        _ => return None,
+    };
+    Some(Limit { value, low, high })
+}
+
+/// The comparison with its sides changed.
+fn turned(op: BinaryOp) -> Option<BinaryOp> {
+    Some(match op {
+        BinaryOp::Gt => BinaryOp::Lt,
+        BinaryOp::Ge => BinaryOp::Le,
+        BinaryOp::Lt => BinaryOp::Gt,
+        BinaryOp::Le => BinaryOp::Ge,
+        BinaryOp::Eq | BinaryOp::Ne => op,
+        _ => return None,
+    })
+}

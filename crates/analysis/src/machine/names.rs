@@ -1,0 +1,245 @@
+//! Names of states, as views ask for them: a text that is compared with what a state is called.
+
+use std::collections::BTreeSet;
+
+use rayon::prelude::*;
+use rustc_hash::FxHashMap;
+use yarrowgraph_ir::{BinaryOp, MemberKind, Node, NodeId, TypeKind};
+
+use super::{Encoding, Found, Holder, State, state};
+use crate::flow::{Flow, Val, only_return};
+use crate::program::{MemberId, Site, Sym, TypeId};
+use crate::wire::Wiring;
+
+/// Getters are followed so far.
+const HOPS: u32 = 4;
+
+/// A comparison with the name of a state.
+#[derive(Clone, Debug)]
+pub struct Asked {
+    /// The name, where it is written.
+    pub site: Site,
+    /// What it says.
+    pub name: String,
+    /// The machine, by its place among those found.
+    pub machine: usize,
+    /// What states are called.
+    pub known: Vec<String>,
+}
+
+/// All comparisons with names that no state has.
+pub fn strangers(wiring: &Wiring<'_>) -> Vec<Asked> {
+    let flow = &wiring.flow;
+    let program = flow.program;
+    let machines = wiring.machines();
+    if machines.iter().all(|m| !m.moves) {
+        return Vec::new();
+    }
+    let by_field: FxHashMap<MemberId, usize> = machines
+        .iter()
+        .enumerate()
+        .filter(|(_, m)| m.moves)
+        .filter_map(|(i, m)| if let Holder::Field(f) = m.machine.holder { Some((f, i)) } else { None })
+        .collect();
+    let views = Views { flow, machines, by_field };
+    let mut found: Vec<Asked> = (0..program.members.len())
+        .into_par_iter()
+        .flat_map_iter(|i| views.in_member(MemberId(i as u32)))
+        .filter(|asked| !wiring.in_test(asked.site.member))
+        .collect();
+    found.sort_by_key(|a| a.site);
+    found.dedup_by_key(|a| a.site);
+    found
+}
+
+struct Views<'w, 'p> {
+    flow: &'w Flow<'p>,
+    machines: &'w [Found],
+    by_field: FxHashMap<MemberId, usize>,
+}
+
+impl Views<'_, '_> {
+    fn in_member(&self, member: MemberId) -> Vec<Asked> {
+        let program = self.flow.program;
+        let Some(body) = program.body(member) else { return Vec::new() };
+        let pack = &program.kit_of(member).pack;
+        let mut found = Vec::new();
+        for node in body.ids() {
+            match body.node(node) {
+                Node::Binary { op: BinaryOp::Eq | BinaryOp::Ne, left, right } => {
+                    found.extend(self.compared(member, left, right));
+                    found.extend(self.compared(member, right, left));
+                }
+                Node::Call { callee, args, .. } => {
+                    let Node::Member { object, name, .. } = body.node(callee) else { continue };
+                    let [other] = body.list(args) else { continue };
+                    if pack.equality.contains(program.unit_of(member).text(name)) {
+                        found.extend(self.compared(member, object, *other));
+                        found.extend(self.compared(member, *other, object));
+                    }
+                }
+                Node::Switch { subject: Some(subject), cases } => {
+                    for case in body.list(cases) {
+                        let Node::Case { labels, .. } = body.node(*case) else { continue };
+                        for label in body.list(labels) {
+                            found.extend(self.compared(member, subject, *label));
+                        }
+                    }
+                }
+                _ => {}
+            }
+        }
+        found
+    }
+
+    /// A comparison of something with a constant name.
+    fn compared(&self, member: MemberId, value: NodeId, name: NodeId) -> Option<Asked> {
+        let program = self.flow.program;
+        let body = program.body(member)?;
+        let asked = match body.node(name) {
+            Node::Str(text) => State::Text(program.sym_in(member, text)),
+            Node::Member { .. } => match state::named(self.flow, member, name)? {
+                entry @ State::Entry(..) => entry,
+                _ => return None,
+            },
+            _ => return None,
+        };
+        if !matches!(body.node(value), Node::Name(_) | Node::Member { .. } | Node::Call { .. }) {
+            return None;
+        }
+        let (machine, known) = self.names(Site { member, node: value }, HOPS)?;
+        let of = &self.machines[machine];
+        if let State::Entry(table, key) = asked {
+            let listed = state::listed(self.flow, table)?;
+            let is_domain = of.domain.states.iter().any(|s| matches!(s, State::Entry(t, _) if *t == table));
+            return (is_domain && !listed.contains(&key)).then(|| Asked {
+                site: Site { member, node: name },
+                name: asked.name(program),
+                machine,
+                known: of.domain.states.iter().map(|s| s.name(program)).collect(),
+            });
+        }
+        let known = known?;
+        let text = asked.name(program);
+        (!known.contains(&text) && !text.is_empty()).then(|| Asked {
+            site: Site { member, node: name },
+            name: text,
+            machine,
+            known: known.into_iter().collect(),
+        })
+    }
+
+    /// The machine whose state an expression is, or is the name of, and what states are called; no names where they are
+    /// not all known.
+    fn names(&self, site: Site, hops: u32) -> Option<(usize, Option<BTreeSet<String>>)> {
+        let program = self.flow.program;
+        let body = program.body(site.member)?;
+        let hops = hops.checked_sub(1)?;
+        if let Val::Member(_, m) | Val::Static(m) = self.flow.eval(site)
+            && let Some(machine) = self.by_field.get(&m)
+        {
+            let of = &self.machines[*machine];
+            let whole = of.domain.encoding == Encoding::Text && !of.stores_unknown && of.machine.tag.is_none();
+            let texts = whole.then(|| of.domain.states.iter().map(|s| self.text(*s)).collect::<Option<BTreeSet<String>>>()).flatten();
+            return Some((*machine, texts));
+        }
+        match body.node(site.node) {
+            Node::Call { callee, .. } => {
+                let Node::Member { object, name, .. } = body.node(callee) else { return self.through(site, hops) };
+                if let Some((machine, names)) = self.called(site.member, object, program.sym_in(site.member, name)) {
+                    return Some((machine, names));
+                }
+                self.through(site, hops)
+            }
+            Node::Member { object, name, .. } => self.called(site.member, object, program.sym_in(site.member, name)),
+            _ => None,
+        }
+    }
+
+    /// What a getter hands out.
+    fn through(&self, call: Site, hops: u32) -> Option<(usize, Option<BTreeSet<String>>)> {
+        let program = self.flow.program;
+        let callee = self.flow.callee(call)?.member;
+        let body = program.body(callee)?;
+        let root = body.root?;
+        let node = if body.returns_root { root } else { only_return(body, root)? };
+        self.names(Site { member: callee, node }, hops)
+    }
+
+    /// What states answer to a name: each its own text; of an enumeration the names of its constants.
+    fn called(&self, member: MemberId, object: NodeId, name: Sym) -> Option<(usize, Option<BTreeSet<String>>)> {
+        let program = self.flow.program;
+        let (machine, _) = match self.flow.eval_in(member, object) {
+            Val::Member(_, m) | Val::Static(m) => (*self.by_field.get(&m)?, ()),
+            _ => return None,
+        };
+        let of = &self.machines[machine];
+        let pack = &program.kit_of(member).pack;
+        match of.domain.encoding {
+            Encoding::Enumeration(_) => {
+                let is_name = pack.constant_names.contains(program.text(name));
+                is_name.then(|| (machine, Some(of.domain.states.iter().map(|s| s.name(program)).collect())))
+            }
+            Encoding::Objects(_) | Encoding::Values | Encoding::Alternatives(_) => {
+                let texts: Option<BTreeSet<String>> = of.domain.states.iter().map(|s| self.label(*s, name)).collect();
+                let texts = texts.filter(|t| t.len() == of.domain.states.len() && t.len() > 1)?;
+                Some((machine, Some(texts)))
+            }
+            _ => None,
+        }
+    }
+
+    fn text(&self, state: State) -> Option<String> {
+        match state {
+            State::Text(_) => Some(state.name(self.flow.program)),
+            State::Constant(m) => self.str_at(self.flow.only_definition(m)?),
+            _ => None,
+        }
+    }
+
+    fn str_at(&self, site: Site) -> Option<String> {
+        let program = self.flow.program;
+        let body = program.body(site.member)?;
+        match body.node(site.node) {
+            Node::Str(text) => Some(program.unit_of(site.member).text(text).trim_matches('"').to_owned()),
+            Node::Entry { value, .. } => self.str_at(Site { member: site.member, node: value }),
+            _ => match self.flow.eval(site) {
+                Val::Str(text) => Some(program.text(text).trim_matches('"').to_owned()),
+                _ => None,
+            },
+        }
+    }
+
+    /// The text that a state gives for a name of its own.
+    fn label(&self, state: State, name: Sym) -> Option<String> {
+        let program = self.flow.program;
+        match state {
+            State::Class(class) => self.label_of_class(class, name),
+            State::Constant(m) => {
+                let site = self.flow.only_definition(m)?;
+                let body = program.body(site.member)?;
+                match body.node(site.node) {
+                    Node::New { .. } => self.label_of_class(self.flow.type_of_node(site.member, site.node).own()?, name),
+                    _ => self.str_at(self.flow.entry_of_literal(site, name)?),
+                }
+            }
+            _ => None,
+        }
+    }
+
+    fn label_of_class(&self, class: TypeId, name: Sym) -> Option<String> {
+        let program = self.flow.program;
+        if program.ty(class).kind == TypeKind::Interface {
+            return None;
+        }
+        let found = program.find_members(class, name);
+        let written = found.into_iter().find(|m| {
+            let runs = !matches!(program.member(*m).kind, MemberKind::Accessor(yarrowgraph_ir::AccessorKind::Set));
+            runs && program.body(*m).is_some_and(|b| b.root.is_some())
+        })?;
+        let body = program.body(written)?;
+        let root = body.root?;
+        let node = if body.returns_root { root } else { only_return(body, root)? };
+        self.str_at(Site { member: written, node })
+    }
+}
