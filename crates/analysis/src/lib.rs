@@ -9,6 +9,8 @@
 //! Nothing here reads a file, prints, or knows a grammar: facts come in, values go out.
 
 pub mod chain;
+pub mod codes;
+pub mod command;
 pub mod flow;
 pub mod judge;
 pub mod machine;

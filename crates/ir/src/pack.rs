@@ -440,6 +440,15 @@ pub struct Pack {
     /// Methods that put a new object of a class in its place.
     #[serde(default)]
     pub emplaces: Names,
+    /// Methods that take off the last element of a list, of those that take one off.
+    #[serde(default)]
+    pub takes_last: Names,
+    /// Methods that take off the element at a position.
+    #[serde(default)]
+    pub takes_at: Names,
+    /// Look-ups that refuse a key that is not there.
+    #[serde(default)]
+    pub refusing_look_ups: Names,
     /// Methods that give the name of a constant of an enumeration.
     #[serde(default)]
     pub constant_names: Names,

@@ -44,4 +44,8 @@ pub struct Traits {
     pub references_dangle: bool,
     /// Whether a field of an enumeration that nothing sets holds its first constant.
     pub enums_start_at_first: bool,
+    /// Whether of two equal keys of a map that is written out the first stays.
+    pub first_key_stays: bool,
+    /// Whether asking a map for a key that it does not have, by an index, is refused.
+    pub missing_key_throws: bool,
 }

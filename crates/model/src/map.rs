@@ -142,6 +142,128 @@ pub struct Chain {
     pub built: Vec<Place>,
 }
 
+/// What a command's undoing does.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "lowercase")]
+pub enum Undo {
+    /// Something.
+    Real,
+    /// Nothing.
+    Empty,
+    /// It throws.
+    Throws,
+    /// There is none.
+    None,
+}
+
+/// A concrete command.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+pub struct Command {
+    /// The id of its class.
+    pub id: String,
+    /// Where its class is declared.
+    pub place: Place,
+    /// The name of the method that does it.
+    pub operation: String,
+    /// The types that it acts on.
+    pub receivers: Vec<String>,
+    /// The fields that it keeps its arguments in.
+    pub arguments: Vec<String>,
+    /// Where it is made.
+    pub created: Vec<Place>,
+    /// What taking it back does.
+    pub undo: Undo,
+}
+
+/// How an invoker holds commands.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "lowercase")]
+pub enum Holds {
+    /// One at a time.
+    Slot,
+    /// Those to run, first in first out.
+    Queue,
+    /// Those to run, last in first out.
+    Stack,
+    /// Those that were run, kept to be undone.
+    History,
+}
+
+/// How much is taken off at once.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "lowercase")]
+pub enum Drains {
+    /// One.
+    One,
+    /// All.
+    All,
+}
+
+/// Where commands are taken off to be run.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+pub struct Drained {
+    /// The statement.
+    pub place: Place,
+    /// The member it stands in.
+    #[serde(rename = "in")]
+    pub within: String,
+    /// How much is taken off.
+    pub drains: Drains,
+}
+
+/// An object that runs commands.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+pub struct Invoker {
+    /// The id of the member that holds them.
+    pub id: String,
+    /// Where that is declared.
+    pub place: Place,
+    /// How it holds them.
+    pub holds: Holds,
+    /// The classes of the commands that come to it.
+    pub commands: Vec<String>,
+    /// Where they are put there.
+    pub filled: Vec<Place>,
+    /// Where they are taken off.
+    pub drained: Vec<Drained>,
+}
+
+/// What a factory makes for a code.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+pub struct Code {
+    /// The code.
+    pub code: String,
+    /// The class of what it makes; none where it makes nothing, or is no object.
+    pub makes: Option<String>,
+    /// Where the code has its entry; none where it is declared and has none.
+    pub place: Option<Place>,
+}
+
+/// What a factory does about codes that it has no entry for.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "lowercase")]
+pub enum DefaultCode {
+    /// It serves them.
+    Serves,
+    /// It rejects them.
+    Rejects,
+    /// Nothing.
+    None,
+}
+
+/// What makes objects by a code.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+pub struct Factory {
+    /// The id of the method that chooses, or of what holds the table.
+    pub id: String,
+    /// The choice or table.
+    pub place: Place,
+    /// The codes, in the order of the code.
+    pub codes: Vec<Code>,
+    /// What it does about others.
+    pub default: DefaultCode,
+}
+
 /// A state of a machine.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct MachineState {
@@ -239,6 +361,15 @@ pub struct Map {
     pub files: Files,
     /// The channels, by id.
     pub channels: Vec<Channel>,
+    /// The commands, by id.
+    #[serde(default)]
+    pub commands: Vec<Command>,
+    /// The invokers, by id.
+    #[serde(default)]
+    pub invokers: Vec<Invoker>,
+    /// The factories, by id.
+    #[serde(default)]
+    pub factories: Vec<Factory>,
     /// The chains of responsibility, by id.
     #[serde(default)]
     pub chains: Vec<Chain>,

@@ -195,7 +195,7 @@ fn function(flow: &Flow<'_>, entry: Site) -> Option<(MemberId, Option<FunctionId
 }
 
 /// The text that a constant stands for.
-fn text_of(flow: &Flow<'_>, state: State) -> Option<Sym> {
+pub fn text_of(flow: &Flow<'_>, state: State) -> Option<Sym> {
     let text_at = |site: Site| match flow.program.body(site.member)?.node(site.node) {
         Node::Str(name) => Some(flow.program.sym_in(site.member, name)),
         Node::Entry { value, .. } => match flow.program.body(site.member)?.node(value) {

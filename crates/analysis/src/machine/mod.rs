@@ -28,7 +28,8 @@ use crate::wire::Wiring;
 pub use domain::{Domain, Encoding};
 pub use finality::is_final;
 pub use map::machines;
-pub use state::State;
+pub use domain::text_of;
+pub use state::{State, listed, named};
 pub use walk::{Event, Move};
 use walk::{Value, Walker};
 

@@ -74,7 +74,7 @@ pub(super) fn entry_of(flow: &Flow<'_>, constant: MemberId, key: Sym) -> Option<
 }
 
 /// The entries of a constant object that does nothing but list names: texts, numbers, symbols.
-pub(super) fn listed(flow: &Flow<'_>, constant: MemberId) -> Option<Vec<Sym>> {
+pub fn listed(flow: &Flow<'_>, constant: MemberId) -> Option<Vec<Sym>> {
     let table = table(flow, constant)?;
     let body = flow.program.body(table.member)?;
     let Node::Object(entries) = body.node(table.node) else { return None };
@@ -92,7 +92,7 @@ pub(super) fn listed(flow: &Flow<'_>, constant: MemberId) -> Option<Vec<Sym>> {
 }
 
 /// The state that an expression names; none where it is no constant.
-pub(super) fn named(flow: &Flow<'_>, member: MemberId, node: NodeId) -> Option<State> {
+pub fn named(flow: &Flow<'_>, member: MemberId, node: NodeId) -> Option<State> {
     let body = flow.program.body(member)?;
     match body.node(node) {
         Node::Str(name) => return Some(State::Text(flow.program.sym_in(member, name))),

@@ -28,7 +28,7 @@ impl Walker<'_, '_> {
         let here = self.site(list).member;
         let site = self.written(Site { member: here, node: list })?;
         let body = self.flow.program.body(site.member)?;
-        let Node::Collection { items, .. } = body.node(site.node) else { return None };
+        let (Node::Collection { items, .. } | Node::New { args: items, .. }) = body.node(site.node) else { return None };
         let items = body.list(items);
         (items.len() <= ROWS).then(|| items.iter().map(|node| Site { member: site.member, node: *node }).collect())
     }
@@ -48,6 +48,7 @@ impl Walker<'_, '_> {
                     [_, _, ..] if matches!(body.node(site.node), Node::Call { .. }) && self.flow.callee(site).is_none() => {
                         return Some(site);
                     }
+                    [first, _, ..] if matches!(body.node(*first), Node::Collection { .. }) => return Some(site),
                     _ => return None,
                 },
                 Node::Cast { operand, .. } => Site { member: site.member, node: operand },
@@ -220,7 +221,7 @@ impl Walker<'_, '_> {
                 }
             }
             // pairs
-            Node::Collection { items, .. } => {
+            Node::Collection { items, .. } | Node::New { args: items, .. } => {
                 for item in body.list(items) {
                     let (key, value) = match body.node(*item) {
                         Node::Collection { items, .. } => match body.list(items) {

@@ -87,6 +87,10 @@ pub struct Wiring<'p> {
     passing: OnceLock<Vec<Passing>>,
     /// The state machines, found when it is asked for.
     machines: OnceLock<Vec<crate::machine::Found>>,
+    /// The commands and invokers, found when it is asked for.
+    commands: OnceLock<crate::command::Commands>,
+    /// The tables of codes, found when it is asked for.
+    codes: OnceLock<Vec<crate::codes::Table>>,
     /// What is known so far of how long the instances of types live.
     lives: Mutex<FxHashMap<TypeId, Lives>>,
     /// Words in what could not be read of any file.
@@ -157,6 +161,8 @@ impl<'p> Wiring<'p> {
             state: OnceLock::new(),
             passing: OnceLock::new(),
             machines: OnceLock::new(),
+            commands: OnceLock::new(),
+            codes: OnceLock::new(),
             lives: Mutex::default(),
             unread: words(|f| &f.unit.unread),
             mentioned: words(|f| &f.unit.mentioned),
@@ -187,6 +193,16 @@ impl<'p> Wiring<'p> {
     /// The state machines.
     pub fn machines(&self) -> &[crate::machine::Found] {
         self.machines.get_or_init(|| crate::machine::find(self))
+    }
+
+    /// The commands and invokers.
+    pub fn commands(&self) -> &crate::command::Commands {
+        self.commands.get_or_init(|| crate::command::find(self))
+    }
+
+    /// The tables of codes.
+    pub fn codes(&self) -> &[crate::codes::Table] {
+        self.codes.get_or_init(|| crate::codes::find(self))
     }
 
     /// The effects of one statement.

@@ -36,6 +36,8 @@ pub(crate) static TRAITS: Traits = Traits {
     fields_called: true,
     references_dangle: true,
     enums_start_at_first: false,
+    first_key_stays: true,
+    missing_key_throws: false,
 };
 
 /// What platform and libraries offer.

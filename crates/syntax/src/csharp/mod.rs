@@ -33,6 +33,8 @@ pub(crate) static TRAITS: Traits = Traits {
     fields_called: true,
     references_dangle: false,
     enums_start_at_first: true,
+    first_key_stays: false,
+    missing_key_throws: true,
 };
 
 /// What platform and libraries offer.

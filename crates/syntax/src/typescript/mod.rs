@@ -34,6 +34,8 @@ pub(crate) static TRAITS: Traits = Traits {
     fields_called: true,
     references_dangle: false,
     enums_start_at_first: false,
+    first_key_stays: false,
+    missing_key_throws: false,
 };
 
 /// What platform and libraries offer.

@@ -1,0 +1,179 @@
+//! Where tables are looked up, and what comes of a code that they do not have.
+
+use yarrowgraph_ir::{BinaryOp, Node, NodeId, UnaryOp};
+
+use super::{Missing, Table, tables};
+use crate::flow::Val;
+use crate::program::{Declared, MemberId, Site};
+use crate::wire::Wiring;
+
+/// A look-up of a code.
+#[derive(Clone, Debug)]
+pub struct LookUp {
+    /// The call or access.
+    pub site: Site,
+    /// The code that is asked for.
+    pub key: Site,
+    /// The method and parameter that the code comes from.
+    pub asked_by: Option<(MemberId, u16)>,
+    /// What comes of a code that is not there.
+    pub missing: Missing,
+}
+
+/// The look-ups of a map.
+pub(super) fn of(wiring: &Wiring<'_>, table: &Table) -> Vec<LookUp> {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    let Some(holder) = table.holder else { return Vec::new() };
+    let mut found = Vec::new();
+    for read in program.index.reads(program.member(holder).name) {
+        if wiring.in_test(read.member) || !matches!(flow.eval(*read), Val::Member(_, m) | Val::Static(m) if m == holder) {
+            continue;
+        }
+        let Some(body) = program.body(read.member) else { continue };
+        let scope = program.scope(read.member);
+        let pack = &program.kit_of(read.member).pack;
+        let Some(parent) = scope.parent(read.node) else { continue };
+        let at = |node: NodeId| Site { member: read.member, node };
+        let look_up = match body.node(parent) {
+            Node::Index { object, keys, .. } if object == read.node => {
+                let stores = scope.parent(parent).is_some_and(|p| matches!(body.node(p), Node::Assign { target, .. } if target == parent));
+                let [key] = body.list(keys) else { continue };
+                if stores {
+                    continue;
+                }
+                let refuses = program.kit_of(read.member).traits.missing_key_throws;
+                (parent, *key, refuses.then_some(Missing::Refuses))
+            }
+            Node::Member { object, name, .. } if object == read.node => {
+                let Some(call) = scope.parent(parent) else { continue };
+                let Node::Call { callee, args, .. } = body.node(call) else { continue };
+                let text = program.unit_of(read.member).text(name);
+                if callee != parent || !(pack.elements.contains(text) || pack.out_lookups.contains(text)) {
+                    continue;
+                }
+                let [key, rest @ ..] = body.list(args) else { continue };
+                let known = if pack.refusing_look_ups.contains(text) {
+                    Some(Missing::Refuses)
+                } else if !rest.is_empty() && !pack.out_lookups.contains(text) {
+                    // with a default
+                    Some(if tables::gives_nothing(wiring, read.member, rest[0]) { Missing::Nothing } else { Missing::Serves })
+                } else {
+                    None
+                };
+                (call, *key, known)
+            }
+            _ => continue,
+        };
+        let (node, key, known) = look_up;
+        let missing = known.unwrap_or_else(|| missing(wiring, read.member, node));
+        let asked_by = match body.node(key) {
+            Node::Name(name) => match scope.lookup(name, key) {
+                Some(Declared::Param(None, index)) => Some((read.member, index)),
+                _ => None,
+            },
+            _ => None,
+        };
+        found.push(LookUp { site: at(node), key: at(key), asked_by, missing });
+    }
+    found
+}
+
+/// What the code around a look-up does when nothing is found.
+fn missing(wiring: &Wiring<'_>, member: MemberId, node: NodeId) -> Missing {
+    let program = wiring.program();
+    let Some(body) = program.body(member) else { return Missing::Serves };
+    let scope = program.scope(member);
+    let mut node = node;
+    while let Some(parent) = scope.parent(node) {
+        match body.node(parent) {
+            Node::Unary { op: UnaryOp::NonNull | UnaryOp::Await, .. } | Node::Cast { .. } => node = parent,
+            Node::Binary { op: BinaryOp::Coalesce | BinaryOp::Or, left, right } if left == node => {
+                return if tables::gives_nothing(wiring, member, right) {
+                    Missing::Nothing
+                } else if tables::refuses(wiring, member, right) {
+                    Missing::Refuses
+                } else {
+                    Missing::Serves
+                };
+            }
+            // asked whether there is one, and what if not
+            Node::Conditional { cond, other, .. } if cond == node => return branch(wiring, member, Some(other)),
+            Node::If { cond, other, .. } if cond == node => return branch(wiring, member, other),
+            Node::Unary { op: UnaryOp::Not, .. } => {
+                let Some(test) = scope.parent(parent) else { return Missing::Nothing };
+                return match body.node(test) {
+                    Node::If { then, .. } => branch(wiring, member, Some(then)),
+                    _ => Missing::Nothing,
+                };
+            }
+            Node::Call { callee, optional, .. } if callee == node => return if optional { Missing::Nothing } else { Missing::Unchecked },
+            Node::Member { object, name, optional } if object == node => {
+                let pack = &program.kit_of(member).pack;
+                let text = program.unit_of(member).text(name);
+                if optional {
+                    return Missing::Nothing;
+                }
+                if pack.unwraps.contains(text) {
+                    return Missing::Serves;
+                }
+                return Missing::Unchecked;
+            }
+            Node::Local { name, .. } => return of_local(wiring, member, parent, name),
+            Node::Return(_) => return Missing::Nothing,
+            _ => return Missing::Nothing,
+        }
+    }
+    Missing::Nothing
+}
+
+/// What a branch for "not there" does.
+fn branch(wiring: &Wiring<'_>, member: MemberId, branch: Option<NodeId>) -> Missing {
+    match branch {
+        None => Missing::Nothing,
+        Some(node) if tables::refuses(wiring, member, node) => Missing::Refuses,
+        Some(node) if tables::gives_nothing(wiring, member, node) => Missing::Nothing,
+        Some(node) => match wiring.program().body(member).map(|b| b.node(node)) {
+            Some(Node::Continue) => Missing::Nothing,
+            // an answer of its own
+            _ => Missing::Serves,
+        },
+    }
+}
+
+/// What is done with a local that was given what was found.
+fn of_local(wiring: &Wiring<'_>, member: MemberId, local: NodeId, name: yarrowgraph_ir::Name) -> Missing {
+    let program = wiring.program();
+    let Some(body) = program.body(member) else { return Missing::Serves };
+    let scope = program.scope(member);
+    let mut worst = None;
+    for node in body.ids() {
+        if body.node(node) != Node::Name(name) || scope.lookup(name, node) != Some(Declared::Local(local)) {
+            continue;
+        }
+        let Some(parent) = scope.parent(node) else { continue };
+        match body.node(parent) {
+            Node::If { cond, other, .. } if cond == node => return branch(wiring, member, other),
+            Node::Conditional { cond, other, .. } if cond == node => return branch(wiring, member, Some(other)),
+            Node::Unary { op: UnaryOp::Not, .. } | Node::Binary { op: BinaryOp::Eq | BinaryOp::Ne, .. } => {
+                let negative = matches!(body.node(parent), Node::Unary { .. } | Node::Binary { op: BinaryOp::Eq, .. });
+                let Some(test) = scope.parent(parent) else { continue };
+                return match body.node(test) {
+                    Node::If { then, other, .. } => branch(wiring, member, if negative { Some(then) } else { other }),
+                    Node::Conditional { then, other, .. } => branch(wiring, member, Some(if negative { then } else { other })),
+                    _ => Missing::Nothing,
+                };
+            }
+            Node::Binary { op: BinaryOp::Coalesce | BinaryOp::Or, left, right } if left == node => {
+                return if tables::gives_nothing(wiring, member, right) { Missing::Nothing } else { Missing::Serves };
+            }
+            Node::Call { callee, optional, .. } if callee == node => {
+                worst = Some(if optional { Missing::Nothing } else { Missing::Unchecked });
+            }
+            Node::Member { object, optional, .. } if object == node => {
+                worst = worst.or(Some(if optional { Missing::Nothing } else { Missing::Unchecked }));
+            }
+            _ => {}
+        }
+    }
+    worst.unwrap_or(Missing::Nothing)
+}

@@ -1,0 +1,162 @@
+//! Codes: tables, choices and tests that select what is made or run by a constant.
+//!
+//! A table is a choice among cases, a row of tests, or a map that is written out or filled by constant keys, whose
+//! entries make objects or are functions (`tables`). Where it is asked, what comes of a code that it has no entry for
+//! is read off the code around (`look_ups`).
+
+mod look_ups;
+pub mod map;
+mod tables;
+
+use std::collections::BTreeSet;
+
+use yarrowgraph_ir::{MemberKind, TypeKind};
+
+use crate::flow::Flow;
+use crate::machine::{State, text_of};
+use crate::program::{MemberId, Site, TypeId};
+use crate::wire::Wiring;
+
+pub use look_ups::LookUp;
+
+/// What comes of a code that has no entry.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Missing {
+    /// Something serves it.
+    Serves,
+    /// It is refused.
+    Refuses,
+    /// Nothing comes of it: no value, an empty one, or no statement at all.
+    Nothing,
+    /// What was found is used as if it were there.
+    Unchecked,
+}
+
+/// What a table is written as.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Form {
+    /// A choice among cases, or a row of tests: the first that fits is taken.
+    Choice,
+    /// A map in which the first of two equal keys stays.
+    KeepsFirst,
+    /// A map in which the later of two equal keys takes the place of the first.
+    KeepsLast,
+}
+
+/// What is selected for one code.
+#[derive(Clone, Debug)]
+pub struct Entry {
+    /// The code.
+    pub code: State,
+    /// Where the code stands.
+    pub place: Site,
+    /// What is selected.
+    pub value: Site,
+    /// The class of the object that is made, where one is.
+    pub makes: Option<TypeId>,
+    /// Whether a condition stands beside the code.
+    pub guarded: bool,
+    /// Whether nothing is given on purpose.
+    pub gives_nothing: bool,
+}
+
+/// A table of codes.
+#[derive(Clone, Debug)]
+pub struct Table {
+    /// The choice, the first test, or what the map is written as.
+    pub site: Site,
+    /// What it is written as.
+    pub form: Form,
+    /// The field or variable that holds the map.
+    pub holder: Option<MemberId>,
+    /// The method and parameter by which a choice is asked.
+    pub asked_by: Option<(MemberId, u16)>,
+    /// Its entries, in the order of the code.
+    pub entries: Vec<Entry>,
+    /// What comes of other codes.
+    pub missing: Missing,
+    /// Where it is looked up.
+    pub look_ups: Vec<LookUp>,
+}
+
+/// Finds the tables of a tree.
+pub(crate) fn find(wiring: &Wiring<'_>) -> Vec<Table> {
+    let mut tables = tables::find(wiring);
+    for table in &mut tables {
+        if table.holder.is_some() {
+            table.look_ups = look_ups::of(wiring, table);
+            // the worst of them tells
+            if let Some(missing) = table.look_ups.iter().map(|l| l.missing).max() {
+                table.missing = missing;
+            }
+        }
+    }
+    tables
+}
+
+impl Table {
+    /// The entry of a code.
+    pub fn entry(&self, flow: &Flow<'_>, code: State) -> Option<&Entry> {
+        self.entries.iter().find(|e| same(flow, e.code, code))
+    }
+
+    /// All codes that are declared where those of the entries are: of an enumeration, of a class of constants, or of an
+    /// object that lists them.
+    pub fn declared(&self, flow: &Flow<'_>) -> Vec<State> {
+        let program = flow.program;
+        for entry in &self.entries {
+            match entry.code {
+                State::Constant(m) => {
+                    let owner = program.member(m).owner;
+                    if program.member(m).kind == MemberKind::EnumConstant {
+                        return enumerated(flow, owner);
+                    }
+                    if program.ty(owner).is_module || program.ty(owner).kind == TypeKind::Namespace {
+                        continue;
+                    }
+                    let codes: Vec<State> = program
+                        .ty(owner)
+                        .members
+                        .iter()
+                        .copied()
+                        .filter(|m| program.member(*m).kind == MemberKind::Field && program.member(*m).is_static)
+                        .map(State::Constant)
+                        .filter(|s| text_of(flow, *s).is_some())
+                        .collect();
+                    let others = program.ty(owner).members.len() - codes.len();
+                    if codes.len() >= 2 && others <= 1 {
+                        return codes;
+                    }
+                }
+                State::Entry(table, _) => {
+                    if let Some(keys) = crate::machine::listed(flow, table) {
+                        return keys.into_iter().map(|k| State::Entry(table, k)).collect();
+                    }
+                }
+                _ => {}
+            }
+        }
+        Vec::new()
+    }
+
+    /// Declared codes that no entry has.
+    pub fn holes(&self, flow: &Flow<'_>) -> Vec<State> {
+        self.declared(flow).into_iter().filter(|code| self.entry(flow, *code).is_none()).collect()
+    }
+
+    /// The classes of what it makes.
+    pub fn classes(&self) -> BTreeSet<TypeId> {
+        self.entries.iter().filter_map(|e| e.makes).collect()
+    }
+}
+
+/// The constants of an enumeration.
+pub fn enumerated(flow: &Flow<'_>, ty: TypeId) -> Vec<State> {
+    let program = flow.program;
+    program.ty(ty).members.iter().copied().filter(|m| program.member(*m).kind == MemberKind::EnumConstant).map(State::Constant).collect()
+}
+
+/// Whether two codes are one: the same constant, or the same text.
+pub fn same(flow: &Flow<'_>, a: State, b: State) -> bool {
+    a == b || matches!((text_of(flow, a), text_of(flow, b)), (Some(a), Some(b)) if a == b)
+}

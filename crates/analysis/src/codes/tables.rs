@@ -1,0 +1,509 @@
+//! Where things are selected by codes.
+
+use rayon::prelude::*;
+use yarrowgraph_ir::{BinaryOp, MemberKind, Node, NodeId};
+
+use super::{Entry, Form, Missing, Table};
+use crate::command::made::returned;
+use crate::flow::{Flow, Val};
+use crate::machine::{State, named};
+use crate::program::{Declared, MemberId, Site, TypeId};
+use crate::wire::Wiring;
+
+/// Longer tables are not looked at.
+const ENTRIES: usize = 400;
+
+/// All tables, in the order of the code.
+pub(super) fn find(wiring: &Wiring<'_>) -> Vec<Table> {
+    let members = 0..wiring.program().members.len();
+    let mut found: Vec<Table> = members
+        .into_par_iter()
+        .flat_map_iter(|i| {
+            let member = MemberId(i as u32);
+            if wiring.in_test(member) {
+                return Vec::new();
+            }
+            let mut tables = choices(wiring, member);
+            tables.extend(tests(wiring, member));
+            tables.extend(written_map(wiring, member));
+            tables
+        })
+        .filter(|t| t.entries.len() <= ENTRIES)
+        .collect();
+    found.sort_by_key(|t| t.site);
+    found
+}
+
+/// What an expression selects: an object that it makes, or a function.
+pub(super) fn selected(wiring: &Wiring<'_>, site: Site) -> Option<Option<TypeId>> {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    let body = program.body(site.member)?;
+    match body.node(site.node) {
+        Node::New { .. } => flow.type_of_node(site.member, site.node).own().map(Some),
+        Node::Lambda(f) => {
+            let makes = returned(wiring, site.member, Some(f)).into_iter().find_map(|node| selected(wiring, Site { member: site.member, node }).flatten());
+            Some(makes)
+        }
+        Node::MethodRef { .. } => Some(made_by_reference(wiring, site)),
+        Node::Cast { operand, .. } => selected(wiring, Site { member: site.member, node: operand }),
+        Node::Opaque(parts) if body.list(parts).len() == 1 => selected(wiring, Site { member: site.member, node: body.list(parts)[0] }),
+        Node::Call { args, .. } => {
+            if let Val::New(made) = flow.eval(site) {
+                return flow.type_of_node(made.member, made.node).own().map(Some);
+            }
+            if flow.callee(site).is_none() {
+                // a pointer to a new object, a wrapper around one
+                if let Some(class) = type_argument(wiring, site) {
+                    return Some(Some(class));
+                }
+                if let [only] = body.list(args) {
+                    return selected(wiring, Site { member: site.member, node: *only });
+                }
+            }
+            None
+        }
+        Node::Name(_) | Node::Member { .. } => match flow.eval(site) {
+            Val::Lambda(m, f) => Some(returned(wiring, m, Some(f)).into_iter().find_map(|node| selected(wiring, Site { member: m, node }).flatten())),
+            Val::Method(m, _) => Some(returned(wiring, m, None).into_iter().find_map(|node| selected(wiring, Site { member: m, node }).flatten())),
+            Val::Type(class) => Some(Some(class)),
+            _ => None,
+        },
+        _ => None,
+    }
+}
+
+fn made_by_reference(wiring: &Wiring<'_>, site: Site) -> Option<TypeId> {
+    let body = wiring.program().body(site.member)?;
+    let Node::MethodRef { object, name } = body.node(site.node) else { return None };
+    if wiring.program().unit_of(site.member).text(name) != "new" {
+        return None;
+    }
+    match wiring.flow.eval_in(site.member, object) {
+        Val::Type(class) => Some(class),
+        _ => None,
+    }
+}
+
+fn type_argument(wiring: &Wiring<'_>, site: Site) -> Option<TypeId> {
+    let body = wiring.program().body(site.member)?;
+    let Node::Call { type_args: Some(args), .. } = body.node(site.node) else { return None };
+    let class = wiring.program().type_in(site.member, *body.type_lists[args as usize].first()?).own()?;
+    (wiring.flow.type_of_node(site.member, site.node).own() == Some(class)).then_some(class)
+}
+
+/// Whether an expression or statement gives nothing.
+pub(super) fn gives_nothing(wiring: &Wiring<'_>, member: MemberId, node: NodeId) -> bool {
+    let Some(body) = wiring.program().body(member) else { return false };
+    match body.node(node) {
+        Node::Null | Node::Bool(false) | Node::Empty => true,
+        Node::Str(text) => wiring.program().unit_of(member).text(text).is_empty(),
+        Node::Name(name) => matches!(wiring.program().unit_of(member).text(name), "undefined" | "nullptr" | "null"),
+        Node::Return(value) => value.is_none_or(|v| gives_nothing(wiring, member, v)),
+        Node::Block(list) => match body.list(list) {
+            [] => true,
+            [only] => matches!(body.node(*only), Node::Return(_) | Node::Break | Node::Block(_)) && gives_nothing(wiring, member, *only),
+            _ => false,
+        },
+        Node::Break => true,
+        Node::Member { name, object, .. } => {
+            // `Optional.empty()` and the like are calls; `std::nullopt` is a name
+            let _ = object;
+            matches!(wiring.program().unit_of(member).text(name), "nullopt")
+        }
+        Node::Call { callee, args, .. } if args.len == 0 => match body.node(callee) {
+            Node::Member { name, .. } => matches!(wiring.program().unit_of(member).text(name), "empty" | "none"),
+            _ => false,
+        },
+        _ => false,
+    }
+}
+
+/// Whether all that a statement does is to refuse.
+pub(super) fn refuses(wiring: &Wiring<'_>, member: MemberId, node: NodeId) -> bool {
+    let Some(body) = wiring.program().body(member) else { return false };
+    match body.node(node) {
+        Node::Throw(_) => true,
+        Node::Block(list) => body.list(list).iter().any(|n| refuses(wiring, member, *n)),
+        Node::Return(Some(value)) => refuses(wiring, member, value),
+        _ => false,
+    }
+}
+
+/// What a case or branch selects, where it does nothing else of note.
+fn branch_value(wiring: &Wiring<'_>, member: MemberId, node: NodeId) -> Option<NodeId> {
+    let body = wiring.program().body(member)?;
+    match body.node(node) {
+        Node::Block(list) => {
+            let statements = body.list(list);
+            statements.iter().find_map(|s| match body.node(*s) {
+                Node::Return(Some(value)) => Some(value),
+                Node::Assign { value, .. } => selected(wiring, Site { member, node: value }).map(|_| value),
+                Node::Block(_) => branch_value(wiring, member, *s),
+                _ => None,
+            })
+        }
+        Node::Return(Some(value)) => Some(value),
+        Node::Assign { value, .. } => Some(value),
+        Node::Return(None) | Node::Throw(_) | Node::Break => None,
+        _ => Some(node),
+    }
+}
+
+/// A code that a label or key names.
+fn code(wiring: &Wiring<'_>, member: MemberId, node: NodeId, subject: Option<TypeId>) -> Option<State> {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    let body = program.body(member)?;
+    // an enumeration's constant, named alone
+    if let (Node::Name(name), Some(ty)) = (body.node(node), subject) {
+        let found = program.own_members(ty, program.sym_in(member, name)).first().copied();
+        if let Some(m) = found.filter(|m| program.member(*m).kind == MemberKind::EnumConstant) {
+            return Some(State::Constant(m));
+        }
+    }
+    named(flow, member, node).filter(|s| !matches!(s, State::Class(_) | State::Function(_)))
+}
+
+/// The choices among cases of a member.
+fn choices(wiring: &Wiring<'_>, member: MemberId) -> Vec<Table> {
+    let program = wiring.program();
+    let Some(body) = program.body(member) else { return Vec::new() };
+    let mut found = Vec::new();
+    for node in body.ids() {
+        let Node::Switch { subject: Some(subject), cases } = body.node(node) else { continue };
+        let ty = wiring.flow.type_of_node(member, subject).own();
+        let mut entries = Vec::new();
+        let mut default = None;
+        let mut waiting: Vec<(State, NodeId)> = Vec::new();
+        for case in body.list(cases) {
+            let Node::Case { labels, guard, body: inner, .. } = body.node(*case) else { continue };
+            let labels: Vec<NodeId> = body.list(labels).iter().flat_map(|l| alternatives(body, *l)).collect();
+            let is_default = labels.is_empty() || labels.iter().any(|l| is_discard(wiring, member, *l));
+            if is_default && guard.is_none() {
+                default = Some(inner);
+                continue;
+            }
+            let codes: Vec<(State, NodeId)> = labels.iter().filter_map(|l| Some((code(wiring, member, *l, ty)?, *l))).collect();
+            waiting.extend(codes);
+            // labels that share the statements of the next case
+            if matches!(body.node(inner), Node::Block(list) if list.len == 0) {
+                continue;
+            }
+            let value = branch_value(wiring, member, inner);
+            let nothing = value.map_or_else(|| gives_nothing(wiring, member, inner), |v| gives_nothing(wiring, member, v));
+            for (code, label) in waiting.drain(..) {
+                let value = Site { member, node: value.unwrap_or(inner) };
+                let makes = selected(wiring, value).flatten();
+                entries.push(Entry { code, place: Site { member, node: label }, value, makes, guarded: guard.is_some(), gives_nothing: nothing });
+            }
+        }
+        let selecting = entries.iter().filter(|e| selected(wiring, e.value).is_some()).count();
+        if selecting < 2 || selecting * 2 < entries.len() {
+            continue;
+        }
+        let missing = match default {
+            Some(inner) => default_of(wiring, member, inner),
+            None => behind(wiring, member, node),
+        };
+        found.push(Table {
+            site: Site { member, node },
+            form: Form::Choice,
+            holder: None,
+            asked_by: parameter(wiring, member, subject),
+            entries,
+            missing,
+            look_ups: Vec::new(),
+        });
+    }
+    found
+}
+
+/// The alternatives of one label.
+fn alternatives(body: &yarrowgraph_ir::Body, label: NodeId) -> Vec<NodeId> {
+    match body.node(label) {
+        Node::Binary { op: BinaryOp::Or | BinaryOp::BitOr, left, right } => {
+            let mut all = alternatives(body, left);
+            all.extend(alternatives(body, right));
+            all
+        }
+        Node::Opaque(parts) if parts.len > 0 => body.list(parts).iter().flat_map(|p| alternatives(body, *p)).collect(),
+        _ => vec![label],
+    }
+}
+
+fn is_discard(wiring: &Wiring<'_>, member: MemberId, label: NodeId) -> bool {
+    let Some(body) = wiring.program().body(member) else { return false };
+    match body.node(label) {
+        Node::Empty => true,
+        Node::Name(name) => wiring.program().unit_of(member).text(name) == "_",
+        Node::Local { ty: None, init: None, .. } => true,
+        _ => false,
+    }
+}
+
+fn default_of(wiring: &Wiring<'_>, member: MemberId, inner: NodeId) -> Missing {
+    if refuses(wiring, member, inner) {
+        return Missing::Refuses;
+    }
+    match branch_value(wiring, member, inner) {
+        Some(value) if gives_nothing(wiring, member, value) => Missing::Nothing,
+        Some(_) => Missing::Serves,
+        None if gives_nothing(wiring, member, inner) => Missing::Nothing,
+        None => Missing::Serves,
+    }
+}
+
+/// What happens behind a choice in which no case fits.
+fn behind(wiring: &Wiring<'_>, member: MemberId, node: NodeId) -> Missing {
+    let program = wiring.program();
+    let Some(body) = program.body(member) else { return Missing::Serves };
+    let scope = program.scope(member);
+    let Some(parent) = scope.parent(node) else { return Missing::Refuses };
+    match body.node(parent) {
+        Node::Block(list) => {
+            let statements = body.list(list);
+            let at = statements.iter().position(|s| *s == node).unwrap_or(0);
+            match statements.get(at + 1) {
+                Some(next) if refuses(wiring, member, *next) => Missing::Refuses,
+                Some(next) if matches!(body.node(*next), Node::Return(_)) && gives_nothing(wiring, member, *next) => Missing::Nothing,
+                Some(next) => match body.node(*next) {
+                    Node::Return(Some(_)) => Missing::Serves,
+                    _ => Missing::Serves,
+                },
+                None => Missing::Nothing,
+            }
+        }
+        // an expression must have a case for everything, or a compiler or the runtime refuses
+        _ => Missing::Refuses,
+    }
+}
+
+/// The parameter of a method that a code is.
+fn parameter(wiring: &Wiring<'_>, member: MemberId, node: NodeId) -> Option<(MemberId, u16)> {
+    let program = wiring.program();
+    let body = program.body(member)?;
+    match body.node(node) {
+        Node::Name(name) => match program.scope(member).lookup(name, node)? {
+            Declared::Param(None, index) => Some((member, index)),
+            _ => None,
+        },
+        _ => None,
+    }
+}
+
+/// Rows of tests of one value: `if (grade == "kraft") return new KraftRun();`
+fn tests(wiring: &Wiring<'_>, member: MemberId) -> Vec<Table> {
+    let program = wiring.program();
+    let Some(body) = program.body(member) else { return Vec::new() };
+    let scope = program.scope(member);
+    let mut found = Vec::new();
+    for block in body.ids() {
+        let Node::Block(list) = body.node(block) else { continue };
+        let mut entries: Vec<Entry> = Vec::new();
+        let mut asked: Option<(yarrowgraph_ir::Name, NodeId)> = None;
+        let mut last = None;
+        for statement in body.list(list) {
+            let mut next = Some(*statement);
+            let mut any = false;
+            while let Some(node) = next {
+                let Node::If { cond, then, other } = body.node(node) else {
+                    if any {
+                        last = Some(node);
+                    }
+                    break;
+                };
+                let Some((subject, code_node)) = equality(wiring, member, cond) else { break };
+                let Node::Name(name) = body.node(subject) else { break };
+                if asked.is_some_and(|(n, _)| n != name) {
+                    break;
+                }
+                let ty = wiring.flow.type_of_node(member, subject).own();
+                let Some(code) = code(wiring, member, code_node, ty) else { break };
+                let Some(value) = branch_value(wiring, member, then) else { break };
+                asked = Some((name, subject));
+                any = true;
+                let value = Site { member, node: value };
+                let makes = selected(wiring, value).flatten();
+                entries.push(Entry { code, place: Site { member, node: code_node }, value, makes, guarded: false, gives_nothing: gives_nothing(wiring, member, value.node) });
+                next = other;
+            }
+            if !any && !entries.is_empty() {
+                last = Some(*statement);
+                break;
+            }
+        }
+        let selecting = entries.iter().filter(|e| selected(wiring, e.value).is_some()).count();
+        let Some((_, subject)) = asked.filter(|_| selecting >= 2 && selecting == entries.len()) else { continue };
+        let _ = scope;
+        let missing = match last {
+            Some(last) if refuses(wiring, member, last) => Missing::Refuses,
+            Some(last) => match branch_value(wiring, member, last) {
+                Some(value) if !gives_nothing(wiring, member, value) => Missing::Serves,
+                _ => Missing::Nothing,
+            },
+            None => Missing::Nothing,
+        };
+        found.push(Table {
+            site: entries[0].place,
+            form: Form::Choice,
+            holder: None,
+            asked_by: parameter(wiring, member, subject),
+            entries,
+            missing,
+            look_ups: Vec::new(),
+        });
+    }
+    found
+}
+
+/// The two sides of a comparison: what is asked for, and the code.
+fn equality(wiring: &Wiring<'_>, member: MemberId, cond: NodeId) -> Option<(NodeId, NodeId)> {
+    let program = wiring.program();
+    let body = program.body(member)?;
+    let constant = |n: NodeId| matches!(body.node(n), Node::Str(_) | Node::Member { .. });
+    match body.node(cond) {
+        Node::Binary { op: BinaryOp::Eq, left, right } if constant(right) => Some((left, right)),
+        Node::Binary { op: BinaryOp::Eq, left, right } if constant(left) => Some((right, left)),
+        Node::Call { callee, args, .. } => {
+            let Node::Member { object, name, .. } = body.node(callee) else { return None };
+            let [other] = body.list(args) else { return None };
+            if !program.kit_of(member).pack.equality.contains(program.unit_of(member).text(name)) {
+                return None;
+            }
+            if constant(object) { Some((*other, object)) } else { Some((object, *other)) }
+        }
+        _ => None,
+    }
+}
+
+/// The map that a field or variable holds, with what is put into it by constant keys.
+fn written_map(wiring: &Wiring<'_>, member: MemberId) -> Vec<Table> {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    let info = program.member(member);
+    if !matches!(info.kind, MemberKind::Field | MemberKind::Property) {
+        return Vec::new();
+    }
+    let mut entries: Vec<Entry> = Vec::new();
+    let mut first = None;
+    let keeps_first = program.kit_of(member).traits.first_key_stays;
+    if let Some(site) = flow.only_definition(member)
+        && let Some(written) = map_literal(wiring, site)
+    {
+        first = Some(written);
+        for (key, value) in pairs(wiring, written) {
+            entries.extend(entry(wiring, key, value));
+        }
+    }
+    entries.extend(filled(wiring, member));
+    let selecting = entries.iter().filter(|e| selected(wiring, e.value).is_some()).count();
+    if selecting < 2 || selecting < entries.len() {
+        return Vec::new();
+    }
+    let site = first.unwrap_or(entries[0].place);
+    vec![Table {
+        site,
+        form: if keeps_first { Form::KeepsFirst } else { Form::KeepsLast },
+        holder: Some(member),
+        asked_by: None,
+        entries,
+        missing: Missing::Serves,
+        look_ups: Vec::new(),
+    }]
+}
+
+fn entry(wiring: &Wiring<'_>, key: Site, value: Site) -> Option<Entry> {
+    let code = match wiring.program().body(key.member)?.node(key.node) {
+        Node::Opaque(parts) if parts.len == 1 => {
+            let inner = wiring.program().body(key.member)?.list(parts)[0];
+            code(wiring, key.member, inner, None)?
+        }
+        _ => code(wiring, key.member, key.node, None)?,
+    };
+    let makes = selected(wiring, value).flatten();
+    Some(Entry { code, place: key, value, makes, guarded: false, gives_nothing: gives_nothing(wiring, value.member, value.node) })
+}
+
+/// Where a map is written out.
+fn map_literal(wiring: &Wiring<'_>, site: Site) -> Option<Site> {
+    let body = wiring.program().body(site.member)?;
+    let at = |node: NodeId| Site { member: site.member, node };
+    match body.node(site.node) {
+        Node::Object(_) | Node::Collection { .. } => Some(site),
+        Node::New { init: Some(init), .. } => Some(at(init)),
+        Node::New { args, .. } => match body.list(args) {
+            [only] => map_literal(wiring, at(*only)),
+            [_, _, ..] => Some(site),
+            _ => None,
+        },
+        Node::Call { args, .. } => match body.list(args) {
+            [only] => map_literal(wiring, at(*only)),
+            [_, _, ..] if wiring.flow.callee(site).is_none() => Some(site),
+            _ => None,
+        },
+        Node::Cast { operand, .. } => map_literal(wiring, at(operand)),
+        _ => None,
+    }
+}
+
+fn pairs(wiring: &Wiring<'_>, site: Site) -> Vec<(Site, Site)> {
+    let Some(body) = wiring.program().body(site.member) else { return Vec::new() };
+    let at = |node: NodeId| Site { member: site.member, node };
+    let pair = |node: NodeId| match body.node(node) {
+        Node::Entry { key, value } => Some((at(key), at(value))),
+        Node::Collection { items, .. } | Node::Call { args: items, .. } | Node::New { args: items, .. } => match body.list(items) {
+            [key, value] => Some((at(*key), at(*value))),
+            _ => None,
+        },
+        _ => None,
+    };
+    match body.node(site.node) {
+        Node::Object(entries) | Node::Collection { items: entries, .. } => body.list(entries).iter().filter_map(|e| pair(*e)).collect(),
+        Node::New { args, .. } => body.list(args).iter().filter_map(|e| pair(*e)).collect(),
+        Node::Call { args, .. } => {
+            let args = body.list(args);
+            let all_pairs = args.iter().all(|a| matches!(body.node(*a), Node::Call { args, .. } if args.len == 2));
+            if all_pairs {
+                args.iter().filter_map(|a| pair(*a)).collect()
+            } else {
+                args.chunks(2).filter_map(|c| if let [k, v] = c { Some((at(*k), at(*v))) } else { None }).collect()
+            }
+        }
+        _ => Vec::new(),
+    }
+}
+
+/// What is put into a map by statements, each under a constant key.
+fn filled(wiring: &Wiring<'_>, member: MemberId) -> Vec<Entry> {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    let is_it = |site: Site, flow: &Flow<'_>| matches!(flow.eval(site), Val::Member(_, m) | Val::Static(m) if m == member);
+    let mut found = Vec::new();
+    for read in program.index.reads(program.member(member).name) {
+        let Some(body) = program.body(read.member) else { continue };
+        let scope = program.scope(read.member);
+        let Some(parent) = scope.parent(read.node) else { continue };
+        let at = |node: NodeId| Site { member: read.member, node };
+        let put = match body.node(parent) {
+            Node::Member { object, name, .. } if object == read.node => {
+                let adds = program.kit_of(read.member).pack.adds.contains(program.unit_of(read.member).text(name));
+                let call = scope.parent(parent).map(|c| body.node(c));
+                match call {
+                    Some(Node::Call { args, callee, .. }) if adds && callee == parent => match body.list(args) {
+                        [key, value] => Some((at(*key), at(*value))),
+                        _ => None,
+                    },
+                    _ => None,
+                }
+            }
+            Node::Index { object, keys, .. } if object == read.node => match (scope.parent(parent).map(|a| body.node(a)), body.list(keys)) {
+                (Some(Node::Assign { target, value, .. }), [key]) if target == parent => Some((at(*key), at(value))),
+                _ => None,
+            },
+            _ => None,
+        };
+        if let Some((key, value)) = put
+            && is_it(*read, flow)
+        {
+            found.extend(entry(wiring, key, value));
+        }
+    }
+    found
+}

@@ -1,0 +1,385 @@
+//! What holds commands: lists that they are taken from to be run, and slots.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use rayon::prelude::*;
+use yarrowgraph_ir::{AssignOp, MemberKind, Node, NodeId, UnaryOp};
+
+use super::Holds;
+use super::made;
+use crate::flow::Val;
+use crate::program::{Declared, MemberId, Site, Sym, Ty, TypeId};
+use crate::wire::Wiring;
+
+/// What is taken is followed through so many returns.
+const HOPS: u32 = 3;
+
+/// A field that objects are put into, to be called later.
+#[derive(Clone, Debug)]
+pub struct Holder {
+    /// The field.
+    pub field: MemberId,
+    /// The type of what it holds, where it is of the tree.
+    pub base: Option<TypeId>,
+    /// Whether it holds one at a time.
+    pub is_slot: bool,
+    /// Where objects are put there, and whether in front.
+    pub filled: Vec<(Site, bool)>,
+    /// Calls of what was taken off, and of what is only looked at: the call, and its method.
+    pub taken: Vec<(Site, Sym)>,
+    /// Where something is taken off: the call, whether from the front, and whether all are.
+    pub drained: Vec<(Site, bool, bool)>,
+    /// Methods called on an object in the very method that puts it there.
+    pub run_first: Vec<Sym>,
+    /// Classes of the objects that are put there, and where they are made.
+    pub made: BTreeMap<TypeId, Vec<Site>>,
+    /// Whether objects come from outside of the class.
+    pub from_outside: bool,
+}
+
+impl Holder {
+    /// How it holds commands, and which operation runs them.
+    pub(super) fn holds(&self) -> Option<(Holds, Sym)> {
+        if self.is_slot {
+            let (_, operation) = self.taken.first()?;
+            return Some((Holds::Slot, *operation));
+        }
+        if self.drained.is_empty() {
+            return None;
+        }
+        // what was run before it was put there waits to be undone
+        if let Some(run) = self.run_first.first() {
+            return Some((Holds::History, *run));
+        }
+        let (_, operation) = self.taken.first()?;
+        let in_front = self.filled.iter().any(|(_, front)| *front);
+        let (_, from_front, _) = self.drained.first()?;
+        Some((if in_front == *from_front { Holds::Stack } else { Holds::Queue }, *operation))
+    }
+}
+
+/// The fields that objects are put into and called out of.
+pub(super) fn find(wiring: &Wiring<'_>) -> Vec<Holder> {
+    let members = 0..wiring.program().members.len();
+    members.into_par_iter().filter_map(|i| of_field(wiring, MemberId(i as u32))).filter(|h| !h.filled.is_empty() && !h.taken.is_empty()).collect()
+}
+
+/// Lists that hold commands of some common types, and that nothing takes from.
+pub(super) fn undrained(wiring: &Wiring<'_>, bases: &BTreeSet<TypeId>) -> Vec<Holder> {
+    let program = wiring.program();
+    let members = 0..program.members.len();
+    members
+        .into_par_iter()
+        .filter_map(|i| {
+            let holder = of_field(wiring, MemberId(i as u32))?;
+            let of_commands = holder.base.is_some_and(|b| bases.contains(&b));
+            (of_commands && !holder.is_slot && !holder.filled.is_empty() && holder.drained.is_empty() && holder.taken.is_empty()).then_some(holder)
+        })
+        .collect()
+}
+
+fn of_field(wiring: &Wiring<'_>, field: MemberId) -> Option<Holder> {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    let info = program.member(field);
+    if !matches!(info.kind, MemberKind::Field | MemberKind::Property) || wiring.in_test(field) {
+        return None;
+    }
+    let ty = flow.type_held(field);
+    let element = program.element_type(info.unit, &ty).unwrap_or_else(|| flow.element_held(field)).bounded();
+    let is_list = wiring.is_list(field) || program.element_type(info.unit, &ty).is_some();
+    let base = if is_list { element.own() } else { ty.own() };
+    let untyped = program.kit(info.unit).traits.duck_typed;
+    let open = is_list && matches!(element, Ty::Param(..));
+    if base.is_none() && !open && !(untyped && (matches!(ty, Ty::Unknown) || is_list)) {
+        return None;
+    }
+    let mut holder = Holder {
+        field,
+        base: base.map(|b| if untyped { topmost(program, b) } else { b }),
+        is_slot: !is_list,
+        filled: Vec::new(),
+        taken: Vec::new(),
+        drained: Vec::new(),
+        run_first: Vec::new(),
+        made: BTreeMap::new(),
+        from_outside: false,
+    };
+    // in code without types only what is put there tells
+    if untyped && holder.base.is_some_and(|b| program.heirs(b).len() < 2) {
+        holder.base = None;
+    }
+    for read in program.index.reads(info.name) {
+        if !matches!(flow.eval(*read), Val::Member(_, m) | Val::Static(m) if m == field) {
+            continue;
+        }
+        if is_list { in_list(wiring, &mut holder, *read) } else { in_slot(wiring, &mut holder, *read) }
+    }
+    if !is_list {
+        stored_in_slot(wiring, &mut holder);
+    }
+    holder.taken.sort_unstable();
+    holder.taken.dedup();
+    // of a type parameter what is asked of the elements tells
+    if open {
+        let asked = holder.taken.iter().find_map(|(site, _)| flow.callee(*site));
+        holder.base = asked.map(|c| program.member(c.member).owner);
+    }
+    for (site, _) in holder.filled.clone() {
+        let Some(given) = put_at(wiring, site) else { continue };
+        made::of(wiring, given, 6, &mut holder.made);
+        holder.from_outside |= matches!(flow.eval(given), Val::Param(..));
+    }
+    Some(holder)
+}
+
+fn topmost(program: &crate::program::Program, class: TypeId) -> TypeId {
+    let mut top = class;
+    while let Some(base) = program.base_class(top) {
+        top = base;
+    }
+    top
+}
+
+/// What is put into the holder by a call or assignment.
+fn put_at(wiring: &Wiring<'_>, site: Site) -> Option<Site> {
+    let body = wiring.program().body(site.member)?;
+    let node = match body.node(site.node) {
+        Node::Call { args, .. } => *body.list(args).last()?,
+        Node::Assign { value, .. } => value,
+        _ => return None,
+    };
+    Some(Site { member: site.member, node })
+}
+
+/// What a place that reads the list does with it.
+fn in_list(wiring: &Wiring<'_>, holder: &mut Holder, read: Site) {
+    let program = wiring.program();
+    let Some(body) = program.body(read.member) else { return };
+    let scope = program.scope(read.member);
+    let pack = &program.kit_of(read.member).pack;
+    let Some(parent) = scope.parent(read.node) else { return };
+    match body.node(parent) {
+        Node::Member { object, name, .. } if object == read.node => {
+            let Some(call) = scope.parent(parent).filter(|c| matches!(body.node(*c), Node::Call { callee, .. } if callee == parent)) else { return };
+            let Node::Call { args, .. } = body.node(call) else { return };
+            let text = program.unit_of(read.member).text(name);
+            let site = Site { member: read.member, node: call };
+            let at_first = |arg: Option<&NodeId>| arg.is_none_or(|a| matches!(body.node(*a), Node::Num(n) if program.unit_of(read.member).text(n) == "0"));
+            let takes_at = pack.takes_at.contains(text) && args.len == 1 && at_first(body.list(args).first());
+            if pack.takes.contains(text) || takes_at || pack.removes.contains(text) && args.len == 0 {
+                let last = pack.takes_last.contains(text);
+                holder.drained.push((site, !last, in_loop(wiring, site)));
+                let out = body.list(args).iter().find(|a| matches!(body.node(**a), Node::Unary { op: UnaryOp::ByRef, .. } | Node::Local { .. }));
+                match out {
+                    Some(out) => out_of(wiring, holder, Site { member: read.member, node: *out }),
+                    None => called(wiring, holder, site, HOPS),
+                }
+            } else if (pack.adds.contains(text) || pack.adds_first.contains(text)) && args.len > 0 {
+                holder.filled.push((site, pack.adds_first.contains(text)));
+                let value = body.list(args).last().copied();
+                run_beside(wiring, holder, read.member, value);
+            } else if pack.elements.contains(text) {
+                // looked at in front, and taken off by another call
+                called(wiring, holder, site, 1);
+            } else if pack.clears.contains(text) && walks_beside(wiring, holder, read.member) {
+                holder.drained.push((site, true, true));
+            }
+        }
+        // `for (const command of this.commands) command.run()`
+        Node::ForEach { var, iterable, .. } if iterable == read.node => {
+            local_calls(wiring, holder, read.member, var);
+        }
+        Node::Index { object, .. } if object == read.node => {
+            if let Some(up) = scope.parent(parent)
+                && matches!(body.node(up), Node::Assign { target, .. } if target == parent)
+            {
+                return;
+            }
+            called(wiring, holder, Site { member: read.member, node: parent }, 1);
+        }
+        _ => {}
+    }
+}
+
+/// Whether the method that empties the list walks it as well.
+fn walks_beside(wiring: &Wiring<'_>, holder: &Holder, member: MemberId) -> bool {
+    let program = wiring.program();
+    let Some(body) = program.body(member) else { return false };
+    body.ids().any(|n| {
+        matches!(body.node(n), Node::ForEach { iterable, .. }
+            if matches!(wiring.flow.eval_in(member, iterable), Val::Member(_, m) | Val::Static(m) if m == holder.field))
+    })
+}
+
+fn in_loop(wiring: &Wiring<'_>, site: Site) -> bool {
+    let program = wiring.program();
+    let Some(body) = program.body(site.member) else { return false };
+    program.scope(site.member).ancestors(site.node).any(|a| matches!(body.node(a), Node::Loop { .. } | Node::ForEach { .. }))
+}
+
+/// The methods that are called on what an expression comes to.
+fn called(wiring: &Wiring<'_>, holder: &mut Holder, site: Site, hops: u32) {
+    let program = wiring.program();
+    let Some(body) = program.body(site.member) else { return };
+    let scope = program.scope(site.member);
+    let mut node = site.node;
+    loop {
+        let Some(parent) = scope.parent(node) else { return };
+        match body.node(parent) {
+            Node::Unary { .. } | Node::Cast { .. } => node = parent,
+            Node::Member { object, name, .. } if object == node => {
+                let Some(call) = scope.parent(parent) else { return };
+                if matches!(body.node(call), Node::Call { callee, .. } if callee == parent) {
+                    let text = program.unit_of(site.member).text(name);
+                    if program.kit_of(site.member).pack.unwraps.contains(text) {
+                        node = call;
+                        continue;
+                    }
+                    holder.taken.push((Site { member: site.member, node: call }, program.sym_in(site.member, name)));
+                }
+                return;
+            }
+            Node::Local { .. } => {
+                local_calls(wiring, holder, site.member, parent);
+                return;
+            }
+            Node::Assign { op: AssignOp::Set, target, value } if value == node => {
+                if let Node::Name(name) = body.node(target)
+                    && let Some(Declared::Local(local)) = scope.lookup(name, target)
+                {
+                    local_calls(wiring, holder, site.member, local);
+                }
+                return;
+            }
+            Node::Call { args, .. } if body.list(args).contains(&node) && body.list(args).len() == 1 => node = parent,
+            Node::Return(_) => break,
+            Node::Block(_) => return,
+            _ => return,
+        }
+        if body.root == Some(node) {
+            break;
+        }
+    }
+    // handed to whoever calls the method
+    let Some(hops) = hops.checked_sub(1) else { return };
+    if program.member(site.member).kind != MemberKind::Method {
+        return;
+    }
+    for (call, _) in wiring.flow.callers((site.member, None)) {
+        called(wiring, holder, *call, hops);
+    }
+}
+
+/// The methods that are called on a local.
+fn local_calls(wiring: &Wiring<'_>, holder: &mut Holder, member: MemberId, local: NodeId) {
+    let program = wiring.program();
+    let Some(body) = program.body(member) else { return };
+    let Node::Local { name, .. } = body.node(local) else { return };
+    let scope = program.scope(member);
+    for node in body.ids() {
+        if body.node(node) != Node::Name(name) || scope.lookup(name, node) != Some(Declared::Local(local)) {
+            continue;
+        }
+        if let Some(found) = call_on(wiring, member, node) {
+            holder.taken.push(found);
+        }
+    }
+}
+
+/// The call of a method on what a node is.
+fn call_on(wiring: &Wiring<'_>, member: MemberId, node: NodeId) -> Option<(Site, Sym)> {
+    let program = wiring.program();
+    let body = program.body(member)?;
+    let scope = program.scope(member);
+    let mut node = node;
+    while let Some(parent) = scope.parent(node) {
+        match body.node(parent) {
+            Node::Unary { op: UnaryOp::NonNull | UnaryOp::Indirect, .. } => node = parent,
+            Node::Member { object, name, .. } if object == node => {
+                let call = scope.parent(parent)?;
+                let is_call = matches!(body.node(call), Node::Call { callee, .. } if callee == parent);
+                return is_call.then(|| (Site { member, node: call }, program.sym_in(member, name)));
+            }
+            _ => return None,
+        }
+    }
+    None
+}
+
+fn out_of(wiring: &Wiring<'_>, holder: &mut Holder, out: Site) {
+    let program = wiring.program();
+    let Some(body) = program.body(out.member) else { return };
+    match body.node(out.node) {
+        Node::Local { .. } => local_calls(wiring, holder, out.member, out.node),
+        Node::Unary { operand, .. } => out_of(wiring, holder, Site { member: out.member, node: operand }),
+        Node::Name(name) => {
+            if let Some(Declared::Local(local)) = program.scope(out.member).lookup(name, out.node) {
+                local_calls(wiring, holder, out.member, local);
+            }
+        }
+        _ => {}
+    }
+}
+
+/// The methods that are called, in the method that puts an object into the list, on that object.
+fn run_beside(wiring: &Wiring<'_>, holder: &mut Holder, member: MemberId, value: Option<NodeId>) {
+    let program = wiring.program();
+    let Some(body) = program.body(member) else { return };
+    let scope = program.scope(member);
+    let Some(mut value) = value else { return };
+    // `std::move(order)`
+    if let Node::Call { args, .. } = body.node(value)
+        && let [only] = body.list(args)
+    {
+        value = *only;
+    }
+    let Node::Name(name) = body.node(value) else { return };
+    let Some(declared) = scope.lookup(name, value) else { return };
+    for node in body.ids() {
+        if body.node(node) == Node::Name(name)
+            && scope.lookup(name, node) == Some(declared)
+            && let Some((site, method)) = call_on(wiring, member, node)
+            && !program.kit_of(member).pack.elements.contains(program.text(method))
+            && gives_no_use(wiring, site)
+            && !holder.run_first.contains(&method)
+        {
+            holder.run_first.push(method);
+        }
+    }
+}
+
+/// Whether a call is made for what it does.
+fn gives_no_use(wiring: &Wiring<'_>, site: Site) -> bool {
+    let program = wiring.program();
+    let Some(body) = program.body(site.member) else { return false };
+    let parent = program.scope(site.member).parent(site.node);
+    parent.is_none_or(|p| matches!(body.node(p), Node::Block(_) | Node::If { .. } | Node::Unary { .. } | Node::Try { .. }))
+}
+
+/// What a place that reads a slot does with it.
+fn in_slot(wiring: &Wiring<'_>, holder: &mut Holder, read: Site) {
+    if wiring.program().member(read.member).kind == MemberKind::Constructor {
+        return;
+    }
+    if let Some((site, method)) = call_on(wiring, read.member, read.node)
+        && gives_no_use(wiring, site)
+    {
+        let body = wiring.program().body(read.member);
+        let takes_nothing = body.is_some_and(|b| matches!(b.node(site.node), Node::Call { args, .. } if args.len == 0));
+        if takes_nothing {
+            holder.taken.push((site, method));
+        }
+    }
+}
+
+/// What is stored into a slot, other than at first.
+fn stored_in_slot(wiring: &Wiring<'_>, holder: &mut Holder) {
+    let program = wiring.program();
+    for definition in wiring.flow.definitions(holder.field) {
+        if definition.member == holder.field || program.member(definition.member).kind == MemberKind::Constructor {
+            continue;
+        }
+        let Some(store) = program.scope(definition.member).parent(definition.node) else { continue };
+        holder.filled.push((Site { member: definition.member, node: store }, false));
+    }
+}

@@ -1,0 +1,141 @@
+//! Commands: objects that hold what is to be done, and the invokers that do it later.
+//!
+//! A command is told by its shape: it keeps a receiver and arguments from its making, and one operation without any
+//! of its own hands them on. An invoker holds such objects in a slot, a queue, a stack or a history (`holders`) and
+//! runs them; what is put there is followed to where it is made (`made`).
+
+mod holders;
+pub mod made;
+pub mod map;
+mod shape;
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use crate::program::{MemberId, Site, Sym, TypeId};
+use crate::wire::Wiring;
+
+pub use holders::Holder;
+pub use map::{commands, invokers};
+pub use shape::{Undo, forwards, is_empty, throws};
+
+/// How an invoker holds commands.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Holds {
+    /// One at a time.
+    Slot,
+    /// Those to run, first in first out.
+    Queue,
+    /// Those to run, last in first out.
+    Stack,
+    /// Those that were run, kept to be undone.
+    History,
+}
+
+/// What commands there are.
+#[derive(Debug, Default)]
+pub struct Commands {
+    /// The invokers, by holder.
+    pub invokers: Vec<Invoker>,
+    /// The commands, by class.
+    pub commands: BTreeMap<TypeId, Command>,
+    /// Lists of commands that nothing takes from.
+    pub undrained: Vec<Holder>,
+}
+
+/// An object that runs commands.
+#[derive(Clone, Debug)]
+pub struct Invoker {
+    /// What holds them.
+    pub holder: Holder,
+    /// How.
+    pub holds: Holds,
+    /// The operation that it runs.
+    pub operation: Sym,
+    /// The operation that takes back, where it asks for one.
+    pub undo: Option<Sym>,
+    /// The classes of the commands that come to it.
+    pub commands: BTreeSet<TypeId>,
+}
+
+/// A concrete command.
+#[derive(Clone, Debug)]
+pub struct Command {
+    /// Its class.
+    pub class: TypeId,
+    /// The method that does it.
+    pub operation: MemberId,
+    /// The types of what it acts on.
+    pub receivers: BTreeSet<TypeId>,
+    /// The calls that it makes on them.
+    pub calls: Vec<Site>,
+    /// The fields that hold its arguments.
+    pub arguments: Vec<MemberId>,
+    /// Where it is made.
+    pub created: Vec<Site>,
+    /// The name of the operation that takes it back, where an invoker has one.
+    pub undo: Option<Sym>,
+}
+
+/// Finds the commands and invokers of a tree.
+pub(crate) fn find(wiring: &Wiring<'_>) -> Commands {
+    let program = wiring.program();
+    let holders = holders::find(wiring);
+    let mut found = Commands::default();
+    // the common type of commands, with the operation that runs them, and the one that takes them back
+    let mut kinds: BTreeMap<(TypeId, Sym), Option<Sym>> = BTreeMap::new();
+    for holder in holders {
+        let Some((holds, operation)) = holder.holds() else { continue };
+        let undo = if holds == Holds::History { holder.taken.iter().map(|(_, op)| *op).find(|op| *op != operation) } else { None };
+        if holds == Holds::History && undo.is_none() {
+            continue;
+        }
+        let mut classes: BTreeSet<TypeId> = BTreeSet::new();
+        match holder.base.filter(|b| shape::is_command_type(wiring, *b, operation)) {
+            Some(base) => {
+                classes.extend(shape::concrete(program, base).into_iter().filter(|c| shape::method(program, *c, operation).is_some()));
+                let known = kinds.entry((base, operation)).or_default();
+                *known = known.or(undo);
+            }
+            None => {
+                // nothing is typed: what comes here says what it is
+                classes.extend(holder.made.keys().copied().filter(|c| shape::is_command(wiring, *c, operation)));
+                if holder.base.is_some() || classes.is_empty() || classes.len() < holder.made.len() {
+                    continue;
+                }
+            }
+        }
+        if holds == Holds::Slot && !shape::fills_a_slot(wiring, &holder, &classes, operation) {
+            continue;
+        }
+        for class in &classes {
+            add(wiring, &mut found.commands, *class, operation, undo);
+        }
+        found.invokers.push(Invoker { holder, holds, operation, undo, commands: classes });
+    }
+    // made by a code, and run where they are made
+    for (base, operation) in shape::made_by_code(wiring) {
+        if kinds.contains_key(&(base, operation)) {
+            continue;
+        }
+        kinds.insert((base, operation), None);
+        for class in shape::concrete(program, base) {
+            if shape::method(program, class, operation).is_some() {
+                add(wiring, &mut found.commands, class, operation, None);
+            }
+        }
+    }
+    let bases: BTreeSet<TypeId> = kinds.keys().map(|(b, _)| *b).collect();
+    found.undrained = holders::undrained(wiring, &bases);
+    found
+}
+
+fn add(wiring: &Wiring<'_>, commands: &mut BTreeMap<TypeId, Command>, class: TypeId, operation: Sym, undo: Option<Sym>) {
+    let Some(method) = shape::method(wiring.program(), class, operation) else { return };
+    if let Some(known) = commands.get_mut(&class) {
+        known.undo = known.undo.or(undo);
+        return;
+    }
+    let (receivers, calls) = shape::receivers(wiring, class, method);
+    let created = wiring.flow.creations(class);
+    commands.insert(class, Command { class, operation: method, arguments: shape::arguments(wiring, class, method), receivers, calls, created, undo });
+}

@@ -1,0 +1,309 @@
+//! What makes a class a command.
+
+use std::collections::BTreeSet;
+
+use yarrowgraph_ir::{MemberKind, Node, NodeId, TypeKind};
+
+use super::holders::Holder;
+use crate::flow::{Flow, Val};
+use crate::program::{MemberId, Program, Site, Sym, Ty, TypeId};
+use crate::wire::Wiring;
+
+/// What a command's undoing does.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Undo {
+    /// Something.
+    Real,
+    /// Nothing.
+    Empty,
+    /// It throws.
+    Throws,
+    /// There is none.
+    None,
+}
+
+/// The classes of a base that objects can be of.
+pub(super) fn concrete(program: &Program, base: TypeId) -> Vec<TypeId> {
+    let is_concrete = |t: &TypeId| {
+        let ty = program.ty(*t);
+        !ty.modifiers.is_abstract && matches!(ty.kind, TypeKind::Class | TypeKind::Struct | TypeKind::Record) && !ty.is_module
+    };
+    let all = program.heirs(base);
+    // a class that others extend only to replace what it does stands for them
+    let is_base = |t: &TypeId| *t == base && all.len() > 1;
+    all.iter().copied().filter(|t| is_concrete(t) && !is_base(t)).collect()
+}
+
+/// The method of a name that a class has, written out.
+pub(super) fn method(program: &Program, class: TypeId, name: Sym) -> Option<MemberId> {
+    let found = program.find_member_as(class, name, true).or_else(|| program.find_member(class, name))?;
+    let owner = program.member(found).owner;
+    let written = |m: &&MemberId| program.body(**m).is_some_and(|b| b.root.is_some());
+    program.own_members(owner, name).iter().find(written).copied()
+}
+
+/// The node that the code of a method, or of the function that a field holds, begins with.
+pub(super) fn code(program: &Program, m: MemberId) -> Option<NodeId> {
+    let body = program.body(m)?;
+    let root = body.root?;
+    match body.node(root) {
+        Node::Lambda(f) if matches!(program.member(m).kind, MemberKind::Field | MemberKind::Property) => body.function(f).body,
+        _ => Some(root),
+    }
+}
+
+/// Whether objects of a base are commands: a small type whose operation gives nothing back, and whose classes hand on
+/// to what they hold.
+pub(super) fn is_command_type(wiring: &Wiring<'_>, base: TypeId, operation: Sym) -> bool {
+    let program = wiring.program();
+    let classes = concrete(program, base);
+    let own: Vec<MemberId> = classes.iter().filter_map(|c| method(program, *c, operation)).collect();
+    if own.is_empty() || is_told(wiring, base) || is_state_or_link(wiring, base) {
+        return false;
+    }
+    let forwarding = classes.iter().filter(|c| method(program, **c, operation).is_some_and(|m| forwards(wiring, **c, m))).count();
+    let many_methods = |t: TypeId| program.ty(t).members.iter().filter(|m| program.member(**m).kind == MemberKind::Method).count();
+    forwarding > 0 && forwarding * 2 >= own.len() && many_methods(base) <= 6 && own.iter().all(|m| gives_nothing(program, *m) && takes_little(program, *m))
+}
+
+/// Whether one class is a command, where there is no base to tell.
+pub(super) fn is_command(wiring: &Wiring<'_>, class: TypeId, operation: Sym) -> bool {
+    let program = wiring.program();
+    let Some(m) = method(program, class, operation) else { return false };
+    !program.ty(class).is_module && forwards(wiring, class, m) && takes_little(program, m) && !is_state_or_link(wiring, class) && !is_told(wiring, class)
+}
+
+/// Whether objects of a type listen to something.
+fn is_told(wiring: &Wiring<'_>, base: TypeId) -> bool {
+    let program = wiring.program();
+    wiring.channels.iter().flat_map(|c| &c.joins).any(|join| {
+        let Some(handler) = &wiring.effects[*join].handler else { return false };
+        wiring.flow.type_of(handler).own().is_some_and(|t| program.is_a(t, base) || program.is_a(base, t))
+    })
+}
+
+fn is_state_or_link(wiring: &Wiring<'_>, base: TypeId) -> bool {
+    let program = wiring.program();
+    let is_state = wiring.machines().iter().filter(|m| m.moves).filter_map(|m| m.domain.encoding.base()).any(|b| program.is_a(base, b));
+    let is_link = wiring.links.next.iter().any(|n| program.is_a(base, n.base));
+    is_state || is_link
+}
+
+/// Whether a method gives nothing back.
+fn gives_nothing(program: &Program, m: MemberId) -> bool {
+    if let Some(ty) = program.decl(m).ty {
+        return match program.unit_of(m).type_ref(ty) {
+            yarrowgraph_ir::TypeRef::Named { name, .. } => {
+                matches!(program.unit_of(m).text(*name), "void" | "Task" | "bool" | "boolean" | "Promise" | "ValueTask" | "Boolean")
+            }
+            yarrowgraph_ir::TypeRef::Function { .. } => true,
+            _ => false,
+        };
+    }
+    let Some(body) = program.body(m) else { return true };
+    !body.ids().any(|n| matches!(body.node(n), Node::Return(Some(_))))
+}
+
+/// Whether a method is given hardly anything: what is to be done it has from its making.
+fn takes_little(program: &Program, m: MemberId) -> bool {
+    let decl = program.decl(m);
+    let of_function = program.body(m).and_then(|b| match b.root.map(|r| b.node(r)) {
+        Some(Node::Lambda(f)) => Some(b.function(f).params.len()),
+        _ => None,
+    });
+    decl.params.len() <= 1 && of_function.is_none_or(|n| n <= 1)
+}
+
+/// Whether a method acts on what its object holds, or on what is there for all.
+pub fn forwards(wiring: &Wiring<'_>, class: TypeId, m: MemberId) -> bool {
+    let (receivers, calls) = receivers(wiring, class, m);
+    let _ = receivers;
+    !calls.is_empty()
+}
+
+/// The types that a command acts on, and its calls of their methods.
+pub(super) fn receivers(wiring: &Wiring<'_>, class: TypeId, m: MemberId) -> (BTreeSet<TypeId>, Vec<Site>) {
+    let mut out = (BTreeSet::new(), Vec::new());
+    collect(wiring, class, m, 2, &mut out);
+    out
+}
+
+fn collect(wiring: &Wiring<'_>, class: TypeId, m: MemberId, depth: u32, out: &mut (BTreeSet<TypeId>, Vec<Site>)) {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    let (Some(body), Some(root)) = (program.body(m), code(program, m)) else { return };
+    let scope = program.scope(m);
+    for node in body.ids().filter(|n| scope.is_within(*n, root)) {
+        let site = Site { member: m, node };
+        let object = match body.node(node) {
+            Node::Call { callee, .. } => match body.node(callee) {
+                Node::Member { object, .. } => object,
+                Node::Name(_) => {
+                    // a helper of its own
+                    if let Some(depth) = depth.checked_sub(1)
+                        && let Some(callee) = flow.callee(site)
+                        && program.is_a(class, program.member(callee.member).owner)
+                        && callee.member != m
+                    {
+                        collect(wiring, class, callee.member, depth, out);
+                    }
+                    continue;
+                }
+                _ => continue,
+            },
+            // `plan.title = title`
+            Node::Assign { target, .. } => match body.node(target) {
+                Node::Member { object, .. } if !matches!(body.node(object), Node::This) => object,
+                _ => continue,
+            },
+            _ => continue,
+        };
+        let value = flow.eval_in(m, object);
+        let held = match &value {
+            Val::Member(of, field) => matches!(**of, Val::This(_)) && !is_collection(wiring, *field),
+            Val::Static(field) => program.member(*field).kind == MemberKind::Field && flow.type_held(*field).own().is_some(),
+            _ => false,
+        };
+        if !held {
+            continue;
+        }
+        let ty = flow.type_of(&value).bounded();
+        match ty.own() {
+            Some(t) if program.is_a(t, class) || program.is_a(class, t) => {}
+            Some(t) => {
+                out.0.insert(t);
+                out.1.push(site);
+            }
+            None if matches!(ty, Ty::Unknown) => {
+                out.1.push(site);
+                out.0.extend(told_by_name(wiring, site));
+            }
+            None => {}
+        }
+    }
+}
+
+/// The type that alone has the method that a call names.
+fn told_by_name(wiring: &Wiring<'_>, site: Site) -> Option<TypeId> {
+    let program = wiring.program();
+    let Node::Call { callee, .. } = program.body(site.member)?.node(site.node) else { return None };
+    let Node::Member { name, .. } = program.body(site.member)?.node(callee) else { return None };
+    Some(program.member(program.told_by_name(program.sym_in(site.member, name))?).owner)
+}
+
+fn is_collection(wiring: &Wiring<'_>, field: MemberId) -> bool {
+    let program = wiring.program();
+    let unit = program.member(field).unit;
+    let ty = wiring.flow.type_held(field);
+    program.element_type(unit, &ty).is_some()
+}
+
+/// The fields of a command that are none of its receivers, and that its operation uses.
+pub(super) fn arguments(wiring: &Wiring<'_>, class: TypeId, m: MemberId) -> Vec<MemberId> {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    let Some(body) = program.body(m) else { return Vec::new() };
+    let scope = program.scope(m);
+    let mut fields = BTreeSet::new();
+    for node in body.ids().filter(|n| matches!(body.node(*n), Node::Name(_) | Node::Member { .. })) {
+        if let Val::Member(of, field) = flow.eval_in(m, node)
+            && matches!(*of, Val::This(_))
+            && program.is_a(class, program.member(field).owner)
+        {
+            let acted_on = scope.parent(node).is_some_and(|p| matches!(body.node(p), Node::Member { object, .. } if object == node));
+            if !acted_on {
+                fields.insert(field);
+            }
+        }
+    }
+    fields.into_iter().filter(|f| matches!(program.member(*f).kind, MemberKind::Field | MemberKind::Property)).collect()
+}
+
+/// Whether a method does nothing at all.
+pub fn is_empty(program: &Program, m: MemberId) -> bool {
+    let (Some(body), Some(root)) = (program.body(m), code(program, m)) else { return false };
+    match body.node(root) {
+        Node::Block(list) => body.list(list).iter().all(|n| matches!(body.node(*n), Node::Empty | Node::Return(None))),
+        _ => false,
+    }
+}
+
+/// Whether all that a method does is to throw.
+pub fn throws(program: &Program, m: MemberId) -> bool {
+    let (Some(body), Some(root)) = (program.body(m), code(program, m)) else { return false };
+    match body.node(root) {
+        Node::Block(list) => matches!(body.list(list), [only] if matches!(body.node(*only), Node::Throw(_))),
+        Node::Throw(_) => true,
+        _ => false,
+    }
+}
+
+/// What a command's undoing does.
+pub(super) fn undo(program: &Program, class: TypeId, name: Option<Sym>) -> Undo {
+    let Some(m) = name.and_then(|n| method(program, class, n)) else { return Undo::None };
+    if is_empty(program, m) {
+        Undo::Empty
+    } else if throws(program, m) {
+        Undo::Throws
+    } else {
+        Undo::Real
+    }
+}
+
+/// Whether what a slot holds is a command rather than somebody who is told, a part or a strategy: it is put there from
+/// outside, and made where it is put.
+pub(super) fn fills_a_slot(wiring: &Wiring<'_>, holder: &Holder, classes: &BTreeSet<TypeId>, operation: Sym) -> bool {
+    let program = wiring.program();
+    let all_forward = classes.iter().all(|c| method(program, *c, operation).is_some_and(|m| forwards(wiring, *c, m) || is_empty(program, m)));
+    // they hold what they act on, and nothing else is done with them
+    let small = classes.iter().all(|c| program.ty(*c).members.iter().filter(|m| program.member(**m).kind == MemberKind::Method).count() <= 3);
+    !classes.is_empty() && all_forward && small && holder.made.keys().any(|c| classes.contains(c)) && holder.from_outside
+}
+
+/// Common types of commands that are made by a code and run where they are made, with their operation.
+pub(super) fn made_by_code(wiring: &Wiring<'_>) -> Vec<(TypeId, Sym)> {
+    let program = wiring.program();
+    let mut found = BTreeSet::new();
+    for table in wiring.codes() {
+        let classes: BTreeSet<TypeId> = table.entries.iter().filter_map(|e| e.makes).collect();
+        if classes.len() < 2 {
+            continue;
+        }
+        let Some(base) = common_base(program, &classes) else { continue };
+        let operations = program.ty(base).members.iter().filter(|m| program.member(**m).kind == MemberKind::Method && program.decl(**m).params.is_empty());
+        for m in operations {
+            let name = program.member(*m).name;
+            if is_called(&wiring.flow, name, base) && is_command_type(wiring, base, name) {
+                found.insert((base, name));
+            }
+        }
+    }
+    found.into_iter().collect()
+}
+
+/// The type of the tree that some classes have in common.
+pub(super) fn common_base(program: &Program, classes: &BTreeSet<TypeId>) -> Option<TypeId> {
+    let first = classes.first()?;
+    let mut found = None;
+    program.for_each_base(*first, &mut |t| {
+        if t != *first && classes.iter().all(|c| program.is_a(*c, t)) {
+            found = Some(t);
+        }
+        found.is_none()
+    });
+    found
+}
+
+/// Whether a type and its heirs alone have a method of a name.
+fn only_there(program: &Program, name: Sym, base: TypeId) -> bool {
+    let named = program.types.iter().enumerate().map(|(i, _)| TypeId(i as u32)).filter(|t| !program.own_members(*t, name).is_empty());
+    named.into_iter().all(|t| program.is_a(t, base))
+}
+
+/// Whether something calls a method of a type by that type.
+fn is_called(flow: &Flow<'_>, name: Sym, base: TypeId) -> bool {
+    let program = flow.program;
+    program.index.calls(name).iter().any(|site| {
+        let outside = !program.is_a(program.member(site.member).owner, base);
+        // of what a table gives nothing may be known but the name
+        outside && flow.callee(*site).map_or_else(|| only_there(program, name, base), |c| program.member(c.member).owner == base)
+    })
+}
