@@ -11,9 +11,12 @@
 pub mod chain;
 pub mod codes;
 pub mod command;
+pub mod coupling;
 pub mod flow;
 pub mod judge;
+pub mod keep;
 pub mod machine;
+pub mod mediator;
 pub mod program;
 mod setup;
 pub mod state;
@@ -54,6 +57,8 @@ pub struct Options<'a> {
     pub library: bool,
     /// The packages of the tree.
     pub packages: &'a Packages,
+    /// What the project states must stay so.
+    pub keeps: &'a [keep::Keep],
 }
 
 /// Which results are wanted.
@@ -68,7 +73,8 @@ pub enum Want {
 /// Analyses the facts of a tree. The same facts give the same result at any number of threads.
 pub fn analyse(facts: Vec<Facts>, kit: &dyn Fn(Language) -> Kit, options: Options<'_>) -> Analysis {
     let program = Program::link(facts, kit, options.packages);
-    let wiring = Wiring::find(&program, options.library);
+    let mut wiring = Wiring::find(&program, options.library);
+    wiring.keeps = options.keeps.to_vec();
     let judged = || match options.want {
         Want::Map => (Vec::new(), Accepted::default()),
         Want::Findings => judge::judge(&wiring),

@@ -449,6 +449,9 @@ pub struct Pack {
     /// Look-ups that refuse a key that is not there.
     #[serde(default)]
     pub refusing_look_ups: Names,
+    /// Methods and members that say how many elements a list has.
+    #[serde(default)]
+    pub counts: Names,
     /// Methods that give the name of a constant of an enumeration.
     #[serde(default)]
     pub constant_names: Names,

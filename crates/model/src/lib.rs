@@ -14,7 +14,11 @@ mod wiring;
 
 pub use edit::Edit;
 pub use finding::{Certainty, Finding, Findings, Level, Related};
-pub use map::{Budget, Chain, ChainLink, Code, Command, DefaultCode, Delivery, Drained, Drains, Factory, FileCount, FileReport, Files, Holds, Invoker, Keeps, Machine, MachineState, Map, Order, Passes, Stop, Transition, Undo, Unresolved, UnresolvedKind};
+pub use map::{
+    Budget, Chain, ChainLink, Code, Colleague, Command, DefaultCode, Delivery, Drained, Drains, Factory, FileCount, FileReport, Files,
+    Holds, How, Invoker, Keeps, KnowsType, Machine, MachineState, Map, Mediator, Order, Passes, Reaches, Route, RoutedTo, Stop, Transition,
+    TypeEntry, Undo, Unresolved, UnresolvedKind,
+};
 pub use place::Place;
 pub use recording::{Header, Kind, Outcome, Record};
 pub use wiring::{Channel, ChannelKind, Lifetime, Raise, Relay, Release, Subscription};

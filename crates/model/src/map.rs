@@ -311,6 +311,112 @@ pub struct Machine {
     pub transitions: Vec<Transition>,
 }
 
+/// To whom a mediator delivers.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "lowercase")]
+pub enum RoutedTo {
+    /// To one colleague.
+    One,
+    /// To all but the sender.
+    Others,
+    /// To all of them.
+    All,
+}
+
+/// A class whose objects a mediator knows.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+pub struct Colleague {
+    /// The id of the class.
+    #[serde(rename = "type")]
+    pub class: String,
+    /// Where its objects are registered.
+    pub registered: Vec<Place>,
+    /// Where they are taken off.
+    pub deregistered: Vec<Place>,
+}
+
+/// A statement by which a mediator delivers.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+pub struct Route {
+    /// The statement.
+    pub place: Place,
+    /// To whom.
+    pub to: RoutedTo,
+    /// A condition on which it depends, as text.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub condition: Option<String>,
+}
+
+/// An object that routes between colleagues who know it.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+pub struct Mediator {
+    /// The id of its class.
+    pub id: String,
+    /// Where that is declared.
+    pub place: Place,
+    /// The channel that is its roster.
+    pub roster: String,
+    /// Its colleagues, by class.
+    pub colleagues: Vec<Colleague>,
+    /// What it delivers.
+    pub routes: Vec<Route>,
+}
+
+/// How a type knows another.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "lowercase")]
+pub enum How {
+    /// It makes objects of it.
+    Creates,
+    /// It has a field of it.
+    Holds,
+    /// It calls its methods.
+    Calls,
+    /// It extends or implements it.
+    Extends,
+    /// It names it: in a parameter, a result, a test.
+    Names,
+}
+
+/// A type that another knows.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+pub struct KnowsType {
+    /// The id of the type.
+    #[serde(rename = "type")]
+    pub class: String,
+    /// How.
+    pub how: Vec<How>,
+    /// Where.
+    pub places: Vec<Place>,
+}
+
+/// A type that another reaches without knowing it.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+pub struct Reaches {
+    /// The id of the type.
+    #[serde(rename = "type")]
+    pub class: String,
+    /// The channel, command, chain or mediator through which.
+    pub through: String,
+}
+
+/// A type that takes part in the wiring.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+pub struct TypeEntry {
+    /// Its id.
+    pub id: String,
+    /// Where it is declared.
+    pub place: Option<Place>,
+    /// How many lines its declarations take.
+    pub lines: u32,
+    /// What it takes part as.
+    pub roles: Vec<String>,
+    /// The types of the tree that it knows.
+    pub knows: Vec<KnowsType>,
+    /// Types that it reaches without knowing them.
+    pub reaches: Vec<Reaches>,
+}
+
 /// What kind of wiring could not be resolved.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "lowercase")]
@@ -359,6 +465,9 @@ pub struct Map {
     pub root: String,
     /// What was read.
     pub files: Files,
+    /// The types that take part in the wiring, by id.
+    #[serde(default)]
+    pub types: Vec<TypeEntry>,
     /// The channels, by id.
     pub channels: Vec<Channel>,
     /// The commands, by id.
@@ -376,6 +485,9 @@ pub struct Map {
     /// The state machines, by id.
     #[serde(default)]
     pub machines: Vec<Machine>,
+    /// The mediators, by id.
+    #[serde(default)]
+    pub mediators: Vec<Mediator>,
     /// What could not be resolved, by place.
     pub unresolved: Vec<Unresolved>,
     /// Bounds that something went beyond; none where all was followed to its end.

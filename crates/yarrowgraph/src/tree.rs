@@ -208,7 +208,8 @@ pub(crate) fn analyse(args: &TreeArgs, want: Want, ui: &Ui) -> Result<Analysed, 
 
 fn analyse_tree(tree: Tree, want: Want) -> (Analysis, Config) {
     let root = tree.found.root.to_string_lossy().replace('\\', "/");
-    let options = Options { root: &root, want, library: tree.found.is_library, packages: &tree.found.packages };
+    let keeps = tree.found.config.keeps();
+    let options = Options { root: &root, want, library: tree.found.is_library, packages: &tree.found.packages, keeps: &keeps };
     let mut analysis = yarrowgraph_analysis::analyse(tree.facts, &|language| tree.found.config.kit(language), options);
     analysis.map.files = tree.files;
     (analysis, tree.found.config)

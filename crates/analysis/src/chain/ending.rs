@@ -23,8 +23,13 @@ pub enum Unhandled {
 /// What a chain gives back for a request that nobody handles; none where somebody handles everything, where the end
 /// has an answer of its own, and where that cannot be told.
 pub fn of(wiring: &Wiring<'_>, built: &Built) -> Option<Unhandled> {
+    if takes_codes(wiring, built) { None } else { end(wiring, built) }
+}
+
+/// The same, whatever requests are.
+pub fn end(wiring: &Wiring<'_>, built: &Built) -> Option<Unhandled> {
     let (flow, links) = (&wiring.flow, &wiring.links);
-    if built.ring.is_some() || takes_codes(wiring, built) {
+    if built.ring.is_some() {
         return None;
     }
     let done: Vec<_> = built.links.iter().map(|l| behaviour::of(flow, links, built.of, l)).collect::<Option<_>>()?;
@@ -104,6 +109,7 @@ fn is_missing(wiring: &Wiring<'_>, body: &Body, member: MemberId, value: NodeId)
     let program = wiring.program();
     match body.node(value) {
         Node::Null => true,
+        Node::Str(text) => program.text(program.sym_in(member, text)).trim_matches(['"', '\'', '`']).is_empty(),
         Node::Name(name) => program.text(program.sym_in(member, name)) == "undefined",
         Node::Call { callee, args, .. } => {
             let Node::Member { object, name, .. } = body.node(callee) else { return false };
@@ -165,7 +171,8 @@ fn without_next(wiring: &Wiring<'_>, next: usize, pass: Site) -> Option<Unhandle
         }
         inner = around;
     }
-    None
+    // all that the method does is an expression
+    (open && body.returns_root).then_some(Unhandled::Missing)
 }
 
 /// How callers take the answer of a chain.

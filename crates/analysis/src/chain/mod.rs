@@ -6,6 +6,7 @@
 
 pub mod behaviour;
 mod built;
+pub mod codes;
 mod continuations;
 pub mod ending;
 pub mod map;

@@ -41,7 +41,9 @@ pub(super) fn selected(wiring: &Wiring<'_>, site: Site) -> Option<Option<TypeId>
     match body.node(site.node) {
         Node::New { .. } => flow.type_of_node(site.member, site.node).own().map(Some),
         Node::Lambda(f) => {
-            let makes = returned(wiring, site.member, Some(f)).into_iter().find_map(|node| selected(wiring, Site { member: site.member, node }).flatten());
+            let makes = returned(wiring, site.member, Some(f))
+                .into_iter()
+                .find_map(|node| selected(wiring, Site { member: site.member, node }).flatten());
             Some(makes)
         }
         Node::MethodRef { .. } => Some(made_by_reference(wiring, site)),
@@ -63,8 +65,12 @@ pub(super) fn selected(wiring: &Wiring<'_>, site: Site) -> Option<Option<TypeId>
             None
         }
         Node::Name(_) | Node::Member { .. } => match flow.eval(site) {
-            Val::Lambda(m, f) => Some(returned(wiring, m, Some(f)).into_iter().find_map(|node| selected(wiring, Site { member: m, node }).flatten())),
-            Val::Method(m, _) => Some(returned(wiring, m, None).into_iter().find_map(|node| selected(wiring, Site { member: m, node }).flatten())),
+            Val::Lambda(m, f) => {
+                Some(returned(wiring, m, Some(f)).into_iter().find_map(|node| selected(wiring, Site { member: m, node }).flatten()))
+            }
+            Val::Method(m, _) => {
+                Some(returned(wiring, m, None).into_iter().find_map(|node| selected(wiring, Site { member: m, node }).flatten()))
+            }
             Val::Type(class) => Some(Some(class)),
             _ => None,
         },
@@ -193,7 +199,14 @@ fn choices(wiring: &Wiring<'_>, member: MemberId) -> Vec<Table> {
             for (code, label) in waiting.drain(..) {
                 let value = Site { member, node: value.unwrap_or(inner) };
                 let makes = selected(wiring, value).flatten();
-                entries.push(Entry { code, place: Site { member, node: label }, value, makes, guarded: guard.is_some(), gives_nothing: nothing });
+                entries.push(Entry {
+                    code,
+                    place: Site { member, node: label },
+                    value,
+                    makes,
+                    guarded: guard.is_some(),
+                    gives_nothing: nothing,
+                });
             }
         }
         let selecting = entries.iter().filter(|e| selected(wiring, e.value).is_some()).count();
@@ -323,7 +336,14 @@ fn tests(wiring: &Wiring<'_>, member: MemberId) -> Vec<Table> {
                 any = true;
                 let value = Site { member, node: value };
                 let makes = selected(wiring, value).flatten();
-                entries.push(Entry { code, place: Site { member, node: code_node }, value, makes, guarded: false, gives_nothing: gives_nothing(wiring, member, value.node) });
+                entries.push(Entry {
+                    code,
+                    place: Site { member, node: code_node },
+                    value,
+                    makes,
+                    guarded: false,
+                    gives_nothing: gives_nothing(wiring, member, value.node),
+                });
                 next = other;
             }
             if !any && !entries.is_empty() {
@@ -493,10 +513,12 @@ fn filled(wiring: &Wiring<'_>, member: MemberId) -> Vec<Entry> {
                     _ => None,
                 }
             }
-            Node::Index { object, keys, .. } if object == read.node => match (scope.parent(parent).map(|a| body.node(a)), body.list(keys)) {
-                (Some(Node::Assign { target, value, .. }), [key]) if target == parent => Some((at(*key), at(value))),
-                _ => None,
-            },
+            Node::Index { object, keys, .. } if object == read.node => {
+                match (scope.parent(parent).map(|a| body.node(a)), body.list(keys)) {
+                    (Some(Node::Assign { target, value, .. }), [key]) if target == parent => Some((at(*key), at(value))),
+                    _ => None,
+                }
+            }
             _ => None,
         };
         if let Some((key, value)) = put

@@ -61,7 +61,11 @@ impl Holder {
 /// The fields that objects are put into and called out of.
 pub(super) fn find(wiring: &Wiring<'_>) -> Vec<Holder> {
     let members = 0..wiring.program().members.len();
-    members.into_par_iter().filter_map(|i| of_field(wiring, MemberId(i as u32))).filter(|h| !h.filled.is_empty() && !h.taken.is_empty()).collect()
+    members
+        .into_par_iter()
+        .filter_map(|i| of_field(wiring, MemberId(i as u32)))
+        .filter(|h| !h.filled.is_empty() && !h.taken.is_empty())
+        .collect()
 }
 
 /// Lists that hold commands of some common types, and that nothing takes from.
@@ -73,7 +77,8 @@ pub(super) fn undrained(wiring: &Wiring<'_>, bases: &BTreeSet<TypeId>) -> Vec<Ho
         .filter_map(|i| {
             let holder = of_field(wiring, MemberId(i as u32))?;
             let of_commands = holder.base.is_some_and(|b| bases.contains(&b));
-            (of_commands && !holder.is_slot && !holder.filled.is_empty() && holder.drained.is_empty() && holder.taken.is_empty()).then_some(holder)
+            (of_commands && !holder.is_slot && !holder.filled.is_empty() && holder.drained.is_empty() && holder.taken.is_empty())
+                .then_some(holder)
         })
         .collect()
 }
@@ -160,16 +165,21 @@ fn in_list(wiring: &Wiring<'_>, holder: &mut Holder, read: Site) {
     let Some(parent) = scope.parent(read.node) else { return };
     match body.node(parent) {
         Node::Member { object, name, .. } if object == read.node => {
-            let Some(call) = scope.parent(parent).filter(|c| matches!(body.node(*c), Node::Call { callee, .. } if callee == parent)) else { return };
+            let Some(call) = scope.parent(parent).filter(|c| matches!(body.node(*c), Node::Call { callee, .. } if callee == parent)) else {
+                return;
+            };
             let Node::Call { args, .. } = body.node(call) else { return };
             let text = program.unit_of(read.member).text(name);
             let site = Site { member: read.member, node: call };
-            let at_first = |arg: Option<&NodeId>| arg.is_none_or(|a| matches!(body.node(*a), Node::Num(n) if program.unit_of(read.member).text(n) == "0"));
+            let at_first = |arg: Option<&NodeId>| {
+                arg.is_none_or(|a| matches!(body.node(*a), Node::Num(n) if program.unit_of(read.member).text(n) == "0"))
+            };
             let takes_at = pack.takes_at.contains(text) && args.len == 1 && at_first(body.list(args).first());
             if pack.takes.contains(text) || takes_at || pack.removes.contains(text) && args.len == 0 {
                 let last = pack.takes_last.contains(text);
                 holder.drained.push((site, !last, in_loop(wiring, site)));
-                let out = body.list(args).iter().find(|a| matches!(body.node(**a), Node::Unary { op: UnaryOp::ByRef, .. } | Node::Local { .. }));
+                let out =
+                    body.list(args).iter().find(|a| matches!(body.node(**a), Node::Unary { op: UnaryOp::ByRef, .. } | Node::Local { .. }));
                 match out {
                     Some(out) => out_of(wiring, holder, Site { member: read.member, node: *out }),
                     None => called(wiring, holder, site, HOPS),

@@ -137,5 +137,8 @@ fn add(wiring: &Wiring<'_>, commands: &mut BTreeMap<TypeId, Command>, class: Typ
     }
     let (receivers, calls) = shape::receivers(wiring, class, method);
     let created = wiring.flow.creations(class);
-    commands.insert(class, Command { class, operation: method, arguments: shape::arguments(wiring, class, method), receivers, calls, created, undo });
+    commands.insert(
+        class,
+        Command { class, operation: method, arguments: shape::arguments(wiring, class, method), receivers, calls, created, undo },
+    );
 }

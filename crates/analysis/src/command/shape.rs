@@ -63,14 +63,21 @@ pub(super) fn is_command_type(wiring: &Wiring<'_>, base: TypeId, operation: Sym)
     }
     let forwarding = classes.iter().filter(|c| method(program, **c, operation).is_some_and(|m| forwards(wiring, **c, m))).count();
     let many_methods = |t: TypeId| program.ty(t).members.iter().filter(|m| program.member(**m).kind == MemberKind::Method).count();
-    forwarding > 0 && forwarding * 2 >= own.len() && many_methods(base) <= 6 && own.iter().all(|m| gives_nothing(program, *m) && takes_little(program, *m))
+    forwarding > 0
+        && forwarding * 2 >= own.len()
+        && many_methods(base) <= 6
+        && own.iter().all(|m| gives_nothing(program, *m) && takes_little(program, *m))
 }
 
 /// Whether one class is a command, where there is no base to tell.
 pub(super) fn is_command(wiring: &Wiring<'_>, class: TypeId, operation: Sym) -> bool {
     let program = wiring.program();
     let Some(m) = method(program, class, operation) else { return false };
-    !program.ty(class).is_module && forwards(wiring, class, m) && takes_little(program, m) && !is_state_or_link(wiring, class) && !is_told(wiring, class)
+    !program.ty(class).is_module
+        && forwards(wiring, class, m)
+        && takes_little(program, m)
+        && !is_state_or_link(wiring, class)
+        && !is_told(wiring, class)
 }
 
 /// Whether objects of a type listen to something.
@@ -175,7 +182,7 @@ fn collect(wiring: &Wiring<'_>, class: TypeId, m: MemberId, depth: u32, out: &mu
             }
             None if matches!(ty, Ty::Unknown) => {
                 out.1.push(site);
-                out.0.extend(told_by_name(wiring, site));
+                out.0.extend(told_by_name(wiring, site).or_else(|| told_by_field(wiring, &value, site)));
             }
             None => {}
         }
@@ -188,6 +195,22 @@ fn told_by_name(wiring: &Wiring<'_>, site: Site) -> Option<TypeId> {
     let Node::Call { callee, .. } = program.body(site.member)?.node(site.node) else { return None };
     let Node::Member { name, .. } = program.body(site.member)?.node(callee) else { return None };
     Some(program.member(program.told_by_name(program.sym_in(site.member, name))?).owner)
+}
+
+/// The type that other calls on the same field tell, where it has the method that this one names.
+fn told_by_field(wiring: &Wiring<'_>, value: &Val, site: Site) -> Option<TypeId> {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    let Val::Member(_, field) = value else { return None };
+    let Node::Call { callee, .. } = program.body(site.member)?.node(site.node) else { return None };
+    let Node::Member { name, .. } = program.body(site.member)?.node(callee) else { return None };
+    let name = program.sym_in(site.member, name);
+    program.index.reads(program.member(*field).name).iter().find_map(|read| {
+        let scope = program.scope(read.member);
+        let call = scope.parent(read.node).and_then(|p| scope.parent(p))?;
+        let told = told_by_name(wiring, Site { member: read.member, node: call })?;
+        let same = matches!(flow.eval(*read), Val::Member(_, m) if m == *field);
+        (same && program.find_member_as(told, name, true).is_some()).then_some(told)
+    })
 }
 
 fn is_collection(wiring: &Wiring<'_>, field: MemberId) -> bool {
@@ -252,9 +275,11 @@ pub(super) fn undo(program: &Program, class: TypeId, name: Option<Sym>) -> Undo 
 /// outside, and made where it is put.
 pub(super) fn fills_a_slot(wiring: &Wiring<'_>, holder: &Holder, classes: &BTreeSet<TypeId>, operation: Sym) -> bool {
     let program = wiring.program();
-    let all_forward = classes.iter().all(|c| method(program, *c, operation).is_some_and(|m| forwards(wiring, *c, m) || is_empty(program, m)));
+    let all_forward =
+        classes.iter().all(|c| method(program, *c, operation).is_some_and(|m| forwards(wiring, *c, m) || is_empty(program, m)));
     // they hold what they act on, and nothing else is done with them
-    let small = classes.iter().all(|c| program.ty(*c).members.iter().filter(|m| program.member(**m).kind == MemberKind::Method).count() <= 3);
+    let small =
+        classes.iter().all(|c| program.ty(*c).members.iter().filter(|m| program.member(**m).kind == MemberKind::Method).count() <= 3);
     !classes.is_empty() && all_forward && small && holder.made.keys().any(|c| classes.contains(c)) && holder.from_outside
 }
 
@@ -268,7 +293,11 @@ pub(super) fn made_by_code(wiring: &Wiring<'_>) -> Vec<(TypeId, Sym)> {
             continue;
         }
         let Some(base) = common_base(program, &classes) else { continue };
-        let operations = program.ty(base).members.iter().filter(|m| program.member(**m).kind == MemberKind::Method && program.decl(**m).params.is_empty());
+        let operations = program
+            .ty(base)
+            .members
+            .iter()
+            .filter(|m| program.member(**m).kind == MemberKind::Method && program.decl(**m).params.is_empty());
         for m in operations {
             let name = program.member(*m).name;
             if is_called(&wiring.flow, name, base) && is_command_type(wiring, base, name) {

@@ -3,6 +3,9 @@
 
 mod accept;
 mod blind_removal;
+mod broken_keep;
+mod bypassed_command;
+mod chain_codes;
 mod circular_chain;
 mod deafened_subscriber;
 mod discarded_next_state;
@@ -13,6 +16,7 @@ mod early_raise;
 mod edits;
 mod feedback_loop;
 mod futile_unsubscribe;
+mod hardwired_fanout;
 mod hollow_handler;
 mod incomplete_message;
 mod late_starter;
@@ -22,12 +26,16 @@ mod missing_initial_state;
 mod mute_event;
 mod near_miss_topic;
 mod no_way_out;
+mod one_way_command;
 mod open_ended_chain;
 mod open_roster;
+mod overgrown_mediator;
 mod overrun_value;
 mod polled_state;
 mod racy_update;
+mod reach_through;
 mod repeated_subscription;
+mod self_echo;
 mod shadowed_handler;
 mod shadowed_transition;
 mod shared_state_data;
@@ -35,17 +43,24 @@ mod shifting_roster;
 mod skipped_notify;
 mod spent_handler;
 mod stale_copy;
+mod stranded_command;
 mod swallowed_request;
 mod trap_state;
+mod twin_code;
 mod unanswered_event;
+mod undrained_queue;
 mod unguarded_next;
 mod unguarded_raise;
 mod unheard_event;
+mod unissued_command;
+mod unknown_code;
 mod unknown_target;
 mod unlinked_handler;
+mod unmapped_code;
 mod unordered_dispatch;
 mod unreachable_state;
 mod unready_subject;
+mod unregistered_colleague;
 mod unwired_observer;
 mod vanishing_subscription;
 
@@ -98,6 +113,8 @@ impl std::fmt::Debug for Rule {
 /// All rules, by name.
 pub static RULES: &[Rule] = &[
     blind_removal::RULE,
+    broken_keep::RULE,
+    bypassed_command::RULE,
     circular_chain::RULE,
     deafened_subscriber::RULE,
     discarded_next_state::RULE,
@@ -107,6 +124,7 @@ pub static RULES: &[Rule] = &[
     early_raise::RULE,
     feedback_loop::RULE,
     futile_unsubscribe::RULE,
+    hardwired_fanout::RULE,
     hollow_handler::RULE,
     incomplete_message::RULE,
     late_starter::RULE,
@@ -116,12 +134,16 @@ pub static RULES: &[Rule] = &[
     mute_event::RULE,
     near_miss_topic::RULE,
     no_way_out::RULE,
+    one_way_command::RULE,
     open_ended_chain::RULE,
     open_roster::RULE,
+    overgrown_mediator::RULE,
     overrun_value::RULE,
     polled_state::RULE,
     racy_update::RULE,
+    reach_through::RULE,
     repeated_subscription::RULE,
+    self_echo::RULE,
     shadowed_handler::RULE,
     shadowed_transition::RULE,
     shared_state_data::RULE,
@@ -129,17 +151,24 @@ pub static RULES: &[Rule] = &[
     skipped_notify::RULE,
     spent_handler::RULE,
     stale_copy::RULE,
+    stranded_command::RULE,
     swallowed_request::RULE,
     trap_state::RULE,
+    twin_code::RULE,
     unanswered_event::RULE,
+    undrained_queue::RULE,
     unguarded_next::RULE,
     unguarded_raise::RULE,
     unheard_event::RULE,
+    unissued_command::RULE,
+    unknown_code::RULE,
     unknown_target::RULE,
     unlinked_handler::RULE,
+    unmapped_code::RULE,
     unordered_dispatch::RULE,
     unreachable_state::RULE,
     unready_subject::RULE,
+    unregistered_colleague::RULE,
     unwired_observer::RULE,
     vanishing_subscription::RULE,
 ];
@@ -186,7 +215,28 @@ pub fn judge(wiring: &Wiring<'_>) -> (Vec<Finding>, Accepted) {
         .flat_map(|(_, d)| d)
         .flat_map(|d| d.parties.clone())
         .collect();
+    // what a mediator sends back to its sender stands for the loop through it
+    let echoes: BTreeSet<String> = RULES
+        .iter()
+        .zip(&all_drafts)
+        .filter(|(r, _)| r.name == self_echo::RULE.name)
+        .flat_map(|(_, d)| d)
+        .filter_map(|d| d.parties.first().cloned())
+        .collect();
+    let strangers: BTreeSet<Place> = RULES
+        .iter()
+        .zip(&all_drafts)
+        .filter(|(r, _)| r.name == unregistered_colleague::RULE.name)
+        .flat_map(|(_, d)| d)
+        .map(|d| d.place.clone())
+        .collect();
     for (rule, mut drafts) in RULES.iter().zip(all_drafts) {
+        if rule.name == feedback_loop::RULE.name {
+            drafts.retain(|d| !d.parties.iter().any(|p| echoes.contains(p)));
+        }
+        if rule.name == unwired_observer::RULE.name {
+            drafts.retain(|d| !strangers.contains(&d.place));
+        }
         if matches!(rule.name, "unheard-event" | "mute-event") {
             drafts.retain(|d| !d.parties.iter().any(|p| slips.contains(p)));
         }

@@ -89,26 +89,7 @@ fn is_slip(a: &str, b: &str) -> bool {
         && (0..=short.len()).any(|at| {
             short.is_char_boundary(at) && long.is_char_boundary(at + 2) && long.starts_with(&short[..at]) && long[at + 2..] == short[at..]
         });
-    !inserted && distance(&one, &two) <= allowed
-}
-
-/// Insertions, deletions, exchanges and swaps of neighbours between two words.
-fn distance(a: &str, b: &str) -> usize {
-    let (a, b): (Vec<char>, Vec<char>) = (a.chars().collect(), b.chars().collect());
-    let mut rows = vec![(0..=b.len()).collect::<Vec<usize>>()];
-    for i in 1..=a.len() {
-        let mut row = vec![i];
-        for j in 1..=b.len() {
-            let changed = rows[i - 1][j - 1] + usize::from(a[i - 1] != b[j - 1]);
-            let mut best = changed.min(rows[i - 1][j] + 1).min(row[j - 1] + 1);
-            if i > 1 && j > 1 && a[i - 1] == b[j - 2] && a[i - 2] == b[j - 1] {
-                best = best.min(rows[i - 2][j - 2] + 1);
-            }
-            row.push(best);
-        }
-        rows.push(row);
-    }
-    rows[a.len()][b.len()]
+    !inserted && strsim::osa_distance(&one, &two) <= allowed
 }
 
 fn draft(wiring: &Wiring<'_>, name: &str, channel: &Channel, other_name: &str, other: &Channel) -> Draft {

@@ -57,7 +57,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
 }
 
 /// Where a chain gets its end: the last link is set, or the list of links is declared.
-fn place(wiring: &Wiring<'_>, built: &Built) -> Option<Place> {
+pub(super) fn place(wiring: &Wiring<'_>, built: &Built) -> Option<Place> {
     let program = wiring.program();
     let set = *built.set.last()?;
     if wiring.in_test(set.member) {

@@ -25,10 +25,10 @@ use crate::flow::{Flow, Val};
 use crate::program::{Declared, MemberId, Program, Site, Sym, TypeId};
 use crate::wire::Wiring;
 
+pub use domain::text_of;
 pub use domain::{Domain, Encoding};
 pub use finality::is_final;
 pub use map::machines;
-pub use domain::text_of;
 pub use state::{State, listed, named};
 pub use walk::{Event, Move};
 use walk::{Value, Walker};

@@ -23,15 +23,22 @@ pub fn map(wiring: &Wiring<'_>, root: &str) -> model::Map {
         version: model::MAP_VERSION,
         root: root.to_owned(),
         files: Files::default(),
+        types: crate::coupling::map::types(wiring),
         channels,
         commands: crate::command::commands(wiring),
         invokers: crate::command::invokers(wiring),
         factories: crate::codes::map::factories(wiring),
         chains: crate::chain::map::chains(wiring),
         machines: crate::machine::machines(wiring),
+        mediators: crate::mediator::map::mediators(wiring),
         unresolved: unresolved(wiring),
         budgets: wiring.budgets.clone(),
     }
+}
+
+/// The channels as the map has them.
+pub fn channels_of_map(wiring: &Wiring<'_>) -> Vec<model::Channel> {
+    wiring.channels.iter().filter(|c| c.joins.len() > 1).map(|c| channel(wiring, c)).collect()
 }
 
 fn channel(wiring: &Wiring<'_>, c: &Channel) -> model::Channel {

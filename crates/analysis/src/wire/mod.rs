@@ -54,7 +54,7 @@ use channels::Channel;
 use effect::{Act, Effect};
 use once::Lives;
 
-pub use build::map;
+pub use build::{channels_of_map, map};
 pub use dump::{dump, dump_line, dump_setup};
 
 /// The effects and channels of a program.
@@ -89,6 +89,10 @@ pub struct Wiring<'p> {
     machines: OnceLock<Vec<crate::machine::Found>>,
     /// The commands and invokers, found when it is asked for.
     commands: OnceLock<crate::command::Commands>,
+    /// The mediators, found when it is asked for.
+    mediators: OnceLock<Vec<crate::mediator::Mediator>>,
+    /// What the project states must stay so.
+    pub keeps: Vec<crate::keep::Keep>,
     /// The tables of codes, found when it is asked for.
     codes: OnceLock<Vec<crate::codes::Table>>,
     /// What is known so far of how long the instances of types live.
@@ -163,6 +167,8 @@ impl<'p> Wiring<'p> {
             machines: OnceLock::new(),
             commands: OnceLock::new(),
             codes: OnceLock::new(),
+            mediators: OnceLock::new(),
+            keeps: Vec::new(),
             lives: Mutex::default(),
             unread: words(|f| &f.unit.unread),
             mentioned: words(|f| &f.unit.mentioned),
@@ -198,6 +204,11 @@ impl<'p> Wiring<'p> {
     /// The commands and invokers.
     pub fn commands(&self) -> &crate::command::Commands {
         self.commands.get_or_init(|| crate::command::find(self))
+    }
+
+    /// The mediators.
+    pub fn mediators(&self) -> &[crate::mediator::Mediator] {
+        self.mediators.get_or_init(|| crate::mediator::find(self))
     }
 
     /// The tables of codes.

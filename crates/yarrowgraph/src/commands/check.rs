@@ -73,9 +73,6 @@ fn remarks(comments: &Accepted, unused: &[(String, String)], config: &Config, ar
     for (at, finding) in unused.iter().filter(|_| args.rule.is_empty()) {
         ui.remark(&format!("{at}: this entry accepts `{finding}`, which is not reported any more"));
     }
-    if let (Some(path), true) = (&config.path, config.keeps() > 0) {
-        ui.remark(&format!("{}: `[[keep]]` is read, but this version does not hold the code to it yet", path.display()));
-    }
 }
 
 /// Writes what is reported to the file of accepted findings.

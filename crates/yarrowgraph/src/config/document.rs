@@ -214,6 +214,16 @@ pub(super) struct Keep {
 }
 
 impl Keep {
+    /// What it states.
+    pub(super) fn statement(&self) -> yarrowgraph_analysis::keep::Keep {
+        use yarrowgraph_analysis::keep::Keep as Stated;
+        match (&self.through, &self.to) {
+            (Some(through), Some(to)) => Stated::Through { through: through.clone(), to: to.clone() },
+            _ if !self.order.is_empty() => Stated::Order(self.order.clone()),
+            _ => Stated::Apart(self.apart.clone()),
+        }
+    }
+
     /// What is wrong with a statement: each states one thing.
     pub(super) fn fault(&self) -> Option<&'static str> {
         let said = [!self.order.is_empty(), self.through.is_some() || self.to.is_some(), !self.apart.is_empty()];

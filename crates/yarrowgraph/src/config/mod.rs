@@ -140,9 +140,9 @@ impl Config {
         AcceptedFile::read(&self.accepted, &self.prefix)
     }
 
-    /// How many statements of what must stay so there are.
-    pub(crate) fn keeps(&self) -> usize {
-        self.document.keep.len()
+    /// What must stay so.
+    pub(crate) fn keeps(&self) -> Vec<yarrowgraph_analysis::keep::Keep> {
+        self.document.keep.iter().map(|k| k.get_ref().statement()).collect()
     }
 
     /// A file's name relative to the folder of the configuration.

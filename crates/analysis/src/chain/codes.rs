@@ -1,0 +1,147 @@
+//! Which codes the links of a chain take: constants that the request is compared with.
+
+use yarrowgraph_ir::{BinaryOp, MemberKind, Node, NodeId};
+
+use super::behaviour::Code;
+use super::{Built, Link};
+use crate::flow::Val;
+use crate::machine::{State, named};
+use crate::program::{MemberId, Site, TypeId};
+use crate::wire::Wiring;
+
+/// Helpers of a link are followed so far.
+const HELPERS: u32 = 2;
+
+/// A code that a link takes.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Taken {
+    /// The code.
+    pub code: State,
+    /// Whether it takes it on other conditions only.
+    pub guarded: bool,
+}
+
+/// The codes that a link takes; none where it asks for none.
+pub fn of(wiring: &Wiring<'_>, built: &Built, link: &Link) -> Vec<Taken> {
+    let Some(code) = Code::of(&wiring.flow, &wiring.links, built.of, link) else { return Vec::new() };
+    let mut found = Vec::new();
+    collect(wiring, link, code.member, code.root, false, HELPERS, &mut found);
+    found
+}
+
+fn collect(wiring: &Wiring<'_>, link: &Link, member: MemberId, root: NodeId, guarded: bool, depth: u32, found: &mut Vec<Taken>) {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    let Some(body) = program.body(member) else { return };
+    let scope = program.scope(member);
+    let pack = &program.kit_of(member).pack;
+    for node in body.ids().filter(|n| scope.is_within(*n, root)) {
+        let site = |node: NodeId| Site { member, node };
+        let compared: Option<(NodeId, NodeId)> = match body.node(node) {
+            Node::Binary { op: BinaryOp::Eq | BinaryOp::Ne, left, right } => Some((left, right)),
+            Node::Call { callee, args, .. } => match (body.node(callee), body.list(args)) {
+                (Node::Member { object, name, .. }, [other]) if pack.equality.contains(program.unit_of(member).text(name)) => {
+                    Some((object, *other))
+                }
+                _ => {
+                    // a helper that is given the request
+                    let asks = body.list(args).iter().any(|a| is_request(wiring, member, *a));
+                    let own_name = match body.node(callee) {
+                        Node::Member { object, name, .. } if matches!(body.node(object), Node::This) => Some(program.sym_in(member, name)),
+                        _ => flow
+                            .callee(site(node))
+                            .filter(|t| link.class.is_some_and(|c| program.is_a(c, program.member(t.member).owner)))
+                            .map(|t| program.member(t.member).name),
+                    };
+                    if asks
+                        && let (Some(depth), Some(class)) = (depth.checked_sub(1), link.class)
+                        && let Some(own) = own_name.and_then(|name| program.find_member_as(class, name, true))
+                        && own != member
+                        && let Some(root) = program.body(own).and_then(|b| b.root)
+                    {
+                        collect(wiring, link, own, root, guarded || is_beside(body, scope, node), depth, found);
+                    }
+                    None
+                }
+            },
+            Node::Switch { subject: Some(subject), cases } if is_request(wiring, member, subject) => {
+                let ty = flow.type_of_node(member, subject).own();
+                for case in body.list(cases) {
+                    let Node::Case { labels, guard, .. } = body.node(*case) else { continue };
+                    for label in body.list(labels) {
+                        if let Some(code) = label_code(wiring, member, *label, ty) {
+                            found.push(Taken { code, guarded: guarded || guard.is_some() });
+                        }
+                    }
+                }
+                None
+            }
+            _ => None,
+        };
+        let Some((left, right)) = compared else { continue };
+        let code = if is_request(wiring, member, left) {
+            constant(wiring, link, member, right)
+        } else if is_request(wiring, member, right) {
+            constant(wiring, link, member, left)
+        } else {
+            None
+        };
+        if let Some(code) = code {
+            found.push(Taken { code, guarded: guarded || is_beside(body, scope, node) });
+        }
+    }
+}
+
+/// Whether another condition must hold as well.
+fn is_beside(body: &yarrowgraph_ir::Body, scope: &crate::program::Scope, node: NodeId) -> bool {
+    let mut around =
+        scope.ancestors(node).take_while(|n| matches!(body.node(*n), Node::Binary { .. } | Node::Unary { .. } | Node::Opaque(_)));
+    around.any(|n| matches!(body.node(n), Node::Binary { op: BinaryOp::And, .. }))
+}
+
+/// Whether an expression is the request, or a part of it.
+fn is_request(wiring: &Wiring<'_>, member: MemberId, node: NodeId) -> bool {
+    let mut value = wiring.flow.eval_in(member, node);
+    loop {
+        value = match value {
+            Val::Param(..) => return true,
+            Val::Member(of, _) | Val::Outside(of, _) => (*of).clone(),
+            _ => return false,
+        };
+    }
+}
+
+fn label_code(wiring: &Wiring<'_>, member: MemberId, node: NodeId, ty: Option<TypeId>) -> Option<State> {
+    let program = wiring.program();
+    if let (Some(Node::Name(name)), Some(ty)) = (program.body(member).map(|b| b.node(node)), ty)
+        && let Some(m) = program.own_members(ty, program.sym_in(member, name)).first()
+        && program.member(*m).kind == MemberKind::EnumConstant
+    {
+        return Some(State::Constant(*m));
+    }
+    named(&wiring.flow, member, node)
+}
+
+/// The constant that the request is compared with: written there, or what the link was given at its making.
+fn constant(wiring: &Wiring<'_>, link: &Link, member: MemberId, node: NodeId) -> Option<State> {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    if let Val::Member(of, field) = flow.eval_in(member, node)
+        && matches!(*of, Val::This(_))
+    {
+        let class = link.class?;
+        let args = match program.body(link.made.member)?.node(link.made.node) {
+            Node::New { args, .. } | Node::Call { args, .. } => args.len as usize,
+            _ => return None,
+        };
+        let constructor = flow.constructor(class, args)?;
+        let given = flow.definitions(field).iter().filter(|d| d.member == constructor).find_map(|d| match flow.eval(*d) {
+            Val::Param(m, None, index) if m == constructor => flow.argument(link.made, usize::from(index)),
+            _ => None,
+        })?;
+        return is_code(named(flow, given.member, given.node)?);
+    }
+    is_code(named(flow, member, node)?)
+}
+
+fn is_code(state: State) -> Option<State> {
+    matches!(state, State::Constant(_) | State::Entry(..) | State::Text(_)).then_some(state)
+}

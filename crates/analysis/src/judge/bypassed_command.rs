@@ -1,0 +1,135 @@
+//! Rule `bypassed-command`: code does by hand what a command does.
+
+use std::collections::BTreeSet;
+
+use yarrowgraph_ir::Node;
+use yarrowgraph_model::{Certainty, Level};
+
+use super::{Draft, Page, Rule, related, short};
+use crate::command::Command;
+use crate::program::{MemberId, Site};
+use crate::wire::{Wiring, operation_place};
+
+pub(super) const RULE: Rule = Rule {
+    name: "bypassed-command",
+    summary: "code does by hand what a command does",
+    level: Level::Note,
+    page: Page {
+        symptom: "What is done here is neither queued nor counted nor undone.",
+        cause: "The receiver is called directly, although a command for that very operation exists and others use it.",
+        cure: "Issue the command, as the others do.",
+        silent: "The command is never issued, does more than this, or the call is part of a command or of the receiver itself.",
+        accept: "This one is meant to go past the invoker.",
+    },
+    check,
+};
+
+fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    let commands = &wiring.commands().commands;
+    let mut found = Vec::new();
+    for command in commands.values().filter(|c| c.created.iter().any(|s| !wiring.in_test(s.member))) {
+        let [call] = command.calls[..] else { continue };
+        if !is_all(wiring, command.operation, call) {
+            continue;
+        }
+        let Some(operation) = operation(wiring, command, call) else { continue };
+        let receiver = program.member(operation).owner;
+        for site in calls_of(wiring, operation) {
+            let owner = program.member(site.member).owner;
+            let of_commands = commands.contains_key(&owner)
+                || commands.keys().any(|c| flow.enclosing_type(*c) == Some(owner) && site.member == command.operation);
+            let of_receiver = program.is_a(owner, receiver) || program.is_a(receiver, owner);
+            if of_commands || of_receiver || wiring.in_test(site.member) {
+                continue;
+            }
+            let id = program.type_id(command.class);
+            found.push(Draft {
+                level: Level::Note,
+                certainty: Certainty::Likely,
+                place: operation_place(program, site),
+                message: format!("{} is called by hand, although {} stands for it", short(&program.member_id(operation)), short(&id)),
+                related: command.created.iter().take(2).map(|s| related("the command is issued here", program.place_of(*s))).collect(),
+                parties: vec![id, program.member_id(site.member)],
+                edit: None,
+            });
+        }
+    }
+    found
+}
+
+/// Whether one call is all that a command does.
+fn is_all(wiring: &Wiring<'_>, operation: MemberId, call: Site) -> bool {
+    let program = wiring.program();
+    let Some(body) = program.body(operation) else { return false };
+    let statements = body.ids().filter(|n| match body.node(*n) {
+        Node::Call { .. } => {
+            let site = Site { member: operation, node: *n };
+            site != call && !program.scope(operation).is_within(*n, call.node)
+        }
+        Node::Assign { .. } | Node::If { .. } | Node::Loop { .. } | Node::ForEach { .. } | Node::Switch { .. } => true,
+        _ => false,
+    });
+    call.member == operation && statements.count() == 0
+}
+
+/// The method of the receiver that a command calls.
+fn operation(wiring: &Wiring<'_>, command: &Command, call: Site) -> Option<MemberId> {
+    let program = wiring.program();
+    if let Some(callee) = wiring.flow.callee(call) {
+        return Some(callee.member).filter(|m| !program.member(*m).is_static);
+    }
+    let receiver = command.receivers.first()?;
+    let Node::Call { callee, .. } = program.body(call.member)?.node(call.node) else { return None };
+    let Node::Member { name, .. } = program.body(call.member)?.node(callee) else { return None };
+    program.find_member_as(*receiver, program.sym_in(call.member, name), true)
+}
+
+/// The calls of a method.
+fn calls_of(wiring: &Wiring<'_>, operation: MemberId) -> BTreeSet<Site> {
+    let program = wiring.program();
+    let mut sites: BTreeSet<Site> = wiring.flow.callers((operation, None)).iter().map(|(s, _)| *s).collect();
+    sites.retain(|s| program.body(s.member).is_some_and(|b| matches!(b.node(s.node), Node::Call { .. })));
+    sites
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::testing::expect;
+
+    #[test]
+    fn the_receiver_is_called_by_hand() {
+        expect(
+            "bypassed-command",
+            r#"
+//// Desk.java
+package marlwend;
+import java.util.ArrayDeque;
+import java.util.Deque;
+class Sluice { void raise(int notches) {} void drop() {} void grease() {} }
+interface Order { void carry(); }
+class RaiseSluice implements Order { private final Sluice s; RaiseSluice(Sluice s) { this.s = s; } public void carry() { s.raise(3); } }
+class DropSluice implements Order { private final Sluice s; DropSluice(Sluice s) { this.s = s; } public void carry() { s.drop(); } }
+class Desk {
+    private final Deque<Order> orders = new ArrayDeque<>();
+    void take(Order order) { orders.add(order); }
+    void work() { while (!orders.isEmpty()) orders.removeFirst().carry(); }
+}
+class Night {
+    void flood(Sluice sluice) {
+        sluice.raise(9); //! bypassed-command note
+        sluice.grease();
+    }
+    public static void main(String[] args) {
+        Desk desk = new Desk();
+        Sluice sluice = new Sluice();
+        desk.take(new RaiseSluice(sluice));
+        desk.take(new DropSluice(sluice));
+        desk.work();
+        new Night().flood(sluice);
+    }
+}
+"#,
+        );
+    }
+}

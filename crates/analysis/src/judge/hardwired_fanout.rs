@@ -1,0 +1,136 @@
+//! Rule `hardwired-fanout`: one method tells one change to several objects of different types by hand.
+
+use std::collections::BTreeSet;
+
+use rayon::prelude::*;
+use yarrowgraph_ir::{MemberKind, Node, NodeId, TypeKind};
+use yarrowgraph_model::{Certainty, Level};
+
+use super::{Draft, Page, Rule, related, short};
+use crate::flow::Val;
+use crate::program::{Declared, MemberId, Site, TypeId};
+use crate::wire::Wiring;
+
+/// So many different types must be told.
+const TOLD: usize = 3;
+
+pub(super) const RULE: Rule = Rule {
+    name: "hardwired-fanout",
+    summary: "one method tells one change to several objects of different types by hand",
+    level: Level::Note,
+    page: Page {
+        symptom: "Whoever else wants to know of the change has to be written into this method.",
+        cause: "The method knows every receiver by its type and calls them one by one.",
+        cure: "Announce the change, and let those who want to know subscribe.",
+        silent: "Fewer than three types are told, the receivers are of one type, the answers are used, or what they are told is not the same.",
+        accept: "The receivers are fixed, and their order is what matters.",
+    },
+    check,
+};
+
+fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
+    let members = 0..wiring.program().members.len();
+    members.into_par_iter().filter_map(|i| of_member(wiring, MemberId(i as u32))).collect()
+}
+
+fn of_member(wiring: &Wiring<'_>, m: MemberId) -> Option<Draft> {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    let body = program.body(m)?;
+    let info = program.member(m);
+    if info.kind != MemberKind::Method
+        || info.is_static
+        || program.ty(info.owner).is_module
+        || program.decl(m).params.is_empty()
+        || wiring.in_test(m)
+    {
+        return None;
+    }
+    let Node::Block(list) = body.node(body.root?) else { return None };
+    let mut told: Vec<(TypeId, Site, BTreeSet<u16>)> = Vec::new();
+    for statement in body.list(list) {
+        let Node::Call { callee, args, .. } = body.node(*statement) else { continue };
+        let Node::Member { object, .. } = body.node(callee) else { continue };
+        let value = flow.eval_in(m, object);
+        let held = matches!(&value, Val::Member(of, _) if matches!(**of, Val::This(_)));
+        if !held || args.len == 0 {
+            continue;
+        }
+        let Some(ty) = flow.type_of(&value).bounded().own() else { continue };
+        let kind = program.ty(ty).kind;
+        if !matches!(kind, TypeKind::Class | TypeKind::Struct | TypeKind::Record) || program.ty(ty).modifiers.is_abstract {
+            continue;
+        }
+        let params = mentioned(wiring, m, body.list(args));
+        told.push((ty, Site { member: m, node: *statement }, params));
+    }
+    // one change: what all of them are told
+    let common = told.iter().map(|(_, _, p)| p.clone()).reduce(|a, b| a.intersection(&b).copied().collect())?;
+    let types: BTreeSet<TypeId> = told.iter().map(|(t, _, _)| *t).collect();
+    if common.is_empty() || types.len() < TOLD || types.len() < told.len() {
+        return None;
+    }
+    let names: Vec<&str> = told.iter().map(|(t, _, _)| program.text(program.ty(*t).name)).collect();
+    let id = program.member_id(m);
+    let what = common.first().and_then(|i| program.decl(m).params.get(usize::from(*i))).map_or("", |p| program.unit_of(m).text(p.name));
+    Some(Draft {
+        level: Level::Note,
+        certainty: Certainty::Likely,
+        place: program.member_place(m),
+        message: format!("{} tells `{what}` to {} by hand, one by one", short(&id), names.join(", ")),
+        related: told.iter().take(4).map(|(_, s, _)| related("told here", program.place_of(*s))).collect(),
+        parties: vec![id],
+        edit: None,
+    })
+}
+
+/// The parameters of a method that some of its expressions are made of.
+fn mentioned(wiring: &Wiring<'_>, m: MemberId, nodes: &[NodeId]) -> BTreeSet<u16> {
+    let program = wiring.program();
+    let Some(body) = program.body(m) else { return BTreeSet::new() };
+    let scope = program.scope(m);
+    let mut found = BTreeSet::new();
+    let mut open: Vec<NodeId> = nodes.to_vec();
+    while let Some(node) = open.pop() {
+        if let Node::Name(name) = body.node(node)
+            && let Some(Declared::Param(None, index)) = scope.lookup(name, node)
+        {
+            found.insert(index);
+        }
+        open.extend(body.children(node));
+    }
+    found
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::testing::expect;
+
+    #[test]
+    fn three_are_told_by_hand() {
+        expect(
+            "hardwired-fanout",
+            r#"
+//// Office.cs
+namespace Bakery;
+class Poster { public void Price(int cents) {} }
+class Tag { public void Price(int cents) {} }
+class Page { public void Show(string text) {} }
+class Office {
+    readonly Poster _poster = new Poster();
+    readonly Tag _left = new Tag(), _middle = new Tag(), _right = new Tag();
+    readonly Page _page = new Page();
+    public void Price(int cents) { //! hardwired-fanout note
+        _poster.Price(cents);
+        _left.Price(cents);
+        _page.Show($"{cents} cents");
+    }
+    public void Weekend(int cents) {
+        _left.Price(cents);
+        _middle.Price(cents);
+        _right.Price(cents);
+    }
+}
+"#,
+        );
+    }
+}

@@ -1,0 +1,97 @@
+//! Rule `one-way-command`: a command cannot be taken back, although its invoker takes commands back.
+
+use yarrowgraph_model::{Certainty, Level};
+
+use super::{Draft, Page, Rule, related, short};
+use crate::command::{is_empty, throws};
+use crate::wire::Wiring;
+
+pub(super) const RULE: Rule = Rule {
+    name: "one-way-command",
+    summary: "a command cannot be taken back, although its invoker takes commands back",
+    level: Level::Warning,
+    page: Page {
+        symptom: "Taking back does nothing, or throws, after this command.",
+        cause: "The undoing is empty, missing, or not written yet.",
+        cure: "Undo what the command does, or keep it out of the history.",
+        silent: "No invoker takes commands back.",
+        accept: "There is nothing to take back.",
+    },
+    check,
+};
+
+fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
+    let program = wiring.program();
+    let commands = wiring.commands();
+    let mut found = Vec::new();
+    for command in commands.commands.values() {
+        let Some(undo) = command.undo else { continue };
+        let class = command.class;
+        let method = program.find_member_as(class, undo, true).or_else(|| program.find_member(class, undo));
+        let (place, why) = match method {
+            None => (program.type_place(class), "has no way to take back"),
+            Some(m) if is_empty(program, m) => (Some(program.member_place(m)), "takes back nothing"),
+            Some(m) if throws(program, m) => (Some(program.member_place(m)), "throws when it is taken back"),
+            Some(_) => continue,
+        };
+        let does_nothing = is_empty(program, command.operation);
+        let Some(place) = place.filter(|_| !does_nothing && !wiring.is_test_type(class)) else { continue };
+        let id = program.type_id(class);
+        let invoker = commands.invokers.iter().find(|i| i.undo == Some(undo) && i.commands.contains(&class));
+        let taken = invoker.and_then(|i| i.holder.taken.iter().find(|(_, op)| *op == undo));
+        found.push(Draft {
+            level: Level::Warning,
+            certainty: Certainty::Likely,
+            place,
+            message: format!("{} {why}, and its invoker calls {}", short(&id), program.text(undo)),
+            related: taken.map(|(s, _)| related("taken back here", program.place_of(*s))).into_iter().collect(),
+            parties: vec![id],
+            edit: None,
+        });
+    }
+    found
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::testing::expect;
+
+    #[test]
+    fn an_empty_way_back() {
+        expect(
+            "one-way-command",
+            r#"
+//// Bench.java
+package bakery;
+import java.util.ArrayDeque;
+import java.util.Deque;
+interface Step { void make(); void takeBack(); }
+class Oven { void heat(int degrees) {} void open() {} }
+class Heat implements Step {
+    private final Oven oven;
+    Heat(Oven oven) { this.oven = oven; }
+    public void make() { oven.heat(20); }
+    public void takeBack() { oven.heat(-20); }
+}
+class Open implements Step {
+    private final Oven oven;
+    Open(Oven oven) { this.oven = oven; }
+    public void make() { oven.open(); }
+    public void takeBack() { } //! one-way-command warning
+}
+class Bench {
+    private final Deque<Step> made = new ArrayDeque<>();
+    void make(Step step) { step.make(); made.push(step); }
+    void back() { if (!made.isEmpty()) made.pop().takeBack(); }
+    public static void main(String[] args) {
+        Bench bench = new Bench();
+        Oven oven = new Oven();
+        bench.make(new Heat(oven));
+        bench.make(new Open(oven));
+        bench.back();
+    }
+}
+"#,
+        );
+    }
+}

@@ -1,0 +1,118 @@
+//! Rule `self-echo`: a broadcast is delivered to its own sender, whose answer is another broadcast.
+
+use yarrowgraph_ir::Node;
+use yarrowgraph_model::{Certainty, Level};
+
+use super::{Draft, Page, Rule, related, short};
+use crate::mediator::To;
+use crate::program::{MemberId, Site, TypeId};
+use crate::wire::Wiring;
+
+pub(super) const RULE: Rule = Rule {
+    name: "self-echo",
+    summary: "a broadcast is delivered to its own sender, whose answer is another broadcast",
+    level: Level::Warning,
+    page: Page {
+        symptom: "One message sets off an endless round, or everything is done twice.",
+        cause: "The mediator tells all, the sender among them, and the sender sends again when it is told.",
+        cure: "Leave the sender out, or let it not answer what it sent itself.",
+        silent: "The sender is left out, or what it does when it is told sends nothing.",
+        accept: "The answer ends the round by what it says.",
+    },
+    check,
+};
+
+fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    let mut found = Vec::new();
+    for mediator in wiring.mediators() {
+        for route in mediator.routes.iter().filter(|r| r.to == To::All) {
+            let deliverer = route.site.member;
+            // a colleague that is told so, and sends by the same way
+            let echo = mediator.colleagues.iter().find_map(|c| {
+                let told = program.find_member_as(c.class, route.method, true)?;
+                let body = program.body(told)?;
+                let sends = body.ids().find(|n| {
+                    matches!(body.node(*n), Node::Call { .. })
+                        && flow
+                            .callee(Site { member: told, node: *n })
+                            .is_some_and(|t| reaches(wiring, t.member, deliverer, mediator.class, 3))
+                })?;
+                Some((c.class, Site { member: told, node: sends }))
+            });
+            let Some((class, sends)) = echo else { continue };
+            let (id, of) = (program.type_id(class), program.type_id(mediator.class));
+            let name = program.text(route.method);
+            found.push(Draft {
+                level: Level::Warning,
+                certainty: Certainty::Likely,
+                place: crate::wire::operation_place(program, route.site),
+                message: format!("this tells the sender as well, and {}.{name} sends again", short(&id)),
+                related: vec![related("sends again", crate::wire::operation_place(program, sends))],
+                parties: vec![wiring.channels[mediator.channel].id.clone(), of, id],
+                edit: None,
+            });
+        }
+    }
+    found
+}
+
+/// Whether a method of a mediator, or what it stands for, comes to the method that delivers.
+fn reaches(wiring: &Wiring<'_>, method: MemberId, deliverer: MemberId, mediator: TypeId, depth: u32) -> bool {
+    let program = wiring.program();
+    let owner = program.member(method).owner;
+    if !program.is_a(mediator, owner) {
+        return false;
+    }
+    let method = program.find_member_as(mediator, program.member(method).name, true).unwrap_or(method);
+    if method == deliverer {
+        return true;
+    }
+    let (Some(depth), Some(body)) = (depth.checked_sub(1), program.body(method)) else { return false };
+    body.ids().any(|node| {
+        matches!(body.node(node), Node::Call { .. })
+            && wiring
+                .flow
+                .callee(Site { member: method, node })
+                .is_some_and(|c| c.member != method && reaches(wiring, c.member, deliverer, mediator, depth))
+    })
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::testing::expect;
+
+    #[test]
+    fn the_sender_hears_itself() {
+        expect(
+            "self-echo",
+            r#"
+//// desk.ts
+interface Post { hear(from: Post, text: string): void; }
+class Desk {
+  private posts: Post[] = [];
+  admit(post: Post): void { this.posts.push(post); }
+  all(from: Post, text: string): void {
+    for (const post of this.posts) post.hear(from, text); //! self-echo warning
+  }
+  others(from: Post, text: string): void {
+    for (const post of this.posts) if (post !== from) post.hear(from, text);
+  }
+}
+class Lights implements Post {
+  constructor(private readonly desk: Desk) { desk.admit(this); }
+  check(): void { this.desk.all(this, 'stand by'); }
+  hear(from: Post, text: string): void { if (text === 'stand by') this.desk.all(this, 'lights standing by'); }
+}
+class Bell implements Post {
+  constructor(private readonly desk: Desk) { desk.admit(this); }
+  ring(): void { this.desk.others(this, 'bell'); }
+  hear(from: Post, text: string): void { console.log(text); }
+}
+const desk = new Desk();
+new Lights(desk).check();
+new Bell(desk).ring();
+"#,
+        );
+    }
+}

@@ -1,0 +1,92 @@
+//! Rule `stranded-command`: a command is created and never carried out.
+
+use yarrowgraph_ir::Node;
+use yarrowgraph_model::{Certainty, Level};
+
+use super::{Draft, Page, Rule, related, short};
+use crate::program::{Declared, Site};
+use crate::wire::Wiring;
+
+pub(super) const RULE: Rule = Rule {
+    name: "stranded-command",
+    summary: "a command is created and never carried out",
+    level: Level::Warning,
+    page: Page {
+        symptom: "What was asked for does not happen.",
+        cause: "The command is made, and neither run, nor queued, stored, handed on or returned.",
+        cure: "Hand it to the invoker.",
+        silent: "The object is used in any way, or its making does the work.",
+        accept: "The making itself is what is wanted.",
+    },
+    check,
+};
+
+fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
+    let program = wiring.program();
+    let mut found = Vec::new();
+    for command in wiring.commands().commands.values() {
+        for site in command.created.iter().filter(|s| !wiring.in_test(s.member) && is_let_go(wiring, **s)) {
+            let id = program.type_id(command.class);
+            found.push(Draft {
+                level: Level::Warning,
+                certainty: Certainty::Certain,
+                place: program.place_of(*site),
+                message: format!("this {} is neither carried out nor handed to anybody", short(&id)),
+                related: vec![related("what it would do", program.member_place(command.operation))],
+                parties: vec![id, program.member_id(site.member)],
+                edit: None,
+            });
+        }
+    }
+    found
+}
+
+/// Whether an object is made and nothing is done with it.
+fn is_let_go(wiring: &Wiring<'_>, site: Site) -> bool {
+    let program = wiring.program();
+    let Some(body) = program.body(site.member) else { return false };
+    let scope = program.scope(site.member);
+    let Some(parent) = scope.parent(site.node) else { return false };
+    match body.node(parent) {
+        Node::Block(_) => true,
+        Node::Local { name, .. } => {
+            let uses = body.ids().filter(|n| body.node(*n) == Node::Name(name) && scope.lookup(name, *n) == Some(Declared::Local(parent)));
+            uses.count() == 0 && !program.kit_of(site.member).traits.references_dangle
+        }
+        _ => false,
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::testing::expect;
+
+    #[test]
+    fn made_and_let_go() {
+        expect(
+            "stranded-command",
+            r#"
+//// Desk.java
+package marlwend;
+import java.util.ArrayDeque;
+import java.util.Deque;
+class Sluice { void raise(int notches) {} void drop() {} }
+interface Order { void carry(); }
+class RaiseSluice implements Order { private final Sluice s; RaiseSluice(Sluice s) { this.s = s; } public void carry() { s.raise(3); } }
+class DropSluice implements Order { private final Sluice s; DropSluice(Sluice s) { this.s = s; } public void carry() { s.drop(); } }
+class Desk {
+    private final Deque<Order> orders = new ArrayDeque<>();
+    void take(Order order) { orders.add(order); }
+    void work() { while (!orders.isEmpty()) orders.removeFirst().carry(); }
+    public static void main(String[] args) {
+        Desk desk = new Desk();
+        Sluice sluice = new Sluice();
+        desk.take(new RaiseSluice(sluice));
+        Order drop = new DropSluice(sluice); //! stranded-command warning
+        desk.work();
+    }
+}
+"#,
+        );
+    }
+}

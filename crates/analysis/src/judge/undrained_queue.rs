@@ -1,0 +1,142 @@
+//! Rule `undrained-queue`: commands are queued, and nothing takes them off and runs them.
+
+use std::collections::BTreeSet;
+
+use yarrowgraph_ir::{MemberKind, Node, Visibility};
+use yarrowgraph_model::{Certainty, Level};
+
+use super::{Draft, Page, Rule, related, short};
+use crate::command::{Holder, Holds};
+use crate::flow::Val;
+use crate::program::MemberId;
+use crate::wire::Wiring;
+
+pub(super) const RULE: Rule = Rule {
+    name: "undrained-queue",
+    summary: "commands are queued, and nothing takes them off and runs them",
+    level: Level::Error,
+    page: Page {
+        symptom: "Orders are accepted and never carried out.",
+        cause: "The loop that should run them was never written, made or started.",
+        cure: "Take the commands off and run them: at the end of a round, on a timer, or by a worker.",
+        silent: "The list is handed out, or something is taken from it.",
+        accept: "Another program takes what is listed.",
+    },
+    check,
+};
+
+fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
+    let program = wiring.program();
+    let mut found = Vec::new();
+    let commands = wiring.commands();
+    for holder in &commands.undrained {
+        if !is_only_filled(wiring, holder.field) {
+            continue;
+        }
+        found.push(draft(wiring, holder, "and nothing takes them off"));
+    }
+    // what would run them is never called
+    for invoker in commands.invokers.iter().filter(|i| matches!(i.holds, Holds::Queue | Holds::Stack)) {
+        let runs: BTreeSet<MemberId> = invoker.holder.taken.iter().map(|(s, _)| s.member).collect();
+        let never = |m: &MemberId| is_never_called(wiring, *m);
+        if !runs.is_empty() && runs.iter().all(never) && invoker.holder.filled.iter().any(|(s, _)| !is_never_called(wiring, s.member)) {
+            let first = runs.first().map(|m| short(&program.member_id(*m))).unwrap_or_default();
+            found.push(draft(wiring, &invoker.holder, &format!("and nothing calls {first}, which would run them")));
+        }
+    }
+    found
+}
+
+fn draft(wiring: &Wiring<'_>, holder: &Holder, why: &str) -> Draft {
+    let program = wiring.program();
+    let id = program.member_id(holder.field);
+    Draft {
+        level: Level::Error,
+        certainty: Certainty::Likely,
+        place: program.member_place(holder.field),
+        message: format!("commands are put into {}, {why}", short(&id)),
+        related: holder.filled.iter().take(3).map(|(s, _)| related("put there", crate::wire::operation_place(program, *s))).collect(),
+        parties: vec![id],
+        edit: None,
+    }
+}
+
+/// Whether a list is only added to and counted.
+fn is_only_filled(wiring: &Wiring<'_>, field: MemberId) -> bool {
+    let program = wiring.program();
+    let is_open = wiring.is_open && program.decl(field).modifiers.visibility == Visibility::Public;
+    !is_open
+        && program.index.reads(program.member(field).name).iter().all(|read| {
+            if !matches!(wiring.flow.eval(*read), Val::Member(_, m) | Val::Static(m) if m == field) {
+                return true;
+            }
+            let Some(body) = program.body(read.member) else { return false };
+            let scope = program.scope(read.member);
+            let pack = &program.kit_of(read.member).pack;
+            let Some(parent) = scope.parent(read.node) else { return false };
+            match body.node(parent) {
+                Node::Member { object, name, .. } if object == read.node => {
+                    let text = program.unit_of(read.member).text(name);
+                    let is_call =
+                        scope.parent(parent).is_some_and(|c| matches!(body.node(c), Node::Call { callee, .. } if callee == parent));
+                    pack.adds.contains(text)
+                        || pack.adds_first.contains(text)
+                        || pack.counts.contains(text)
+                        || !is_call && pack.counts.contains(text)
+                }
+                _ => false,
+            }
+        })
+}
+
+/// Whether nothing calls a method, as far as the tree shows it all.
+fn is_never_called(wiring: &Wiring<'_>, m: MemberId) -> bool {
+    let program = wiring.program();
+    let info = program.member(m);
+    let name = info.name;
+    info.kind == MemberKind::Method
+        && wiring.is_application
+        && !wiring.is_open
+        && !wiring.is_entry_point(m)
+        && wiring.flow.callers((m, None)).is_empty()
+        && program.index.reads(name).iter().all(|s| program.member(s.member).name == name)
+        && program.index.calls(name).is_empty()
+        && !wiring.is_in_markup(m)
+        && !program.index.is_text(program.text(name), &program.symbols)
+        && program.decl(m).annotations.is_empty()
+        && !program.kit_of(m).pack.hooks.contains(program.text(name))
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::testing::expect;
+
+    #[test]
+    fn queued_and_only_counted() {
+        expect(
+            "undrained-queue",
+            r#"
+//// spools.ts
+interface Job { print(): void; }
+class Device { feed(pages: number): void { console.log(pages); } }
+class Label implements Job { constructor(private readonly device: Device) {} print(): void { this.device.feed(1); } }
+class Sheet implements Job { constructor(private readonly device: Device) {} print(): void { this.device.feed(4); } }
+export class LabelSpool {
+  private jobs: Job[] = [];
+  add(job: Job): void { this.jobs.push(job); }
+  flush(): void { let job: Job | undefined; while ((job = this.jobs.shift())) job.print(); }
+}
+export class SheetSpool {
+  private held: Job[] = []; //! undrained-queue error
+  add(job: Job): void { this.held.push(job); }
+  get waiting(): number { return this.held.length; }
+}
+const [labels, sheets] = [new LabelSpool(), new SheetSpool()];
+labels.add(new Label(new Device()));
+labels.flush();
+sheets.add(new Sheet(new Device()));
+console.log(sheets.waiting);
+"#,
+        );
+    }
+}

@@ -1,0 +1,145 @@
+//! Rule `unknown-code`: a caller asks for a code that there is no entry for.
+
+use std::collections::BTreeSet;
+
+use yarrowgraph_ir::Node;
+use yarrowgraph_model::{Certainty, Level, Place};
+
+use super::{Draft, Page, Rule, related, short};
+use crate::codes::{Missing, Table};
+use crate::flow::Val;
+use crate::machine::{State, named};
+use crate::program::{MemberId, Site};
+use crate::wire::Wiring;
+
+pub(super) const RULE: Rule = Rule {
+    name: "unknown-code",
+    summary: "a caller asks for a code that there is no entry for",
+    level: Level::Error,
+    page: Page {
+        symptom: "Nothing comes of the call, or it is refused.",
+        cause: "The code was misspelt, or its entry was taken away.",
+        cure: "Ask for a code that there is.",
+        silent: "The code comes from outside, or a default serves whatever has no entry.",
+        accept: "The refusal is what is wanted, as in a test.",
+    },
+    check,
+};
+
+fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
+    let program = wiring.program();
+    let mut found = Vec::new();
+    for table in wiring.codes() {
+        for (site, code) in unknown(wiring, table) {
+            let id = program.member_id(table.holder.unwrap_or(table.site.member));
+            let name = code.name(program);
+            let near = table.entries.iter().map(|e| e.code.name(program)).min_by_key(|n| strsim::osa_distance(n, &name));
+            let meant = near.filter(|n| strsim::osa_distance(n, &name) <= 2).map(|n| format!("; it has `{n}`")).unwrap_or_default();
+            found.push(Draft {
+                level: Level::Error,
+                certainty: Certainty::Likely,
+                place: program.place_of(site),
+                message: format!("{} has no entry for `{name}`{meant}", short(&id)),
+                related: vec![related("the entries", table_place(wiring, table))],
+                parties: vec![id, name],
+                edit: None,
+            });
+        }
+    }
+    found
+}
+
+/// Where a table is declared: the choice, or what holds it.
+pub(super) fn table_place(wiring: &Wiring<'_>, table: &Table) -> Place {
+    let program = wiring.program();
+    match table.holder {
+        Some(m) => program.member_place(m),
+        None => program.place_of(table.site),
+    }
+}
+
+/// The constants that callers ask a table for and that it has no entry for.
+pub(super) fn unknown(wiring: &Wiring<'_>, table: &Table) -> Vec<(Site, State)> {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    if table.missing == Missing::Serves {
+        return Vec::new();
+    }
+    let mut asked: Vec<Site> = table.look_ups.iter().filter(|l| l.missing != Missing::Serves).map(|l| l.key).collect();
+    let mut by: BTreeSet<(MemberId, u16)> = table.asked_by.into_iter().chain(table.look_ups.iter().filter_map(|l| l.asked_by)).collect();
+    for _ in 0..3 {
+        let mut more = BTreeSet::new();
+        for (m, index) in &by {
+            for (call, _) in flow.callers((*m, None)) {
+                let Some(given) = flow.argument(*call, usize::from(*index)) else { continue };
+                asked.push(given);
+                if let Val::Param(m, None, index) = flow.eval(given)
+                    && m == given.member
+                {
+                    more.insert((m, index));
+                }
+            }
+        }
+        if more.is_subset(&by) {
+            break;
+        }
+        by.extend(more);
+    }
+    let mut found: Vec<(Site, State)> = asked
+        .into_iter()
+        .filter(|site| !wiring.in_test(site.member))
+        .filter_map(|site| {
+            let constant = matches!(program.body(site.member)?.node(site.node), Node::Str(_) | Node::Member { .. } | Node::Name(_));
+            let code = named(flow, site.member, site.node).filter(|_| constant)?;
+            let speaks = matches!(code, State::Text(_) | State::Constant(_) | State::Entry(..));
+            // a constant of another kind is none of these codes
+            let kind = match (code, table.entries.first()?.code) {
+                (State::Constant(a), State::Constant(b)) => program.member(a).owner == program.member(b).owner,
+                _ => true,
+            };
+            (speaks && kind && table.entry(flow, code).is_none_or(|e| e.gives_nothing && !e.guarded)).then_some((site, code))
+        })
+        .collect();
+    found.sort_unstable();
+    found.dedup();
+    found
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::testing::expect;
+
+    #[test]
+    fn a_misspelt_code() {
+        expect(
+            "unknown-code",
+            r#"
+//// Office.java
+package marlwend;
+import java.util.HashMap;
+import java.util.Map;
+import java.util.function.Supplier;
+interface Paper { void give(); }
+class Clear implements Paper { public void give() {} }
+class Wait implements Paper { public void give() {} }
+class Office {
+    private final Map<String, Supplier<Paper>> papers = new HashMap<>();
+    Office() {
+        papers.put("clear", () -> new Clear());
+        papers.put("wait", () -> new Wait());
+    }
+    Paper paper(String code) {
+        Supplier<Paper> make = papers.get(code);
+        return make == null ? null : make.get();
+    }
+    static void give(Paper paper) { if (paper != null) paper.give(); }
+    public static void main(String[] args) {
+        Office office = new Office();
+        give(office.paper("cleer")); //! unknown-code error
+        give(office.paper("wait"));
+        for (String arg : args) give(office.paper(arg));
+    }
+}
+"#,
+        );
+    }
+}

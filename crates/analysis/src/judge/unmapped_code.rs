@@ -1,0 +1,165 @@
+//! Rule `unmapped-code`: a declared code has no entry where things are selected by codes.
+
+use yarrowgraph_ir::Node;
+use yarrowgraph_model::{Certainty, Level};
+
+use super::unknown_code::{table_place, unknown};
+use super::{Draft, Page, Rule, related, short};
+use crate::codes::{Missing, Table, same};
+use crate::flow::Val;
+use crate::machine::{State, named};
+use crate::program::Site;
+use crate::wire::Wiring;
+
+pub(super) const RULE: Rule = Rule {
+    name: "unmapped-code",
+    summary: "a declared code has no entry where things are selected by codes",
+    level: Level::Warning,
+    page: Page {
+        symptom: "For one code nothing happens, or something that is not there is called.",
+        cause: "The code was added where codes are declared, and not to this table or choice.",
+        cure: "Give it an entry, or a default that serves or refuses it.",
+        silent: "A default serves or refuses what has no entry, or every declared code has one.",
+        accept: "The code is none that is ever asked for here.",
+    },
+    check,
+};
+
+fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    let mut found = Vec::new();
+    for table in wiring.codes() {
+        if matches!(table.missing, Missing::Serves | Missing::Refuses) || wiring.in_test(table.site.member) {
+            continue;
+        }
+        // where one code is asked for that is not there, that is said where it is asked
+        let asked: Vec<State> = unknown(wiring, table).into_iter().map(|(_, code)| code).collect();
+        let mut holes: Vec<State> = table.holes(flow);
+        holes.extend(table.entries.iter().filter(|e| e.gives_nothing && !e.guarded).map(|e| e.code));
+        holes.retain(|h| !asked.iter().any(|a| same(flow, *a, *h)));
+        let id = program.member_id(table.holder.unwrap_or(table.site.member));
+        if !holes.is_empty() && table.entries.len() > holes.len() {
+            let names: Vec<String> = holes.iter().take(4).map(|h| format!("`{}`", h.name(program))).collect();
+            let declared = holes.iter().filter_map(|h| h.place(flow)).take(3).map(|p| related("declared here", p));
+            found.push(Draft {
+                level: Level::Warning,
+                certainty: Certainty::Likely,
+                place: table_place(wiring, table),
+                message: format!("{} has nothing for {}", short(&id), names.join(", ")),
+                related: declared.collect(),
+                parties: vec![id, names.join(",")],
+                edit: None,
+            });
+        } else if table.missing == Missing::Unchecked && holes.is_empty() && is_open(wiring, table) {
+            let unchecked = table.look_ups.iter().filter(|l| l.missing == Missing::Unchecked);
+            found.push(Draft {
+                level: Level::Warning,
+                certainty: Certainty::Likely,
+                place: table_place(wiring, table),
+                message: format!("{} has no default, and what it gives for a text that comes from outside is used unchecked", short(&id)),
+                related: unchecked.take(3).map(|l| related("looked up here", program.place_of(l.site))).collect(),
+                parties: vec![id],
+                edit: None,
+            });
+        }
+    }
+    found.extend(super::chain_codes::holes(wiring));
+    found
+}
+
+/// Whether codes come that no constant of the tree says.
+fn is_open(wiring: &Wiring<'_>, table: &Table) -> bool {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    if !table.entries.iter().all(|e| matches!(e.code, State::Text(_))) || !table.declared(flow).is_empty() {
+        return false;
+    }
+    table.look_ups.iter().filter(|l| l.missing == Missing::Unchecked).any(|l| {
+        let Some((m, index)) = l.asked_by else { return false };
+        // a written type may say which texts there are
+        let typed = program.decl(m).params.get(usize::from(index)).is_some_and(|p| p.ty.is_some());
+        let callers = flow.callers((m, None));
+        !typed
+            && callers.iter().any(|(call, _)| {
+                let given = flow.argument(*call, usize::from(index));
+                given.is_some_and(|g| named(flow, g.member, g.node).is_none() && comes_from_outside(wiring, g))
+            })
+    })
+}
+
+/// Whether a value is out of what the program was given: its arguments, what it reads.
+fn comes_from_outside(wiring: &Wiring<'_>, site: Site) -> bool {
+    let program = wiring.program();
+    let value = wiring.flow.eval(site);
+    match &value {
+        Val::Local(local) => {
+            let Some(body) = program.body(local.member) else { return false };
+            // taken apart from a library's answer
+            let scope = program.scope(local.member);
+            let pattern = scope.ancestors(local.node).find_map(|n| match body.node(n) {
+                Node::Pattern { init: Some(init), .. } => Some(init),
+                Node::Local { init: Some(init), .. } => Some(init),
+                _ => None,
+            });
+            pattern.is_some_and(|init| is_outside(wiring, Site { member: local.member, node: init }))
+        }
+        _ => is_outside(wiring, site),
+    }
+}
+
+fn is_outside(wiring: &Wiring<'_>, site: Site) -> bool {
+    let mut value = wiring.flow.eval(site);
+    loop {
+        value = match value {
+            Val::Global(_) => return true,
+            Val::Outside(of, _) | Val::Element(of, _) => (*of).clone(),
+            Val::Call(call) => match wiring.flow.receiver(call) {
+                Some((of, _)) if call != site => of,
+                Some((of, _)) => of,
+                None => return false,
+            },
+            _ => return false,
+        };
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::testing::expect;
+
+    #[test]
+    fn a_code_without_an_entry() {
+        expect(
+            "unmapped-code",
+            r#"
+//// Planner.cs
+using System.Collections.Generic;
+namespace Marlwend;
+public enum Way { Up, Down, Across, Wait }
+public static class Word { public const string Lift = "lift"; public const string Drop = "drop"; public const string Hold = "hold"; }
+public interface IMove { void Go(); }
+public sealed class Lift : IMove { public void Go() {} }
+public sealed class Drop : IMove { public void Go() {} }
+public sealed class Slide : IMove { public void Go() {} }
+public sealed class Planner {
+    private readonly Dictionary<string, System.Func<IMove>> _words = new() { //! unmapped-code warning
+        [Word.Lift] = () => new Lift(),
+        [Word.Drop] = () => new Drop(),
+    };
+    public IMove Plan(Way way) => way switch { //! unmapped-code warning
+        Way.Up => new Lift(),
+        Way.Down => new Drop(),
+        Way.Across => new Slide(),
+        _ => null,
+    };
+    public IMove Must(Way way) => way switch {
+        Way.Up => new Lift(),
+        Way.Down => new Drop(),
+        _ => throw new System.ArgumentException(),
+    };
+    public IMove Said(string word) => _words.TryGetValue(word, out var make) ? make() : null;
+    static void Main(string[] args) { var p = new Planner(); p.Plan(Way.Up)?.Go(); p.Must(Way.Up).Go(); p.Said(args[0])?.Go(); }
+}
+"#,
+        );
+    }
+}

@@ -1,0 +1,313 @@
+//! Mediators: objects that know many colleagues, who know it, and that route between them.
+//!
+//! A mediator's roster is a channel. What makes it one is that those who are told hold it themselves and tell the
+//! others through it.
+
+pub mod map;
+
+use std::collections::BTreeSet;
+
+use yarrowgraph_ir::{BinaryOp, MemberKind, Node, NodeId, TypeKind};
+
+use crate::flow::Val;
+use crate::program::{MemberId, Program, Site, Sym, TypeId};
+use crate::wire::Wiring;
+use crate::wire::channels::ChannelKey;
+
+/// To whom something is routed.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub enum To {
+    /// One colleague.
+    One,
+    /// All but the sender.
+    Others,
+    /// All of them.
+    All,
+}
+
+/// A statement of a mediator that delivers.
+#[derive(Clone, Debug)]
+pub struct Route {
+    /// The statement.
+    pub site: Site,
+    /// To whom.
+    pub to: To,
+    /// The method by which colleagues are told.
+    pub method: Sym,
+    /// A condition on which it depends.
+    pub condition: Option<Site>,
+}
+
+/// A colleague.
+#[derive(Clone, Debug)]
+pub struct Colleague {
+    /// Its class.
+    pub class: TypeId,
+    /// Where it is registered.
+    pub registered: BTreeSet<Site>,
+    /// Where it is taken off.
+    pub deregistered: BTreeSet<Site>,
+}
+
+/// A mediator.
+#[derive(Clone, Debug)]
+pub struct Mediator {
+    /// Its class.
+    pub class: TypeId,
+    /// The number of the channel that is its roster.
+    pub channel: usize,
+    /// The roster.
+    pub roster: MemberId,
+    /// The type that colleagues have in common, where there is one.
+    pub base: Option<TypeId>,
+    /// Who takes part, by class.
+    pub colleagues: Vec<Colleague>,
+    /// What it delivers.
+    pub routes: Vec<Route>,
+    /// Classes that talk through it and are never registered.
+    pub outsiders: Vec<(TypeId, Site)>,
+}
+
+/// Finds the mediators of a tree.
+pub(crate) fn find(wiring: &Wiring<'_>) -> Vec<Mediator> {
+    let mut found: Vec<Mediator> = (0..wiring.channels.len()).filter_map(|c| of_channel(wiring, c)).collect();
+    found.sort_by_key(|m| (m.class, m.roster));
+    found.dedup_by_key(|m| m.class);
+    found
+}
+
+fn of_channel(wiring: &Wiring<'_>, number: usize) -> Option<Mediator> {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    let channel = &wiring.channels[number];
+    let ChannelKey::Own(roster, _) = channel.key else { return None };
+    let class = program.member(roster).owner;
+    if program.ty(class).is_module || wiring.in_test(roster) {
+        return None;
+    }
+    // who is told: objects of the tree
+    let mut told: Vec<(TypeId, Site)> = Vec::new();
+    for join in &channel.joins {
+        for part in wiring.parts_of(*join) {
+            let effect = &wiring.effects[part];
+            let Some(handler) = &effect.handler else { continue };
+            if handler.is_function() {
+                continue;
+            }
+            if let Some(t) = flow.type_of(handler).own() {
+                told.push((t, effect.site));
+            }
+        }
+    }
+    let routes = routes(wiring, number);
+    if told.is_empty() || routes.is_empty() {
+        return None;
+    }
+    let mut colleagues: Vec<Colleague> = Vec::new();
+    for (t, site) in &told {
+        for class in concrete(program, *t) {
+            match colleagues.iter_mut().find(|c| c.class == class) {
+                Some(known) => _ = known.registered.insert(*site),
+                None => colleagues.push(Colleague { class, registered: BTreeSet::from([*site]), deregistered: BTreeSet::new() }),
+            }
+        }
+    }
+    // they must know it, and talk through it
+    let talking = |t: TypeId| talks(wiring, t, class, number);
+    let speakers = colleagues.iter().filter(|c| talking(c.class).is_some()).count();
+    if speakers == 0 {
+        return None;
+    }
+    for leave in &channel.leaves {
+        let effect = &wiring.effects[*leave];
+        let of = effect.handler.as_ref().and_then(|h| flow.type_of(h).own());
+        for colleague in &mut colleagues {
+            if of.is_some_and(|t| program.is_a(colleague.class, t) || program.is_a(t, colleague.class)) {
+                colleague.deregistered.insert(effect.site);
+            }
+        }
+    }
+    colleagues.sort_by_key(|c| c.class);
+    let base = common(program, &colleagues);
+    let outsiders = base.map_or_else(Vec::new, |base| {
+        let others = concrete(program, base).into_iter().filter(|t| !colleagues.iter().any(|c| c.class == *t) && !wiring.is_test_type(*t));
+        others.filter_map(|t| talking(t).map(|site| (t, site))).collect()
+    });
+    Some(Mediator { class, channel: number, roster, base, colleagues, routes, outsiders })
+}
+
+/// The classes that objects of a type can be of.
+fn concrete(program: &Program, base: TypeId) -> Vec<TypeId> {
+    let heirs = program.heirs(base);
+    let alone = heirs.len() == 1;
+    let fits = |t: &TypeId| {
+        let ty = program.ty(*t);
+        // what others extend and nobody makes is no class of objects
+        let is_base = *t == base && !alone;
+        !ty.modifiers.is_abstract && ty.kind != TypeKind::Interface && !is_base
+    };
+    heirs.into_iter().filter(fits).collect()
+}
+
+/// The type that colleagues have in common.
+fn common(program: &Program, colleagues: &[Colleague]) -> Option<TypeId> {
+    let first = colleagues.first()?.class;
+    let mut found = None;
+    program.for_each_base(first, &mut |t| {
+        if found.is_none() && t != first && colleagues.iter().all(|c| program.is_a(c.class, t)) {
+            found = Some(t);
+        }
+        true
+    });
+    found
+}
+
+/// Where a class calls what it holds of a mediator's type, so that the mediator delivers.
+fn talks(wiring: &Wiring<'_>, class: TypeId, mediator: TypeId, channel: usize) -> Option<Site> {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    let mut found = None;
+    program.for_each_base(class, &mut |t| {
+        for m in &program.ty(t).members {
+            let Some(body) = program.body(*m) else { continue };
+            if found.is_some() || program.member(*m).kind == MemberKind::Constructor {
+                continue;
+            }
+            for node in body.ids() {
+                let Node::Call { callee, .. } = body.node(node) else { continue };
+                let Node::Member { object, name, .. } = body.node(callee) else { continue };
+                let value = flow.eval_in(*m, object);
+                let held = matches!(&value, Val::Member(of, _) if matches!(**of, Val::This(_)));
+                if !held {
+                    continue;
+                }
+                let ty = flow.type_of(&value).bounded().own();
+                if !ty.is_some_and(|t| program.is_a(mediator, t)) {
+                    continue;
+                }
+                let method = program.find_member_as(mediator, program.sym_in(*m, name), true);
+                if method.is_some_and(|r| delivers(wiring, r, mediator, channel, 3)) {
+                    found = Some(Site { member: *m, node });
+                    break;
+                }
+            }
+        }
+        true
+    });
+    found
+}
+
+/// Whether a method of a mediator comes to a delivery.
+pub fn delivers(wiring: &Wiring<'_>, method: MemberId, mediator: TypeId, channel: usize, depth: u32) -> bool {
+    let program = wiring.program();
+    let raises = wiring.channels[channel].raises.iter().any(|r| {
+        let effect = &wiring.effects[*r];
+        effect.site.member == method || effect.inner.iter().any(|s| s.member == method)
+    });
+    if raises {
+        return true;
+    }
+    let Some(depth) = depth.checked_sub(1) else { return false };
+    let Some(body) = program.body(method) else { return false };
+    body.ids().any(|node| {
+        matches!(body.node(node), Node::Call { .. })
+            && wiring.flow.callee(Site { member: method, node }).is_some_and(|c| {
+                c.member != method
+                    && program.is_a(mediator, program.member(c.member).owner)
+                    && delivers(wiring, c.member, mediator, channel, depth)
+            })
+    })
+}
+
+/// The statements that deliver, with whom they reach.
+fn routes(wiring: &Wiring<'_>, channel: usize) -> Vec<Route> {
+    let program = wiring.program();
+    let mut found: Vec<Route> = Vec::new();
+    for raise in &wiring.channels[channel].raises {
+        let effect = &wiring.effects[*raise];
+        let site = effect.innermost();
+        let Some(body) = program.body(site.member) else { continue };
+        let Some((call, method)) = asked(program, site) else { continue };
+        if found.iter().any(|r| r.site == call) {
+            continue;
+        }
+        let (to, condition) = reach(program, body, call);
+        found.push(Route { site: call, to, method, condition });
+    }
+    found.sort_by_key(|r| r.site);
+    found
+}
+
+/// The call by which listeners are told, and its method.
+fn asked(program: &Program, site: Site) -> Option<(Site, Sym)> {
+    let body = program.body(site.member)?;
+    let scope = program.scope(site.member);
+    let call_at = |node: NodeId| match body.node(node) {
+        Node::Call { callee, .. } => match body.node(callee) {
+            Node::Member { name, .. } => Some((Site { member: site.member, node }, program.sym_in(site.member, name))),
+            _ => None,
+        },
+        _ => None,
+    };
+    call_at(site.node).or_else(|| {
+        // the walk as a whole: the first call within
+        let _ = scope;
+        body.ids().filter(|n| scope.is_within(*n, site.node)).find_map(call_at)
+    })
+}
+
+/// Whom a delivery reaches: all that are walked, all but one that a condition leaves out, or one that was looked up.
+fn reach(program: &Program, body: &yarrowgraph_ir::Body, call: Site) -> (To, Option<Site>) {
+    let scope = program.scope(call.member);
+    let mut condition = None;
+    let mut left_out = false;
+    let mut walked = false;
+    let mut inner = call.node;
+    for around in scope.ancestors(call.node) {
+        match body.node(around) {
+            Node::If { cond, .. } if cond != inner => {
+                condition = condition.or(Some(Site { member: call.member, node: cond }));
+                left_out |= crate::state::any_within(body, cond, &|n| is_comparison(program, call.member, body, n));
+            }
+            Node::Block(list) => {
+                // `if (c == sender) continue;`
+                let list = body.list(list);
+                let at = list.iter().position(|s| *s == inner).unwrap_or(0);
+                left_out |= list[..at].iter().any(|s| {
+                    matches!(body.node(*s), Node::If { cond, then, .. } if leaves_turn(body, then) && crate::state::any_within(body, cond, &|n| is_comparison(program, call.member, body, n)))
+                });
+            }
+            Node::ForEach { .. } | Node::Loop { .. } | Node::Lambda(_) => {
+                walked = true;
+                break;
+            }
+            _ => {}
+        }
+        inner = around;
+    }
+    let to = match (walked, left_out) {
+        (true, true) => To::Others,
+        (true, false) => To::All,
+        (false, _) => To::One,
+    };
+    (to, condition)
+}
+
+fn leaves_turn(body: &yarrowgraph_ir::Body, node: NodeId) -> bool {
+    match body.node(node) {
+        Node::Continue | Node::Return(_) => true,
+        Node::Block(list) => body.list(list).last().is_some_and(|n| leaves_turn(body, *n)),
+        _ => false,
+    }
+}
+
+fn is_comparison(program: &Program, member: MemberId, body: &yarrowgraph_ir::Body, node: NodeId) -> bool {
+    match body.node(node) {
+        Node::Binary { op: BinaryOp::Eq | BinaryOp::Ne, .. } => true,
+        Node::Call { callee, .. } => match body.node(callee) {
+            Node::Member { name, .. } | Node::Name(name) => {
+                program.kit_of(member).pack.equality.contains(program.unit_of(member).text(name))
+            }
+            _ => false,
+        },
+        _ => false,
+    }
+}
