@@ -413,7 +413,8 @@ fn written_map(wiring: &Wiring<'_>, member: MemberId) -> Vec<Table> {
             entries.extend(entry(wiring, key, value));
         }
     }
-    entries.extend(filled(wiring, member));
+    let Some(filled) = filled(wiring, member) else { return Vec::new() };
+    entries.extend(filled);
     let selecting = entries.iter().filter(|e| selected(wiring, e.value).is_some()).count();
     if selecting < 2 || selecting < entries.len() {
         return Vec::new();
@@ -491,8 +492,8 @@ fn pairs(wiring: &Wiring<'_>, site: Site) -> Vec<(Site, Site)> {
     }
 }
 
-/// What is put into a map by statements, each under a constant key.
-fn filled(wiring: &Wiring<'_>, member: MemberId) -> Vec<Entry> {
+/// What is put into a map by statements, each under a constant key; none where keys come that are not known.
+fn filled(wiring: &Wiring<'_>, member: MemberId) -> Option<Vec<Entry>> {
     let (flow, program) = (&wiring.flow, wiring.program());
     let is_it = |site: Site, flow: &Flow<'_>| matches!(flow.eval(site), Val::Member(_, m) | Val::Static(m) if m == member);
     let mut found = Vec::new();
@@ -508,6 +509,7 @@ fn filled(wiring: &Wiring<'_>, member: MemberId) -> Vec<Entry> {
                 match call {
                     Some(Node::Call { args, callee, .. }) if adds && callee == parent => match body.list(args) {
                         [key, value] => Some((at(*key), at(*value))),
+                        _ if is_it(*read, flow) => return None,
                         _ => None,
                     },
                     _ => None,
@@ -524,8 +526,8 @@ fn filled(wiring: &Wiring<'_>, member: MemberId) -> Vec<Entry> {
         if let Some((key, value)) = put
             && is_it(*read, flow)
         {
-            found.extend(entry(wiring, key, value));
+            found.push(entry(wiring, key, value)?);
         }
     }
-    found
+    Some(found)
 }

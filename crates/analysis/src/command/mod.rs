@@ -85,6 +85,11 @@ pub(crate) fn find(wiring: &Wiring<'_>) -> Commands {
     let mut kinds: BTreeMap<(TypeId, Sym), Option<Sym>> = BTreeMap::new();
     for holder in holders {
         let Some((holds, operation)) = holder.holds() else { continue };
+        // what ends objects is no command
+        let pack = &program.kit_of(holder.field).pack;
+        if [&pack.teardowns, &pack.handle_releases].into_iter().any(|n| n.contains(program.text(operation))) {
+            continue;
+        }
         let undo = if holds == Holds::History { holder.taken.iter().map(|(_, op)| *op).find(|op| *op != operation) } else { None };
         if holds == Holds::History && undo.is_none() {
             continue;

@@ -10,7 +10,7 @@ use super::{Draft, related, short};
 use crate::chain::codes::{self, Taken};
 use crate::chain::{Built, Ends, Of, behaviour, ending};
 use crate::codes::{enumerated, same};
-use crate::machine::{State, listed};
+use crate::machine::{State, is_sentinel, listed};
 use crate::wire::Wiring;
 
 /// The codes of each link; none where some link asks for none, or takes whatever comes.
@@ -38,7 +38,7 @@ pub(super) fn holes(wiring: &Wiring<'_>) -> Vec<Draft> {
             _ => continue,
         };
         let is_taken = |code: &State| taken.iter().flatten().any(|t| same(flow, t.code, *code));
-        let holes: Vec<State> = declared.into_iter().filter(|c| !is_taken(c)).collect();
+        let holes: Vec<State> = declared.into_iter().filter(|c| !is_taken(c) && !is_sentinel(&c.name(program))).collect();
         if holes.is_empty() || ending::end(wiring, built).is_none() {
             continue;
         }

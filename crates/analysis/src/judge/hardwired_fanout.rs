@@ -46,7 +46,7 @@ fn of_member(wiring: &Wiring<'_>, m: MemberId) -> Option<Draft> {
         return None;
     }
     let Node::Block(list) = body.node(body.root?) else { return None };
-    let mut told: Vec<(TypeId, Site, BTreeSet<u16>)> = Vec::new();
+    let mut told: Vec<(TypeId, Site, BTreeSet<String>)> = Vec::new();
     for statement in body.list(list) {
         let Node::Call { callee, args, .. } = body.node(*statement) else { continue };
         let Node::Member { object, .. } = body.node(callee) else { continue };
@@ -64,14 +64,14 @@ fn of_member(wiring: &Wiring<'_>, m: MemberId) -> Option<Draft> {
         told.push((ty, Site { member: m, node: *statement }, params));
     }
     // one change: what all of them are told
-    let common = told.iter().map(|(_, _, p)| p.clone()).reduce(|a, b| a.intersection(&b).copied().collect())?;
+    let common = told.iter().map(|(_, _, p)| p.clone()).reduce(|a, b| a.intersection(&b).cloned().collect())?;
     let types: BTreeSet<TypeId> = told.iter().map(|(t, _, _)| *t).collect();
     if common.is_empty() || types.len() < TOLD || types.len() < told.len() {
         return None;
     }
     let names: Vec<&str> = told.iter().map(|(t, _, _)| program.text(program.ty(*t).name)).collect();
     let id = program.member_id(m);
-    let what = common.first().and_then(|i| program.decl(m).params.get(usize::from(*i))).map_or("", |p| program.unit_of(m).text(p.name));
+    let what = common.first().map_or("", String::as_str);
     Some(Draft {
         level: Level::Note,
         certainty: Certainty::Likely,
@@ -83,20 +83,25 @@ fn of_member(wiring: &Wiring<'_>, m: MemberId) -> Option<Draft> {
     })
 }
 
-/// The parameters of a method that some of its expressions are made of.
-fn mentioned(wiring: &Wiring<'_>, m: MemberId, nodes: &[NodeId]) -> BTreeSet<u16> {
+/// The parameters, and the parts of parameters, that some expressions of a method are made of.
+fn mentioned(wiring: &Wiring<'_>, m: MemberId, nodes: &[NodeId]) -> BTreeSet<String> {
     let program = wiring.program();
     let Some(body) = program.body(m) else { return BTreeSet::new() };
     let scope = program.scope(m);
+    let is_param = |node: NodeId| matches!(body.node(node), Node::Name(name) if matches!(scope.lookup(name, node), Some(Declared::Param(None, _))));
     let mut found = BTreeSet::new();
     let mut open: Vec<NodeId> = nodes.to_vec();
     while let Some(node) = open.pop() {
-        if let Node::Name(name) = body.node(node)
-            && let Some(Declared::Param(None, index)) = scope.lookup(name, node)
-        {
-            found.insert(index);
+        let whole = match body.node(node) {
+            Node::Name(_) => is_param(node),
+            Node::Member { object, .. } => is_param(object),
+            _ => false,
+        };
+        if whole {
+            found.insert(crate::written::expression(program, Site { member: m, node }));
+        } else {
+            open.extend(body.children(node));
         }
-        open.extend(body.children(node));
     }
     found
 }

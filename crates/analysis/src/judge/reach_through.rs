@@ -36,7 +36,7 @@ fn of_member(wiring: &Wiring<'_>, m: MemberId) -> Vec<Draft> {
         return Vec::new();
     }
     let scope = program.scope(m);
-    let mut found = Vec::new();
+    let mut found: Vec<Draft> = Vec::new();
     for node in body.ids() {
         let Node::Call { callee, .. } = body.node(node) else { continue };
         let Node::Member { object, name, .. } = body.node(callee) else { continue };
@@ -61,13 +61,18 @@ fn of_member(wiring: &Wiring<'_>, m: MemberId) -> Vec<Draft> {
         }
         let names: Vec<&str> = types.iter().map(|t| program.text(program.ty(*t).name)).collect();
         let id = program.member_id(m);
+        let way = names.join(".");
+        // once is enough for one way
+        if found.iter().any(|d| d.parties.last() == Some(&way)) {
+            continue;
+        }
         found.push(Draft {
             level: Level::Note,
             certainty: Certainty::Likely,
             place: program.place_of(Site { member: m, node }),
             message: format!("{} reaches through {} to call {}", short(&id), names.join(" and "), program.unit_of(m).text(name)),
             related: Vec::new(),
-            parties: vec![id, names.join(".")],
+            parties: vec![id, way],
             edit: None,
         });
     }

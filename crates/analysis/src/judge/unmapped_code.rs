@@ -7,7 +7,7 @@ use super::unknown_code::{table_place, unknown};
 use super::{Draft, Page, Rule, related, short};
 use crate::codes::{Missing, Table, same};
 use crate::flow::Val;
-use crate::machine::{State, named};
+use crate::machine::{State, is_sentinel, named};
 use crate::program::Site;
 use crate::wire::Wiring;
 
@@ -36,7 +36,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         let asked: Vec<State> = unknown(wiring, table).into_iter().map(|(_, code)| code).collect();
         let mut holes: Vec<State> = table.holes(flow);
         holes.extend(table.entries.iter().filter(|e| e.gives_nothing && !e.guarded).map(|e| e.code));
-        holes.retain(|h| !asked.iter().any(|a| same(flow, *a, *h)));
+        holes.retain(|h| !is_sentinel(&h.name(program)) && !asked.iter().any(|a| same(flow, *a, *h)));
         let id = program.member_id(table.holder.unwrap_or(table.site.member));
         if !holes.is_empty() && table.entries.len() > holes.len() {
             let names: Vec<String> = holes.iter().take(4).map(|h| format!("`{}`", h.name(program))).collect();

@@ -5,7 +5,7 @@ use yarrowgraph_model::{Certainty, Level};
 
 use super::{Draft, Page, Rule, related, short};
 use crate::flow::Val;
-use crate::machine::{Encoding, Found, State};
+use crate::machine::{Encoding, Found, State, is_sentinel};
 use crate::program::{MemberId, Site, TypeId};
 use crate::wire::Wiring;
 
@@ -34,7 +34,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         let reached = machine.reached();
         let holder = machine.id(program);
         for (index, state) in machine.domain.states.iter().enumerate() {
-            if reached.contains(&index) || comes_from_elsewhere(wiring, machine, *state) {
+            if reached.contains(&index) || is_sentinel(&state.name(program)) || !is_asked_for(wiring, machine, index) || comes_from_elsewhere(wiring, machine, *state) {
                 continue;
             }
             let Some(place) = state.place(flow).or_else(|| label(machine, *state).map(|site| program.place_of(site))) else { continue };
@@ -57,6 +57,18 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         }
     }
     found
+}
+
+/// Whether some code asks whether the machine is in a state: one that is not so much as asked for is part of a list that
+/// others made.
+fn is_asked_for(wiring: &Wiring<'_>, machine: &Found, index: usize) -> bool {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    let state = machine.domain.states[index];
+    let Encoding::Enumeration(_) = machine.domain.encoding else { return true };
+    let State::Constant(m) = state else { return true };
+    machine.transitions.iter().any(|t| t.from == Some(index) && t.told)
+        || machine.labels.iter().any(|(_, s)| *s == state)
+        || program.index.reads(program.member(m).name).iter().any(|s| flow.eval(*s) == Val::Static(m) && !is_value(wiring, *s))
 }
 
 /// The first label that asks for a state that is declared nowhere.

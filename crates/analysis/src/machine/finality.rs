@@ -45,6 +45,18 @@ pub fn is_final(wiring: &Wiring<'_>, found: &Found, index: usize) -> bool {
     words.iter().any(|w| LAST.contains(&w.as_str())) || is_marked(wiring, state)
 }
 
+/// Whether a constant of an enumeration is there to count the others, or to say that there is none of them.
+pub fn is_sentinel(name: &str) -> bool {
+    let words = words(name);
+    let whole = words.concat();
+    let counts = ["count", "num", "number", "max", "last", "size", "end", "total"];
+    let none = ["invalid", "unknown", "undefined", "unset", "none", "null", "uninitialized", "uninitialised"];
+    words.first().is_some_and(|w| ["number", "num", "count", "max", "nr"].contains(&w.as_str()) && words.len() > 1)
+        || words.last().is_some_and(|w| counts.contains(&w.as_str()) && whole != "end")
+        || none.contains(&whole.as_str())
+        || words.last().is_some_and(|w| matches!(w.as_str(), "invalid" | "count"))
+}
+
 /// A name's words, in lower case.
 fn words(name: &str) -> Vec<String> {
     let mut words = vec![String::new()];

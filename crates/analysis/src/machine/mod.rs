@@ -27,7 +27,7 @@ use crate::wire::Wiring;
 
 pub use domain::text_of;
 pub use domain::{Domain, Encoding};
-pub use finality::is_final;
+pub use finality::{is_final, is_sentinel};
 pub use map::machines;
 pub use state::{State, listed, named};
 pub use walk::{Event, Move};

@@ -669,6 +669,28 @@ impl<'m, 'p> Walker<'m, 'p> {
         all
     }
 
+    /// What arguments come to. What is only told whether something holds says nothing of what follows.
+    fn arguments(&mut self, args: &[NodeId], way: Way) -> Vec<(Way, Vec<Value>)> {
+        let Some(body) = self.program().body(self.here()) else { return Vec::new() };
+        let is_test = |n: &NodeId| {
+            matches!(body.node(*n), Node::Binary { op, .. } if !matches!(op, BinaryOp::Coalesce | BinaryOp::Add))
+                || matches!(body.node(*n), Node::TypeTest { .. } | Node::Unary { op: UnaryOp::Not, .. })
+        };
+        let speaking: Vec<NodeId> = args.iter().copied().filter(|n| !is_test(n)).collect();
+        let found = self.all_values(&speaking, way);
+        if speaking.len() == args.len() {
+            return found;
+        }
+        found
+            .into_iter()
+            .map(|(way, values)| {
+                let mut values = values.into_iter();
+                let all = args.iter().map(|n| if is_test(n) { Value::Unknown } else { values.next().unwrap_or(Value::Unknown) });
+                (way, all.collect())
+            })
+            .collect()
+    }
+
     /// The states that an expression names.
     fn constant(&mut self, node: NodeId, fresh: bool) -> Option<Value> {
         let named = state::named(self.flow, self.here(), node)?;
@@ -861,6 +883,14 @@ impl<'m, 'p> Walker<'m, 'p> {
             }
             _ => (0, false, None),
         };
+        // what was put aside may be any of them
+        let all = self.domain.all();
+        if bits & all == all && all.count_ones() > 1 {
+            way.at = u64::MAX;
+            way.told = false;
+            return way;
+        }
+        let bits = bits & all;
         for local in way.slots.values_mut() {
             if *local == Value::Held {
                 *local = Value::State(was, false, None);
@@ -968,7 +998,7 @@ impl<'m, 'p> Walker<'m, 'p> {
         let text = name.map_or("", |n| program.text(n));
         let mut out = Vec::new();
         for (way, receiver) in receivers {
-            for (way, given) in self.all_values(args, way) {
+            for (way, given) in self.arguments(args, way) {
                 if self.spent() {
                     out.push((way, Value::Unknown));
                     continue;
