@@ -4,6 +4,7 @@
 //! comes from the analysed code goes through [`escape`] before it reaches a terminal.
 
 mod chains_text;
+pub mod chart;
 pub mod demo;
 pub mod escape;
 pub mod findings_text;

@@ -48,6 +48,8 @@ pub(crate) enum Colour {
 pub(crate) enum Command {
     /// Show the wiring of a tree
     Map(MapArgs),
+    /// Show the state machines of a tree as charts
+    Machine(MachineArgs),
     /// Report what is wrong with the wiring
     Check(CheckArgs),
     /// Confirm that dispatch order is unchanged
@@ -153,6 +155,38 @@ pub(crate) enum FailAt {
     Warning,
     Note,
     Never,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct MachineArgs {
+    #[command(flatten)]
+    pub(crate) tree: TreeArgs,
+    /// The machine: the id of what holds its state or of who has it, or the end of one
+    #[arg(long, value_name = "NAME")]
+    pub(crate) name: Option<String>,
+    /// The form of the output
+    #[arg(long, short, value_enum, default_value_t = MachineFormat::Text, value_name = "FORM")]
+    pub(crate) format: MachineFormat,
+    /// Compare with this chart (SCXML); a difference makes the exit status 1
+    #[arg(long, value_name = "FILE", conflicts_with = "format")]
+    pub(crate) against: Option<PathBuf>,
+    /// Write to a file instead of standard output
+    #[arg(long, short, value_name = "FILE")]
+    pub(crate) output: Option<PathBuf>,
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub(crate) enum MachineFormat {
+    /// The chart, and what each state does about each event
+    Text,
+    /// State Chart XML 1.0
+    Scxml,
+    /// A graph in the DOT language
+    Dot,
+    /// A state diagram
+    Mermaid,
+    /// A picture
+    Svg,
 }
 
 #[derive(Debug, Args)]

@@ -29,6 +29,8 @@ pub struct Holder {
     pub taken: Vec<(Site, Sym)>,
     /// Where something is taken off: the call, whether from the front, and whether all are.
     pub drained: Vec<(Site, bool, bool)>,
+    /// Whether elements are taken off one by one, rather than all forgotten at once.
+    pub takes_off: bool,
     /// Methods called on an object in the very method that puts it there.
     pub run_first: Vec<Sym>,
     /// Classes of the objects that are put there, and where they are made.
@@ -49,7 +51,7 @@ impl Holder {
         }
         // what was run before it was put there waits to be undone
         if let Some(run) = self.run_first.first() {
-            return Some((Holds::History, *run));
+            return self.takes_off.then_some((Holds::History, *run));
         }
         let (_, operation) = self.taken.first()?;
         let in_front = self.filled.iter().any(|(_, front)| *front);
@@ -105,6 +107,7 @@ fn of_field(wiring: &Wiring<'_>, field: MemberId) -> Option<Holder> {
         filled: Vec::new(),
         taken: Vec::new(),
         drained: Vec::new(),
+        takes_off: false,
         run_first: Vec::new(),
         made: BTreeMap::new(),
         from_outside: false,
@@ -177,6 +180,7 @@ fn in_list(wiring: &Wiring<'_>, holder: &mut Holder, read: Site) {
             let takes_at = pack.takes_at.contains(text) && args.len == 1 && at_first(body.list(args).first());
             if pack.takes.contains(text) || takes_at || pack.removes.contains(text) && args.len == 0 {
                 let last = pack.takes_last.contains(text);
+                holder.takes_off = true;
                 holder.drained.push((site, !last, in_loop(wiring, site)));
                 let out =
                     body.list(args).iter().find(|a| matches!(body.node(**a), Node::Unary { op: UnaryOp::ByRef, .. } | Node::Local { .. }));

@@ -312,7 +312,10 @@ impl Walker<'_, '_> {
     pub(super) fn narrowed(&mut self, value: &Value, class: TypeId, way: Way, node: NodeId) -> Vec<(Way, bool)> {
         match value {
             Value::Held => match self.class_bits(class) {
-                Some(bits) => at(way, bits),
+                Some(bits) => {
+                    self.found.tested = true;
+                    at(way, bits)
+                }
                 None => vec![(way, false)],
             },
             Value::State(states, ..) => match self.class_bits(class) {

@@ -278,7 +278,7 @@ fn of_field(wiring: &Wiring<'_>, machine: Machine, mut domain: Domain, field: Me
         discarded,
         moves: true,
     };
-    result.moves = is_machine(&result);
+    result.moves = is_machine(&result) && (found.tested || are_asked(flow, &result));
     (result.moves || !result.discarded.is_empty()).then_some(result)
 }
 
@@ -377,9 +377,23 @@ fn is_machine(found: &Found) -> bool {
         return false;
     }
     let told: Vec<&Transition> = found.transitions.iter().filter(|t| t.told && t.from.is_some_and(|f| f != t.to)).collect();
+    // what is set from anywhere but there is only kept up to date
+    let states = found.domain.states.len();
+    let sources = |t: &Transition| found.transitions.iter().filter(|o| o.site == t.site && o.event == t.event && o.to == t.to).count();
+    let told: Vec<&Transition> = told.into_iter().filter(|t| sources(t) <= (states / 2).max(1)).collect();
     let pairs: BTreeSet<(Option<usize>, usize)> = found.transitions.iter().map(|t| (t.from, t.to)).collect();
     let targets: BTreeSet<usize> = found.transitions.iter().map(|t| t.to).collect();
     told.len() >= 2 && pairs.len() >= 2 || !told.is_empty() && targets.len() >= 2
+}
+
+/// Whether objects that are states answer each in its own way to what they are asked, where they are asked at all.
+fn are_asked(flow: &Flow<'_>, found: &Found) -> bool {
+    let Encoding::Objects(_) = found.domain.encoding else { return true };
+    let own = |name: Sym| {
+        let answers = found.domain.states.iter().filter_map(|s| s.class()).filter(|t| !flow.program.own_members(*t, name).is_empty());
+        answers.count() >= 2
+    };
+    found.delegations.is_empty() || found.delegations.iter().any(|(_, name)| own(*name))
 }
 
 /// The transitions that moves come to.

@@ -130,6 +130,8 @@ pub(super) struct Found {
     pub delegations: Vec<(Site, Sym)>,
     /// Whether a value of which nothing is known was stored.
     pub stores_unknown: bool,
+    /// Whether some test asks of which class the state is.
+    pub tested: bool,
     /// Statements that store into the holder, as far as some way comes to them.
     pub stores: std::collections::BTreeSet<Site>,
     /// Methods that some way runs.

@@ -132,6 +132,10 @@ fn of_channel(wiring: &Wiring<'_>, number: usize) -> Option<Mediator> {
         let others = concrete(program, base).into_iter().filter(|t| !colleagues.iter().any(|c| c.class == *t) && !wiring.is_test_type(*t));
         others.filter_map(|t| talking(t).map(|site| (t, site))).collect()
     });
+    // between one and itself there is nothing to mediate
+    if colleagues.len() + outsiders.len() < 2 {
+        return None;
+    }
     Some(Mediator { class, channel: number, roster, base, colleagues, routes, outsiders })
 }
 
@@ -184,7 +188,7 @@ fn talks(wiring: &Wiring<'_>, class: TypeId, mediator: TypeId, channel: usize) -
                     continue;
                 }
                 let method = program.find_member_as(mediator, program.sym_in(*m, name), true);
-                if method.is_some_and(|r| delivers(wiring, r, mediator, channel, 3)) {
+                if method.is_some_and(|r| delivers(wiring, r, mediator, channel, 1) && only_routes(wiring, r)) {
                     found = Some(Site { member: *m, node });
                     break;
                 }
@@ -193,6 +197,17 @@ fn talks(wiring: &Wiring<'_>, class: TypeId, mediator: TypeId, channel: usize) -
         true
     });
     found
+}
+
+/// Whether a method hands something on, rather than changing what its object is about and telling of it.
+fn only_routes(wiring: &Wiring<'_>, method: MemberId) -> bool {
+    let program = wiring.program();
+    let Some(body) = program.body(method) else { return false };
+    !program.decl(method).params.is_empty()
+        && !body.ids().any(|n| match body.node(n) {
+            Node::Assign { target, .. } => matches!(wiring.flow.eval_in(method, target), Val::Member(of, _) if matches!(*of, Val::This(_))),
+            _ => false,
+        })
 }
 
 /// Whether a method of a mediator comes to a delivery.

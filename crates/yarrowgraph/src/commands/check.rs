@@ -22,7 +22,7 @@ pub(super) fn run(args: &CheckArgs, ui: &Ui) -> Result<Status, Failure> {
     let mut out = Output::open(args.output.as_deref())?;
     let tree::Analysed { analysis, sources, config } = tree::analyse(&args.tree, Want::Findings, ui)?;
     let accepted = config.accepted()?.split(analysis.findings);
-    remarks(&analysis.accepted, &accepted.unused, &config, args, ui);
+    remarks(&analysis.accepted, &accepted.unused, args, ui);
     let wanted = |f: &Finding| args.rule.is_empty() || args.rule.contains(&f.rule);
     let findings: Vec<Finding> = config.settle(accepted.left).into_iter().filter(wanted).collect();
     if let Some(reason) = &args.accept {
@@ -57,7 +57,7 @@ pub(super) fn run(args: &CheckArgs, ui: &Ui) -> Result<Status, Failure> {
 }
 
 /// Says what accepts nothing, in comments and in the file of accepted findings.
-fn remarks(comments: &Accepted, unused: &[(String, String)], config: &Config, args: &CheckArgs, ui: &Ui) {
+fn remarks(comments: &Accepted, unused: &[(String, String)], args: &CheckArgs, ui: &Ui) {
     for place in &comments.refused {
         ui.remark(&format!("{}:{}: this comment accepts nothing, since it gives no reason (`because …`)", place.file, place.line));
     }

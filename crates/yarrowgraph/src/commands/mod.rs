@@ -8,6 +8,7 @@ mod demo;
 mod explain;
 mod follow;
 mod init;
+mod machine;
 mod man;
 mod map;
 mod replay;
@@ -55,6 +56,7 @@ pub(crate) fn main() -> ExitCode {
 fn run(command: Command, ui: &Ui) -> Result<Status, Failure> {
     match command {
         Command::Map(args) => map::run(&args, ui),
+        Command::Machine(args) => machine::run(&args, ui),
         Command::Check(args) => check::run(&args, ui),
         Command::Init(args) => init::run(&args, ui),
         Command::Explain(args) => explain::run(&args, ui),
