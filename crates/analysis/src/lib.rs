@@ -13,6 +13,7 @@ pub mod codes;
 pub mod command;
 pub mod coupling;
 pub mod flow;
+pub mod follow;
 pub mod judge;
 pub mod keep;
 pub mod machine;
@@ -70,11 +71,20 @@ pub enum Want {
     Findings,
 }
 
+/// Finds the wiring of a tree and asks it something.
+pub fn with_wiring<T>(facts: Vec<Facts>, kit: &dyn Fn(Language) -> Kit, options: Options<'_>, ask: impl FnOnce(&Wiring<'_>) -> T) -> T {
+    let program = Program::link(facts, kit, options.packages);
+    let wiring = Wiring::find(&program, options.library);
+    wiring.prepare();
+    ask(&wiring)
+}
+
 /// Analyses the facts of a tree. The same facts give the same result at any number of threads.
 pub fn analyse(facts: Vec<Facts>, kit: &dyn Fn(Language) -> Kit, options: Options<'_>) -> Analysis {
     let program = Program::link(facts, kit, options.packages);
     let mut wiring = Wiring::find(&program, options.library);
     wiring.keeps = options.keeps.to_vec();
+    wiring.prepare();
     let judged = || match options.want {
         Want::Map => (Vec::new(), Accepted::default()),
         Want::Findings => judge::judge(&wiring),

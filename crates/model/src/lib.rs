@@ -6,6 +6,7 @@
 
 mod edit;
 mod finding;
+mod follow;
 mod map;
 mod place;
 mod recording;
@@ -14,6 +15,7 @@ mod wiring;
 
 pub use edit::Edit;
 pub use finding::{Certainty, Finding, Findings, Level, Related};
+pub use follow::{CodeRow, FollowedTree, SetOff, SetOffKind};
 pub use map::{
     Budget, Chain, ChainLink, Code, Colleague, Command, DefaultCode, Delivery, Drained, Drains, Factory, FileCount, FileReport, Files,
     Holds, How, Invoker, Keeps, KnowsType, Machine, MachineState, Map, Mediator, Order, Passes, Reaches, Route, RoutedTo, Stop, Transition,

@@ -5,12 +5,13 @@
 use schemars::{JsonSchema, SchemaGenerator, generate::SchemaSettings};
 use serde_json::Value;
 
-use crate::{Findings, Header, Map, Record};
+use crate::{Findings, FollowedTree, Header, Map, Record};
 
 /// The schemas by file name (without folder).
 pub fn all() -> Vec<(&'static str, Value)> {
     vec![
         ("map.schema.json", of::<Map>("Map of the wiring of a tree")),
+        ("follow-tree.schema.json", of::<FollowedTree>("What something sets off, as the code says it")),
         ("findings.schema.json", of::<Findings>("Findings of a run")),
         ("recording.schema.json", recording()),
     ]

@@ -5,8 +5,11 @@
 
 mod chains_text;
 pub mod chart;
+pub mod classes;
+pub mod coupling_text;
 pub mod demo;
 pub mod escape;
+mod families_text;
 pub mod findings_text;
 pub mod follow_text;
 pub mod json;
@@ -15,6 +18,7 @@ pub mod map_text;
 pub mod replay_text;
 pub mod roster_text;
 pub mod sarif;
+pub mod set_off_text;
 mod style;
 mod text;
 

@@ -34,6 +34,7 @@ pub fn write(out: &mut dyn Write, map: &Map, all: bool, o: &TextOptions) -> io::
             channel(out, c, o)?;
         }
     }
+    crate::families_text::write(out, map, o)?;
     chains_text::write(out, &map.chains, o)?;
     writeln!(out)?;
     let subscriptions: usize = map.channels.iter().map(|c| c.subscriptions.len()).sum();

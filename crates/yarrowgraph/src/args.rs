@@ -105,9 +105,25 @@ pub(crate) struct MapArgs {
     /// Write to a file instead of standard output
     #[arg(long, short, value_name = "FILE")]
     pub(crate) output: Option<PathBuf>,
+    /// What is shown of it
+    #[arg(long, value_enum, default_value_t = MapView::Wiring, value_name = "VIEW")]
+    pub(crate) view: MapView,
+    /// With `--view coupling`: what must come along if this type is to be used elsewhere
+    #[arg(long, value_name = "NAME")]
+    pub(crate) focus: Option<String>,
     /// List channels of platforms and libraries too
     #[arg(long)]
     pub(crate) all: bool,
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub(crate) enum MapView {
+    /// Channels, commands, chains, machines and mediators
+    Wiring,
+    /// The types that take part, as a class diagram (`--format mermaid` or `dot`)
+    Classes,
+    /// Who knows whom, who reaches whom by wiring alone, and rings
+    Coupling,
 }
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
@@ -116,6 +132,10 @@ pub(crate) enum MapFormat {
     Text,
     /// The whole map
     Json,
+    /// A class diagram in Mermaid's language (`--view classes`)
+    Mermaid,
+    /// A class diagram in the DOT language (`--view classes`)
+    Dot,
 }
 
 #[derive(Debug, Args)]
@@ -244,12 +264,20 @@ pub(crate) struct RosterArgs {
 
 #[derive(Debug, Args)]
 pub(crate) struct FollowArgs {
-    /// The number of a record, or the name of a channel, command, operation, handler, chain or machine: its id, or the end of it
+    /// The name of a channel, command, operation, chain or method: its id, or the end of it; in a recording the number of a record as well
     #[arg(value_name = "NAME")]
     pub(crate) name: String,
-    /// The recording of a run (`-` for standard input)
+    #[command(flatten)]
+    pub(crate) tree: TreeArgs,
+    /// Show what really happened in the recording of a run (`-` for standard input)
     #[arg(long = "in", value_name = "RECORDING")]
-    pub(crate) recording: PathBuf,
+    pub(crate) recording: Option<PathBuf>,
+    /// Take this condition as holding, so that what needs the contrary is left out (repeatable)
+    #[arg(long, value_name = "CONDITION", conflicts_with = "recording")]
+    pub(crate) given: Vec<String>,
+    /// Compare with a designed sequence diagram (Mermaid); a difference makes the exit status 1
+    #[arg(long, value_name = "FILE", conflicts_with_all = ["recording", "format"])]
+    pub(crate) against: Option<PathBuf>,
     /// The form of the output
     #[arg(long, short, value_enum, default_value_t = FollowFormat::Text, value_name = "FORM")]
     pub(crate) format: FollowFormat,

@@ -206,6 +206,27 @@ pub(crate) fn analyse(args: &TreeArgs, want: Want, ui: &Ui) -> Result<Analysed, 
     Ok(Analysed { analysis, sources, config })
 }
 
+/// Reads a tree and asks its wiring something.
+pub(crate) fn ask<T: Send>(
+    args: &TreeArgs,
+    ui: &Ui,
+    question: impl FnOnce(&yarrowgraph_analysis::wire::Wiring<'_>) -> T + Send,
+) -> Result<T, Failure> {
+    let found = find(args, ui)?;
+    let cache = if args.no_cache { None } else { Cache::open(&found) };
+    let tree = match cache {
+        None => read_anew(found, ui),
+        Some(mut cache) => {
+            cache.load();
+            let (tree, fresh, _) = read_kept(found, &cache, ui);
+            cache.keep(fresh);
+            tree
+        }
+    };
+    let options = Options { root: ".", want: Want::Map, library: tree.found.is_library, packages: &tree.found.packages, keeps: &[] };
+    Ok(yarrowgraph_analysis::with_wiring(tree.facts, &|language| tree.found.config.kit(language), options, question))
+}
+
 fn analyse_tree(tree: Tree, want: Want) -> (Analysis, Config) {
     let root = tree.found.root.to_string_lossy().replace('\\', "/");
     let keeps = tree.found.config.keeps();

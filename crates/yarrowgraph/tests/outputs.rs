@@ -15,6 +15,78 @@ fn chains_as_text() {
 }
 
 #[test]
+fn commands_machines_and_mediators_as_text() {
+    insta::assert_snapshot!("map_of_a_desk", run_in(&demo(), &["map", "javascript/desk/as-it-was"]).out);
+    insta::assert_snapshot!("machine_as_text", run_in(&demo(), &["machine", "javascript/desk/as-it-was"]).out);
+    for format in ["scxml", "dot", "mermaid", "svg"] {
+        let said = run_in(&demo(), &["machine", "javascript/desk/as-it-was", "--name", "Chamber", "--format", format]);
+        assert_eq!((said.status, said.err.as_str()), (0, ""));
+        insta::assert_snapshot!(format!("machine_as_{format}"), said.out);
+    }
+    let faulty = run_in(&demo(), &["check", "javascript/desk/faulty"]);
+    assert_eq!(faulty.status, 1);
+    insta::assert_snapshot!("findings_of_a_desk", faulty.out);
+}
+
+#[test]
+fn a_machine_against_a_design() {
+    let dir = folder(&[]);
+    let design = dir.path().join("chamber.scxml");
+    let design = design.to_str().expect("a plain name");
+    let wrote = run_in(&demo(), &["machine", "javascript/desk/as-it-was", "--format", "scxml", "-o", design]);
+    assert_eq!(wrote.status, 0);
+    let same = run_in(&demo(), &["machine", "javascript/desk/as-it-was", "--against", design]);
+    assert_eq!((same.status, same.out.as_str()), (0, "code and design agree\n"));
+    let changed = std::fs::read_to_string(design).expect("written").replace("event=\"flood\"", "event=\"fill\"");
+    std::fs::write(design, changed).expect("written again");
+    let other = run_in(&demo(), &["machine", "javascript/desk/as-it-was", "--against", design]);
+    assert_eq!(other.status, 1);
+    insta::assert_snapshot!("machine_against_a_design", other.out);
+    std::fs::write(design, "<scxml").expect("written again");
+    let broken = run_in(&demo(), &["machine", "javascript/desk/as-it-was", "--against", design]);
+    assert_eq!(broken.status, 2);
+    assert!(broken.err.contains("chamber.scxml: line 1"), "{}", broken.err);
+    let unnamed = run_in(&demo(), &["machine", "javascript/desk/as-it-was", "--name", "Sluice"]);
+    assert_eq!(unnamed.status, 2);
+    assert!(unnamed.err.contains("chamber.Chamber.#level"), "{}", unnamed.err);
+}
+
+#[test]
+fn what_the_code_sets_off() {
+    insta::assert_snapshot!("follow_a_call", run_in(&demo(), &["follow", "OrderBook.work", "javascript/desk/as-it-was"]).out);
+    insta::assert_snapshot!("follow_a_raise", run_in(&demo(), &["follow", "Gauge.listeners", "java/as-it-was"]).out);
+    insta::assert_snapshot!("follow_a_chain", run_in(&demo(), &["follow", "Passage.ask", "javascript/passage/as-it-was"]).out);
+    let diagram = run_in(&demo(), &["follow", "OrderBook.work", "javascript/desk/as-it-was", "--format", "mermaid"]);
+    insta::assert_snapshot!("follow_as_mermaid", diagram.out);
+    let dir = folder(&[("design.mmd", diagram.out.as_bytes())]);
+    let design = dir.path().join("design.mmd");
+    let against = |design: &str| run_in(&demo(), &["follow", "OrderBook.work", "javascript/desk/as-it-was", "--against", design]);
+    let agreed = against(design.to_str().expect("a plain name"));
+    assert_eq!((agreed.status, agreed.out.as_str()), (0, "code and design agree\n"));
+    std::fs::write(&design, "sequenceDiagram\n  OrderBook->>RaiseSluice: takeBack\n").expect("written again");
+    assert_eq!(against(design.to_str().expect("a plain name")).status, 1);
+    let nothing = run_in(&demo(), &["follow", "Nobody.nothing", "java/as-it-was"]);
+    assert_eq!(nothing.status, 2);
+    let several = run_in(&demo(), &["follow", "hear", "javascript/desk/as-it-was"]);
+    assert_eq!(several.status, 2);
+    assert!(several.err.contains("GateKeeper.hear"), "{}", several.err);
+}
+
+#[test]
+fn who_knows_whom() {
+    insta::assert_snapshot!("coupling_as_text", run_in(&demo(), &["map", "--view", "coupling", "javascript/desk/as-it-was"]).out);
+    insta::assert_snapshot!(
+        "coupling_of_one",
+        run_in(&demo(), &["map", "--view", "coupling", "--focus", "OrderBook", "javascript/desk/as-it-was"]).out
+    );
+    insta::assert_snapshot!("classes_as_mermaid", run_in(&demo(), &["map", "--view", "classes", "javascript/desk/as-it-was"]).out);
+    insta::assert_snapshot!(
+        "classes_as_dot",
+        run_in(&demo(), &["map", "--view", "classes", "--format", "dot", "javascript/desk/as-it-was"]).out
+    );
+}
+
+#[test]
 fn findings_as_text() {
     for language in ["java", "csharp", "typescript", "javascript", "cpp"] {
         let said = run_in(&demo(), &["check", &format!("{language}/faulty")]);

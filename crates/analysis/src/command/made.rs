@@ -56,13 +56,13 @@ pub fn of(wiring: &Wiring<'_>, site: Site, depth: u32, out: &mut BTreeMap<TypeId
                 return;
             }
             // what a table of makers holds
-            let before = out.len();
-            for (m, f) in makers(wiring, at(callee)) {
-                for node in returned(wiring, m, f) {
-                    of(wiring, Site { member: m, node }, depth, out);
+            let makers = makers(wiring, at(callee));
+            for (m, f) in &makers {
+                for node in returned(wiring, *m, *f) {
+                    of(wiring, Site { member: *m, node }, depth, out);
                 }
             }
-            if out.len() == before
+            if makers.is_empty()
                 && let [only] = body.list(args)
             {
                 of(wiring, at(*only), depth, out);

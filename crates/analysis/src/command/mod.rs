@@ -79,7 +79,9 @@ pub struct Command {
 /// Finds the commands and invokers of a tree.
 pub(crate) fn find(wiring: &Wiring<'_>) -> Commands {
     let program = wiring.program();
-    let holders = holders::find(wiring);
+    let mut holders = holders::find(wiring);
+    // what is taken from one list and put into another is known by where it came from
+    holders.sort_by_key(|h| h.made.is_empty());
     let mut found = Commands::default();
     // the common type of commands, with the operation that runs them, and the one that takes them back
     let mut kinds: BTreeMap<(TypeId, Sym), Option<Sym>> = BTreeMap::new();
@@ -104,6 +106,12 @@ pub(crate) fn find(wiring: &Wiring<'_>) -> Commands {
             None => {
                 // nothing is typed: what comes here says what it is
                 classes.extend(holder.made.keys().copied().filter(|c| shape::is_command(wiring, *c, operation)));
+                if holder.made.is_empty() && holder.base.is_none() {
+                    let owner = program.member(holder.field).owner;
+                    let beside =
+                        found.invokers.iter().filter(|i| i.operation == operation && program.member(i.holder.field).owner == owner);
+                    classes.extend(beside.flat_map(|i| i.commands.iter().copied()));
+                }
                 if holder.base.is_some() || classes.is_empty() || classes.len() < holder.made.len() {
                     continue;
                 }
@@ -129,6 +137,7 @@ pub(crate) fn find(wiring: &Wiring<'_>) -> Commands {
             }
         }
     }
+    found.invokers.sort_by_key(|i| i.holder.field);
     let bases: BTreeSet<TypeId> = kinds.keys().map(|(b, _)| *b).collect();
     found.undrained = holders::undrained(wiring, &bases);
     found

@@ -281,9 +281,22 @@ pub(super) fn fills_a_slot(wiring: &Wiring<'_>, holder: &Holder, classes: &BTree
     let small =
         classes.iter().all(|c| program.ty(*c).members.iter().filter(|m| program.member(**m).kind == MemberKind::Method).count() <= 3);
     // each has what it acts on from its making
-    let given = |c: &TypeId| program.ty(*c).members.iter().any(|m| program.member(*m).kind == MemberKind::Constructor && !program.decl(*m).params.is_empty())
-        || program.base_class(*c).is_some_and(|b| program.ty(b).members.iter().any(|m| program.member(*m).kind == MemberKind::Constructor && !program.decl(*m).params.is_empty()));
-    classes.len() >= 2 && classes.iter().filter(|c| given(c)).count() * 2 >= classes.len() && all_forward && small && holder.made.keys().any(|c| classes.contains(c)) && holder.from_outside
+    let given = |c: &TypeId| {
+        program.ty(*c).members.iter().any(|m| program.member(*m).kind == MemberKind::Constructor && !program.decl(*m).params.is_empty())
+            || program.base_class(*c).is_some_and(|b| {
+                program
+                    .ty(b)
+                    .members
+                    .iter()
+                    .any(|m| program.member(*m).kind == MemberKind::Constructor && !program.decl(*m).params.is_empty())
+            })
+    };
+    classes.len() >= 2
+        && classes.iter().filter(|c| given(c)).count() * 2 >= classes.len()
+        && all_forward
+        && small
+        && holder.made.keys().any(|c| classes.contains(c))
+        && holder.from_outside
 }
 
 /// Common types of commands that are made by a code and run where they are made, with their operation.

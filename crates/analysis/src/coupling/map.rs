@@ -47,7 +47,7 @@ pub fn types(wiring: &Wiring<'_>) -> Vec<model::TypeEntry> {
 }
 
 /// How many lines the declarations of a type take.
-fn lines(wiring: &Wiring<'_>, t: TypeId) -> u32 {
+pub fn lines(wiring: &Wiring<'_>, t: TypeId) -> u32 {
     let program = wiring.program();
     program
         .ty(t)

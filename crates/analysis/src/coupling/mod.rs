@@ -8,7 +8,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use yarrowgraph_ir::{MemberKind, Node, TypeRef, TypeRefId};
 
 use crate::flow::Val;
-use crate::program::{MemberId, Program, Site, TypeId, UnitId};
+use crate::program::{MemberId, Site, TypeId, UnitId};
 use crate::wire::Wiring;
 use yarrowgraph_model::{How, Place};
 
@@ -38,6 +38,23 @@ pub fn of(wiring: &Wiring<'_>, t: TypeId) -> BTreeMap<TypeId, Knows> {
     found.known
 }
 
+/// What must come along if a type is to be used elsewhere: itself and all that it knows, and what these know, with the
+/// type that first asked for each.
+pub fn closure(wiring: &Wiring<'_>, t: TypeId) -> Vec<(TypeId, Option<TypeId>)> {
+    let mut found: Vec<(TypeId, Option<TypeId>)> = vec![(t, None)];
+    let mut at = 0;
+    while at < found.len() {
+        let (from, _) = found[at];
+        for to in of(wiring, from).into_keys() {
+            if !found.iter().any(|(t, _)| *t == to) {
+                found.push((to, Some(from)));
+            }
+        }
+        at += 1;
+    }
+    found
+}
+
 struct Finder<'w, 'p> {
     wiring: &'w Wiring<'p>,
     own: TypeId,
@@ -45,10 +62,6 @@ struct Finder<'w, 'p> {
 }
 
 impl Finder<'_, '_> {
-    fn program(&self) -> &Program {
-        self.wiring.program()
-    }
-
     fn add(&mut self, t: TypeId, how: How, place: Place) {
         let program = self.wiring.program();
         let ty = program.ty(t);
@@ -158,6 +171,5 @@ impl Finder<'_, '_> {
                 _ => {}
             }
         }
-        let _ = self.program();
     }
 }

@@ -88,7 +88,8 @@ fn mentioned(wiring: &Wiring<'_>, m: MemberId, nodes: &[NodeId]) -> BTreeSet<Str
     let program = wiring.program();
     let Some(body) = program.body(m) else { return BTreeSet::new() };
     let scope = program.scope(m);
-    let is_param = |node: NodeId| matches!(body.node(node), Node::Name(name) if matches!(scope.lookup(name, node), Some(Declared::Param(None, _))));
+    let is_param =
+        |node: NodeId| matches!(body.node(node), Node::Name(name) if matches!(scope.lookup(name, node), Some(Declared::Param(None, _))));
     let mut found = BTreeSet::new();
     let mut open: Vec<NodeId> = nodes.to_vec();
     while let Some(node) = open.pop() {

@@ -98,7 +98,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
 
 /// The condition that can never hold, where it is written before the transition.
 fn condition_place(program: &Program, t: &Transition) -> Option<Place> {
-    let (site, _) = t.conditions.iter().rfind(|(site, holds)| *holds && site.member == t.site.member || !t.never && *holds)?;
+    let (site, _) = t.conditions.iter().rfind(|(site, holds)| *holds && (site.member == t.site.member || !t.never))?;
     Some(program.place_of(*site))
 }
 

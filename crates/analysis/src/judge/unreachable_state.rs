@@ -34,7 +34,11 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         let reached = machine.reached();
         let holder = machine.id(program);
         for (index, state) in machine.domain.states.iter().enumerate() {
-            if reached.contains(&index) || is_sentinel(&state.name(program)) || !is_asked_for(wiring, machine, index) || comes_from_elsewhere(wiring, machine, *state) {
+            if reached.contains(&index)
+                || is_sentinel(&state.name(program))
+                || !is_asked_for(wiring, machine, index)
+                || comes_from_elsewhere(wiring, machine, *state)
+            {
                 continue;
             }
             let Some(place) = state.place(flow).or_else(|| label(machine, *state).map(|site| program.place_of(site))) else { continue };

@@ -409,7 +409,7 @@ fn transitions(flow: &Flow<'_>, domain: &Domain, moves: &mut [Move]) -> Vec<Tran
         };
         for from in froms {
             // staying is no transition, unless a new object takes the place
-            if from == Some(m.to) && !(m.fresh && !domain.states[m.to].is_single()) {
+            if from == Some(m.to) && (!m.fresh || domain.states[m.to].is_single()) {
                 continue;
             }
             let known = out.iter_mut().find(|t| t.from == from && t.event == m.event && t.to == m.to && t.site == m.site);
@@ -698,6 +698,11 @@ fn function_name(flow: &Flow<'_>, member: MemberId, function: FunctionId) -> Opt
 }
 
 impl Found {
+    /// Whether an assignment to an expression stores the state.
+    pub fn stores_into(&self, flow: &Flow<'_>, member: MemberId, target: NodeId) -> bool {
+        self.machine.is_holder(flow, member, target)
+    }
+
     /// The id of what holds its state.
     pub fn id(&self, program: &Program) -> String {
         match self.machine.holder {

@@ -139,7 +139,8 @@ impl Views<'_, '_> {
             && let Some(machine) = self.by_field.get(&m)
         {
             let of = &self.machines[*machine];
-            let whole = of.domain.encoding == Encoding::Text && !of.stores_unknown && of.machine.tag.is_none();
+            let of_texts = matches!(of.domain.encoding, Encoding::Text | Encoding::Constants);
+            let whole = of_texts && !of.stores_unknown && of.machine.tag.is_none();
             let texts = whole.then(|| of.domain.states.iter().map(|s| self.text(*s)).collect::<Option<BTreeSet<String>>>()).flatten();
             return Some((*machine, texts));
         }
@@ -193,6 +194,7 @@ impl Views<'_, '_> {
         match state {
             State::Text(_) => Some(state.name(self.flow.program)),
             State::Constant(m) => self.str_at(self.flow.only_definition(m)?),
+            State::Entry(table, key) => self.str_at(state::entry_of(self.flow, table, key)?),
             _ => None,
         }
     }

@@ -242,7 +242,7 @@ impl<'m, 'p> Walker<'m, 'p> {
     fn run_one(&mut self, body: &'p Body, node: NodeId, way: Way) -> Ways {
         let next = |way| vec![(way, Exit::Value(Value::Unknown))];
         match body.node(node) {
-            Node::Block(list) => self.in_turn(&body.list(list).to_vec(), way),
+            Node::Block(list) => self.in_turn(body.list(list), way),
             Node::Local { init, .. } => {
                 let slot = (self.here(), None, node.index() as u32);
                 let Some(init) = init else {
@@ -279,9 +279,9 @@ impl<'m, 'p> Walker<'m, 'p> {
                 }
                 self.merge(ways)
             }
-            Node::Switch { subject, cases } => self.switch(subject, &body.list(cases).to_vec(), way),
+            Node::Switch { subject, cases } => self.switch(subject, body.list(cases), way),
             Node::ForEach { var, iterable, body: inner, .. } => self.each(var, iterable, inner, way),
-            Node::Loop { head, body: inner, .. } => self.repeat(&body.list(head).to_vec(), inner, way),
+            Node::Loop { head, body: inner, .. } => self.repeat(body.list(head), inner, way),
             Node::Try { body: inner, catches, finally } => {
                 let mut ways = self.run(inner, way.clone());
                 for catch in body.list(catches).to_vec() {
@@ -591,10 +591,10 @@ impl<'m, 'p> Walker<'m, 'p> {
                     })
                     .collect()
             }
-            Node::Call { callee, args, .. } => self.call(node, callee, &body.list(args).to_vec(), way),
+            Node::Call { callee, args, .. } => self.call(node, callee, body.list(args), way),
             Node::New { args, .. } => {
                 let mut out = Vec::new();
-                for (way, _) in self.all_values(&body.list(args).to_vec(), way) {
+                for (way, _) in self.all_values(body.list(args), way) {
                     let value = self.constant(node, true).unwrap_or(Value::Row(self.site(node)));
                     out.push((way, value));
                 }

@@ -140,7 +140,7 @@ fn of_channel(wiring: &Wiring<'_>, number: usize) -> Option<Mediator> {
 }
 
 /// The classes that objects of a type can be of.
-fn concrete(program: &Program, base: TypeId) -> Vec<TypeId> {
+pub(crate) fn concrete(program: &Program, base: TypeId) -> Vec<TypeId> {
     let heirs = program.heirs(base);
     let alone = heirs.len() == 1;
     let fits = |t: &TypeId| {
@@ -252,7 +252,7 @@ fn routes(wiring: &Wiring<'_>, channel: usize) -> Vec<Route> {
 }
 
 /// The call by which listeners are told, and its method.
-fn asked(program: &Program, site: Site) -> Option<(Site, Sym)> {
+pub(crate) fn asked(program: &Program, site: Site) -> Option<(Site, Sym)> {
     let body = program.body(site.member)?;
     let scope = program.scope(site.member);
     let call_at = |node: NodeId| match body.node(node) {

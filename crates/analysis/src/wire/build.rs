@@ -36,6 +36,26 @@ pub fn map(wiring: &Wiring<'_>, root: &str) -> model::Map {
     }
 }
 
+/// The subscriptions of a channel, those that certainly come earlier first, and whether the code says it of all of them.
+pub fn joins_in_order(wiring: &Wiring<'_>, c: &Channel) -> (Vec<usize>, bool) {
+    let mut joins: Vec<usize> = c.joins.iter().flat_map(|j| wiring.parts_of(*j)).collect();
+    joins.sort_by_cached_key(|j| (wiring.place(&wiring.effects[*j]), *j));
+    let released = vec![false; joins.len()];
+    let after = wiring.after(&joins, &released);
+    let mut ordered = true;
+    let mut out: Vec<usize> = Vec::new();
+    let mut done = vec![false; joins.len()];
+    while out.len() < joins.len() {
+        let ready: Vec<usize> = (0..joins.len()).filter(|i| !done[*i] && after[*i].iter().all(|b| done[*b as usize])).collect();
+        ordered &= ready.len() == 1;
+        // a circle says nothing
+        let Some(next) = ready.first().copied().or_else(|| done.iter().position(|d| !d)) else { break };
+        done[next] = true;
+        out.push(joins[next]);
+    }
+    (out, ordered)
+}
+
 /// The channels as the map has them.
 pub fn channels_of_map(wiring: &Wiring<'_>) -> Vec<model::Channel> {
     wiring.channels.iter().filter(|c| c.joins.len() > 1).map(|c| channel(wiring, c)).collect()

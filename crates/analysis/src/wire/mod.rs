@@ -54,7 +54,7 @@ use channels::Channel;
 use effect::{Act, Effect};
 use once::Lives;
 
-pub use build::{channels_of_map, map};
+pub use build::{channels_of_map, joins_in_order, map};
 pub use dump::{dump, dump_line, dump_setup};
 
 /// The effects and channels of a program.
@@ -194,6 +194,14 @@ impl<'p> Wiring<'p> {
     /// The links that hand requests on, with the ways through their methods.
     pub(crate) fn passing(&self) -> &[Passing] {
         self.passing.get_or_init(|| ways::of_links(self))
+    }
+
+    /// Finds what both the map and the rules ask for. Whatever is found by many threads must be there before many threads
+    /// ask for it: one that waits for another may be given the very work to do that it waits for.
+    pub fn prepare(&self) {
+        rayon::join(|| self.machines(), || self.codes());
+        self.commands();
+        self.mediators();
     }
 
     /// The state machines.

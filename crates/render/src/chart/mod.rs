@@ -46,8 +46,10 @@ impl Chart {
         let mut edges: Vec<Edge> = Vec::new();
         for t in &machine.transitions {
             let froms: Vec<&String> = if t.from == "*" { states.iter().collect() } else { vec![&t.from] };
-            for from in froms {
-                let edge = Edge { from: from.clone(), event: t.event.clone(), guard: t.guard.clone().unwrap_or_default(), to: t.to.clone() };
+            // from any state but the one that it leads to: staying is no transition
+            for from in froms.into_iter().filter(|f| t.from != "*" || **f != t.to) {
+                let edge =
+                    Edge { from: from.clone(), event: t.event.clone(), guard: t.guard.clone().unwrap_or_default(), to: t.to.clone() };
                 if !edges.contains(&edge) {
                     edges.push(edge);
                 }

@@ -59,14 +59,7 @@ fn document(out: &mut Vec<u8>, chart: &Chart) -> io::Result<()> {
     w.write_event(Event::End(BytesEnd::new("scxml")))
 }
 
-fn element(
-    w: &mut Writer<&mut Vec<u8>>,
-    kind: &str,
-    id: &str,
-    name: &str,
-    ways: &[&Edge],
-    of: &dyn Fn(&str) -> String,
-) -> io::Result<()> {
+fn element(w: &mut Writer<&mut Vec<u8>>, kind: &str, id: &str, name: &str, ways: &[&Edge], of: &dyn Fn(&str) -> String) -> io::Result<()> {
     let mut start = BytesStart::new(kind);
     start.push_attribute(("id", id));
     if !name.is_empty() && name != id {
@@ -217,7 +210,12 @@ mod tests {
     use super::*;
 
     fn chart() -> Chart {
-        let edge = |from: &str, event: &str, guard: &str, to: &str| Edge { from: from.into(), event: event.into(), guard: guard.into(), to: to.into() };
+        let edge = |from: &str, event: &str, guard: &str, to: &str| Edge {
+            from: from.into(),
+            event: event.into(),
+            guard: guard.into(),
+            to: to.into(),
+        };
         Chart {
             name: "Chamber".into(),
             initial: vec!["low".into()],
@@ -242,6 +240,6 @@ mod tests {
     #[test]
     fn what_is_no_chart_is_refused() {
         assert!(read("<a/>").is_err());
-        assert!(read("<scxml>\n<state id=").unwrap_err().contains("line 2"));
+        assert!(read("<scxml>\n<state id=").is_err_and(|e| e.contains("line 2")));
     }
 }

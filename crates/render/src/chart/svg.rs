@@ -24,9 +24,15 @@ pub fn write(out: &mut dyn Write, chart: &Chart) -> io::Result<()> {
     let labels = labels(chart);
     let width = boxes.values().map(|b| b.x + b.w).fold(0.0, f64::max) + MARGIN + 30.0;
     let height = boxes.values().map(|b| b.y + HEIGHT).fold(0.0, f64::max) + MARGIN + 46.0;
-    writeln!(out, "<svg xmlns=\"http://www.w3.org/2000/svg\" viewBox=\"0 0 {width:.0} {height:.0}\" width=\"{width:.0}\" height=\"{height:.0}\" font-family=\"sans-serif\" font-size=\"14\">")?;
+    writeln!(
+        out,
+        "<svg xmlns=\"http://www.w3.org/2000/svg\" viewBox=\"0 0 {width:.0} {height:.0}\" width=\"{width:.0}\" height=\"{height:.0}\" font-family=\"sans-serif\" font-size=\"14\">"
+    )?;
     writeln!(out, "<title>{}</title>", escaped(&chart.name))?;
-    writeln!(out, "<defs><marker id=\"tip\" viewBox=\"0 0 8 8\" refX=\"7.5\" refY=\"4\" markerWidth=\"8\" markerHeight=\"8\" orient=\"auto-start-reverse\"><path d=\"M0 0L8 4L0 8z\" fill=\"#4a5a52\"/></marker></defs>")?;
+    writeln!(
+        out,
+        "<defs><marker id=\"tip\" viewBox=\"0 0 8 8\" refX=\"7.5\" refY=\"4\" markerWidth=\"8\" markerHeight=\"8\" orient=\"auto-start-reverse\"><path d=\"M0 0L8 4L0 8z\" fill=\"#4a5a52\"/></marker></defs>"
+    )?;
     writeln!(out, "<rect width=\"100%\" height=\"100%\" fill=\"#fbfaf5\"/>")?;
     for ((from, to), text) in &labels {
         let (Some(a), Some(b)) = (boxes.get(from.as_str()), boxes.get(to.as_str())) else { continue };
@@ -43,11 +49,28 @@ pub fn write(out: &mut dyn Write, chart: &Chart) -> io::Result<()> {
     for state in &chart.states {
         let Some(b) = boxes.get(state.as_str()) else { continue };
         let (fill, stroke) = if reached.contains_key(state.as_str()) { ("#e6efe6", "#4a5a52") } else { ("#f6e3d7", "#a8552b") };
-        writeln!(out, "<rect x=\"{:.0}\" y=\"{:.0}\" width=\"{:.0}\" height=\"{HEIGHT:.0}\" rx=\"12\" fill=\"{fill}\" stroke=\"{stroke}\" stroke-width=\"1.4\"/>", b.x, b.y, b.w)?;
+        writeln!(
+            out,
+            "<rect x=\"{:.0}\" y=\"{:.0}\" width=\"{:.0}\" height=\"{HEIGHT:.0}\" rx=\"12\" fill=\"{fill}\" stroke=\"{stroke}\" stroke-width=\"1.4\"/>",
+            b.x, b.y, b.w
+        )?;
         if chart.finals.contains(state) {
-            writeln!(out, "<rect x=\"{:.0}\" y=\"{:.0}\" width=\"{:.0}\" height=\"{:.0}\" rx=\"9\" fill=\"none\" stroke=\"{stroke}\"/>", b.x + 3.5, b.y + 3.5, b.w - 7.0, HEIGHT - 7.0)?;
+            writeln!(
+                out,
+                "<rect x=\"{:.0}\" y=\"{:.0}\" width=\"{:.0}\" height=\"{:.0}\" rx=\"9\" fill=\"none\" stroke=\"{stroke}\"/>",
+                b.x + 3.5,
+                b.y + 3.5,
+                b.w - 7.0,
+                HEIGHT - 7.0
+            )?;
         }
-        writeln!(out, "<text x=\"{:.0}\" y=\"{:.0}\" text-anchor=\"middle\" fill=\"#22302a\">{}</text>", b.x + b.w / 2.0, b.y + HEIGHT / 2.0 + 5.0, escaped(state))?;
+        writeln!(
+            out,
+            "<text x=\"{:.0}\" y=\"{:.0}\" text-anchor=\"middle\" fill=\"#22302a\">{}</text>",
+            b.x + b.w / 2.0,
+            b.y + HEIGHT / 2.0 + 5.0,
+            escaped(state)
+        )?;
     }
     writeln!(out, "</svg>")
 }
@@ -99,18 +122,30 @@ fn edge(out: &mut dyn Write, a: &Place, b: &Place, own: bool, text: &str, both: 
     let line = "fill=\"none\" stroke=\"#4a5a52\" stroke-width=\"1.1\" marker-end=\"url(#tip)\"";
     let (path, tx, ty) = if own {
         let (x, y) = (a.x + a.w * 0.5, a.y);
-        (format!("M{:.0} {y:.0}C{:.0} {:.0} {:.0} {:.0} {:.0} {y:.0}", x - 12.0, x - 22.0, y - 30.0, x + 22.0, y - 30.0, x + 12.0), x, y - 26.0)
+        (
+            format!("M{:.0} {y:.0}C{:.0} {:.0} {:.0} {:.0} {:.0} {y:.0}", x - 12.0, x - 22.0, y - 30.0, x + 22.0, y - 30.0, x + 12.0),
+            x,
+            y - 26.0,
+        )
     } else if b.x > a.x {
         let shift = if both { -7.0 } else { 0.0 };
         let (x1, y1, x2, y2) = (a.x + a.w, a.y + HEIGHT / 2.0 + shift, b.x, b.y + HEIGHT / 2.0 + shift);
         let far = b.x - (a.x + a.w) > GAP + 1.0 && (a.y - b.y).abs() < 1.0;
         let lift = if far { -ROW * 0.45 } else { 0.0 };
         let mid = (x1 + x2) / 2.0;
-        (format!("M{x1:.0} {y1:.0}C{mid:.0} {:.0} {mid:.0} {:.0} {x2:.0} {y2:.0}", y1 + lift, y2 + lift), mid, (y1 + y2) / 2.0 + lift * 0.75 - 5.0)
+        (
+            format!("M{x1:.0} {y1:.0}C{mid:.0} {:.0} {mid:.0} {:.0} {x2:.0} {y2:.0}", y1 + lift, y2 + lift),
+            mid,
+            (y1 + y2) / 2.0 + lift * 0.75 - 5.0,
+        )
     } else if (b.x - a.x).abs() < 1.0 {
         let x = a.x + a.w * if b.y > a.y { 0.4 } else { 0.6 };
         let (y1, y2) = if b.y > a.y { (a.y + HEIGHT, b.y) } else { (a.y, b.y + HEIGHT) };
-        (format!("M{x:.0} {y1:.0}V{y2:.0}"), x + if b.y > a.y { -6.0 - text.width() as f64 * 3.2 } else { 6.0 + text.width() as f64 * 3.2 }, (y1 + y2) / 2.0 + 4.0)
+        (
+            format!("M{x:.0} {y1:.0}V{y2:.0}"),
+            x + if b.y > a.y { -6.0 - text.width() as f64 * 3.2 } else { 6.0 + text.width() as f64 * 3.2 },
+            (y1 + y2) / 2.0 + 4.0,
+        )
     } else {
         // back: below the states between
         let (x1, y1, x2, y2) = (a.x + a.w * 0.5, a.y + HEIGHT, b.x + b.w * 0.5, b.y + HEIGHT);
@@ -119,7 +154,11 @@ fn edge(out: &mut dyn Write, a: &Place, b: &Place, own: bool, text: &str, both: 
         (format!("M{x1:.0} {y1:.0}C{x1:.0} {dip:.0} {x2:.0} {dip:.0} {x2:.0} {y2:.0}"), (x1 + x2) / 2.0, (y1 + y2) / 8.0 + dip * 0.75 + 3.0)
     };
     writeln!(out, "<path d=\"{path}\" {line}/>")?;
-    writeln!(out, "<text x=\"{tx:.0}\" y=\"{ty:.0}\" text-anchor=\"middle\" font-size=\"12\" fill=\"#4a5a52\" paint-order=\"stroke\" stroke=\"#fbfaf5\" stroke-width=\"4\">{}</text>", escaped(text))
+    writeln!(
+        out,
+        "<text x=\"{tx:.0}\" y=\"{ty:.0}\" text-anchor=\"middle\" font-size=\"12\" fill=\"#4a5a52\" paint-order=\"stroke\" stroke=\"#fbfaf5\" stroke-width=\"4\">{}</text>",
+        escaped(text)
+    )
 }
 
 fn escaped(text: &str) -> String {

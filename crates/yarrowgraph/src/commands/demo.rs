@@ -64,6 +64,26 @@ const STEPS: &[(&str, &[&str], &str)] = &[
         "Who looks at a boat that asks for passage, in which order, and who can let it through or turn it away.",
     ),
     (
+        "A chamber as a state machine",
+        &["machine", "DIR/javascript/desk/as-it-was"],
+        "In which states it can be, what moves it, and what each state does about each event.",
+    ),
+    (
+        "What one call sets off",
+        &["follow", "OrderBook.work", "DIR/javascript/desk/as-it-was"],
+        "Orders are taken from the book and carried out; the desk tells the others.",
+    ),
+    (
+        "Who knows whom, and who reaches whom by wiring alone",
+        &["map", "--view", "coupling", "DIR/javascript/desk/as-it-was"],
+        "The keepers hear of each other through the desk, and know nothing of each other.",
+    ),
+    (
+        "Faults in orders, machines and the desk",
+        &["check", "DIR/javascript/desk/faulty"],
+        "An order that is asked for by a wrong word, one that cannot be taken back, a level that nothing sets, one that nothing leaves, an echo.",
+    ),
+    (
         "After one that swaps two links",
         &["replay", "DIR/recordings/passage-as-it-was.jsonl", "--against", "DIR/recordings/passage-links-swapped.jsonl"],
         "The toll is taken before anybody looks whether the boat can pass the sill: one boat pays and is refused.",
@@ -110,6 +130,8 @@ fn step(words: &[String], ui: &Ui) -> Result<(), Failure> {
     match cli.command {
         Command::Map(args) => super::map::run(&args, ui)?,
         Command::Check(args) => super::check::run(&args, ui)?,
+        Command::Machine(args) => super::machine::run(&args, ui)?,
+        Command::Follow(args) => super::follow::run(&args, ui)?,
         Command::Replay(args) => super::replay::run(&args, ui)?,
         Command::Roster(args) => super::roster::run(&args, ui)?,
         _ => Status::Fine,

@@ -50,9 +50,9 @@ fn chosen<'m>(machines: &'m [Machine], name: Option<&str>) -> Result<Vec<&'m Mac
         0 if machines.is_empty() => Err(Failure::new("no state machine was found")),
         0 => Err(Failure::with_hint(
             format!("no state machine is called `{name}`"),
-            &format!("there are: {}", ids(&machines.iter().collect::<Vec<_>>())),
+            format!("there are: {}", ids(&machines.iter().collect::<Vec<_>>())),
         )),
-        _ => Err(Failure::with_hint(format!("`{name}` can be several machines"), &format!("name one of: {}", ids(&found)))),
+        _ => Err(Failure::with_hint(format!("`{name}` can be several machines"), format!("name one of: {}", ids(&found)))),
     }
 }
 

@@ -29,8 +29,6 @@ const ACCEPTED: &str = "yarrowgraph-accepted.toml";
 /// What a project has set.
 #[derive(Debug, Default)]
 pub(crate) struct Config {
-    /// Where it was read from.
-    pub(crate) path: Option<PathBuf>,
     /// Its text.
     pub(crate) text: String,
     /// What leads from the folder of the configuration to the root of the tree: empty, or with a slash at its end.
@@ -68,7 +66,7 @@ impl Config {
         let packs = packs(&path, &text, &document)?;
         let folder = path.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
         let accepted = folder.join(document.tree.accepted.as_deref().unwrap_or(ACCEPTED));
-        Ok(Self { prefix: between(folder, root), path: Some(path), text, document, packs, accepted })
+        Ok(Self { prefix: between(folder, root), text, document, packs, accepted })
     }
 
     /// What is known of a language.
