@@ -1,5 +1,5 @@
 #!/usr/bin/env bash
-# Remakes the terminal pictures in docs/screenshots/. Needs xterm, Xvfb and ImageMagick.
+# Remakes the terminal pictures in docs/screenshots/. Needs xterm, Xvfb, ImageMagick and rsvg-convert.
 set -euo pipefail
 root="$(cd "$(dirname "$0")/.." && pwd)"
 cd "$root"
@@ -36,3 +36,8 @@ picture follow "yarrowgraph follow Passage.ask --in recordings/passage-with-orde
   "yarrowgraph --color always follow Passage.ask --in recordings/passage-with-orders.jsonl"
 picture demo "yarrowgraph demo locks" "yarrowgraph --color always demo locks"
 picture init "yarrowgraph init java/faulty -o -" "yarrowgraph init java/faulty -o -"
+picture machine "yarrowgraph machine javascript/desk/as-it-was" "yarrowgraph --color always machine javascript/desk/as-it-was"
+picture sets-off "yarrowgraph follow Gauge.listeners java/as-it-was; yarrowgraph follow OrderBook.work javascript/desk/as-it-was" \
+  "yarrowgraph --color always follow Gauge.listeners java/as-it-was; echo; yarrowgraph --color always follow OrderBook.work javascript/desk/as-it-was"
+picture coupling "yarrowgraph map --view coupling java/as-it-was" "yarrowgraph --color always map --view coupling java/as-it-was"
+yarrowgraph machine "$work/marlwend/javascript/desk/as-it-was" --format svg | rsvg-convert --width 1280 -o docs/screenshots/machine-picture.png

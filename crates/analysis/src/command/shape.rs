@@ -75,7 +75,7 @@ pub(super) fn is_command(wiring: &Wiring<'_>, class: TypeId, operation: Sym) -> 
     let Some(m) = method(program, class, operation) else { return false };
     !program.ty(class).is_module
         && forwards(wiring, class, m)
-        && takes_little(program, m)
+        && program.decl(m).params.is_empty()
         && !is_state_or_link(wiring, class)
         && !is_told(wiring, class)
 }

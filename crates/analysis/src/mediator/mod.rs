@@ -132,8 +132,8 @@ fn of_channel(wiring: &Wiring<'_>, number: usize) -> Option<Mediator> {
         let others = concrete(program, base).into_iter().filter(|t| !colleagues.iter().any(|c| c.class == *t) && !wiring.is_test_type(*t));
         others.filter_map(|t| talking(t).map(|site| (t, site))).collect()
     });
-    // between one and itself there is nothing to mediate
-    if colleagues.len() + outsiders.len() < 2 {
+    // where one alone talks there is nothing to mediate
+    if speakers + outsiders.len() < 2 {
         return None;
     }
     Some(Mediator { class, channel: number, roster, base, colleagues, routes, outsiders })

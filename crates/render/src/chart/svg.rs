@@ -23,7 +23,7 @@ pub fn write(out: &mut dyn Write, chart: &Chart) -> io::Result<()> {
     let boxes = place(chart);
     let labels = labels(chart);
     let width = boxes.values().map(|b| b.x + b.w).fold(0.0, f64::max) + MARGIN + 30.0;
-    let height = boxes.values().map(|b| b.y + HEIGHT).fold(0.0, f64::max) + MARGIN + 46.0;
+    let height = boxes.values().map(|b| b.y + HEIGHT).fold(0.0, f64::max) + MARGIN + 110.0;
     writeln!(
         out,
         "<svg xmlns=\"http://www.w3.org/2000/svg\" viewBox=\"0 0 {width:.0} {height:.0}\" width=\"{width:.0}\" height=\"{height:.0}\" font-family=\"sans-serif\" font-size=\"14\">"
@@ -36,7 +36,9 @@ pub fn write(out: &mut dyn Write, chart: &Chart) -> io::Result<()> {
     writeln!(out, "<rect width=\"100%\" height=\"100%\" fill=\"#fbfaf5\"/>")?;
     for ((from, to), text) in &labels {
         let (Some(a), Some(b)) = (boxes.get(from.as_str()), boxes.get(to.as_str())) else { continue };
-        edge(out, a, b, from == to, text, labels.contains_key(&(to.clone(), from.clone())))?;
+        // a way back goes below all that stands between
+        let between = boxes.values().filter(|p| p.x + p.w > b.x && p.x < a.x + a.w).map(|p| p.y + HEIGHT).fold(0.0, f64::max);
+        edge(out, a, b, from == to, text, labels.contains_key(&(to.clone(), from.clone())), between)?;
     }
     for state in &chart.initial {
         if let Some(b) = boxes.get(state.as_str()) {
@@ -118,7 +120,7 @@ fn labels(chart: &Chart) -> BTreeMap<(String, String), String> {
     labels.into_iter().map(|(k, v)| (k, v.join(", "))).collect()
 }
 
-fn edge(out: &mut dyn Write, a: &Place, b: &Place, own: bool, text: &str, both: bool) -> io::Result<()> {
+fn edge(out: &mut dyn Write, a: &Place, b: &Place, own: bool, text: &str, both: bool, bottom: f64) -> io::Result<()> {
     let line = "fill=\"none\" stroke=\"#4a5a52\" stroke-width=\"1.1\" marker-end=\"url(#tip)\"";
     let (path, tx, ty) = if own {
         let (x, y) = (a.x + a.w * 0.5, a.y);
@@ -150,8 +152,8 @@ fn edge(out: &mut dyn Write, a: &Place, b: &Place, own: bool, text: &str, both: 
         // back: below the states between
         let (x1, y1, x2, y2) = (a.x + a.w * 0.5, a.y + HEIGHT, b.x + b.w * 0.5, b.y + HEIGHT);
         let steps = ((a.x - b.x) / (GAP + 60.0)).max(1.0);
-        let dip = y1.max(y2) + 22.0 + 12.0 * steps;
-        (format!("M{x1:.0} {y1:.0}C{x1:.0} {dip:.0} {x2:.0} {dip:.0} {x2:.0} {y2:.0}"), (x1 + x2) / 2.0, (y1 + y2) / 8.0 + dip * 0.75 + 3.0)
+        let dip = bottom + 14.0 + 36.0 * steps;
+        (format!("M{x1:.0} {y1:.0}C{x1:.0} {dip:.0} {x2:.0} {dip:.0} {x2:.0} {y2:.0}"), (x1 + x2) / 2.0, (y1 + y2) / 8.0 + dip * 0.75 + 4.0)
     };
     writeln!(out, "<path d=\"{path}\" {line}/>")?;
     writeln!(
