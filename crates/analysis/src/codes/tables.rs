@@ -1,13 +1,14 @@
 //! Where things are selected by codes.
 
 use rayon::prelude::*;
+use rustc_hash::FxHashMap;
 use yarrowgraph_ir::{BinaryOp, MemberKind, Node, NodeId};
 
 use super::{Entry, Form, Missing, Table};
 use crate::command::made::returned;
-use crate::flow::{Flow, Val};
+use crate::flow::Val;
 use crate::machine::{State, named};
-use crate::program::{Declared, MemberId, Site, TypeId};
+use crate::program::{Declared, MemberId, Site, Sym, TypeId};
 use crate::wire::Wiring;
 
 /// Longer tables are not looked at.
@@ -16,6 +17,7 @@ const ENTRIES: usize = 400;
 /// All tables, in the order of the code.
 pub(super) fn find(wiring: &Wiring<'_>) -> Vec<Table> {
     let members = 0..wiring.program().members.len();
+    let filled = all_filled(wiring);
     let mut found: Vec<Table> = members
         .into_par_iter()
         .flat_map_iter(|i| {
@@ -25,7 +27,7 @@ pub(super) fn find(wiring: &Wiring<'_>) -> Vec<Table> {
             }
             let mut tables = choices(wiring, member);
             tables.extend(tests(wiring, member));
-            tables.extend(written_map(wiring, member));
+            tables.extend(written_map(wiring, &filled, member));
             tables
         })
         .filter(|t| t.entries.len() <= ENTRIES)
@@ -396,7 +398,7 @@ fn equality(wiring: &Wiring<'_>, member: MemberId, cond: NodeId) -> Option<(Node
 }
 
 /// The map that a field or variable holds, with what is put into it by constant keys.
-fn written_map(wiring: &Wiring<'_>, member: MemberId) -> Vec<Table> {
+fn written_map(wiring: &Wiring<'_>, filled: &Filled, member: MemberId) -> Vec<Table> {
     let (flow, program) = (&wiring.flow, wiring.program());
     let info = program.member(member);
     if !matches!(info.kind, MemberKind::Field | MemberKind::Property) {
@@ -413,8 +415,11 @@ fn written_map(wiring: &Wiring<'_>, member: MemberId) -> Vec<Table> {
             entries.extend(entry(wiring, key, value));
         }
     }
-    let Some(filled) = filled(wiring, member) else { return Vec::new() };
-    entries.extend(filled);
+    match filled.get(&member) {
+        Some(None) => return Vec::new(),
+        Some(Some(more)) => entries.extend(more.iter().cloned()),
+        None => {}
+    }
     let selecting = entries.iter().filter(|e| selected(wiring, e.value).is_some()).count();
     if selecting < 2 || selecting < entries.len() {
         return Vec::new();
@@ -492,42 +497,89 @@ fn pairs(wiring: &Wiring<'_>, site: Site) -> Vec<(Site, Site)> {
     }
 }
 
-/// What is put into a map by statements, each under a constant key; none where keys come that are not known.
-fn filled(wiring: &Wiring<'_>, member: MemberId) -> Option<Vec<Entry>> {
+/// What is put into each map by statements, under constant keys; none for a map where keys come that are not known.
+type Filled = FxHashMap<MemberId, Option<Vec<Entry>>>;
+
+/// A statement that puts something under a key.
+struct Put {
+    map: Site,
+    key: Site,
+    value: Site,
+}
+
+/// Finds what is put into maps. The maps are only evaluated where something of their name is given what selects.
+fn all_filled(wiring: &Wiring<'_>) -> Filled {
     let (flow, program) = (&wiring.flow, wiring.program());
-    let is_it = |site: Site, flow: &Flow<'_>| matches!(flow.eval(site), Val::Member(_, m) | Val::Static(m) if m == member);
-    let mut found = Vec::new();
-    for read in program.index.reads(program.member(member).name) {
-        let Some(body) = program.body(read.member) else { continue };
-        let scope = program.scope(read.member);
-        let Some(parent) = scope.parent(read.node) else { continue };
-        let at = |node: NodeId| Site { member: read.member, node };
-        let put = match body.node(parent) {
-            Node::Member { object, name, .. } if object == read.node => {
-                let adds = program.kit_of(read.member).pack.adds.contains(program.unit_of(read.member).text(name));
-                let call = scope.parent(parent).map(|c| body.node(c));
-                match call {
-                    Some(Node::Call { args, callee, .. }) if adds && callee == parent => match body.list(args) {
-                        [key, value] => Some((at(*key), at(*value))),
-                        _ if is_it(*read, flow) => return None,
-                        _ => None,
-                    },
-                    _ => None,
-                }
-            }
-            Node::Index { object, keys, .. } if object == read.node => {
-                match (scope.parent(parent).map(|a| body.node(a)), body.list(keys)) {
-                    (Some(Node::Assign { target, value, .. }), [key]) if target == parent => Some((at(*key), at(value))),
-                    _ => None,
-                }
-            }
-            _ => None,
-        };
-        if let Some((key, value)) = put
-            && is_it(*read, flow)
-        {
-            found.push(entry(wiring, key, value)?);
+    let members = 0..program.members.len();
+    let puts: Vec<(Sym, Put)> = members.into_par_iter().flat_map_iter(|i| puts_of(wiring, MemberId(i as u32))).collect();
+    let mut by_name: FxHashMap<Sym, Vec<Put>> = FxHashMap::default();
+    for (name, put) in puts {
+        by_name.entry(name).or_default().push(put);
+    }
+    let can_select = |p: &&Put| {
+        let node = program.body(p.value.member).map(|b| b.node(p.value.node));
+        matches!(
+            node,
+            Some(Node::Lambda(_) | Node::New { .. } | Node::MethodRef { .. } | Node::Call { .. } | Node::Name(_) | Node::Member { .. })
+        )
+    };
+    by_name.retain(|_, puts| puts.iter().filter(can_select).count() >= 2);
+    let found: Vec<(MemberId, Option<Entry>)> = by_name
+        .into_values()
+        .collect::<Vec<_>>()
+        .into_par_iter()
+        .flat_map_iter(|puts| {
+            let one = |p: Put| match flow.eval(p.map) {
+                Val::Member(_, m) | Val::Static(m) => Some((m, entry(wiring, p.key, p.value))),
+                _ => None,
+            };
+            puts.into_iter().filter_map(one).collect::<Vec<_>>()
+        })
+        .collect();
+    let mut filled = Filled::default();
+    for (m, entry) in found {
+        let all = filled.entry(m).or_insert_with(|| Some(Vec::new()));
+        match (entry, all.as_mut()) {
+            (Some(entry), Some(all)) => all.push(entry),
+            (None, _) => *all = None,
+            (Some(_), None) => {}
         }
     }
-    Some(found)
+    for entries in filled.values_mut().flatten() {
+        entries.sort_by_key(|e| e.place);
+    }
+    filled
+}
+
+/// The statements of a member that put something under a key, with the name of what they put it into.
+fn puts_of(wiring: &Wiring<'_>, member: MemberId) -> Vec<(Sym, Put)> {
+    let program = wiring.program();
+    let Some(body) = program.body(member) else { return Vec::new() };
+    let pack = &program.kit_of(member).pack;
+    let mut found = Vec::new();
+    for node in body.ids() {
+        let (map, key, value) = match body.node(node) {
+            Node::Call { callee, args, .. } if args.len == 2 => match (body.node(callee), body.list(args)) {
+                (Node::Member { object, name, .. }, [key, value]) if pack.adds.contains(program.unit_of(member).text(name)) => {
+                    (object, *key, *value)
+                }
+                _ => continue,
+            },
+            Node::Assign { target, value, .. } => match body.node(target) {
+                Node::Index { object, keys, .. } => match body.list(keys) {
+                    [key] => (object, *key, value),
+                    _ => continue,
+                },
+                _ => continue,
+            },
+            _ => continue,
+        };
+        let name = match body.node(map) {
+            Node::Name(name) | Node::Member { name, .. } => program.sym_in(member, name),
+            _ => continue,
+        };
+        let at = |node: NodeId| Site { member, node };
+        found.push((name, Put { map: at(map), key: at(key), value: at(value) }));
+    }
+    found
 }

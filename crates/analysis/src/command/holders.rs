@@ -3,7 +3,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use rayon::prelude::*;
-use yarrowgraph_ir::{AssignOp, MemberKind, Node, NodeId, UnaryOp};
+use yarrowgraph_ir::{AssignOp, MemberKind, Node, NodeId, TypeKind, UnaryOp};
 
 use super::Holds;
 use super::made;
@@ -116,7 +116,21 @@ fn of_field(wiring: &Wiring<'_>, field: MemberId) -> Option<Holder> {
     if untyped && holder.base.is_some_and(|b| program.heirs(b).len() < 2) {
         holder.base = None;
     }
+    // what nobody puts there later, and what has one form only, is not asked about at length
+    let has_forms =
+        |t: TypeId| program.heirs(t).len() > 1 || program.ty(t).kind == TypeKind::Interface || program.ty(t).modifiers.is_abstract;
+    if !untyped && !open && base.is_some_and(|b| !has_forms(b)) {
+        return None;
+    }
+    let later = |d: &&Site| d.member != field && program.member(d.member).kind != MemberKind::Constructor;
+    if !is_list && (info.is_static || !flow.definitions(field).iter().any(|d| later(&d))) {
+        return None;
+    }
     for read in program.index.reads(info.name) {
+        // code without types is looked at where the field is
+        if untyped && program.member(read.member).unit != info.unit || !may_matter(wiring, *read, is_list) {
+            continue;
+        }
         if !matches!(flow.eval(*read), Val::Member(_, m) | Val::Static(m) if m == field) {
             continue;
         }
@@ -138,6 +152,24 @@ fn of_field(wiring: &Wiring<'_>, field: MemberId) -> Option<Holder> {
         holder.from_outside |= matches!(flow.eval(given), Val::Param(..));
     }
     Some(holder)
+}
+
+/// Whether a place that reads something stands where it is put to, taken from, walked or called.
+fn may_matter(wiring: &Wiring<'_>, read: Site, is_list: bool) -> bool {
+    let program = wiring.program();
+    let Some(body) = program.body(read.member) else { return false };
+    let Some(parent) = program.scope(read.member).parent(read.node) else { return false };
+    match body.node(parent) {
+        Node::Member { object, name, .. } if object == read.node => {
+            let text = program.unit_of(read.member).text(name);
+            let pack = &program.kit_of(read.member).pack;
+            let names = [&pack.takes, &pack.takes_at, &pack.removes, &pack.adds, &pack.adds_first, &pack.elements, &pack.clears];
+            !is_list || names.into_iter().any(|n| n.contains(text))
+        }
+        Node::ForEach { .. } | Node::Index { .. } => is_list,
+        Node::Unary { .. } => !is_list,
+        _ => false,
+    }
 }
 
 fn topmost(program: &crate::program::Program, class: TypeId) -> TypeId {

@@ -83,10 +83,7 @@ pub(super) fn is_command(wiring: &Wiring<'_>, class: TypeId, operation: Sym) -> 
 /// Whether objects of a type listen to something.
 fn is_told(wiring: &Wiring<'_>, base: TypeId) -> bool {
     let program = wiring.program();
-    wiring.channels.iter().flat_map(|c| &c.joins).any(|join| {
-        let Some(handler) = &wiring.effects[*join].handler else { return false };
-        wiring.flow.type_of(handler).own().is_some_and(|t| program.is_a(t, base) || program.is_a(base, t))
-    })
+    wiring.told_types().iter().any(|t| program.is_a(*t, base) || program.is_a(base, *t))
 }
 
 fn is_state_or_link(wiring: &Wiring<'_>, base: TypeId) -> bool {
@@ -346,9 +343,13 @@ fn only_there(program: &Program, name: Sym, base: TypeId) -> bool {
 /// Whether something calls a method of a type by that type.
 fn is_called(flow: &Flow<'_>, name: Sym, base: TypeId) -> bool {
     let program = flow.program;
+    let mut alone = None;
     program.index.calls(name).iter().any(|site| {
         let outside = !program.is_a(program.member(site.member).owner, base);
         // of what a table gives nothing may be known but the name
-        outside && flow.callee(*site).map_or_else(|| only_there(program, name, base), |c| program.member(c.member).owner == base)
+        outside
+            && flow
+                .callee(*site)
+                .map_or_else(|| *alone.get_or_insert_with(|| only_there(program, name, base)), |c| program.member(c.member).owner == base)
     })
 }

@@ -163,7 +163,7 @@ impl Finder<'_, '_> {
                         self.add(owner, How::Calls, crate::wire::operation_place(program, site));
                     }
                 }
-                Node::Name(_) => {
+                Node::Name(name) if !program.types_named(program.sym_in(m, name)).is_empty() => {
                     if let Val::Type(t) = flow.eval_in(m, node) {
                         self.add(t, How::Names, program.place_of(site));
                     }

@@ -28,7 +28,19 @@ pub(super) fn of_field(flow: &Flow<'_>, field: MemberId) -> Option<(Machine, Dom
     if later == 0 && variant.is_none() {
         return None;
     }
-    let named = stored(flow, field);
+    // numbers, collections and what else holds no state are not asked about at length
+    let simple = match &held {
+        Ty::Own(t, _) => {
+            program.ty(*t).kind != TypeKind::Enum && program.heirs(*t).len() < 2 && !program.kit_of(field).traits.duck_typed && later < 2
+        }
+        Ty::Array(_) | Ty::Static(_) => true,
+        _ => false,
+    };
+    if simple {
+        return None;
+    }
+    let is_enum = held.own().is_some_and(|t| program.ty(t).kind == TypeKind::Enum);
+    let named = if is_enum { BTreeSet::new() } else { stored(flow, field) };
     let (encoding, states, closed, tag) = match held.own() {
         _ if variant.is_some() => (Encoding::Variant, variant?, true, None),
         Some(ty) if program.ty(ty).kind == TypeKind::Enum => (Encoding::Enumeration(ty), constants(program, ty), true, None),

@@ -81,7 +81,11 @@ impl Machine {
                     _ => return false,
                 };
                 // another name can stand for it, if it is that of a property that hands it out
-                let may_be = name == program.member(field).name || matches!(body.node(node), Node::Member { .. } | Node::Name(_));
+                let hands_out = |c: TypeId| {
+                    let of_context = program.find_members(c, name);
+                    of_context.iter().any(|m| matches!(program.member(*m).kind, MemberKind::Property | MemberKind::Accessor(_)))
+                };
+                let may_be = name == program.member(field).name || self.context.is_some_and(hands_out);
                 if !may_be {
                     return false;
                 }

@@ -89,6 +89,8 @@ pub struct Wiring<'p> {
     machines: OnceLock<Vec<crate::machine::Found>>,
     /// The commands and invokers, found when it is asked for.
     commands: OnceLock<crate::command::Commands>,
+    /// The types of objects that listen to something, found when it is asked for.
+    told_types: OnceLock<Vec<TypeId>>,
     /// The mediators, found when it is asked for.
     mediators: OnceLock<Vec<crate::mediator::Mediator>>,
     /// What the project states must stay so.
@@ -168,6 +170,7 @@ impl<'p> Wiring<'p> {
             commands: OnceLock::new(),
             codes: OnceLock::new(),
             mediators: OnceLock::new(),
+            told_types: OnceLock::new(),
             keeps: Vec::new(),
             lives: Mutex::default(),
             unread: words(|f| &f.unit.unread),
@@ -212,6 +215,15 @@ impl<'p> Wiring<'p> {
     /// The commands and invokers.
     pub fn commands(&self) -> &crate::command::Commands {
         self.commands.get_or_init(|| crate::command::find(self))
+    }
+
+    /// The types of objects that listen to something.
+    pub(crate) fn told_types(&self) -> &[TypeId] {
+        self.told_types.get_or_init(|| {
+            let handlers = self.channels.iter().flat_map(|c| &c.joins).filter_map(|j| self.effects[*j].handler.as_ref());
+            let types: std::collections::BTreeSet<TypeId> = handlers.filter_map(|h| self.flow.type_of(h).own()).collect();
+            types.into_iter().collect()
+        })
     }
 
     /// The mediators.
