@@ -57,7 +57,7 @@ fn what_the_code_sets_off() {
     insta::assert_snapshot!("follow_a_raise", run_in(&demo(), &["follow", "Gauge.listeners", "java/as-it-was"]).out);
     insta::assert_snapshot!("follow_a_chain", run_in(&demo(), &["follow", "Passage.ask", "javascript/passage/as-it-was"]).out);
     let diagram = run_in(&demo(), &["follow", "OrderBook.work", "javascript/desk/as-it-was", "--format", "mermaid"]);
-    insta::assert_snapshot!("follow_as_mermaid", diagram.out);
+    insta::assert_snapshot!("follow_a_call_as_mermaid", diagram.out);
     let dir = folder(&[("design.mmd", diagram.out.as_bytes())]);
     let design = dir.path().join("design.mmd");
     let against = |design: &str| run_in(&demo(), &["follow", "OrderBook.work", "javascript/desk/as-it-was", "--against", design]);

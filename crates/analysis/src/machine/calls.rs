@@ -1,0 +1,378 @@
+//! Calls on a way: of the methods of states, of code that may move the machine, and of what a library offers.
+
+use yarrowgraph_ir::{FunctionId, Node, NodeId, TypeRefId};
+
+use super::state::State;
+use super::walk::{BODY, DEPTH, Event, Exit, Frame, PARAM, Slot, Value, Values, Walker, Way, put};
+use crate::program::{Declared, MemberId, Site, Sym, TypeId};
+
+impl Walker<'_, '_> {
+    /// A call: of a method of the state, of other code that may move the machine or say where to, or of anything else.
+    pub(super) fn call(&mut self, node: NodeId, callee: NodeId, args: &[NodeId], way: Way) -> Values {
+        let Some(body) = self.program().body(self.here()) else { return Vec::new() };
+        let program = self.program();
+        let pack = &*program.kit_of(self.here()).pack;
+        let mut receivers = vec![(way, Value::Unknown)];
+        let mut name = None;
+        match body.node(callee) {
+            Node::Member { object, name: n, .. } => {
+                let sym = program.sym_in(self.here(), n);
+                name = Some(sym);
+                receivers = receivers.into_iter().flat_map(|(w, _)| self.values(object, w)).collect();
+                // what only hands on what it is given: `std::move(next)`
+                let is_wrapped = pack.unwraps.contains(program.text(sym)) && args.is_empty();
+                if is_wrapped {
+                    return receivers;
+                }
+            }
+            Node::Name(n) => {
+                name = Some(program.sym_in(self.here(), n));
+                if let Some(context) = self.machine.context_type()
+                    && program.is_a(program.member(self.here()).owner, context)
+                {
+                    receivers[0].1 = self.frames.last().map_or(Value::Unknown, |f| f.this.clone());
+                }
+            }
+            _ => receivers = receivers.into_iter().flat_map(|(w, _)| self.values(callee, w)).collect(),
+        }
+        let text = name.map_or("", |n| program.text(n));
+        let mut out = Vec::new();
+        for (way, receiver) in receivers {
+            for (way, given) in self.arguments(args, way) {
+                if self.spent() {
+                    out.push((way, Value::Unknown));
+                    continue;
+                }
+                out.extend(self.called(node, callee, text, name, &receiver, given, args, way));
+            }
+        }
+        out
+    }
+
+    #[expect(clippy::too_many_arguments, reason = "what a call consists of")]
+    pub(super) fn called(
+        &mut self,
+        node: NodeId,
+        callee: NodeId,
+        text: &str,
+        name: Option<Sym>,
+        receiver: &Value,
+        given: Vec<Value>,
+        args: &[NodeId],
+        mut way: Way,
+    ) -> Values {
+        let program = self.program();
+        let pack = &*program.kit_of(self.here()).pack;
+        let type_arg = self.type_argument(node);
+        if let (Value::Held, Some(ty)) = (receiver, type_arg)
+            && pack.emplaces.contains(text)
+            && let Some(bits) = self.class_bits(ty)
+        {
+            let way = self.store(way, Value::State(bits, true, None), node, node);
+            return vec![(way, Value::Unknown)];
+        }
+        if pack.alternative_tests.contains(text)
+            && let ([first, ..], Some(ty)) = (&given[..], type_arg)
+        {
+            let value = first.clone();
+            return self
+                .narrowed(&value, ty, way, node)
+                .into_iter()
+                .map(|(w, holds)| (w, if holds { value.clone() } else { Value::Null }))
+                .collect();
+        }
+        if pack.visits.contains(text) {
+            return self.visit(args, &given, way);
+        }
+        if let (Value::Function(m, f), None) = (receiver, name) {
+            return self.enter_function(self.site(node), *m, *f, given, way);
+        }
+        // a method of the states
+        if let Some(name) = name
+            && (*receiver == Value::Held || matches!(receiver, Value::State(..)))
+            && let Some(done) = self.delegate(node, name, receiver, &given, &way)
+        {
+            return done;
+        }
+        let is_look_up = pack.elements.contains(text) || pack.out_lookups.contains(text);
+        if is_look_up
+            && let Some(Node::Member { object, .. }) = program.body(self.here()).map(|b| b.node(callee))
+            && let [key, ..] = &given[..]
+        {
+            let found = self.look_up(object, receiver, key, way.clone());
+            if !found.is_empty() && found.iter().any(|(_, v)| *v != Value::Unknown) {
+                let out_local = args.get(1).copied();
+                if pack.out_lookups.contains(text) {
+                    // found in the variable that is given
+                    return found
+                        .into_iter()
+                        .map(|(mut w, v)| {
+                            let there = v != Value::Null;
+                            if let Some(local) = out_local.and_then(|n| self.out_local(n)) {
+                                put(&mut w, local, v);
+                            }
+                            (w, Value::Truth(there))
+                        })
+                        .collect();
+                }
+                return found;
+            }
+        }
+        let Some(target) = self.flow.callee(self.site(node)) else {
+            let value = match self.constant(node, true) {
+                Some(value) => value,
+                // what a library does to one value, it hands back: `std::move(next)`, `Optional.of(next)`
+                None if given.len() == 1 && pack.unwraps.contains(text) => given[0].clone(),
+                None => Value::Unknown,
+            };
+            for given in &given {
+                if let Value::Function(m, f) = given {
+                    self.handed_over(self.site(node), *m, *f, &way);
+                }
+            }
+            return vec![(way, value)];
+        };
+        let m = target.member;
+        let is_mover = self.movers.contains(&m);
+        let speaks = given
+            .iter()
+            .any(|g| !matches!(g, Value::Unknown | Value::Truth(_) | Value::Null | Value::Row(_) | Value::Function(..) | Value::Named(..)));
+        let small = program.body(m).is_some_and(|b| b.nodes.len() <= BODY);
+        if self.frames.len() < DEPTH && (is_mover || speaks || small) && !self.frames.iter().any(|f| f.member == m && f.function.is_none())
+        {
+            let owner = program.member(m).owner;
+            let of_context = self.machine.context_type().is_some_and(|c| program.is_a(owner, c) || program.is_a(c, owner));
+            let this = match receiver {
+                Value::Unknown if of_context => Value::Context,
+                other => other.clone(),
+            };
+            let mut given = given;
+            if target.extension {
+                given.insert(0, receiver.clone());
+            }
+            let before = way.clone();
+            let done = self.enter(self.site(node), m, None, this, given, way);
+            if done.is_empty() {
+                return vec![(before, Value::Unknown)];
+            }
+            return done;
+        }
+        if is_mover {
+            way.at = u64::MAX;
+        }
+        vec![(way, Value::Unknown)]
+    }
+
+    /// The variable that a look-up puts what it finds into.
+    pub(super) fn out_local(&self, node: NodeId) -> Option<Slot> {
+        let body = self.program().body(self.here())?;
+        match body.node(node) {
+            Node::Local { .. } => Some((self.here(), None, node.index() as u32)),
+            Node::Unary { operand, .. } => self.out_local(operand),
+            Node::Name(name) => match self.program().scope(self.here()).lookup(name, node)? {
+                Declared::Local(local) => Some((self.here(), None, local.index() as u32)),
+                Declared::Param(f, index) => Some((self.here(), f, u32::from(index) | PARAM)),
+            },
+            _ => None,
+        }
+    }
+
+    /// A function that is handed to other code, which runs it at some time.
+    pub(super) fn handed_over(&mut self, at: Site, m: MemberId, f: FunctionId, way: &Way) {
+        let key = (m, Some(f));
+        if self.frames.iter().any(|x| (x.member, x.function) == key) || self.frames.len() >= DEPTH {
+            return;
+        }
+        let mut later = way.clone();
+        later.at = u64::MAX;
+        later.message = None;
+        later.other_than.clear();
+        later.conditions.clear();
+        for slot in later.slots.values_mut() {
+            if *slot == Value::Held {
+                *slot = Value::Unknown;
+            }
+        }
+        self.enter_function(at, m, f, Vec::new(), later);
+    }
+
+    /// Asks the states: each of those that the machine can be in answers by its own method.
+    pub(super) fn delegate(&mut self, node: NodeId, name: Sym, receiver: &Value, given: &[Value], way: &Way) -> Option<Values> {
+        let among = match receiver {
+            Value::Held => way.at,
+            Value::State(bits, ..) => *bits,
+            _ => return None,
+        };
+        if self.frames.len() >= DEPTH {
+            return None;
+        }
+        let mut out = Vec::new();
+        let mut any = false;
+        let states: Vec<(usize, State)> = self.domain.states.iter().copied().enumerate().filter(|(i, _)| among & (1 << i) != 0).collect();
+        for (index, state) in states {
+            let code = self.domain.code(self.flow, state, name);
+            any |= code.is_some();
+            let mut of_state = way.clone();
+            if *receiver == Value::Held {
+                of_state.at = 1 << index;
+                of_state.told = true;
+            }
+            let this = Value::State(1 << index, false, None);
+            let event = self.event;
+            if *receiver == Value::Held {
+                let asked = code.map_or(Event::Named(name), |(m, f)| if f.is_some() { Event::Named(name) } else { Event::Method(m) });
+                self.event = Some(asked);
+                of_state.asked = Some(asked);
+            }
+            match code {
+                Some((m, None)) if !self.frames.iter().any(|f| f.member == m && f.this == this) => {
+                    let before = of_state.clone();
+                    let done = self.enter(self.site(node), m, None, this, given.to_vec(), of_state);
+                    out.extend(if done.is_empty() { vec![(before, Value::Unknown)] } else { done });
+                }
+                Some((m, Some(f))) => out.extend(self.enter_function(self.site(node), m, f, given.to_vec(), of_state)),
+                Some(_) => out.push((of_state, Value::Unknown)),
+                None => out.push((of_state, Value::Null)),
+            }
+            self.event = event;
+        }
+        // what only asks the state says nothing of what is stored later
+        if *receiver == Value::Held {
+            for (of_state, value) in &mut out {
+                if !matches!(value, Value::State(..) | Value::Named(..) | Value::Held) {
+                    of_state.told = way.told;
+                }
+            }
+        }
+        if any {
+            let site = self.site(node);
+            if *receiver == Value::Held && !self.found.delegations.contains(&(site, name)) {
+                self.found.delegations.push((site, name));
+            }
+        }
+        any.then_some(out)
+    }
+
+    /// Runs the body of a method, as called.
+    pub(super) fn enter(
+        &mut self,
+        call: Site,
+        m: MemberId,
+        function: Option<FunctionId>,
+        this: Value,
+        given: Vec<Value>,
+        mut way: Way,
+    ) -> Values {
+        let Some(body) = self.program().body(m) else { return vec![(way, Value::Unknown)] };
+        let root = function.map_or(body.root, |f| body.function(f).body);
+        let Some(root) = root else { return vec![(way, Value::Unknown)] };
+        self.found.entered.insert(m);
+        for (index, value) in given.into_iter().enumerate() {
+            put(&mut way, (m, function, index as u32 | PARAM), value);
+        }
+        let yields_value = function.map_or(body.returns_root, |f| body.function(f).returns_body);
+        self.frames.push(Frame { member: m, function, this, call: Some(call) });
+        let done = self.run(root, way);
+        self.frames.pop();
+        let mut out = Vec::new();
+        for (mut way, exit) in done {
+            way.slots.retain(|slot, _| slot.0 != m || self.frames.iter().any(|f| f.member == m));
+            match exit {
+                Exit::Return(value) => out.push((way, value)),
+                Exit::Value(value) if yields_value => out.push((way, value)),
+                Exit::Throw => {}
+                _ => out.push((way, Value::Unknown)),
+            }
+        }
+        out
+    }
+
+    pub(super) fn enter_function(&mut self, call: Site, m: MemberId, f: FunctionId, given: Vec<Value>, way: Way) -> Values {
+        if self.frames.len() >= DEPTH || self.frames.iter().any(|x| x.member == m && x.function == Some(f)) {
+            return vec![(way, Value::Unknown)];
+        }
+        let this = self.frames.iter().rev().find(|x| x.member == m).map_or(Value::Unknown, |x| x.this.clone());
+        let before = way.clone();
+        let done = self.enter(call, m, Some(f), this, given, way);
+        if done.is_empty() { vec![(before, Value::Unknown)] } else { done }
+    }
+
+    /// Functions for each alternative of what is held: the one whose parameter it fits is run.
+    pub(super) fn visit(&mut self, args: &[NodeId], given: &[Value], way: Way) -> Values {
+        let Some(body) = self.program().body(self.here()) else { return Vec::new() };
+        let Some(value) = given.iter().find(|v| matches!(v, Value::Held | Value::Message(_) | Value::State(..))).cloned() else {
+            return vec![(way, Value::Unknown)];
+        };
+        let mut lambdas: Vec<(FunctionId, Option<TypeRefId>)> = Vec::new();
+        for arg in args {
+            let inner: Vec<NodeId> = match body.node(*arg) {
+                Node::New { args, init, .. } => {
+                    let listed = init.map(|i| body.children(i)).unwrap_or_default();
+                    body.list(args).iter().copied().chain(listed).collect()
+                }
+                Node::Call { args, .. } => body.list(args).to_vec(),
+                _ => vec![*arg],
+            };
+            for node in inner {
+                if let Node::Lambda(f) = body.node(node) {
+                    lambdas.push((f, body.function(f).params.first().and_then(|p| p.ty)));
+                }
+            }
+        }
+        let here = self.here();
+        let mut open = vec![way];
+        let mut out = Vec::new();
+        for (f, ty) in lambdas {
+            let class = ty.and_then(|t| self.program().type_in(here, t).own());
+            let mut left = Vec::new();
+            for way in open {
+                match class {
+                    Some(class) => {
+                        for (way, fits) in self.narrowed(&value, class, way, args[0]) {
+                            if fits {
+                                out.extend(self.enter_function(self.site(args[0]), here, f, vec![value.clone()], way));
+                            } else {
+                                left.push(way);
+                            }
+                        }
+                    }
+                    None => out.extend(self.enter_function(self.site(args[0]), here, f, vec![value.clone()], way)),
+                }
+            }
+            open = left;
+        }
+        out.extend(open.into_iter().map(|w| (w, Value::Unknown)));
+        out
+    }
+
+    /// Gives what a pattern names.
+    pub(super) fn bind_pattern(&self, way: &mut Way, pattern: NodeId, value: &Value) {
+        let Some(body) = self.program().body(self.here()) else { return };
+        match body.node(pattern) {
+            Node::Local { .. } => put(way, (self.here(), None, pattern.index() as u32), value.clone()),
+            Node::Pattern { parts, .. } | Node::Opaque(parts) if body.list(parts).len() == 1 => {
+                self.bind_pattern(way, body.list(parts)[0], value);
+            }
+            _ => {}
+        }
+    }
+
+    pub(super) fn type_argument(&self, node: NodeId) -> Option<TypeId> {
+        let body = self.program().body(self.here())?;
+        let Node::Call { type_args: Some(args), .. } = body.node(node) else { return None };
+        let first = body.type_lists[args as usize].first()?;
+        self.program().type_in(self.here(), *first).own()
+    }
+
+    /// The states whose objects are of a class.
+    pub(super) fn class_bits(&self, class: TypeId) -> Option<u64> {
+        let program = self.program();
+        let of = |s: &State| match s {
+            State::Class(t) => program.is_a(*t, class),
+            State::Constant(m) => self.flow.type_held(*m).own().is_some_and(|t| program.is_a(t, class)),
+            _ => false,
+        };
+        let bits = self.domain.states.iter().enumerate().filter(|(_, s)| of(s)).fold(0, |bits, (i, _)| bits | 1 << i);
+        (bits != 0).then_some(bits)
+    }
+}

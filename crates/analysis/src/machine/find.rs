@@ -1,0 +1,549 @@
+//! Finds the machines of a tree: where ways set out, what they come to, and where a machine starts.
+
+use std::collections::BTreeSet;
+
+use rayon::prelude::*;
+use rustc_hash::FxHashSet;
+use yarrowgraph_ir::{AccessorKind, FunctionId, MemberKind, Node, NodeId, TypeKind, Visibility};
+
+use super::walk::{self, Value, Walker};
+use super::{Domain, Encoding, Event, Found, Holder, Machine, Move, State, Transition, guards, holders, state};
+use crate::flow::{Flow, Val};
+use crate::program::{MemberId, Program, Site, Sym, TypeId};
+use crate::wire::Wiring;
+
+/// The machines of a tree.
+pub(crate) fn find(wiring: &Wiring<'_>) -> Vec<Found> {
+    let flow = &wiring.flow;
+    let program = flow.program;
+    let mut found: Vec<Found> = (0..program.members.len())
+        .into_par_iter()
+        .flat_map_iter(|i| {
+            let member = MemberId(i as u32);
+            let mut machines = Vec::new();
+            if wiring.in_test(member) {
+                return machines;
+            }
+            if let Some((machine, domain)) = holders::of_field(flow, member) {
+                machines.extend(of_field(wiring, machine, domain, member));
+            }
+            for (machine, domain, apart) in holders::of_body(flow, member) {
+                machines.extend(of_local(wiring, machine, domain, &apart));
+            }
+            machines
+        })
+        .collect();
+    found.sort_by_key(|f| f.machine.holder);
+    found
+}
+
+/// The members that may change what a field holds.
+fn movers(flow: &Flow<'_>, field: MemberId, family: &dyn Fn(TypeId) -> bool) -> FxHashSet<MemberId> {
+    let program = flow.program;
+    let mut movers: FxHashSet<MemberId> = flow.definitions(field).iter().map(|d| d.member).filter(|m| *m != field).collect();
+    let pack = &program.kit_of(field).pack;
+    for name in pack.emplaces.iter().filter_map(|n| program.symbols.get(n)) {
+        for call in program.index.calls(name) {
+            if flow.receiver(*call).is_some_and(|(of, _)| matches!(of, Val::Member(_, m) | Val::Static(m) if m == field)) {
+                movers.insert(call.member);
+            }
+        }
+    }
+    let mut fresh: Vec<MemberId> = movers.iter().copied().collect();
+    for _ in 0..5 {
+        let mut next = Vec::new();
+        for m in fresh {
+            if program.member(m).kind == MemberKind::Constructor {
+                continue;
+            }
+            for (site, _) in flow.callers((m, None)) {
+                if family(program.member(site.member).owner) && movers.insert(site.member) {
+                    next.push(site.member);
+                }
+            }
+        }
+        fresh = next;
+    }
+    movers
+}
+
+fn of_field(wiring: &Wiring<'_>, machine: Machine, mut domain: Domain, field: MemberId) -> Option<Found> {
+    let flow = &wiring.flow;
+    let program = flow.program;
+    let context = machine.context?;
+    let state_base = match domain.encoding {
+        Encoding::Objects(base) | Encoding::Alternatives(base) | Encoding::Enumeration(base) => Some(base),
+        _ => None,
+    };
+    let family = |t: TypeId| {
+        let own = program.is_a(t, context) || program.is_a(context, t) && !program.ty(context).is_module;
+        let state = state_base.is_some_and(|b| program.is_a(t, b));
+        own || state || flow.enclosing_type(t).is_some_and(|o| program.is_a(o, context) || state_base.is_some_and(|b| program.is_a(o, b)))
+    };
+    let movers = movers(flow, field, &family);
+    let roots = roots(flow, field, context, &domain, &movers, &family);
+    let mut moves = Vec::new();
+    let mut found = walk::Found::default();
+    // what is stored on the way may be a state of which nothing was known
+    for _ in 0..4 {
+        let known = domain.states.len();
+        let mut walker = Walker::new(flow, &machine, domain, &movers);
+        for root in &roots {
+            let event = event_of(flow, *root);
+            walker.method(*root, None, Value::Context, event, u64::MAX);
+        }
+        domain = walker.domain;
+        found = walker.found;
+        if domain.encoding == Encoding::Text && !domain.closed {
+            for (_, label) in &found.labels {
+                domain.bit(flow, *label);
+            }
+        }
+        moves.clone_from(&found.moves);
+        if domain.states.len() == known || found.cut {
+            break;
+        }
+    }
+    if found.cut {
+        return None;
+    }
+    let discarded = discarded(flow, &domain, &movers, &found.delegations);
+    if moves.is_empty() && discarded.is_empty() {
+        return None;
+    }
+    let passed_over = passed_over(flow, &machine, field, &found);
+    let (initial, starts) = initial(flow, &machine, &mut domain, field, &movers);
+    let transitions = transitions(flow, &domain, &mut moves);
+    let mut result = Found {
+        machine,
+        domain,
+        initial,
+        starts,
+        transitions,
+        strays: found.strays,
+        delegations: found.delegations,
+        stores_unknown: found.stores_unknown,
+        roots,
+        labels: found.labels,
+        passed_over,
+        discarded,
+        moves: true,
+    };
+    result.moves = is_machine(&result) && (found.tested || are_asked(flow, &result));
+    (result.moves || !result.discarded.is_empty()).then_some(result)
+}
+
+/// Statements of walked methods that store a state and that no way comes to.
+fn passed_over(flow: &Flow<'_>, machine: &Machine, field: MemberId, found: &walk::Found) -> Vec<Site> {
+    let program = flow.program;
+    let mut missed = Vec::new();
+    for member in &found.entered {
+        let Some(body) = program.body(*member) else { continue };
+        let scope = program.scope(*member);
+        for node in body.ids() {
+            let Node::Assign { target, .. } = body.node(node) else { continue };
+            let site = Site { member: *member, node };
+            let plain = scope.function_around(body, node).is_none() && program.member(*member).kind == MemberKind::Method;
+            if plain && *member != field && machine.is_holder(flow, *member, target) && !found.stores.contains(&site) {
+                missed.push(site);
+            }
+        }
+    }
+    missed
+}
+
+/// Calls of the states' methods that do nothing but answer with the next state, and whose answer is let go.
+fn discarded(flow: &Flow<'_>, domain: &Domain, movers: &FxHashSet<MemberId>, delegations: &[(Site, Sym)]) -> Vec<(Site, Sym)> {
+    let program = flow.program;
+    let mut found = Vec::new();
+    for (site, name) in delegations {
+        let Some(body) = program.body(site.member) else { continue };
+        let scope = program.scope(site.member);
+        if !is_statement(program, body, scope, *site) {
+            continue;
+        }
+        let codes: Vec<(MemberId, Option<FunctionId>)> = domain.states.iter().filter_map(|s| domain.code(flow, *s, *name)).collect();
+        let answers = |(m, f): &(MemberId, Option<FunctionId>)| {
+            !movers.contains(m) && returned(program, *m, *f).into_iter().any(|node| names_state(flow, domain, *m, node))
+        };
+        let moves = codes.iter().any(|(m, _)| movers.contains(m));
+        if !moves && codes.iter().any(answers) {
+            found.push((*site, *name));
+        }
+    }
+    found
+}
+
+/// Whether what a call comes to is of no use to anybody: it is a statement of its own, or all that a method does that gives nothing back.
+fn is_statement(program: &Program, body: &yarrowgraph_ir::Body, scope: &crate::program::Scope, site: Site) -> bool {
+    let mut node = site.node;
+    while let Some(parent) = scope.parent(node) {
+        match body.node(parent) {
+            Node::Block(_) => return true,
+            Node::If { cond, .. } => return cond != node,
+            Node::ForEach { body: inner, .. } | Node::Loop { body: inner, .. } | Node::Case { body: inner, .. } => return inner == node,
+            Node::Unary { .. } => node = parent,
+            _ => return false,
+        }
+    }
+    let gives_nothing = program.decl(site.member).ty.is_some_and(|t| {
+        matches!(program.unit_of(site.member).type_ref(t), yarrowgraph_ir::TypeRef::Named { name, .. } if program.unit_of(site.member).text(*name) == "void")
+    });
+    body.root == Some(node) && gives_nothing
+}
+
+/// What a method or function returns.
+fn returned(program: &Program, m: MemberId, f: Option<FunctionId>) -> Vec<NodeId> {
+    let Some(body) = program.body(m) else { return Vec::new() };
+    let (root, whole) = match f {
+        Some(f) => (body.function(f).body, body.function(f).returns_body),
+        None => (body.root, body.returns_root),
+    };
+    let Some(root) = root else { return Vec::new() };
+    if whole {
+        return vec![root];
+    }
+    let scope = program.scope(m);
+    let of_it = |n: &NodeId| scope.is_within(*n, root) && scope.function_around(body, *n) == f;
+    body.ids().filter(of_it).filter_map(|n| if let Node::Return(Some(v)) = body.node(n) { Some(v) } else { None }).collect()
+}
+
+/// Whether an expression names one of the states on some way.
+fn names_state(flow: &Flow<'_>, domain: &Domain, member: MemberId, node: NodeId) -> bool {
+    let Some(body) = flow.program.body(member) else { return false };
+    match body.node(node) {
+        Node::Conditional { then, other, .. } => names_state(flow, domain, member, then) || names_state(flow, domain, member, other),
+        Node::Binary { left, right, .. } => names_state(flow, domain, member, left) || names_state(flow, domain, member, right),
+        Node::Switch { cases, .. } => body
+            .list(cases)
+            .iter()
+            .any(|c| matches!(body.node(*c), Node::Case { body: inner, .. } if names_state(flow, domain, member, inner))),
+        _ => state::named(flow, member, node).and_then(|s| domain.find(flow, s)).is_some(),
+    }
+}
+
+/// Whether what was found moves in reaction to what it is in.
+fn is_machine(found: &Found) -> bool {
+    if found.domain.states.len() < 2 {
+        return false;
+    }
+    let told: Vec<&Transition> = found.transitions.iter().filter(|t| t.told && t.from.is_some_and(|f| f != t.to)).collect();
+    // what is set from anywhere but there is only kept up to date
+    let states = found.domain.states.len();
+    let sources = |t: &Transition| found.transitions.iter().filter(|o| o.site == t.site && o.event == t.event && o.to == t.to).count();
+    let told: Vec<&Transition> = told.into_iter().filter(|t| sources(t) <= (states / 2).max(1)).collect();
+    let pairs: BTreeSet<(Option<usize>, usize)> = found.transitions.iter().map(|t| (t.from, t.to)).collect();
+    let targets: BTreeSet<usize> = found.transitions.iter().map(|t| t.to).collect();
+    told.len() >= 2 && pairs.len() >= 2 || !told.is_empty() && targets.len() >= 2
+}
+
+/// Whether objects that are states answer each in its own way to what they are asked, where they are asked at all.
+fn are_asked(flow: &Flow<'_>, found: &Found) -> bool {
+    let Encoding::Objects(_) = found.domain.encoding else { return true };
+    let own = |name: Sym| {
+        let answers = found.domain.states.iter().filter_map(|s| s.class()).filter(|t| !flow.program.own_members(*t, name).is_empty());
+        answers.count() >= 2
+    };
+    found.delegations.is_empty() || found.delegations.iter().any(|(_, name)| own(*name))
+}
+
+/// The transitions that moves come to.
+fn transitions(flow: &Flow<'_>, domain: &Domain, moves: &mut [Move]) -> Vec<Transition> {
+    for m in moves.iter_mut() {
+        m.never = guards::contradict(flow.program, &m.conditions);
+    }
+    let mut out: Vec<Transition> = Vec::new();
+    for m in moves.iter() {
+        let froms: Vec<Option<usize>> = match domain.among(m.from) {
+            None => vec![None],
+            Some(states) => states.into_iter().map(Some).collect(),
+        };
+        for from in froms {
+            // staying is no transition, unless a new object takes the place
+            if from == Some(m.to) && (!m.fresh || domain.states[m.to].is_single()) {
+                continue;
+            }
+            let known = out.iter_mut().find(|t| t.from == from && t.event == m.event && t.to == m.to && t.site == m.site);
+            match known {
+                Some(known) => {
+                    known.told |= m.told;
+                    known.never &= m.never;
+                    let common = known.conditions.iter().zip(&m.conditions).take_while(|(a, b)| a == b).count();
+                    known.conditions.truncate(common);
+                }
+                None => out.push(Transition {
+                    from,
+                    event: m.event,
+                    conditions: m.conditions.clone(),
+                    to: m.to,
+                    site: m.site,
+                    root: m.root,
+                    told: m.told,
+                    never: m.never,
+                }),
+            }
+        }
+    }
+    out
+}
+
+/// The methods at which ways set out: those of the context that others call, and whoever else sets the state.
+fn roots(
+    flow: &Flow<'_>,
+    field: MemberId,
+    context: TypeId,
+    domain: &Domain,
+    movers: &FxHashSet<MemberId>,
+    family: &dyn Fn(TypeId) -> bool,
+) -> Vec<MemberId> {
+    let program = flow.program;
+    let asks = matches!(domain.encoding, Encoding::Objects(_) | Encoding::Values | Encoding::Functions | Encoding::Enumeration(_));
+    let readers: FxHashSet<MemberId> =
+        if asks { program.index.reads(program.member(field).name).iter().map(|s| s.member).collect() } else { FxHashSet::default() };
+    let mut roots = Vec::new();
+    let mut of_context = Vec::new();
+    for t in context_types(program, context) {
+        of_context.extend(program.ty(t).members.iter().copied());
+    }
+    for m in of_context {
+        let kind = program.member(m).kind;
+        let runs = matches!(kind, MemberKind::Method | MemberKind::Accessor(AccessorKind::Set))
+            || kind == MemberKind::Initializer && program.member(m).is_static;
+        let is_function = matches!(kind, MemberKind::Field | MemberKind::Property) && movers.contains(&m) && m != field;
+        if !(runs || is_function) || program.body(m).is_none_or(|b| b.root.is_none()) || !(movers.contains(&m) || readers.contains(&m)) {
+            continue;
+        }
+        let private = program.decl(m).modifiers.visibility != Visibility::Public && kind == MemberKind::Method;
+        let open = program.kit_of(m).traits.public_by_default || !private;
+        let is_hidden = private && program.decl(m).modifiers.visibility == Visibility::Private;
+        let callers = flow.callers((m, None));
+        // what is static is about other objects
+        let inside = |site: &Site| {
+            let caller = program.member(site.member);
+            family(caller.owner) && (!caller.is_static || program.ty(context).is_module || program.member(m).is_static)
+        };
+        if program.member(m).is_static && !program.member(field).is_static && !program.ty(context).is_module {
+            continue;
+        }
+        let from_inside = callers.iter().any(|(site, _)| inside(site) && site.member != m);
+        let from_outside = callers.iter().any(|(site, _)| !inside(site));
+        // a helper's ways are those of its callers
+        let is_helper =
+            from_inside && !from_outside && (is_hidden || !open || program.ty(context).is_module && !program.decl(m).modifiers.is_exported);
+        if !is_helper {
+            roots.push(m);
+        }
+    }
+    for m in movers {
+        let info = program.member(*m);
+        let stores = flow.definitions(field).iter().any(|d| d.member == *m);
+        let runs = matches!(info.kind, MemberKind::Method | MemberKind::Accessor(AccessorKind::Set));
+        if stores && runs && !family(info.owner) && !crate::wire::is_test_path(&program.unit_of(*m).path) {
+            roots.push(*m);
+        }
+    }
+    roots.sort_unstable();
+    roots.dedup();
+    roots
+}
+
+/// The types whose methods are those of a context: its own, its heirs', and its bases'.
+fn context_types(program: &Program, context: TypeId) -> Vec<TypeId> {
+    let mut types = program.heirs(context);
+    program.for_each_base(context, &mut |t| {
+        if !types.contains(&t) {
+            types.push(t);
+        }
+        true
+    });
+    types
+}
+
+/// What sets off the moves of a method: it, or what kind of message it takes where there is one of it for each.
+fn event_of(flow: &Flow<'_>, root: MemberId) -> Event {
+    let program = flow.program;
+    let info = program.member(root);
+    let others = program.own_members(info.owner, info.name).iter().filter(|m| program.member(**m).kind == MemberKind::Method);
+    let first = |m: MemberId| program.decl(m).params.first().and_then(|p| p.ty).and_then(|t| program.type_in(m, t).own());
+    let kinds: Vec<Option<TypeId>> = others.map(|m| first(*m)).collect();
+    let is_class = |t: TypeId| program.ty(t).kind != TypeKind::Enum;
+    match first(root) {
+        Some(class) if kinds.len() > 1 && is_class(class) && kinds.iter().all(Option::is_some) => Event::Message(State::Class(class)),
+        _ => Event::Method(root),
+    }
+}
+
+/// The states that a machine can start in, and whether it starts in one.
+fn initial(flow: &Flow<'_>, machine: &Machine, domain: &mut Domain, field: MemberId, movers: &FxHashSet<MemberId>) -> (Vec<usize>, bool) {
+    let program = flow.program;
+    let context = program.member(field).owner;
+    let mut at = 0_u64;
+    let own = flow.definitions(field).iter().filter(|d| d.member == field);
+    for site in own {
+        if let Some(bits) = first_bits(flow, machine, domain, *site) {
+            at = bits;
+        }
+    }
+    if at == 0 && domain.encoding == Encoding::Variant {
+        at = 1;
+    }
+    let mut unset = false;
+    let mut ends = Vec::new();
+    let constructors: Vec<MemberId> = context_types(program, context)
+        .into_iter()
+        .flat_map(|t| program.ty(t).members.iter().copied())
+        .filter(|m| program.member(*m).kind == MemberKind::Constructor && movers.contains(m))
+        .collect();
+    let of_context = program.ty(context).members.iter().filter(|m| program.member(**m).kind == MemberKind::Constructor).count();
+    for constructor in &constructors {
+        let mut walker = Walker::new(flow, machine, domain.clone(), movers);
+        let before = if at == 0 { u64::MAX } else { at };
+        let done = walker.method(*constructor, None, Value::Context, Event::Method(*constructor), before);
+        *domain = walker.domain;
+        for end in done {
+            if end & domain.all() != domain.all() || domain.states.len() == 1 {
+                ends.push(end);
+            } else if at == 0 {
+                // what it was handed says
+                let handed = handed_in(flow, machine, domain, field, *constructor);
+                unset |= handed == 0;
+                ends.push(handed);
+            }
+        }
+    }
+    if constructors.len() < of_context && at == 0 && of_context > 0 {
+        unset |= constructors.iter().all(|c| program.member(*c).owner != context) || constructors.len() < of_context;
+    }
+    let all: u64 = if ends.is_empty() { at } else { ends.into_iter().fold(0, |a, b| a | b) };
+    // a field of an enumeration holds its first constant where the language says so
+    let mut all = all;
+    if all == 0 && program.kit_of(field).traits.enums_start_at_first && matches!(domain.encoding, Encoding::Enumeration(_)) {
+        all = 1;
+        unset = false;
+    }
+    let initial: Vec<usize> = (0..domain.states.len()).filter(|i| all & (1 << i) != 0).collect();
+    let starts = !initial.is_empty() && !unset;
+    (initial, starts)
+}
+
+/// The states that a first value is.
+fn first_bits(flow: &Flow<'_>, machine: &Machine, domain: &mut Domain, site: Site) -> Option<u64> {
+    if let Some(tag) = machine.tag {
+        let entry = flow.entry_of_literal(site, tag)?;
+        return domain.bit(flow, state::named(flow, entry.member, entry.node)?);
+    }
+    let movers = FxHashSet::default();
+    let mut walker = Walker::new(flow, machine, domain.clone(), &movers);
+    let values = walker.first(site);
+    let mut bits = 0;
+    for value in values {
+        bits |= match value {
+            Value::State(bits, ..) => bits,
+            Value::Named(state, ..) => walker.domain.bit(flow, state).unwrap_or(0),
+            _ => 0,
+        };
+    }
+    *domain = walker.domain;
+    (bits != 0).then_some(bits)
+}
+
+/// The states that makers hand to a constructor.
+fn handed_in(flow: &Flow<'_>, machine: &Machine, domain: &mut Domain, field: MemberId, constructor: MemberId) -> u64 {
+    let program = flow.program;
+    let context = program.member(constructor).owner;
+    let index = flow.definitions(field).iter().filter(|d| d.member == constructor).find_map(|d| match flow.eval(*d) {
+        Val::Param(m, None, index) if m == constructor => Some(usize::from(index)),
+        _ => None,
+    });
+    let Some(index) = index else { return 0 };
+    let mut bits = 0;
+    for creation in flow.creations(context) {
+        if let Some(given) = flow.argument(creation, index)
+            && let Some(found) = first_bits(flow, machine, domain, given)
+        {
+            bits |= found;
+        }
+    }
+    bits
+}
+
+/// A machine in a variable of a generator or of functions that capture it.
+fn of_local(wiring: &Wiring<'_>, machine: Machine, mut domain: Domain, apart: &[NodeId]) -> Option<Found> {
+    let flow = &wiring.flow;
+    let program = flow.program;
+    let Holder::Local(site) = machine.holder else { return None };
+    let body = program.body(site.member)?;
+    let scope = program.scope(site.member);
+    let movers: FxHashSet<MemberId> = std::iter::once(site.member).collect();
+    let functions: BTreeSet<FunctionId> = apart.iter().filter_map(|n| scope.function_around(body, *n)).collect();
+    let mut found = walk::Found::default();
+    for _ in 0..4 {
+        let known = domain.states.len();
+        let mut walker = Walker::new(flow, &machine, domain, &movers);
+        if functions.is_empty() {
+            walker.method(site.member, None, Value::Unknown, Event::Method(site.member), u64::MAX);
+        }
+        for function in &functions {
+            let event = function_name(flow, site.member, *function).map_or(Event::Method(site.member), Event::Named);
+            walker.method(site.member, Some(*function), Value::Unknown, event, u64::MAX);
+        }
+        domain = walker.domain;
+        found = walker.found;
+        if !domain.closed {
+            for (_, label) in &found.labels {
+                domain.bit(flow, *label);
+            }
+        }
+        if domain.states.len() == known || found.cut {
+            break;
+        }
+    }
+    if found.cut {
+        return None;
+    }
+    let Node::Local { init: Some(init), .. } = body.node(site.node) else { return None };
+    let initial = first_bits(flow, &machine, &mut domain, Site { member: site.member, node: init })?;
+    let declared = Site { member: site.member, node: site.node };
+    found.moves.retain(|m| m.site != declared);
+    let transitions = transitions(flow, &domain, &mut found.moves);
+    let initial = (0..domain.states.len()).filter(|i| initial & (1 << i) != 0).collect();
+    let result = Found {
+        machine,
+        domain,
+        initial,
+        starts: true,
+        transitions,
+        strays: found.strays,
+        delegations: found.delegations,
+        stores_unknown: found.stores_unknown,
+        roots: vec![site.member],
+        labels: found.labels,
+        passed_over: Vec::new(),
+        discarded: Vec::new(),
+        moves: true,
+    };
+    is_machine(&result).then_some(result)
+}
+
+/// What a function is called where it is written: its own name, the entry or variable that it is given to.
+fn function_name(flow: &Flow<'_>, member: MemberId, function: FunctionId) -> Option<Sym> {
+    let program = flow.program;
+    let body = program.body(member)?;
+    if let Some(name) = body.function(function).name {
+        return Some(program.sym_in(member, name));
+    }
+    let scope = program.scope(member);
+    let node = scope.function_node(function)?;
+    match body.node(scope.parent(node)?) {
+        Node::Entry { key, .. } => match body.node(key) {
+            Node::Str(name) => Some(program.sym_in(member, name)),
+            _ => None,
+        },
+        Node::Local { name, .. } => Some(program.sym_in(member, name)),
+        Node::Call { args, .. } => match body.node(*body.list(args).first()?) {
+            Node::Str(topic) => Some(program.sym_in(member, topic)),
+            _ => None,
+        },
+        _ => None,
+    }
+}

@@ -1,0 +1,444 @@
+//! What expressions come to on a way, and what is stored.
+
+use yarrowgraph_ir::{AssignOp, BinaryOp, Body, Node, NodeId, UnaryOp};
+
+use super::state::{self, State};
+use super::walk::{Event, Exit, Move, NESTED, PARAM, Value, Values, WAYS, Walker, Way, position_named, put};
+use crate::flow::Val;
+use crate::program::{Declared, MemberId, Site};
+
+impl<'p> Walker<'_, 'p> {
+    /// What an expression comes to.
+    pub(super) fn values(&mut self, node: NodeId, way: Way) -> Values {
+        let Some(body) = self.program().body(self.here()) else { return Vec::new() };
+        if self.spent() || self.depth >= NESTED {
+            self.found.cut |= self.depth >= NESTED;
+            return vec![(way, Value::Unknown)];
+        }
+        self.depth += 1;
+        let found = self.values_of(body, node, way);
+        self.depth -= 1;
+        found
+    }
+
+    pub(super) fn values_of(&mut self, body: &'p Body, node: NodeId, way: Way) -> Values {
+        match body.node(node) {
+            Node::Null => vec![(way, Value::Null)],
+            Node::Bool(b) => vec![(way, Value::Truth(b))],
+            Node::This => {
+                let this = self.frames.last().map_or(Value::Unknown, |f| f.this.clone());
+                vec![(way, this)]
+            }
+            Node::Name(_) | Node::Member { .. } => self.reading(node, way),
+            Node::Assign { op, target, value } => self.assignment(op, target, value, node, way),
+            Node::Binary { op: BinaryOp::Coalesce | BinaryOp::Or, left, right } if !self.is_test(left) => {
+                let mut out = Vec::new();
+                for (way, value) in self.values(left, way) {
+                    match value {
+                        Value::Null => out.extend(self.values(right, way)),
+                        Value::Unknown => {
+                            out.push((way.clone(), Value::Unknown));
+                            out.extend(self.values(right, way));
+                        }
+                        value => out.push((way, value)),
+                    }
+                }
+                out
+            }
+            Node::Binary { op: BinaryOp::Eq | BinaryOp::Ne | BinaryOp::And | BinaryOp::Or | BinaryOp::In, .. }
+            | Node::TypeTest { .. }
+            | Node::Unary { op: UnaryOp::Not, .. } => {
+                let asked = self.ask(node, way);
+                asked.into_iter().map(|(w, holds)| (w, Value::Truth(holds))).collect()
+            }
+            Node::Unary { op: UnaryOp::Await | UnaryOp::NonNull | UnaryOp::ByRef | UnaryOp::Indirect | UnaryOp::Spread, operand } => {
+                self.values(operand, way)
+            }
+            Node::Cast { operand, .. } => self.values(operand, way),
+            Node::Conditional { .. } | Node::Switch { .. } | Node::Block(_) | Node::Yield(_) => {
+                let done = self.run(node, way);
+                done.into_iter()
+                    .filter_map(|(w, exit)| match exit {
+                        Exit::Value(v) | Exit::Return(v) => Some((w, v)),
+                        _ => None,
+                    })
+                    .collect()
+            }
+            Node::Call { callee, args, .. } => self.call(node, callee, body.list(args), way),
+            Node::New { args, .. } => {
+                let mut out = Vec::new();
+                for (way, _) in self.all_values(body.list(args), way) {
+                    let value = self.constant(node, true).unwrap_or(Value::Row(self.site(node)));
+                    out.push((way, value));
+                }
+                out
+            }
+            Node::Collection { items, .. } => {
+                let items = body.list(items).to_vec();
+                self.all_values(&items, way).into_iter().map(|(w, vs)| (w, Value::Several(vs))).collect()
+            }
+            Node::Template(parts) => {
+                let parts: Vec<NodeId> =
+                    body.list(parts).iter().copied().filter(|p| !matches!(body.node(*p), Node::Str(_) | Node::Plain)).collect();
+                self.all_values(&parts, way)
+                    .into_iter()
+                    .map(|(w, vs)| (w, if vs.len() > 1 { Value::Several(vs) } else { Value::Unknown }))
+                    .collect()
+            }
+            Node::Opaque(parts) => match body.list(parts) {
+                [only] => self.values(*only, way),
+                _ => vec![(way, Value::Unknown)],
+            },
+            Node::Index { object, keys, .. } => {
+                let keys = body.list(keys).to_vec();
+                let mut out = Vec::new();
+                for (way, table) in self.values(object, way) {
+                    for (way, key) in self.all_values(&keys, way.clone()) {
+                        let key = if key.len() == 1 { key[0].clone() } else { Value::Several(key) };
+                        out.extend(self.look_up(object, &table, &key, way));
+                    }
+                }
+                out
+            }
+            Node::Lambda(function) => vec![(way, Value::Function(self.here(), function))],
+            Node::Object(_) => match self.tagged(node) {
+                Some(value) => vec![(way, value)],
+                None => vec![(way, Value::Row(self.site(node)))],
+            },
+            Node::Entry { value, .. } => self.values(value, way),
+            _ => {
+                let value = self.constant(node, false).unwrap_or(Value::Unknown);
+                vec![(way, value)]
+            }
+        }
+    }
+
+    pub(super) fn is_test(&self, node: NodeId) -> bool {
+        let Some(body) = self.program().body(self.here()) else { return false };
+        match body.node(node) {
+            Node::Binary { op, .. } => !matches!(op, BinaryOp::Coalesce | BinaryOp::Add | BinaryOp::Sub | BinaryOp::Arithmetic),
+            Node::TypeTest { .. } | Node::Unary { op: UnaryOp::Not, .. } | Node::Plain => true,
+            Node::Call { .. } => false,
+            _ => false,
+        }
+    }
+
+    /// What several expressions come to, one after the other.
+    pub(super) fn all_values(&mut self, nodes: &[NodeId], way: Way) -> Vec<(Way, Vec<Value>)> {
+        let mut all = vec![(way, Vec::new())];
+        for node in nodes {
+            let mut next = Vec::new();
+            for (way, values) in all {
+                for (way, value) in self.values(*node, way) {
+                    let mut values: Vec<Value> = values.clone();
+                    values.push(value);
+                    next.push((way, values));
+                }
+            }
+            all = next;
+            if all.len() > WAYS {
+                self.found.cut = true;
+                all.truncate(WAYS);
+            }
+        }
+        all
+    }
+
+    /// What arguments come to. What is only told whether something holds says nothing of what follows.
+    pub(super) fn arguments(&mut self, args: &[NodeId], way: Way) -> Vec<(Way, Vec<Value>)> {
+        let Some(body) = self.program().body(self.here()) else { return Vec::new() };
+        let is_test = |n: &NodeId| {
+            matches!(body.node(*n), Node::Binary { op, .. } if !matches!(op, BinaryOp::Coalesce | BinaryOp::Add))
+                || matches!(body.node(*n), Node::TypeTest { .. } | Node::Unary { op: UnaryOp::Not, .. })
+        };
+        let speaking: Vec<NodeId> = args.iter().copied().filter(|n| !is_test(n)).collect();
+        let found = self.all_values(&speaking, way);
+        if speaking.len() == args.len() {
+            return found;
+        }
+        found
+            .into_iter()
+            .map(|(way, values)| {
+                let mut values = values.into_iter();
+                let all = args.iter().map(|n| if is_test(n) { Value::Unknown } else { values.next().unwrap_or(Value::Unknown) });
+                (way, all.collect())
+            })
+            .collect()
+    }
+
+    /// The states that an expression names.
+    pub(super) fn constant(&mut self, node: NodeId, fresh: bool) -> Option<Value> {
+        let named = state::named(self.flow, self.here(), node)?;
+        Some(self.known(named, fresh, Some(self.site(node))))
+    }
+
+    /// A state that is known, or what may become one if it is stored.
+    pub(super) fn known(&mut self, named: State, fresh: bool, at: Option<Site>) -> Value {
+        match self.domain.find(self.flow, named) {
+            Some(bits) => Value::State(bits, fresh, at),
+            None => Value::Named(named, fresh, at),
+        }
+    }
+
+    /// The state that an object literal is, by the entry that names it.
+    pub(super) fn tagged(&mut self, node: NodeId) -> Option<Value> {
+        let tag = self.machine.tag?;
+        let entry = self.flow.entry_of_literal(self.site(node), tag)?;
+        let named = state::named(self.flow, entry.member, entry.node)?;
+        Some(self.known(named, true, Some(self.site(node))))
+    }
+
+    /// Whether an expression is the machine's holder.
+    pub(super) fn is_holder(&self, node: NodeId) -> bool {
+        self.machine.is_holder(self.flow, self.here(), node)
+    }
+
+    pub(super) fn reading(&mut self, node: NodeId, way: Way) -> Values {
+        let Some(body) = self.program().body(self.here()) else { return Vec::new() };
+        let scope = self.program().scope(self.here());
+        if self.is_holder(node) {
+            return vec![(way, Value::Held)];
+        }
+        match body.node(node) {
+            Node::Name(name) => {
+                let slot = match scope.lookup(name, node) {
+                    Some(Declared::Local(local)) => Some((self.here(), None, local.index() as u32)),
+                    Some(Declared::Param(function, index)) => Some((self.here(), function, u32::from(index) | PARAM)),
+                    None => None,
+                };
+                if let Some(value) = slot.and_then(|s| way.slots.get(&s)) {
+                    let value = value.clone();
+                    return vec![(way, value)];
+                }
+            }
+            Node::Member { object, name, .. } => {
+                let sym = self.program().sym_in(self.here(), name);
+                // `state.kind`, of states that are told apart by an entry
+                if self.machine.tag == Some(sym) {
+                    let mut out = Vec::new();
+                    for (way, value) in self.values(object, way.clone()) {
+                        if matches!(value, Value::Held | Value::State(..) | Value::Message(_)) {
+                            out.push((way, value));
+                        }
+                    }
+                    if !out.is_empty() {
+                        return out;
+                    }
+                }
+                if !matches!(body.node(object), Node::This) {
+                    let mut out = Vec::new();
+                    for (way, value) in self.values(object, way.clone()) {
+                        let part = match &value {
+                            Value::Row(row) => self.named_part(*row, sym),
+                            // a message that carries its kind
+                            Value::Message(at) if self.is_message_kind(node) => Value::Message(*at),
+                            Value::Several(values) => values
+                                .get(position_named(self.program().text(sym)).unwrap_or(usize::MAX))
+                                .cloned()
+                                .unwrap_or(Value::Unknown),
+                            _ => Value::Unknown,
+                        };
+                        if part != Value::Unknown {
+                            out.push((way, part));
+                        }
+                    }
+                    if !out.is_empty() {
+                        return out;
+                    }
+                }
+            }
+            _ => {}
+        }
+        if self.is_context(node) {
+            return vec![(way, Value::Context)];
+        }
+        let value = match self.constant(node, false) {
+            Some(value) => value,
+            None => match self.flow.eval_in(self.here(), node) {
+                Val::Lambda(m, f) => Value::Function(m, f),
+                _ => Value::Unknown,
+            },
+        };
+        vec![(way, value)]
+    }
+
+    /// Whether what is read of a message tells what kind of message it is: it is compared or chosen by.
+    pub(super) fn is_message_kind(&self, node: NodeId) -> bool {
+        let Some(body) = self.program().body(self.here()) else { return false };
+        let scope = self.program().scope(self.here());
+        let text = match body.node(node) {
+            Node::Member { name, .. } => self.program().text(self.program().sym_in(self.here(), name)),
+            _ => return false,
+        };
+        let beside = scope.parent(node).map(|p| body.node(p));
+        self.program().kit_of(self.here()).pack.message_kinds.contains(text)
+            && matches!(beside, Some(Node::Switch { .. } | Node::Binary { op: BinaryOp::Eq | BinaryOp::Ne, .. } | Node::Index { .. }))
+    }
+
+    /// Whether an expression is the object that has the machine, seen from elsewhere.
+    pub(super) fn is_context(&self, node: NodeId) -> bool {
+        let Some(context) = self.machine.context_type() else { return false };
+        let ty = self.flow.type_of_node(self.here(), node).bounded();
+        ty.own().is_some_and(|t| {
+            self.program().is_a(t, context)
+                || self.program().is_a(context, t) && self.program().ty(t).kind != yarrowgraph_ir::TypeKind::Enum
+        })
+    }
+
+    pub(super) fn assignment(&mut self, op: AssignOp, target: NodeId, value: NodeId, node: NodeId, way: Way) -> Values {
+        let Some(body) = self.program().body(self.here()) else { return Vec::new() };
+        let scope = self.program().scope(self.here());
+        let holder = self.is_holder(target);
+        let setter = if holder { None } else { self.setter(target) };
+        let mut out = Vec::new();
+        for (mut way, found) in self.values(value, way) {
+            if holder {
+                let way = if op == AssignOp::Set || op == AssignOp::IfUnset { self.store(way, found.clone(), node, value) } else { way };
+                out.push((way, found));
+                continue;
+            }
+            if let Some(setter) = setter {
+                let done = self.enter(self.site(node), setter, None, Value::Context, vec![found.clone()], way);
+                out.extend(done.into_iter().map(|(w, _)| (w, found.clone())));
+                continue;
+            }
+            if let Node::Name(name) = body.node(target) {
+                match scope.lookup(name, target) {
+                    Some(Declared::Local(local)) => put(&mut way, (self.here(), None, local.index() as u32), found.clone()),
+                    Some(Declared::Param(f, index)) => put(&mut way, (self.here(), f, u32::from(index) | PARAM), found.clone()),
+                    None => {}
+                }
+            }
+            out.push((way, found));
+        }
+        out
+    }
+
+    /// The setter that an assignment runs, where it may change the state.
+    pub(super) fn setter(&self, target: NodeId) -> Option<MemberId> {
+        let body = self.program().body(self.here())?;
+        let name = match body.node(target) {
+            Node::Name(name) | Node::Member { name, .. } => self.program().sym_in(self.here(), name),
+            _ => return None,
+        };
+        let context = self.machine.context_type()?;
+        let is_setter =
+            |m: &MemberId| self.program().member(*m).kind == yarrowgraph_ir::MemberKind::Accessor(yarrowgraph_ir::AccessorKind::Set);
+        self.program().find_members(context, name).into_iter().find(|m| is_setter(m) && self.movers.contains(m))
+    }
+
+    /// Stores a value into the holder.
+    pub(super) fn store(&mut self, mut way: Way, value: Value, node: NodeId, given: NodeId) -> Way {
+        let was = way.at;
+        self.found.stores.insert(self.site(node));
+        let (bits, fresh, named_at) = match &value {
+            Value::State(bits, fresh, at) => (*bits, *fresh, *at),
+            Value::Named(state, fresh, at) => match self.domain.bit(self.flow, *state) {
+                Some(bits) => (bits, *fresh, *at),
+                None => {
+                    let stray = (self.site(node), *state);
+                    if matches!(state, State::Entry(..)) && !self.found.strays.contains(&stray) {
+                        self.found.strays.push(stray);
+                    }
+                    (0, false, None)
+                }
+            },
+            Value::Held => return way,
+            Value::Message(at) => match &way.message {
+                Some((asked, states)) if asked == at => {
+                    let states = states.clone();
+                    let bits = states.into_iter().filter_map(|s| self.domain.bit(self.flow, s)).fold(0, |a, b| a | b);
+                    (bits, false, None)
+                }
+                _ => (0, false, None),
+            },
+            Value::Null => {
+                way.at = u64::MAX;
+                return way;
+            }
+            _ => (0, false, None),
+        };
+        // what was put aside may be any of them
+        let all = self.domain.all();
+        if bits & all == all && all.count_ones() > 1 {
+            way.at = u64::MAX;
+            way.told = false;
+            return way;
+        }
+        let bits = bits & all;
+        for local in way.slots.values_mut() {
+            if *local == Value::Held {
+                *local = Value::State(was, false, None);
+            }
+        }
+        if bits == 0 {
+            way.told = false;
+            self.found.stores_unknown |= !matches!(value, Value::Message(_));
+            way.at = u64::MAX;
+            return way;
+        }
+        let events: Vec<Event> = match (&way.message, self.event) {
+            (Some((_, messages)), _) if self.machine.reads_messages(self.program(), messages) => {
+                messages.iter().map(|m| Event::Message(*m)).collect()
+            }
+            (_, Some(event)) => vec![way.asked.unwrap_or(event)],
+            _ => Vec::new(),
+        };
+        let site = way.row.take().unwrap_or_else(|| self.said_at(node, given, named_at));
+        for to in (0..64).filter(|i| bits & (1 << i) != 0) {
+            for event in &events {
+                self.found.moves.push(Move {
+                    from: was,
+                    event: *event,
+                    conditions: way.conditions.clone(),
+                    to,
+                    fresh,
+                    told: way.told,
+                    never: false,
+                    site,
+                    root: self.root.unwrap_or(self.here()),
+                });
+            }
+        }
+        way.at = bits;
+        way.told = false;
+        way
+    }
+
+    /// The statement that says what is stored: the store itself, the call that hands the value over, or where else it is named.
+    pub(super) fn said_at(&self, node: NodeId, given: NodeId, named: Option<Site>) -> Site {
+        let store = self.site(node);
+        let handed = self.handed_by(node, given);
+        match named {
+            Some(named) if handed == store => {
+                let within = named.member == store.member && self.program().scope(store.member).is_within(named.node, node);
+                if within { store } else { named }
+            }
+            _ => handed,
+        }
+    }
+
+    /// The statement that says what is stored: where that is a parameter, the call that hands it over.
+    pub(super) fn handed_by(&self, node: NodeId, given: NodeId) -> Site {
+        let program = self.program();
+        let mut site = self.site(node);
+        let mut given = given;
+        for frame in self.frames.iter().rev() {
+            let Some(body) = program.body(frame.member) else { return site };
+            // `std::move(next)`
+            if let Node::Call { args, .. } = body.node(given)
+                && let [only] = body.list(args)
+            {
+                given = *only;
+            }
+            let Node::Name(name) = body.node(given) else { return site };
+            let Some(Declared::Param(function, index)) = program.scope(frame.member).lookup(name, given) else { return site };
+            let (true, Some(call)) = (function == frame.function, frame.call) else { return site };
+            let Some(caller) = program.body(call.member) else { return site };
+            let Node::Call { args, .. } = caller.node(call.node) else { return site };
+            let Some(argument) = caller.list(args).get(usize::from(index)) else { return site };
+            (site, given) = (call, *argument);
+        }
+        site
+    }
+}
