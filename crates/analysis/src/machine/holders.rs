@@ -31,7 +31,10 @@ pub(super) fn of_field(flow: &Flow<'_>, field: MemberId) -> Option<(Machine, Dom
     // numbers, collections and what else holds no state are not asked about at length
     let simple = match &held {
         Ty::Own(t, _) => {
-            program.ty(*t).kind != TypeKind::Enum && program.heirs(*t).len() < 2 && !program.kit_of(field).traits.duck_typed && later < 2
+            !matches!(program.ty(*t).kind, TypeKind::Enum | TypeKind::Interface)
+                && program.heirs(*t).len() < 2
+                && !program.kit_of(field).traits.duck_typed
+                && later < 2
         }
         Ty::Array(_) | Ty::Static(_) => true,
         _ => false,
