@@ -5,8 +5,8 @@ use rustc_hash::FxHashMap;
 use yarrowgraph_ir::{BinaryOp, MemberKind, Node, NodeId};
 
 use super::{Entry, Form, Missing, Table};
-use crate::command::made::returned;
-use crate::flow::Val;
+use crate::command::made::created_by;
+use crate::flow::{Val, returned};
 use crate::machine::{State, named};
 use crate::program::{Declared, MemberId, Site, Sym, TypeId};
 use crate::wire::Wiring;
@@ -43,7 +43,7 @@ pub(super) fn selected(wiring: &Wiring<'_>, site: Site) -> Option<Option<TypeId>
     match body.node(site.node) {
         Node::New { .. } => flow.type_of_node(site.member, site.node).own().map(Some),
         Node::Lambda(f) => {
-            let makes = returned(wiring, site.member, Some(f))
+            let makes = returned(wiring.program(), site.member, Some(f))
                 .into_iter()
                 .find_map(|node| selected(wiring, Site { member: site.member, node }).flatten());
             Some(makes)
@@ -57,7 +57,7 @@ pub(super) fn selected(wiring: &Wiring<'_>, site: Site) -> Option<Option<TypeId>
             }
             if flow.callee(site).is_none() {
                 // a pointer to a new object, a wrapper around one
-                if let Some(class) = type_argument(wiring, site) {
+                if let Some(class) = created_by(wiring, site) {
                     return Some(Some(class));
                 }
                 if let [only] = body.list(args) {
@@ -67,11 +67,11 @@ pub(super) fn selected(wiring: &Wiring<'_>, site: Site) -> Option<Option<TypeId>
             None
         }
         Node::Name(_) | Node::Member { .. } => match flow.eval(site) {
-            Val::Lambda(m, f) => {
-                Some(returned(wiring, m, Some(f)).into_iter().find_map(|node| selected(wiring, Site { member: m, node }).flatten()))
-            }
+            Val::Lambda(m, f) => Some(
+                returned(wiring.program(), m, Some(f)).into_iter().find_map(|node| selected(wiring, Site { member: m, node }).flatten()),
+            ),
             Val::Method(m, _) => {
-                Some(returned(wiring, m, None).into_iter().find_map(|node| selected(wiring, Site { member: m, node }).flatten()))
+                Some(returned(wiring.program(), m, None).into_iter().find_map(|node| selected(wiring, Site { member: m, node }).flatten()))
             }
             Val::Type(class) => Some(Some(class)),
             _ => None,
@@ -92,13 +92,6 @@ fn made_by_reference(wiring: &Wiring<'_>, site: Site) -> Option<TypeId> {
     }
 }
 
-fn type_argument(wiring: &Wiring<'_>, site: Site) -> Option<TypeId> {
-    let body = wiring.program().body(site.member)?;
-    let Node::Call { type_args: Some(args), .. } = body.node(site.node) else { return None };
-    let class = wiring.program().type_in(site.member, *body.type_lists[args as usize].first()?).own()?;
-    (wiring.flow.type_of_node(site.member, site.node).own() == Some(class)).then_some(class)
-}
-
 /// Whether an expression or statement gives nothing.
 pub(super) fn gives_nothing(wiring: &Wiring<'_>, member: MemberId, node: NodeId) -> bool {
     let Some(body) = wiring.program().body(member) else { return false };
@@ -113,11 +106,8 @@ pub(super) fn gives_nothing(wiring: &Wiring<'_>, member: MemberId, node: NodeId)
             _ => false,
         },
         Node::Break => true,
-        Node::Member { name, object, .. } => {
-            // `Optional.empty()` and the like are calls; `std::nullopt` is a name
-            let _ = object;
-            matches!(wiring.program().unit_of(member).text(name), "nullopt")
-        }
+        // `Optional.empty()` and the like are calls; `std::nullopt` is a name
+        Node::Member { name, .. } => wiring.program().unit_of(member).text(name) == "nullopt",
         Node::Call { callee, args, .. } if args.len == 0 => match body.node(callee) {
             Node::Member { name, .. } => matches!(wiring.program().unit_of(member).text(name), "empty" | "none"),
             _ => false,
@@ -309,7 +299,6 @@ fn parameter(wiring: &Wiring<'_>, member: MemberId, node: NodeId) -> Option<(Mem
 fn tests(wiring: &Wiring<'_>, member: MemberId) -> Vec<Table> {
     let program = wiring.program();
     let Some(body) = program.body(member) else { return Vec::new() };
-    let scope = program.scope(member);
     let mut found = Vec::new();
     for block in body.ids() {
         let Node::Block(list) = body.node(block) else { continue };
@@ -355,7 +344,6 @@ fn tests(wiring: &Wiring<'_>, member: MemberId) -> Vec<Table> {
         }
         let selecting = entries.iter().filter(|e| selected(wiring, e.value).is_some()).count();
         let Some((_, subject)) = asked.filter(|_| selecting >= 2 && selecting == entries.len()) else { continue };
-        let _ = scope;
         let missing = match last {
             Some(last) if refuses(wiring, member, last) => Missing::Refuses,
             Some(last) => match branch_value(wiring, member, last) {

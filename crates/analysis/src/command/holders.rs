@@ -1,6 +1,6 @@
 //! What holds commands: lists that they are taken from to be run, and slots.
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::BTreeMap;
 
 use rayon::prelude::*;
 use yarrowgraph_ir::{AssignOp, MemberKind, Node, NodeId, TypeKind, UnaryOp};
@@ -60,29 +60,14 @@ impl Holder {
     }
 }
 
-/// The fields that objects are put into and called out of.
-pub(super) fn find(wiring: &Wiring<'_>) -> Vec<Holder> {
+/// The fields that objects are put into: those that they are called out of, and lists that nothing takes from.
+pub(super) fn find(wiring: &Wiring<'_>) -> (Vec<Holder>, Vec<Holder>) {
     let members = 0..wiring.program().members.len();
-    members
-        .into_par_iter()
-        .filter_map(|i| of_field(wiring, MemberId(i as u32)))
-        .filter(|h| !h.filled.is_empty() && !h.taken.is_empty())
-        .collect()
-}
-
-/// Lists that hold commands of some common types, and that nothing takes from.
-pub(super) fn undrained(wiring: &Wiring<'_>, bases: &BTreeSet<TypeId>) -> Vec<Holder> {
-    let program = wiring.program();
-    let members = 0..program.members.len();
-    members
-        .into_par_iter()
-        .filter_map(|i| {
-            let holder = of_field(wiring, MemberId(i as u32))?;
-            let of_commands = holder.base.is_some_and(|b| bases.contains(&b));
-            (of_commands && !holder.is_slot && !holder.filled.is_empty() && holder.drained.is_empty() && holder.taken.is_empty())
-                .then_some(holder)
-        })
-        .collect()
+    let filled: Vec<Holder> =
+        members.into_par_iter().filter_map(|i| of_field(wiring, MemberId(i as u32))).filter(|h| !h.filled.is_empty()).collect();
+    let (called, mut idle): (Vec<Holder>, Vec<Holder>) = filled.into_iter().partition(|h| !h.taken.is_empty());
+    idle.retain(|h| !h.is_slot && h.drained.is_empty());
+    (called, idle)
 }
 
 fn of_field(wiring: &Wiring<'_>, field: MemberId) -> Option<Holder> {

@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use yarrowgraph_ir::{FunctionId, Node, NodeId};
 
-use crate::flow::Val;
+use crate::flow::{Val, returned};
 use crate::program::{MemberId, Site, TypeId};
 use crate::wire::Wiring;
 
@@ -46,7 +46,7 @@ pub fn of(wiring: &Wiring<'_>, site: Site, depth: u32, out: &mut BTreeMap<TypeId
                 return;
             }
             if let Some(target) = flow.callee(site) {
-                for node in returned(wiring, target.member, None) {
+                for node in returned(program, target.member, None) {
                     of(wiring, Site { member: target.member, node }, depth, out);
                 }
                 return;
@@ -58,7 +58,7 @@ pub fn of(wiring: &Wiring<'_>, site: Site, depth: u32, out: &mut BTreeMap<TypeId
             // what a table of makers holds
             let makers = makers(wiring, at(callee));
             for (m, f) in &makers {
-                for node in returned(wiring, *m, *f) {
+                for node in returned(program, *m, *f) {
                     of(wiring, Site { member: *m, node }, depth, out);
                 }
             }
@@ -106,19 +106,14 @@ fn add(out: &mut BTreeMap<TypeId, Vec<Site>>, class: TypeId, site: Site) {
 }
 
 /// The class that a call of a library makes an object of, by its type argument.
-fn created_by(wiring: &Wiring<'_>, site: Site) -> Option<TypeId> {
-    let program = wiring.program();
-    let body = program.body(site.member)?;
-    let Node::Call { type_args: Some(args), .. } = body.node(site.node) else { return None };
-    let first = body.type_lists[args as usize].first()?;
-    let class = program.type_in(site.member, *first).own()?;
+pub fn created_by(wiring: &Wiring<'_>, site: Site) -> Option<TypeId> {
+    let class = wiring.program().type_argument(site)?.own()?;
     (wiring.flow.type_of_node(site.member, site.node).own() == Some(class)).then_some(class)
 }
 
 /// The functions that a called expression can be, where a table that is written out holds them.
 fn makers(wiring: &Wiring<'_>, callee: Site) -> Vec<(MemberId, Option<FunctionId>)> {
-    let program = wiring.program();
-    let found = super::made::looked_up(wiring, callee, 5);
+    let found = looked_up(wiring, callee, 5);
     let tables = wiring.codes().iter().filter(|t| found.is_some_and(|f| t.holder == Some(f)));
     let mut makers = Vec::new();
     for entry in tables.flat_map(|t| &t.entries) {
@@ -128,13 +123,12 @@ fn makers(wiring: &Wiring<'_>, callee: Site) -> Vec<(MemberId, Option<FunctionId
             _ => {}
         }
     }
-    let _ = program;
     makers
 }
 
 /// The table that an expression is looked up in: `makers[word]`, `kinds.get(word)`, or a local that was given it.
 pub fn looked_up(wiring: &Wiring<'_>, site: Site, depth: u32) -> Option<MemberId> {
-    let (flow, program) = (&wiring.flow, wiring.program());
+    let program = wiring.program();
     let depth = depth.checked_sub(1)?;
     let body = program.body(site.member)?;
     let at = |node: NodeId| Site { member: site.member, node };
@@ -171,7 +165,6 @@ pub fn looked_up(wiring: &Wiring<'_>, site: Site, depth: u32) -> Option<MemberId
                 let around = program.scope(site.member).ancestors(local).find(|a| matches!(body.node(*a), Node::Call { .. }))?;
                 return looked_up(wiring, at(around), depth);
             }
-            let _ = flow;
             None
         }
         _ => None,
@@ -183,21 +176,4 @@ fn table_held(wiring: &Wiring<'_>, site: Site) -> Option<MemberId> {
         Val::Static(m) | Val::Member(_, m) => Some(m),
         _ => None,
     }
-}
-
-/// What a method or function returns.
-pub fn returned(wiring: &Wiring<'_>, m: MemberId, f: Option<FunctionId>) -> Vec<NodeId> {
-    let program = wiring.program();
-    let Some(body) = program.body(m) else { return Vec::new() };
-    let (root, whole) = match f {
-        Some(f) => (body.function(f).body, body.function(f).returns_body),
-        None => (body.root, body.returns_root),
-    };
-    let Some(root) = root else { return Vec::new() };
-    if whole {
-        return vec![root];
-    }
-    let scope = program.scope(m);
-    let of_it = |n: &NodeId| scope.is_within(*n, root) && scope.function_around(body, *n) == f;
-    body.ids().filter(of_it).filter_map(|n| if let Node::Return(Some(v)) = body.node(n) { Some(v) } else { None }).collect()
 }

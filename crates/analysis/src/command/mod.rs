@@ -79,7 +79,7 @@ pub struct Command {
 /// Finds the commands and invokers of a tree.
 pub(crate) fn find(wiring: &Wiring<'_>) -> Commands {
     let program = wiring.program();
-    let mut holders = holders::find(wiring);
+    let (mut holders, idle) = holders::find(wiring);
     // what is taken from one list and put into another is known by where it came from
     holders.sort_by_key(|h| h.made.is_empty());
     let mut found = Commands::default();
@@ -139,7 +139,7 @@ pub(crate) fn find(wiring: &Wiring<'_>) -> Commands {
     }
     found.invokers.sort_by_key(|i| i.holder.field);
     let bases: BTreeSet<TypeId> = kinds.keys().map(|(b, _)| *b).collect();
-    found.undrained = holders::undrained(wiring, &bases);
+    found.undrained = idle.into_iter().filter(|h| h.base.is_some_and(|b| bases.contains(&b))).collect();
     found
 }
 

@@ -120,9 +120,7 @@ fn takes_little(program: &Program, m: MemberId) -> bool {
 
 /// Whether a method acts on what its object holds, or on what is there for all.
 pub fn forwards(wiring: &Wiring<'_>, class: TypeId, m: MemberId) -> bool {
-    let (receivers, calls) = receivers(wiring, class, m);
-    let _ = receivers;
-    !calls.is_empty()
+    !receivers(wiring, class, m).1.is_empty()
 }
 
 /// The types that a command acts on, and its calls of their methods.

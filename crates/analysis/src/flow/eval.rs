@@ -7,7 +7,7 @@ use yarrowgraph_ir::{
 };
 
 use super::{BUDGET, Flow, Val};
-use crate::program::{Declared, HOPS, MemberId, Named, Site, Sym, Ty, TypeId};
+use crate::program::{Declared, HOPS, MemberId, Named, Program, Site, Sym, Ty, TypeId};
 
 impl Flow<'_> {
     pub(super) fn eval_at(&self, member: MemberId, node: NodeId, budget: u32) -> Val {
@@ -432,6 +432,22 @@ pub(crate) fn only_return(body: &Body, root: NodeId) -> Option<NodeId> {
         Node::Lock { body: inner, .. } => only_return(body, inner),
         _ => None,
     }
+}
+
+/// What a method or function returns.
+pub(crate) fn returned(program: &Program, m: MemberId, f: Option<FunctionId>) -> Vec<NodeId> {
+    let Some(body) = program.body(m) else { return Vec::new() };
+    let (root, whole) = match f {
+        Some(f) => (body.function(f).body, body.function(f).returns_body),
+        None => (body.root, body.returns_root),
+    };
+    let Some(root) = root else { return Vec::new() };
+    if whole {
+        return vec![root];
+    }
+    let scope = program.scope(m);
+    let of_it = |n: &NodeId| scope.is_within(*n, root) && scope.function_around(body, *n) == f;
+    body.ids().filter(of_it).filter_map(|n| if let Node::Return(Some(v)) = body.node(n) { Some(v) } else { None }).collect()
 }
 
 /// Whether a body returns its own object wherever it returns, at its end too.

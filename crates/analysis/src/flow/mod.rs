@@ -26,7 +26,7 @@ use crate::program::{MemberId, Program, Site, Sym, Ty};
 pub use callers::FunctionKey;
 pub(crate) use callers::is_override;
 pub use calls::Callee;
-pub(crate) use eval::only_return;
+pub(crate) use eval::{only_return, returned};
 pub use rows::Row;
 pub use value::{Binding, Val};
 

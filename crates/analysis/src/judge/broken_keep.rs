@@ -164,7 +164,7 @@ fn past(wiring: &Wiring<'_>, through: &str, to: &str) -> Vec<Draft> {
         }
     }
     // attached to a channel that is raised elsewhere
-    for (number, channel) in wiring.channels.iter().enumerate() {
+    for channel in &wiring.channels {
         let raisers: Vec<MemberId> = channel.raises.iter().map(|r| wiring.effects[*r].innermost().member).collect();
         if raisers.is_empty() || raisers.iter().all(|m| gate.is_passed(*m, UP)) {
             continue;
@@ -180,7 +180,6 @@ fn past(wiring: &Wiring<'_>, through: &str, to: &str) -> Vec<Draft> {
                 sites.insert(wiring.place(effect));
             }
         }
-        let _ = number;
     }
     sites
         .into_iter()

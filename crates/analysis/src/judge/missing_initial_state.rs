@@ -33,8 +33,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
             continue;
         }
         // who is asked must be there
-        let asks: Vec<Site> =
-            machine.delegations.iter().map(|(site, _)| *site).filter(|site| !is_careful(wiring, machine, field, *site)).collect();
+        let asks: Vec<Site> = machine.delegations.iter().map(|(site, _)| *site).filter(|site| !is_careful(wiring, *site)).collect();
         let owner = program.member(field).owner;
         if asks.is_empty() || is_set_by_makers(wiring, machine, owner) {
             continue;
@@ -57,13 +56,12 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
 }
 
 /// Whether what asks the state looks first whether there is one.
-fn is_careful(wiring: &Wiring<'_>, machine: &Found, field: MemberId, site: Site) -> bool {
+fn is_careful(wiring: &Wiring<'_>, site: Site) -> bool {
     let program = wiring.program();
     let Some(body) = program.body(site.member) else { return true };
     let Node::Call { callee, .. } = body.node(site.node) else { return true };
     let Node::Member { object, optional, .. } = body.node(callee) else { return true };
     let value = wiring.flow.eval_in(site.member, object);
-    let _ = (machine, field);
     optional || crate::wire::guards::is_asked(&wiring.flow, site, object, &value, false)
 }
 

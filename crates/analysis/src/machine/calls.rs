@@ -27,7 +27,7 @@ impl Walker<'_, '_> {
             }
             Node::Name(n) => {
                 name = Some(program.sym_in(self.here(), n));
-                if let Some(context) = self.machine.context_type()
+                if let Some(context) = self.machine.context
                     && program.is_a(program.member(self.here()).owner, context)
                 {
                     receivers[0].1 = self.frames.last().map_or(Value::Unknown, |f| f.this.clone());
@@ -141,7 +141,7 @@ impl Walker<'_, '_> {
         if self.frames.len() < DEPTH && (is_mover || speaks || small) && !self.frames.iter().any(|f| f.member == m && f.function.is_none())
         {
             let owner = program.member(m).owner;
-            let of_context = self.machine.context_type().is_some_and(|c| program.is_a(owner, c) || program.is_a(c, owner));
+            let of_context = self.machine.context.is_some_and(|c| program.is_a(owner, c) || program.is_a(c, owner));
             let this = match receiver {
                 Value::Unknown if of_context => Value::Context,
                 other => other.clone(),
@@ -358,10 +358,7 @@ impl Walker<'_, '_> {
     }
 
     pub(super) fn type_argument(&self, node: NodeId) -> Option<TypeId> {
-        let body = self.program().body(self.here())?;
-        let Node::Call { type_args: Some(args), .. } = body.node(node) else { return None };
-        let first = body.type_lists[args as usize].first()?;
-        self.program().type_in(self.here(), *first).own()
+        self.program().type_argument(Site { member: self.here(), node })?.own()
     }
 
     /// The states whose objects are of a class.

@@ -271,7 +271,7 @@ impl Walker<'_, '_> {
         let here = self.site(node).member;
         let program = self.flow.program;
         let Node::Name(name) = program.body(here)?.node(node) else { return None };
-        let root = self.root()?;
+        let root = self.root?;
         let ty = program.decl(root).params.get(usize::from(at))?.ty?;
         let ty = program.type_in(root, ty).own()?;
         let found = program.own_members(ty, program.sym_in(here, name)).first().copied()?;

@@ -8,7 +8,7 @@ use yarrowgraph_ir::{AccessorKind, FunctionId, MemberKind, Node, NodeId, TypeKin
 
 use super::walk::{self, Value, Walker};
 use super::{Domain, Encoding, Event, Found, Holder, Machine, Move, State, Transition, guards, holders, state};
-use crate::flow::{Flow, Val};
+use crate::flow::{Flow, Val, returned};
 use crate::program::{MemberId, Program, Site, Sym, TypeId};
 use crate::wire::Wiring;
 
@@ -190,22 +190,6 @@ fn is_statement(program: &Program, body: &yarrowgraph_ir::Body, scope: &crate::p
         matches!(program.unit_of(site.member).type_ref(t), yarrowgraph_ir::TypeRef::Named { name, .. } if program.unit_of(site.member).text(*name) == "void")
     });
     body.root == Some(node) && gives_nothing
-}
-
-/// What a method or function returns.
-fn returned(program: &Program, m: MemberId, f: Option<FunctionId>) -> Vec<NodeId> {
-    let Some(body) = program.body(m) else { return Vec::new() };
-    let (root, whole) = match f {
-        Some(f) => (body.function(f).body, body.function(f).returns_body),
-        None => (body.root, body.returns_root),
-    };
-    let Some(root) = root else { return Vec::new() };
-    if whole {
-        return vec![root];
-    }
-    let scope = program.scope(m);
-    let of_it = |n: &NodeId| scope.is_within(*n, root) && scope.function_around(body, *n) == f;
-    body.ids().filter(of_it).filter_map(|n| if let Node::Return(Some(v)) = body.node(n) { Some(v) } else { None }).collect()
 }
 
 /// Whether an expression names one of the states on some way.

@@ -54,10 +54,6 @@ pub struct Machine {
 }
 
 impl Machine {
-    fn context_type(&self) -> Option<TypeId> {
-        self.context
-    }
-
     fn is_local(&self) -> bool {
         matches!(self.holder, Holder::Local(_))
     }

@@ -130,10 +130,7 @@ pub(super) fn of_value(flow: &Flow<'_>, value: &Val, depth: u32) -> Option<State
 /// Whether the value of a call is an object that it makes: `std::make_unique<Shelved>()`.
 fn made_by(flow: &Flow<'_>, value: &Val, class: TypeId) -> bool {
     let Val::Call(site) = value else { return false };
-    let Some(body) = flow.program.body(site.member) else { return false };
-    let Node::Call { type_args: Some(args), .. } = body.node(site.node) else { return false };
-    let [first, ..] = &*body.type_lists[args as usize] else { return false };
-    flow.callee(*site).is_none() && flow.program.type_in(site.member, *first).own() == Some(class)
+    flow.callee(*site).is_none() && flow.program.type_argument(*site).is_some_and(|t| t.own() == Some(class))
 }
 
 /// The state that a constant stands for.

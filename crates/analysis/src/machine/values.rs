@@ -277,7 +277,7 @@ impl<'p> Walker<'_, 'p> {
 
     /// Whether an expression is the object that has the machine, seen from elsewhere.
     pub(super) fn is_context(&self, node: NodeId) -> bool {
-        let Some(context) = self.machine.context_type() else { return false };
+        let Some(context) = self.machine.context else { return false };
         let ty = self.flow.type_of_node(self.here(), node).bounded();
         ty.own().is_some_and(|t| {
             self.program().is_a(t, context)
@@ -321,7 +321,7 @@ impl<'p> Walker<'_, 'p> {
             Node::Name(name) | Node::Member { name, .. } => self.program().sym_in(self.here(), name),
             _ => return None,
         };
-        let context = self.machine.context_type()?;
+        let context = self.machine.context?;
         let is_setter =
             |m: &MemberId| self.program().member(*m).kind == yarrowgraph_ir::MemberKind::Accessor(yarrowgraph_ir::AccessorKind::Set);
         self.program().find_members(context, name).into_iter().find(|m| is_setter(m) && self.movers.contains(m))

@@ -71,6 +71,13 @@ pub(super) struct Way {
     pub slots: BTreeMap<Slot, Value>,
 }
 
+impl Way {
+    /// A way at its start: nothing was asked yet.
+    fn new(at: u64, slots: BTreeMap<Slot, Value>) -> Way {
+        Way { at, message: None, other_than: Vec::new(), conditions: Vec::new(), asked: None, told: false, row: None, slots }
+    }
+}
+
 /// How code is left.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub(super) enum Exit {
@@ -150,6 +157,7 @@ pub(super) struct Walker<'m, 'p> {
     pub depth: u32,
     pub frames: Vec<Frame>,
     pub event: Option<Event>,
+    /// The method where the way set out.
     pub root: Option<MemberId>,
 }
 
@@ -174,17 +182,7 @@ impl<'m, 'p> Walker<'m, 'p> {
     /// What a first value comes to.
     pub(super) fn first(&mut self, site: Site) -> Vec<Value> {
         self.frames.push(Frame { member: site.member, function: None, this: Value::Context, call: None });
-        let way = Way {
-            at: u64::MAX,
-            message: None,
-            other_than: Vec::new(),
-            conditions: Vec::new(),
-            asked: None,
-            told: false,
-            row: None,
-            slots: BTreeMap::new(),
-        };
-        let found = self.values(site.node, way);
+        let found = self.values(site.node, Way::new(u64::MAX, BTreeMap::new()));
         self.frames.pop();
         found.into_iter().map(|(_, value)| value).collect()
     }
@@ -199,17 +197,9 @@ impl<'m, 'p> Walker<'m, 'p> {
         self.root = Some(member);
         self.found.entered.insert(member);
         self.frames.push(Frame { member, function, this, call: None });
-        let ways = self.run(
-            root,
-            Way { at, message: None, other_than: Vec::new(), conditions: Vec::new(), asked: None, told: false, row: None, slots },
-        );
+        let ways = self.run(root, Way::new(at, slots));
         self.frames.pop();
         ways.into_iter().filter(|(_, exit)| *exit != Exit::Throw).map(|(way, _)| way.at).collect()
-    }
-
-    /// The method where the way set out.
-    pub(super) fn root(&self) -> Option<MemberId> {
-        self.root
     }
 
     pub(super) fn here(&self) -> MemberId {

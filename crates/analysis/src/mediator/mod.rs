@@ -264,7 +264,6 @@ pub(crate) fn asked(program: &Program, site: Site) -> Option<(Site, Sym)> {
     };
     call_at(site.node).or_else(|| {
         // the walk as a whole: the first call within
-        let _ = scope;
         body.ids().filter(|n| scope.is_within(*n, site.node)).find_map(call_at)
     })
 }

@@ -2,9 +2,9 @@
 
 use std::sync::Arc;
 
-use yarrowgraph_ir::{MemberKind, TypeKind, TypeParam, TypeRef, TypeRefId, Unit};
+use yarrowgraph_ir::{MemberKind, Node, TypeKind, TypeParam, TypeRef, TypeRefId, Unit};
 
-use super::{MemberId, Program, Sym, TypeId, UnitId};
+use super::{MemberId, Program, Site, Sym, TypeId, UnitId};
 
 /// A static type.
 #[derive(Clone, Debug, PartialEq, Eq, Hash)]
@@ -208,6 +208,14 @@ impl Program {
         let info = self.member(member);
         let decl = self.decl(member);
         self.type_at(Here { unit: info.unit, owner: Some(info.owner), params: &decl.type_params }, id)
+    }
+
+    /// The first type argument that a call is written with: `make_unique<Shelved>()`.
+    pub fn type_argument(&self, call: Site) -> Option<Ty> {
+        let body = self.body(call.member)?;
+        let Node::Call { type_args: Some(args), .. } = body.node(call.node) else { return None };
+        let first = body.type_lists[args as usize].first()?;
+        Some(self.type_in(call.member, *first))
     }
 
     /// The declared type of a field or property, or of a method's result.
