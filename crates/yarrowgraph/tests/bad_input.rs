@@ -117,3 +117,29 @@ fn an_unknown_rule_is_refused() {
     assert!(said.err.contains("leaked-subscripton"), "{}", said.err);
     assert_eq!(run_in(dir.path(), &["explain", "no-such-rule"]).status, 2);
 }
+
+#[test]
+fn classes_that_extend_each_other_end() {
+    let held = "class Lift extends Drop {
+  constructor() { super(); this.waiting = []; this.phase = new Drop(); this.next = null; }
+  add(step) { this.waiting.push(step); }
+  work() { const step = this.waiting.pop(); step.run(); }
+  rise() { this.phase = new Lift(); this.phase.run(); }
+  pass(boat) { if (this.next) this.next.pass(boat); }
+}
+class Drop extends Lift { run() { this.phase = new Drop(); } pass(boat) { this.next.pass(boat); } }
+class Sill extends Sill { run() {} }
+const lift = new Lift();
+lift.add(new Drop());
+lift.add(new Sill());
+lift.next = new Drop();
+lift.work();
+";
+    let java = "abstract class Gate extends Sluice { Gate next; void pass(int n) { next.pass(n); } }
+class Sluice extends Gate { Gate phase = new Sluice(); void rise() { phase = new Sluice(); phase.pass(1); } }
+";
+    let dir = folder(&[("lift.js", held.as_bytes()), ("Gate.java", java.as_bytes()), ("Tide.cs", LEAK.as_bytes())]);
+    let said = run_in(dir.path(), &["check", "."]);
+    assert_eq!(said.status, 1, "{}", said.err);
+    assert!(said.out.contains("Tide.cs:3:37"), "{}", said.out);
+}

@@ -8,9 +8,6 @@ use crate::flow::{Flow, Val};
 use crate::program::{MemberId, Site, Sym, Ty, TypeId};
 use crate::state;
 
-/// So many base classes are followed.
-const BASES: u32 = 12;
-
 /// Fields that hold the next link: one that all links inherit, or one in each of their classes.
 #[derive(Clone, Debug)]
 pub struct Next {
@@ -76,23 +73,11 @@ fn held_type(flow: &Flow<'_>, field: MemberId) -> Option<TypeId> {
     let info = program.member(field);
     let duck_typed = program.kit(info.unit).traits.duck_typed;
     match flow.type_held(field) {
-        Ty::Unknown if duck_typed => Some(topmost(flow, info.owner)),
+        Ty::Unknown if duck_typed => Some(program.topmost(info.owner)),
         // what a field is seen to hold says no more than that
-        known if duck_typed => Some(topmost(flow, known.own()?)),
+        known if duck_typed => Some(program.topmost(known.own()?)),
         known => known.own(),
     }
-}
-
-/// The class of the tree that an object of a class is at bottom.
-fn topmost(flow: &Flow<'_>, class: TypeId) -> TypeId {
-    let mut top = class;
-    for _ in 0..BASES {
-        match flow.program.base_class(top) {
-            Some(base) => top = base,
-            None => break,
-        }
-    }
-    top
 }
 
 /// Whether one of two types is the other or has it among its bases.

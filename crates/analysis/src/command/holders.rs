@@ -87,7 +87,7 @@ fn of_field(wiring: &Wiring<'_>, field: MemberId) -> Option<Holder> {
     }
     let mut holder = Holder {
         field,
-        base: base.map(|b| if untyped { topmost(program, b) } else { b }),
+        base: base.map(|b| if untyped { program.topmost(b) } else { b }),
         is_slot: !is_list,
         filled: Vec::new(),
         taken: Vec::new(),
@@ -155,14 +155,6 @@ fn may_matter(wiring: &Wiring<'_>, read: Site, is_list: bool) -> bool {
         Node::Unary { .. } => !is_list,
         _ => false,
     }
-}
-
-fn topmost(program: &crate::program::Program, class: TypeId) -> TypeId {
-    let mut top = class;
-    while let Some(base) = program.base_class(top) {
-        top = base;
-    }
-    top
 }
 
 /// What is put into the holder by a call or assignment.

@@ -97,9 +97,7 @@ fn of_classes(flow: &Flow<'_>, owner: TypeId, base: TypeId, named: &BTreeSet<Sta
     if !named.iter().all(|s| !matches!(s, State::Class(t) if !program.is_a(*t, base)))
         || program.kit(program.ty(base).unit).traits.duck_typed
     {
-        while let Some(up) = program.base_class(base) {
-            base = up;
-        }
+        base = program.topmost(base);
     }
     if program.is_a(owner, base) {
         return None;
@@ -144,10 +142,7 @@ fn untyped(flow: &Flow<'_>, field: MemberId, named: &BTreeSet<State>) -> Option<
     }
     if named.iter().any(|s| matches!(s, State::Class(_))) {
         let classes: Vec<TypeId> = named.iter().filter_map(|s| if let State::Class(t) = s { Some(*t) } else { None }).collect();
-        let mut base = *classes.first()?;
-        while let Some(up) = program.base_class(base) {
-            base = up;
-        }
+        let base = program.topmost(*classes.first()?);
         return of_classes(flow, program.member(field).owner, base, &named);
     }
     // null and the like beside texts

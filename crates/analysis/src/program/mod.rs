@@ -368,6 +368,18 @@ impl Program {
         own.find(|base| self.ty(*base).kind != TypeKind::Interface)
     }
 
+    /// The class of the tree that an object of a class is at bottom. Ends also where classes extend each other, as
+    /// code that is being changed may.
+    pub fn topmost(&self, class: TypeId) -> TypeId {
+        let mut line: SmallVec<[TypeId; 8]> = smallvec![class];
+        let mut top = class;
+        while let Some(base) = self.base_class(top).filter(|base| !line.contains(base)) {
+            line.push(base);
+            top = base;
+        }
+        top
+    }
+
     /// Visits a type and its own bases, nearest first, until the visitor says false.
     pub fn for_each_base(&self, ty: TypeId, visit: &mut dyn FnMut(TypeId) -> bool) {
         let mut seen: SmallVec<[TypeId; 8]> = smallvec![ty];
