@@ -29,6 +29,11 @@ impl Flow<'_> {
         values
     }
 
+    /// The expressions that are given to a local, in the order in which they stand in the text.
+    pub fn nodes_of_local(&self, local: Site) -> Vec<NodeId> {
+        self.local_values(local)
+    }
+
     /// What is given to a local, in the order in which it stands in the text.
     pub fn values_of_local(&self, local: Site) -> Vec<Val> {
         self.local_values(local).into_iter().map(|node| self.eval_in(local.member, node)).collect()

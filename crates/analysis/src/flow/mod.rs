@@ -49,6 +49,8 @@ pub struct Flow<'p> {
     callers: Vec<OnceLock<Vec<(Site, Binding)>>>,
     /// For each member the methods that its calls reach, as far as it was asked for.
     callees: Vec<Mutex<FxHashMap<NodeId, Option<Callee>>>>,
+    /// For each member the values of its nodes, as far as they were asked for.
+    values: Vec<Mutex<FxHashMap<NodeId, Val>>>,
     calls_by_target: Mutex<FxHashMap<Sym, Arc<callers::CallsByTarget>>>,
     creations_by_type: Mutex<FxHashMap<Sym, Arc<callers::CreationsByType>>>,
     /// The rows of maps that are filled by code, as far as they were asked for.
@@ -71,6 +73,7 @@ impl<'p> Flow<'p> {
             given: given::Given::default(),
             callers,
             callees,
+            values: Vec::new(),
             calls_by_target: Mutex::default(),
             creations_by_type: Mutex::default(),
             filled_maps: Mutex::default(),
@@ -90,6 +93,7 @@ impl<'p> Flow<'p> {
         flow.creations_by_type = Mutex::default();
         flow.filled_maps = Mutex::default();
         flow.callees = (0..program.members.len()).map(|_| Mutex::default()).collect();
+        flow.values = (0..program.members.len()).map(|_| Mutex::default()).collect();
         flow
     }
 
@@ -151,12 +155,22 @@ impl<'p> Flow<'p> {
 
     /// The value of a node.
     pub fn eval(&self, site: Site) -> Val {
-        self.eval_at(site.member, site.node, BUDGET)
+        self.eval_in(site.member, site.node)
     }
 
     /// The value of the node of a member's body.
     pub fn eval_in(&self, member: MemberId, node: NodeId) -> Val {
-        self.eval_at(member, node, BUDGET)
+        let Some(known) = self.values.get(member.0 as usize) else { return self.eval_at(member, node, BUDGET) };
+        if let Ok(known) = known.lock()
+            && let Some(found) = known.get(&node)
+        {
+            return found.clone();
+        }
+        let found = self.eval_at(member, node, BUDGET);
+        if let Ok(mut known) = known.lock() {
+            known.insert(node, found.clone());
+        }
+        found
     }
 
     /// The function that a value is, when a local, field or alias holds it.

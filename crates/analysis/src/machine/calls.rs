@@ -1,6 +1,6 @@
 //! Calls on a way: of the methods of states, of code that may move the machine, and of what a library offers.
 
-use yarrowgraph_ir::{FunctionId, Node, NodeId, TypeRefId};
+use yarrowgraph_ir::{Body, FunctionId, Node, NodeId, TypeRefId};
 
 use super::state::State;
 use super::walk::{BODY, DEPTH, Event, Exit, Frame, PARAM, Slot, Value, Values, Walker, Way, put};
@@ -133,11 +133,13 @@ impl Walker<'_, '_> {
             return vec![(way, value)];
         };
         let m = target.member;
-        let is_mover = self.movers.contains(&m);
+        let is_mover = self.reach.moves(m);
         let speaks = given
             .iter()
             .any(|g| !matches!(g, Value::Unknown | Value::Truth(_) | Value::Null | Value::Row(_) | Value::Function(..) | Value::Named(..)));
-        let small = program.body(m).is_some_and(|b| b.nodes.len() <= BODY);
+        // what says nothing of the state may yet end the way, or say that it is not to be gone
+        let ends = |b: &Body| b.ids().any(|n| matches!(b.node(n), Node::Throw(_) | Node::Bool(_)));
+        let small = program.body(m).is_some_and(|b| b.nodes.len() <= BODY && (self.reach.matters(m) || ends(b)));
         if self.frames.len() < DEPTH && (is_mover || speaks || small) && !self.frames.iter().any(|f| f.member == m && f.function.is_none())
         {
             let owner = program.member(m).owner;

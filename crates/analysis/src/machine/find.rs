@@ -6,8 +6,9 @@ use rayon::prelude::*;
 use rustc_hash::FxHashSet;
 use yarrowgraph_ir::{AccessorKind, FunctionId, MemberKind, Node, NodeId, TypeKind, Visibility};
 
+use super::reach::Reach;
 use super::walk::{self, Value, Walker};
-use super::{Domain, Encoding, Event, Found, Holder, Machine, Move, State, Transition, guards, holders, state};
+use super::{Domain, Encoding, Event, Found, Holder, Machine, Move, State, Transition, guards, holders, state, stores};
 use crate::flow::{Flow, Val, returned};
 use crate::program::{MemberId, Program, Site, Sym, TypeId};
 use crate::wire::Wiring;
@@ -37,36 +38,6 @@ pub(crate) fn find(wiring: &Wiring<'_>) -> Vec<Found> {
     found
 }
 
-/// The members that may change what a field holds.
-fn movers(flow: &Flow<'_>, field: MemberId, family: &dyn Fn(TypeId) -> bool) -> FxHashSet<MemberId> {
-    let program = flow.program;
-    let mut movers: FxHashSet<MemberId> = flow.definitions(field).iter().map(|d| d.member).filter(|m| *m != field).collect();
-    let pack = &program.kit_of(field).pack;
-    for name in pack.emplaces.iter().filter_map(|n| program.symbols.get(n)) {
-        for call in program.index.calls(name) {
-            if flow.receiver(*call).is_some_and(|(of, _)| matches!(of, Val::Member(_, m) | Val::Static(m) if m == field)) {
-                movers.insert(call.member);
-            }
-        }
-    }
-    let mut fresh: Vec<MemberId> = movers.iter().copied().collect();
-    for _ in 0..5 {
-        let mut next = Vec::new();
-        for m in fresh {
-            if program.member(m).kind == MemberKind::Constructor {
-                continue;
-            }
-            for (site, _) in flow.callers((m, None)) {
-                if family(program.member(site.member).owner) && movers.insert(site.member) {
-                    next.push(site.member);
-                }
-            }
-        }
-        fresh = next;
-    }
-    movers
-}
-
 fn of_field(wiring: &Wiring<'_>, machine: Machine, mut domain: Domain, field: MemberId) -> Option<Found> {
     let flow = &wiring.flow;
     let program = flow.program;
@@ -80,14 +51,23 @@ fn of_field(wiring: &Wiring<'_>, machine: Machine, mut domain: Domain, field: Me
         let state = state_base.is_some_and(|b| program.is_a(t, b));
         own || state || flow.enclosing_type(t).is_some_and(|o| program.is_a(o, context) || state_base.is_some_and(|b| program.is_a(o, b)))
     };
-    let movers = movers(flow, field, &family);
-    let roots = roots(flow, field, context, &domain, &movers, &family);
+    let reach = Reach::of(flow, field, &domain, &family);
+    if (reach.is_told() && domain.encoding != Encoding::Variant || domain.encoding == Encoding::Values)
+        && !stores::may_move(flow, field, &reach)
+        && !answers_with_states(flow, &domain)
+    {
+        return None;
+    }
+    if !reach.names_states(|m| family(program.member(m).owner)) {
+        return None;
+    }
+    let roots = roots(flow, field, context, &domain, &reach, &family);
     let mut moves = Vec::new();
     let mut found = walk::Found::default();
     // what is stored on the way may be a state of which nothing was known
     for _ in 0..4 {
         let known = domain.states.len();
-        let mut walker = Walker::new(flow, &machine, domain, &movers);
+        let mut walker = Walker::new(flow, &machine, domain, &reach);
         for root in &roots {
             let event = event_of(flow, *root);
             walker.method(*root, None, Value::Context, event, u64::MAX);
@@ -107,12 +87,12 @@ fn of_field(wiring: &Wiring<'_>, machine: Machine, mut domain: Domain, field: Me
     if found.cut {
         return None;
     }
-    let discarded = discarded(flow, &domain, &movers, &found.delegations);
+    let discarded = discarded(flow, &domain, &reach, &found.delegations);
     if moves.is_empty() && discarded.is_empty() {
         return None;
     }
     let passed_over = passed_over(flow, &machine, field, &found);
-    let (initial, starts) = initial(flow, &machine, &mut domain, field, &movers);
+    let (initial, starts) = initial(flow, &machine, &mut domain, field, &reach);
     let transitions = transitions(flow, &domain, &mut moves);
     let mut result = Found {
         machine,
@@ -153,7 +133,7 @@ fn passed_over(flow: &Flow<'_>, machine: &Machine, field: MemberId, found: &walk
 }
 
 /// Calls of the states' methods that do nothing but answer with the next state, and whose answer is let go.
-fn discarded(flow: &Flow<'_>, domain: &Domain, movers: &FxHashSet<MemberId>, delegations: &[(Site, Sym)]) -> Vec<(Site, Sym)> {
+fn discarded(flow: &Flow<'_>, domain: &Domain, reach: &Reach, delegations: &[(Site, Sym)]) -> Vec<(Site, Sym)> {
     let program = flow.program;
     let mut found = Vec::new();
     for (site, name) in delegations {
@@ -164,14 +144,22 @@ fn discarded(flow: &Flow<'_>, domain: &Domain, movers: &FxHashSet<MemberId>, del
         }
         let codes: Vec<(MemberId, Option<FunctionId>)> = domain.states.iter().filter_map(|s| domain.code(flow, *s, *name)).collect();
         let answers = |(m, f): &(MemberId, Option<FunctionId>)| {
-            !movers.contains(m) && returned(program, *m, *f).into_iter().any(|node| names_state(flow, domain, *m, node))
+            !reach.moves(*m) && returned(program, *m, *f).into_iter().any(|node| names_state(flow, domain, *m, node))
         };
-        let moves = codes.iter().any(|(m, _)| movers.contains(m));
+        let moves = codes.iter().any(|(m, _)| reach.moves(*m));
         if !moves && codes.iter().any(answers) {
             found.push((*site, *name));
         }
     }
     found
+}
+
+/// Whether some method of the states gives one of them back.
+fn answers_with_states(flow: &Flow<'_>, domain: &Domain) -> bool {
+    let program = flow.program;
+    let methods = domain.states.iter().filter_map(|s| s.class()).flat_map(|t| program.ty(t).members.iter().copied());
+    let mut methods = methods.filter(|m| program.member(*m).kind == MemberKind::Method);
+    methods.any(|m| returned(program, m, None).into_iter().any(|node| names_state(flow, domain, m, node)))
 }
 
 /// Whether what a call comes to is of no use to anybody: it is a statement of its own, or all that a method does that gives nothing back.
@@ -277,7 +265,7 @@ fn roots(
     field: MemberId,
     context: TypeId,
     domain: &Domain,
-    movers: &FxHashSet<MemberId>,
+    reach: &Reach,
     family: &dyn Fn(TypeId) -> bool,
 ) -> Vec<MemberId> {
     let program = flow.program;
@@ -293,8 +281,8 @@ fn roots(
         let kind = program.member(m).kind;
         let runs = matches!(kind, MemberKind::Method | MemberKind::Accessor(AccessorKind::Set))
             || kind == MemberKind::Initializer && program.member(m).is_static;
-        let is_function = matches!(kind, MemberKind::Field | MemberKind::Property) && movers.contains(&m) && m != field;
-        if !(runs || is_function) || program.body(m).is_none_or(|b| b.root.is_none()) || !(movers.contains(&m) || readers.contains(&m)) {
+        let is_function = matches!(kind, MemberKind::Field | MemberKind::Property) && reach.moves(m) && m != field;
+        if !(runs || is_function) || program.body(m).is_none_or(|b| b.root.is_none()) || !(reach.moves(m) || readers.contains(&m)) {
             continue;
         }
         let private = program.decl(m).modifiers.visibility != Visibility::Public && kind == MemberKind::Method;
@@ -318,7 +306,7 @@ fn roots(
             roots.push(m);
         }
     }
-    for m in movers {
+    for m in reach.movers() {
         let info = program.member(*m);
         let stores = flow.definitions(field).iter().any(|d| d.member == *m);
         let runs = matches!(info.kind, MemberKind::Method | MemberKind::Accessor(AccessorKind::Set));
@@ -358,7 +346,7 @@ fn event_of(flow: &Flow<'_>, root: MemberId) -> Event {
 }
 
 /// The states that a machine can start in, and whether it starts in one.
-fn initial(flow: &Flow<'_>, machine: &Machine, domain: &mut Domain, field: MemberId, movers: &FxHashSet<MemberId>) -> (Vec<usize>, bool) {
+fn initial(flow: &Flow<'_>, machine: &Machine, domain: &mut Domain, field: MemberId, reach: &Reach) -> (Vec<usize>, bool) {
     let program = flow.program;
     let context = program.member(field).owner;
     let mut at = 0_u64;
@@ -376,11 +364,11 @@ fn initial(flow: &Flow<'_>, machine: &Machine, domain: &mut Domain, field: Membe
     let constructors: Vec<MemberId> = context_types(program, context)
         .into_iter()
         .flat_map(|t| program.ty(t).members.iter().copied())
-        .filter(|m| program.member(*m).kind == MemberKind::Constructor && movers.contains(m))
+        .filter(|m| program.member(*m).kind == MemberKind::Constructor && reach.moves(*m))
         .collect();
     let of_context = program.ty(context).members.iter().filter(|m| program.member(**m).kind == MemberKind::Constructor).count();
     for constructor in &constructors {
-        let mut walker = Walker::new(flow, machine, domain.clone(), movers);
+        let mut walker = Walker::new(flow, machine, domain.clone(), reach);
         let before = if at == 0 { u64::MAX } else { at };
         let done = walker.method(*constructor, None, Value::Context, Event::Method(*constructor), before);
         *domain = walker.domain;
@@ -416,8 +404,8 @@ fn first_bits(flow: &Flow<'_>, machine: &Machine, domain: &mut Domain, site: Sit
         let entry = flow.entry_of_literal(site, tag)?;
         return domain.bit(flow, state::named(flow, entry.member, entry.node)?);
     }
-    let movers = FxHashSet::default();
-    let mut walker = Walker::new(flow, machine, domain.clone(), &movers);
+    let reach = Reach::open([]);
+    let mut walker = Walker::new(flow, machine, domain.clone(), &reach);
     let values = walker.first(site);
     let mut bits = 0;
     for value in values {
@@ -458,12 +446,12 @@ fn of_local(wiring: &Wiring<'_>, machine: Machine, mut domain: Domain, apart: &[
     let Holder::Local(site) = machine.holder else { return None };
     let body = program.body(site.member)?;
     let scope = program.scope(site.member);
-    let movers: FxHashSet<MemberId> = std::iter::once(site.member).collect();
+    let reach = Reach::open([site.member]);
     let functions: BTreeSet<FunctionId> = apart.iter().filter_map(|n| scope.function_around(body, *n)).collect();
     let mut found = walk::Found::default();
     for _ in 0..4 {
         let known = domain.states.len();
-        let mut walker = Walker::new(flow, &machine, domain, &movers);
+        let mut walker = Walker::new(flow, &machine, domain, &reach);
         if functions.is_empty() {
             walker.method(site.member, None, Value::Unknown, Event::Method(site.member), u64::MAX);
         }

@@ -168,8 +168,19 @@ impl<'p> Walker<'_, 'p> {
 
     /// The states that an expression names.
     pub(super) fn constant(&mut self, node: NodeId, fresh: bool) -> Option<Value> {
-        let named = state::named(self.flow, self.here(), node)?;
+        let named = self.named(node)?;
         Some(self.known(named, fresh, Some(self.site(node))))
+    }
+
+    /// The state that an expression names by itself.
+    fn named(&self, node: NodeId) -> Option<State> {
+        let site = self.site(node);
+        let known = self.reach.asked.borrow().named.get(&site).copied();
+        known.unwrap_or_else(|| {
+            let named = state::named(self.flow, site.member, node);
+            self.reach.asked.borrow_mut().named.insert(site, named);
+            named
+        })
     }
 
     /// A state that is known, or what may become one if it is stored.
@@ -190,7 +201,13 @@ impl<'p> Walker<'_, 'p> {
 
     /// Whether an expression is the machine's holder.
     pub(super) fn is_holder(&self, node: NodeId) -> bool {
-        self.machine.is_holder(self.flow, self.here(), node)
+        let site = self.site(node);
+        let known = self.reach.asked.borrow().holder.get(&site).copied();
+        known.unwrap_or_else(|| {
+            let is_holder = self.machine.is_holder(self.flow, site.member, node);
+            self.reach.asked.borrow_mut().holder.insert(site, is_holder);
+            is_holder
+        })
     }
 
     pub(super) fn reading(&mut self, node: NodeId, way: Way) -> Values {
@@ -278,10 +295,16 @@ impl<'p> Walker<'_, 'p> {
     /// Whether an expression is the object that has the machine, seen from elsewhere.
     pub(super) fn is_context(&self, node: NodeId) -> bool {
         let Some(context) = self.machine.context else { return false };
-        let ty = self.flow.type_of_node(self.here(), node).bounded();
-        ty.own().is_some_and(|t| {
-            self.program().is_a(t, context)
-                || self.program().is_a(context, t) && self.program().ty(t).kind != yarrowgraph_ir::TypeKind::Enum
+        let site = self.site(node);
+        let known = self.reach.asked.borrow().context.get(&site).copied();
+        known.unwrap_or_else(|| {
+            let program = self.program();
+            let ty = self.flow.type_of_node(site.member, node).bounded();
+            let is_context = ty.own().is_some_and(|t| {
+                program.is_a(t, context) || program.is_a(context, t) && program.ty(t).kind != yarrowgraph_ir::TypeKind::Enum
+            });
+            self.reach.asked.borrow_mut().context.insert(site, is_context);
+            is_context
         })
     }
 
@@ -324,7 +347,7 @@ impl<'p> Walker<'_, 'p> {
         let context = self.machine.context?;
         let is_setter =
             |m: &MemberId| self.program().member(*m).kind == yarrowgraph_ir::MemberKind::Accessor(yarrowgraph_ir::AccessorKind::Set);
-        self.program().find_members(context, name).into_iter().find(|m| is_setter(m) && self.movers.contains(m))
+        self.program().find_members(context, name).into_iter().find(|m| is_setter(m) && self.reach.moves(*m))
     }
 
     /// Stores a value into the holder.

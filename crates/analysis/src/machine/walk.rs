@@ -9,6 +9,7 @@ use yarrowgraph_ir::{Body, FunctionId, Node, NodeId};
 
 use super::Machine;
 use super::domain::Domain;
+use super::reach::Reach;
 use super::state::State;
 use crate::flow::Flow;
 use crate::program::{MemberId, Program, Site, Sym};
@@ -151,8 +152,8 @@ pub(super) struct Walker<'m, 'p> {
     pub machine: &'m Machine,
     pub domain: Domain,
     pub found: Found,
-    /// Members that may change the state.
-    pub movers: &'m rustc_hash::FxHashSet<MemberId>,
+    /// Code that may change the state, and that may matter to it.
+    pub reach: &'m Reach,
     steps: u32,
     pub depth: u32,
     pub frames: Vec<Frame>,
@@ -171,8 +172,9 @@ pub(super) struct Frame {
 }
 
 impl<'m, 'p> Walker<'m, 'p> {
-    pub(super) fn new(flow: &'m Flow<'p>, machine: &'m Machine, domain: Domain, movers: &'m rustc_hash::FxHashSet<MemberId>) -> Self {
-        Self { flow, machine, domain, found: Found::default(), movers, steps: 0, depth: 0, frames: Vec::new(), event: None, root: None }
+    pub(super) fn new(flow: &'m Flow<'p>, machine: &'m Machine, domain: Domain, reach: &'m Reach) -> Self {
+        let found = Found::default();
+        Self { flow, machine, domain, found, reach, steps: 0, depth: 0, frames: Vec::new(), event: None, root: None }
     }
 
     pub(super) fn program(&self) -> &'p Program {

@@ -1,0 +1,179 @@
+//! Which code can have to do with a machine: what names one of its states or its holder, and what calls that.
+
+use std::cell::RefCell;
+
+use rustc_hash::{FxHashMap, FxHashSet};
+use yarrowgraph_ir::MemberKind;
+
+use super::domain::{Domain, Encoding};
+use super::state::State;
+use crate::flow::{Flow, Val};
+use crate::program::{MemberId, Site, TypeId};
+
+/// Calls are followed back so far.
+const HOPS: usize = 6;
+/// More code than this is not told apart.
+const MEMBERS: usize = 1_500;
+
+/// The members that may matter to a machine; none where that is not told.
+#[derive(Debug)]
+pub(super) struct Reach {
+    movers: FxHashSet<MemberId>,
+    members: Option<FxHashSet<MemberId>>,
+    /// Those that come to a place where a state is named.
+    naming: Option<FxHashSet<MemberId>>,
+    /// What expressions come to, which does not depend on the way.
+    pub asked: RefCell<Asked>,
+}
+
+/// What was asked of expressions before.
+#[derive(Debug, Default)]
+pub(super) struct Asked {
+    /// Whether they are what holds the state.
+    pub holder: FxHashMap<Site, bool>,
+    /// Whether they are the object that has it.
+    pub context: FxHashMap<Site, bool>,
+    /// Which state they name.
+    pub named: FxHashMap<Site, Option<State>>,
+}
+
+impl Reach {
+    /// Some members may move it, and whatever there is may matter.
+    pub(super) fn open(movers: impl IntoIterator<Item = MemberId>) -> Self {
+        Self { movers: movers.into_iter().collect(), members: None, naming: None, asked: RefCell::default() }
+    }
+
+    /// Looks from the places that name a state, and from those of the machine's family that name its holder.
+    pub(super) fn of(flow: &Flow<'_>, field: MemberId, domain: &Domain, family: &dyn Fn(TypeId) -> bool) -> Self {
+        let movers = movers(flow, field, family);
+        let naming = if is_told(domain) { closure(flow, named_in(flow, domain)) } else { None };
+        let Some(naming) = naming else { return Self::open(movers) };
+        let program = flow.program;
+        let index = &program.index;
+        let name = program.member(field).name;
+        let own = |site: &&Site| family(program.member(site.member).owner);
+        let holding = index.reads(name).iter().chain(index.writes(name)).filter(own).map(|s| s.member).collect();
+        let members = closure(flow, holding).map(|mut all| {
+            all.extend(&naming);
+            all
+        });
+        Self { movers, members, naming: Some(naming), asked: RefCell::default() }
+    }
+
+    /// Whether a member can name a state or ask for the one that is held, by itself or by what it calls.
+    pub(super) fn matters(&self, member: MemberId) -> bool {
+        self.members.as_ref().is_none_or(|all| all.contains(&member))
+    }
+
+    /// The members that may change the state.
+    pub(super) fn movers(&self) -> impl Iterator<Item = &MemberId> {
+        self.movers.iter()
+    }
+
+    /// Whether a member may change the state.
+    pub(super) fn moves(&self, member: MemberId) -> bool {
+        self.movers.contains(&member)
+    }
+
+    /// Whether a member comes to a place that names a state.
+    pub(super) fn names(&self, member: MemberId) -> bool {
+        self.naming.as_ref().is_none_or(|all| all.contains(&member))
+    }
+
+    /// Whether all that names the states is known.
+    pub(super) fn is_told(&self) -> bool {
+        self.naming.is_some()
+    }
+
+    /// Whether code by which the machine may move comes to a place that names a state.
+    pub(super) fn names_states(&self, is_near: impl Fn(MemberId) -> bool) -> bool {
+        self.naming.as_ref().is_none_or(|all| all.iter().any(|m| self.moves(*m) || is_near(*m)))
+    }
+}
+
+/// The members that may change what a field holds.
+fn movers(flow: &Flow<'_>, field: MemberId, family: &dyn Fn(TypeId) -> bool) -> FxHashSet<MemberId> {
+    let program = flow.program;
+    let mut movers: FxHashSet<MemberId> = flow.definitions(field).iter().map(|d| d.member).filter(|m| *m != field).collect();
+    let pack = &program.kit_of(field).pack;
+    for name in pack.emplaces.iter().filter_map(|n| program.symbols.get(n)) {
+        for call in program.index.calls(name) {
+            if flow.receiver(*call).is_some_and(|(of, _)| matches!(of, Val::Member(_, m) | Val::Static(m) if m == field)) {
+                movers.insert(call.member);
+            }
+        }
+    }
+    let mut fresh: Vec<MemberId> = movers.iter().copied().collect();
+    for _ in 0..5 {
+        let mut next = Vec::new();
+        for m in fresh {
+            if program.member(m).kind == MemberKind::Constructor {
+                continue;
+            }
+            for (site, _) in flow.callers((m, None)) {
+                if family(program.member(site.member).owner) && movers.insert(site.member) {
+                    next.push(site.member);
+                }
+            }
+        }
+        fresh = next;
+    }
+    movers
+}
+
+/// Whether all places that name the states can be found by the states' names.
+fn is_told(domain: &Domain) -> bool {
+    domain.closed
+        && matches!(domain.encoding, Encoding::Enumeration(_) | Encoding::Objects(_) | Encoding::Alternatives(_) | Encoding::Variant)
+}
+
+/// The members in which a state is named.
+fn named_in(flow: &Flow<'_>, domain: &Domain) -> Vec<MemberId> {
+    let program = flow.program;
+    let index = &program.index;
+    let mut members = Vec::new();
+    for state in &domain.states {
+        let name = match state {
+            State::Class(class) => {
+                members.extend(flow.creations(*class).iter().map(|s| s.member));
+                let name = program.ty(*class).name;
+                members.extend(index.calls(name).iter().map(|s| s.member));
+                name
+            }
+            State::Constant(m) | State::Function(m) => program.member(*m).name,
+            State::Text(name) | State::Entry(_, name) => *name,
+        };
+        members.extend(index.reads(name).iter().map(|s| s.member));
+    }
+    members
+}
+
+/// Some members and what comes to them by calls and reads; none where that is too much.
+fn closure(flow: &Flow<'_>, mut fresh: Vec<MemberId>) -> Option<FxHashSet<MemberId>> {
+    let program = flow.program;
+    let mut all: FxHashSet<MemberId> = FxHashSet::default();
+    fresh.retain(|m| all.insert(*m));
+    for _ in 0..HOPS {
+        let mut next = Vec::new();
+        for m in fresh {
+            let info = program.member(m);
+            let mut add = |site: &Site| {
+                if all.insert(site.member) {
+                    next.push(site.member);
+                }
+            };
+            match info.kind {
+                MemberKind::Field | MemberKind::Property | MemberKind::Accessor(_) => program.index.reads(info.name).iter().for_each(&mut add),
+                _ => {}
+            }
+            if info.kind != MemberKind::Constructor {
+                flow.callers((m, None)).iter().for_each(|(site, _)| add(site));
+            }
+            if all.len() > MEMBERS {
+                return None;
+            }
+        }
+        fresh = next;
+    }
+    Some(all)
+}
