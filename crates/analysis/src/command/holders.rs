@@ -3,12 +3,13 @@
 use std::collections::BTreeMap;
 
 use rayon::prelude::*;
+use rustc_hash::{FxHashMap, FxHashSet};
 use yarrowgraph_ir::{AssignOp, MemberKind, Node, NodeId, TypeKind, UnaryOp};
 
 use super::Holds;
 use super::made;
 use crate::flow::Val;
-use crate::program::{Declared, MemberId, Site, Sym, Ty, TypeId};
+use crate::program::{Declared, MemberId, Site, Sym, Ty, TypeId, UnitId};
 use crate::wire::Wiring;
 
 /// What is taken is followed through so many returns.
@@ -63,14 +64,32 @@ impl Holder {
 /// The fields that objects are put into: those that they are called out of, and lists that nothing takes from.
 pub(super) fn find(wiring: &Wiring<'_>) -> (Vec<Holder>, Vec<Holder>) {
     let members = 0..wiring.program().members.len();
-    let filled: Vec<Holder> =
-        members.into_par_iter().filter_map(|i| of_field(wiring, MemberId(i as u32))).filter(|h| !h.filled.is_empty()).collect();
+    let candidates: Vec<Candidate> = members.into_par_iter().filter_map(|i| candidate(wiring, MemberId(i as u32))).collect();
+    let reads = reads_of(wiring, &candidates);
+    let filled: Vec<Holder> = candidates
+        .into_par_iter()
+        .map(|c| {
+            let reads = reads.get(&c.holder.field).map_or(&[][..], Vec::as_slice);
+            of_field(wiring, c, reads)
+        })
+        .filter(|h| !h.filled.is_empty())
+        .collect();
     let (called, mut idle): (Vec<Holder>, Vec<Holder>) = filled.into_iter().partition(|h| !h.taken.is_empty());
     idle.retain(|h| !h.is_slot && h.drained.is_empty());
     (called, idle)
 }
 
-fn of_field(wiring: &Wiring<'_>, field: MemberId) -> Option<Holder> {
+/// A field of which it is not known yet what is done with it.
+struct Candidate {
+    holder: Holder,
+    /// Whether its language writes no types.
+    untyped: bool,
+    /// Whether the type of its elements is a type parameter.
+    open: bool,
+}
+
+/// What a field may be by its type and by what is given to it.
+fn candidate(wiring: &Wiring<'_>, field: MemberId) -> Option<Candidate> {
     let (flow, program) = (&wiring.flow, wiring.program());
     let info = program.member(field);
     if !matches!(info.kind, MemberKind::Field | MemberKind::Property) || wiring.in_test(field) {
@@ -111,23 +130,58 @@ fn of_field(wiring: &Wiring<'_>, field: MemberId) -> Option<Holder> {
     if !is_list && (info.is_static || !flow.definitions(field).iter().any(|d| later(&d))) {
         return None;
     }
-    for read in program.index.reads(info.name) {
-        // code without types is looked at where the field is
-        if untyped && program.member(read.member).unit != info.unit || !may_matter(wiring, *read, is_list) {
-            continue;
-        }
-        if !matches!(flow.eval(*read), Val::Member(_, m) | Val::Static(m) if m == field) {
-            continue;
-        }
-        if is_list { in_list(wiring, &mut holder, *read) } else { in_slot(wiring, &mut holder, *read) }
+    Some(Candidate { holder, untyped, open })
+}
+
+/// Where each of some fields is read and that may matter, each name being looked at once for all fields that have it.
+fn reads_of(wiring: &Wiring<'_>, candidates: &[Candidate]) -> FxHashMap<MemberId, Vec<Site>> {
+    let program = wiring.program();
+    let mut by_name: BTreeMap<Sym, Vec<&Candidate>> = BTreeMap::new();
+    for candidate in candidates {
+        by_name.entry(program.member(candidate.holder.field).name).or_default().push(candidate);
     }
-    if !is_list {
+    let by_name: Vec<(Sym, Vec<&Candidate>)> = by_name.into_iter().collect();
+    let found: Vec<(MemberId, Site)> = by_name
+        .into_par_iter()
+        .flat_map_iter(|(name, fields)| {
+            let is_slot = fields.iter().any(|c| c.holder.is_slot);
+            let is_list = fields.iter().any(|c| !c.holder.is_slot);
+            // code without types is looked at where the field is
+            let units: FxHashSet<UnitId> = fields.iter().filter(|c| c.untyped).map(|c| program.member(c.holder.field).unit).collect();
+            let typed = fields.iter().any(|c| !c.untyped);
+            let fields: FxHashMap<MemberId, bool> = fields.iter().map(|c| (c.holder.field, c.untyped)).collect();
+            program.index.reads(name).iter().filter_map(move |read| {
+                let unit = program.member(read.member).unit;
+                let near = typed || units.contains(&unit);
+                if !near || !(is_list && may_matter(wiring, *read, true) || is_slot && may_matter(wiring, *read, false)) {
+                    return None;
+                }
+                let (Val::Member(_, m) | Val::Static(m)) = wiring.flow.eval(*read) else { return None };
+                let untyped = *fields.get(&m)?;
+                (!untyped || program.member(m).unit == unit).then_some((m, *read))
+            })
+        })
+        .collect();
+    let mut reads: FxHashMap<MemberId, Vec<Site>> = FxHashMap::default();
+    for (field, read) in found {
+        reads.entry(field).or_default().push(read);
+    }
+    reads
+}
+
+fn of_field(wiring: &Wiring<'_>, candidate: Candidate, reads: &[Site]) -> Holder {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    let mut holder = candidate.holder;
+    for read in reads.iter().filter(|r| may_matter(wiring, **r, !holder.is_slot)).copied().collect::<Vec<_>>() {
+        if holder.is_slot { in_slot(wiring, &mut holder, read) } else { in_list(wiring, &mut holder, read) }
+    }
+    if holder.is_slot {
         stored_in_slot(wiring, &mut holder);
     }
     holder.taken.sort_unstable();
     holder.taken.dedup();
     // of a type parameter what is asked of the elements tells
-    if open {
+    if candidate.open {
         let asked = holder.taken.iter().find_map(|(site, _)| flow.callee(*site));
         holder.base = asked.map(|c| program.member(c.member).owner);
     }
@@ -136,7 +190,7 @@ fn of_field(wiring: &Wiring<'_>, field: MemberId) -> Option<Holder> {
         made::of(wiring, given, 6, &mut holder.made);
         holder.from_outside |= matches!(flow.eval(given), Val::Param(..));
     }
-    Some(holder)
+    holder
 }
 
 /// Whether a place that reads something stands where it is put to, taken from, walked or called.

@@ -54,11 +54,11 @@ fn of_field(wiring: &Wiring<'_>, machine: Machine, mut domain: Domain, field: Me
     let reach = Reach::of(flow, field, &domain, &family);
     if (reach.is_told() && domain.encoding != Encoding::Variant || domain.encoding == Encoding::Values)
         && !stores::may_move(flow, field, &reach)
-        && !answers_with_states(flow, &domain)
+        && !answers_are_let_go(flow, &domain, &family)
     {
         return None;
     }
-    if !reach.names_states(|m| family(program.member(m).owner)) {
+    if reach.is_told() && !reach.names_states(|m| family(program.member(m).owner)) {
         return None;
     }
     let roots = roots(flow, field, context, &domain, &reach, &family);
@@ -154,12 +154,19 @@ fn discarded(flow: &Flow<'_>, domain: &Domain, reach: &Reach, delegations: &[(Si
     found
 }
 
-/// Whether some method of the states gives one of them back.
-fn answers_with_states(flow: &Flow<'_>, domain: &Domain) -> bool {
+/// Whether some method of the states gives one of them back, and is called where nobody keeps what it gives.
+fn answers_are_let_go(flow: &Flow<'_>, domain: &Domain, family: &dyn Fn(TypeId) -> bool) -> bool {
     let program = flow.program;
+    let let_go = |call: &Site| {
+        let body = program.body(call.member).filter(|_| family(program.member(call.member).owner));
+        body.is_some_and(|body| is_statement(program, body, program.scope(call.member), *call))
+    };
     let methods = domain.states.iter().filter_map(|s| s.class()).flat_map(|t| program.ty(t).members.iter().copied());
     let mut methods = methods.filter(|m| program.member(*m).kind == MemberKind::Method);
-    methods.any(|m| returned(program, m, None).into_iter().any(|node| names_state(flow, domain, m, node)))
+    methods.any(|m| {
+        program.index.calls(program.member(m).name).iter().any(let_go)
+            && returned(program, m, None).into_iter().any(|node| names_state(flow, domain, m, node))
+    })
 }
 
 /// Whether what a call comes to is of no use to anybody: it is a statement of its own, or all that a method does that gives nothing back.

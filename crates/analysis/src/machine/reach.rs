@@ -22,6 +22,7 @@ pub(super) struct Reach {
     members: Option<FxHashSet<MemberId>>,
     /// Those that come to a place where a state is named.
     naming: Option<FxHashSet<MemberId>>,
+    told: bool,
     /// What expressions come to, which does not depend on the way.
     pub asked: RefCell<Asked>,
 }
@@ -40,14 +41,16 @@ pub(super) struct Asked {
 impl Reach {
     /// Some members may move it, and whatever there is may matter.
     pub(super) fn open(movers: impl IntoIterator<Item = MemberId>) -> Self {
-        Self { movers: movers.into_iter().collect(), members: None, naming: None, asked: RefCell::default() }
+        Self { movers: movers.into_iter().collect(), members: None, naming: None, told: false, asked: RefCell::default() }
     }
 
     /// Looks from the places that name a state, and from those of the machine's family that name its holder.
     pub(super) fn of(flow: &Flow<'_>, field: MemberId, domain: &Domain, family: &dyn Fn(TypeId) -> bool) -> Self {
         let movers = movers(flow, field, family);
-        let naming = if is_told(domain) { closure(flow, named_in(flow, domain)) } else { None };
+        let naming = if has_names(domain) { closure(flow, named_in(flow, domain)) } else { None };
         let Some(naming) = naming else { return Self::open(movers) };
+        let classes = matches!(domain.encoding, Encoding::Enumeration(_) | Encoding::Objects(_) | Encoding::Alternatives(_));
+        let told = domain.closed && (classes || domain.encoding == Encoding::Variant);
         let program = flow.program;
         let index = &program.index;
         let name = program.member(field).name;
@@ -57,7 +60,7 @@ impl Reach {
             all.extend(&naming);
             all
         });
-        Self { movers, members, naming: Some(naming), asked: RefCell::default() }
+        Self { movers, members, naming: Some(naming), told, asked: RefCell::default() }
     }
 
     /// Whether a member can name a state or ask for the one that is held, by itself or by what it calls.
@@ -80,9 +83,9 @@ impl Reach {
         self.naming.as_ref().is_none_or(|all| all.contains(&member))
     }
 
-    /// Whether all that names the states is known.
+    /// Whether there can be no other states, and all that names them is known.
     pub(super) fn is_told(&self) -> bool {
-        self.naming.is_some()
+        self.told
     }
 
     /// Whether code by which the machine may move comes to a place that names a state.
@@ -121,10 +124,10 @@ fn movers(flow: &Flow<'_>, field: MemberId, family: &dyn Fn(TypeId) -> bool) -> 
     movers
 }
 
-/// Whether all places that name the states can be found by the states' names.
-fn is_told(domain: &Domain) -> bool {
-    domain.closed
-        && matches!(domain.encoding, Encoding::Enumeration(_) | Encoding::Objects(_) | Encoding::Alternatives(_) | Encoding::Variant)
+/// Whether places that name the states can be found by the states' names. Another one that is stored later is named
+/// where the machine is moved, which is looked at anyway.
+fn has_names(domain: &Domain) -> bool {
+    domain.encoding != Encoding::Text && domain.states.len() > 1
 }
 
 /// The members in which a state is named.
@@ -163,7 +166,9 @@ fn closure(flow: &Flow<'_>, mut fresh: Vec<MemberId>) -> Option<FxHashSet<Member
                 }
             };
             match info.kind {
-                MemberKind::Field | MemberKind::Property | MemberKind::Accessor(_) => program.index.reads(info.name).iter().for_each(&mut add),
+                MemberKind::Field | MemberKind::Property | MemberKind::Accessor(_) => {
+                    program.index.reads(info.name).iter().for_each(&mut add)
+                }
                 _ => {}
             }
             if info.kind != MemberKind::Constructor {

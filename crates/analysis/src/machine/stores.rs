@@ -42,7 +42,8 @@ fn may_name(flow: &Flow<'_>, site: Site, reach: &Reach, hops: u32) -> bool {
                 Val::Param(m, None, index) => {
                     let info = program.member(m);
                     let given = || flow.callers((m, None)).iter().filter_map(|(call, _)| flow.argument(*call, usize::from(index)));
-                    info.kind != MemberKind::Constructor && (reach.is_told() && reach.names(m) || given().any(|g| may_name(flow, g, reach, hops)))
+                    info.kind != MemberKind::Constructor
+                        && (reach.is_told() && reach.names(m) || given().any(|g| may_name(flow, g, reach, hops)))
                 }
                 Val::Local(local) => {
                     let values = flow.nodes_of_local(local);

@@ -3,7 +3,7 @@
 use yarrowgraph_ir::{AssignOp, BinaryOp, Body, Node, NodeId, UnaryOp};
 
 use super::state::{self, State};
-use super::walk::{Event, Exit, Move, NESTED, PARAM, Value, Values, WAYS, Walker, Way, position_named, put};
+use super::walk::{Event, Exit, Move, NESTED, PARAM, Value, Values, WAYS, Walker, Way, position_named, put, widened};
 use crate::flow::Val;
 use crate::program::{Declared, MemberId, Site};
 
@@ -12,8 +12,7 @@ impl<'p> Walker<'_, 'p> {
     pub(super) fn values(&mut self, node: NodeId, way: Way) -> Values {
         let Some(body) = self.program().body(self.here()) else { return Vec::new() };
         if self.spent() || self.depth >= NESTED {
-            self.found.cut |= self.depth >= NESTED;
-            return vec![(way, Value::Unknown)];
+            return vec![(self.lost(way), Value::Unknown)];
         }
         self.depth += 1;
         let found = self.values_of(body, node, way);
@@ -126,7 +125,7 @@ impl<'p> Walker<'_, 'p> {
     /// What several expressions come to, one after the other.
     pub(super) fn all_values(&mut self, nodes: &[NodeId], way: Way) -> Vec<(Way, Vec<Value>)> {
         let mut all = vec![(way, Vec::new())];
-        for node in nodes {
+        for (index, node) in nodes.iter().enumerate() {
             let mut next = Vec::new();
             for (way, values) in all {
                 for (way, value) in self.values(*node, way) {
@@ -137,8 +136,9 @@ impl<'p> Walker<'_, 'p> {
             }
             all = next;
             if all.len() > WAYS {
-                self.found.cut = true;
-                all.truncate(WAYS);
+                // of so many nothing is known but where they are
+                let ways = all.into_iter().map(|(w, _)| (w, Exit::Value(Value::Unknown))).collect();
+                all = widened(ways).into_iter().map(|(w, _)| (w, vec![Value::Unknown; index + 1])).collect();
             }
         }
         all

@@ -4,6 +4,7 @@
 //! depends. What it cannot tell apart it goes both ways; ways that differ in nothing but their conditions are one.
 
 use std::collections::BTreeMap;
+use std::collections::btree_map::Entry;
 
 use yarrowgraph_ir::{Body, FunctionId, Node, NodeId};
 
@@ -15,7 +16,7 @@ use crate::flow::Flow;
 use crate::program::{MemberId, Program, Site, Sym};
 
 /// So many nodes are walked for one machine.
-const STEPS: u32 = 60_000;
+const STEPS: u32 = 30_000;
 /// Statements and expressions are walked so deep.
 pub(super) const NESTED: u32 = 100;
 /// So many ways are told apart at a time.
@@ -76,6 +77,20 @@ impl Way {
     /// A way at its start: nothing was asked yet.
     fn new(at: u64, slots: BTreeMap<Slot, Value>) -> Way {
         Way { at, message: None, other_than: Vec::new(), conditions: Vec::new(), asked: None, told: false, row: None, slots }
+    }
+
+    /// Forgets what does not hold on another way too.
+    fn join(&mut self, other: &Way) {
+        if self.message != other.message {
+            self.message = None;
+        }
+        self.other_than.retain(|m| other.other_than.contains(m));
+        let common = self.conditions.iter().zip(&other.conditions).take_while(|(a, b)| a == b).count();
+        self.conditions.truncate(common);
+        self.asked = self.asked.filter(|a| other.asked == Some(*a));
+        self.told &= other.told;
+        self.row = self.row.filter(|r| other.row == Some(*r));
+        self.slots.retain(|slot, value| other.slots.get(slot) == Some(value));
     }
 }
 
@@ -218,12 +233,18 @@ impl<'m, 'p> Walker<'m, 'p> {
         self.found.cut
     }
 
+    /// A way that went where it is not followed: what it did there is not known.
+    pub(super) fn lost(&self, mut way: Way) -> Way {
+        way.at = u64::MAX;
+        way.told = false;
+        way
+    }
+
     /// Runs a statement or expression.
     pub(super) fn run(&mut self, node: NodeId, way: Way) -> Ways {
         let Some(body) = self.program().body(self.here()) else { return Vec::new() };
         if self.spent() || self.depth >= NESTED {
-            self.found.cut |= self.depth >= NESTED;
-            return vec![(way, Exit::Value(Value::Unknown))];
+            return vec![(self.lost(way), Exit::Value(Value::Unknown))];
         }
         self.depth += 1;
         let done = self.run_one(body, node, way);
@@ -388,11 +409,7 @@ impl<'m, 'p> Walker<'m, 'p> {
                 None => merged.push((way, exit)),
             }
         }
-        if merged.len() > WAYS {
-            self.found.cut = true;
-            merged.truncate(WAYS);
-        }
-        merged
+        if merged.len() > WAYS { widened(merged) } else { merged }
     }
 
     /// A walk over a collection: each row of a table that is written out, else once or not at all.
@@ -526,6 +543,20 @@ impl<'m, 'p> Walker<'m, 'p> {
         let ways = ways.into_iter().map(|w| (w, Exit::Value(Value::Unknown))).collect();
         self.merge(ways).into_iter().map(|(w, _)| w).collect()
     }
+}
+
+/// Too many ways, as fewer of which less is known: those that end alike in the same states are one.
+pub(super) fn widened(ways: Ways) -> Ways {
+    let mut fewer: BTreeMap<(Exit, u64), Way> = BTreeMap::new();
+    for (way, exit) in ways {
+        // what is handed on is told apart, what a statement comes to is not
+        let exit = if matches!(exit, Exit::Value(_)) { Exit::Value(Value::Unknown) } else { exit };
+        match fewer.entry((exit, way.at)) {
+            Entry::Vacant(free) => _ = free.insert(way),
+            Entry::Occupied(mut known) => known.get_mut().join(&way),
+        }
+    }
+    fewer.into_iter().map(|((exit, _), way)| (way, exit)).collect()
 }
 
 /// Parameters are told apart from locals by this bit of their slot.

@@ -12,7 +12,7 @@ use crate::program::{Declared, MemberId, Program, Site};
 use crate::wire::effect::Event;
 
 /// How many steps one run may take.
-const STEPS: usize = 30_000;
+pub(super) const STEPS: usize = 30_000;
 
 /// How deep runs nest: calls, statements and expressions together.
 const DEEPEST: usize = 700;

@@ -17,6 +17,8 @@ mod tests;
 mod value;
 
 use std::collections::{BTreeMap, VecDeque};
+use std::sync::OnceLock;
+use std::sync::atomic::{AtomicUsize, Ordering};
 
 use rustc_hash::{FxHashMap, FxHashSet};
 use yarrowgraph_ir::{MemberKind, Node, NodeId};
@@ -34,11 +36,14 @@ const RUNS: usize = 48;
 /// How many steps all runs of a tree may take together.
 const ALL_STEPS: usize = 400_000;
 
+/// So many entry points for each thread are run ahead of knowing how many steps are left for them.
+const WAVE: usize = 4;
+
 /// The stack of a run, in bytes: runs nest as deep as the code that they carry out.
 const STACK: usize = 64 << 20;
 
 /// A subscription that a run came to.
-#[derive(Clone, Debug, PartialEq)]
+#[derive(Clone, Debug, PartialEq, Eq, Hash)]
 pub(crate) struct Joined {
     /// The effect.
     pub(crate) effect: usize,
@@ -96,51 +101,30 @@ impl Setup {
         if (joins.is_empty() && links.is_empty()) || roots.is_empty() {
             return Self::default();
         }
-        // a stack of its own, as deep as the code that is carried out may nest
-        let all = || {
-            let mut setup = Self::default();
-            let mut steps = ALL_STEPS;
-            for root in &roots {
-                setup.run(&Wanted { flow, effects, joins: &joins, own: &own, links }, *root, &mut steps);
-            }
-            setup
-        };
-        std::thread::scope(|threads| {
-            let thread = std::thread::Builder::new().stack_size(STACK).spawn_scoped(threads, all);
-            thread.ok().and_then(|t| t.join().ok()).unwrap_or_default()
-        })
-    }
-
-    /// Runs an entry point in every way that its conditions allow, those that differ early first.
-    fn run(&mut self, wanted: &Wanted<'_, '_>, root: MemberId, steps: &mut usize) {
-        // ways that part after a run's last subscription are taken last, and need not all be taken
-        let mut waiting: VecDeque<Vec<bool>> = VecDeque::from([Vec::new()]);
-        let mut idle: VecDeque<Vec<bool>> = VecDeque::new();
-        let mut runs = 0;
-        let mut whole = true;
-        while let Some(decisions) = waiting.pop_front().or_else(|| idle.pop_front()) {
-            if runs >= RUNS || *steps == 0 {
-                whole &= waiting.is_empty() && *steps > 0;
-                break;
-            }
-            runs += 1;
-            let decided = decisions.len();
-            let mut machine = Machine::new(wanted, decisions, *steps);
-            machine.start(root);
-            *steps -= machine.steps_taken();
-            let done = machine.finish();
-            whole &= done.whole;
-            for at in decided..done.decisions.len() {
-                let mut other = done.decisions[..at].to_vec();
-                other.push(!done.decisions[at]);
-                if at < done.decided_before_last { waiting.push_back(other) } else { idle.push_back(other) }
-            }
-            self.chains.add(done.chains);
-            if !self.runs.contains(&done.run) {
-                self.runs.push(done.run);
+        let wanted = Wanted { flow, effects, joins: &joins, own: &own, links };
+        let mut setup = Self::default();
+        let mut seen = FxHashSet::default();
+        let mut steps = ALL_STEPS;
+        // side by side with what is left at first, which counts where it would have been enough in turn
+        let width = rayon::current_num_threads();
+        for wave in roots.chunks(width * WAVE) {
+            let ahead = side_by_side(&wanted, wave, width, steps);
+            for (root, ran) in wave.iter().zip(ahead) {
+                let ran = match ran {
+                    Some(ran) if ran.steps + machine::STEPS <= steps => ran,
+                    _ => on_a_stack(|| run(&wanted, *root, steps)),
+                };
+                steps -= ran.steps;
+                setup.cut += u32::from(!ran.whole);
+                for (run, chains) in ran.done {
+                    setup.chains.add(chains);
+                    if seen.insert(run.clone()) {
+                        setup.runs.push(run);
+                    }
+                }
             }
         }
-        self.cut += u32::from(!whole);
+        setup
     }
 
     /// The budget of runs, where it was not kept.
@@ -180,6 +164,72 @@ impl Setup {
         }
         told
     }
+}
+
+/// What the runs of one entry point came to.
+#[derive(Default)]
+struct Ran {
+    done: Vec<(Run, Chains)>,
+    /// Whether all that matters was run.
+    whole: bool,
+    /// How many steps it took.
+    steps: usize,
+}
+
+/// Runs some entry points on a number of threads, each as if it were the next; none where a thread could not be had.
+fn side_by_side(wanted: &Wanted<'_, '_>, roots: &[MemberId], width: usize, steps: usize) -> Vec<Option<Ran>> {
+    if width < 2 || roots.len() < 2 || steps == 0 {
+        return roots.iter().map(|_| None).collect();
+    }
+    let next = AtomicUsize::new(0);
+    let ran: Vec<OnceLock<Ran>> = roots.iter().map(|_| OnceLock::new()).collect();
+    std::thread::scope(|threads| {
+        for _ in 0..width.min(roots.len()) {
+            let work = || {
+                while let Some((root, ran)) = Some(next.fetch_add(1, Ordering::Relaxed)).and_then(|i| roots.get(i).zip(ran.get(i))) {
+                    ran.get_or_init(|| run(wanted, *root, steps));
+                }
+            };
+            // without a thread its share is run in turn
+            _ = std::thread::Builder::new().stack_size(STACK).spawn_scoped(threads, work);
+        }
+    });
+    ran.into_iter().map(OnceLock::into_inner).collect()
+}
+
+/// Runs something on a stack of its own, as deep as the code that is carried out may nest.
+fn on_a_stack<T: Default + Send>(work: impl FnOnce() -> T + Send) -> T {
+    std::thread::scope(|threads| {
+        let thread = std::thread::Builder::new().stack_size(STACK).spawn_scoped(threads, work);
+        thread.ok().and_then(|t| t.join().ok()).unwrap_or_default()
+    })
+}
+
+/// Runs an entry point in every way that its conditions allow, those that differ early first.
+fn run(wanted: &Wanted<'_, '_>, root: MemberId, steps: usize) -> Ran {
+    // ways that part after a run's last subscription are taken last, and need not all be taken
+    let mut waiting: VecDeque<Vec<bool>> = VecDeque::from([Vec::new()]);
+    let mut idle: VecDeque<Vec<bool>> = VecDeque::new();
+    let mut ran = Ran { whole: true, ..Ran::default() };
+    while let Some(decisions) = waiting.pop_front().or_else(|| idle.pop_front()) {
+        if ran.done.len() >= RUNS || ran.steps == steps {
+            ran.whole &= waiting.is_empty() && ran.steps < steps;
+            break;
+        }
+        let decided = decisions.len();
+        let mut machine = Machine::new(wanted, decisions, steps - ran.steps);
+        machine.start(root);
+        ran.steps += machine.steps_taken();
+        let done = machine.finish();
+        ran.whole &= done.whole;
+        for at in decided..done.decisions.len() {
+            let mut other = done.decisions[..at].to_vec();
+            other.push(!done.decisions[at]);
+            if at < done.decided_before_last { waiting.push_back(other) } else { idle.push_back(other) }
+        }
+        ran.done.push((done.run, done.chains));
+    }
+    ran
 }
 
 /// A subscription of the map: an effect, and a handler where several join through it.

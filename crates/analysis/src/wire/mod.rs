@@ -99,6 +99,8 @@ pub struct Wiring<'p> {
     codes: OnceLock<Vec<crate::codes::Table>>,
     /// What is known so far of how long the instances of types live.
     lives: Mutex<FxHashMap<TypeId, Lives>>,
+    /// For each file whether it is part of a test.
+    tests: Vec<bool>,
     /// Words in what could not be read of any file.
     unread: FxHashSet<Sym>,
     /// Names of handlers and events in markup.
@@ -173,6 +175,7 @@ impl<'p> Wiring<'p> {
             told_types: OnceLock::new(),
             keeps: Vec::new(),
             lives: Mutex::default(),
+            tests: program.units.iter().map(|f| is_test_path(&f.unit.path)).collect(),
             unread: words(|f| &f.unit.unread),
             mentioned: words(|f| &f.unit.mentioned),
             parts,
@@ -319,7 +322,7 @@ impl<'p> Wiring<'p> {
 
     /// Whether a type is of tests.
     pub fn is_test_type(&self, ty: TypeId) -> bool {
-        is_test_path(&self.program().unit(self.program().ty(ty).unit).path)
+        self.is_test(self.program().ty(ty).unit)
     }
 
     /// What a subscription comes to: itself, or one for each object that comes through it.
@@ -383,7 +386,11 @@ impl<'p> Wiring<'p> {
 
     /// Whether a member is part of a test.
     pub fn in_test(&self, member: MemberId) -> bool {
-        is_test_path(&self.flow.program.unit_of(member).path)
+        self.is_test(self.program().member(member).unit)
+    }
+
+    fn is_test(&self, unit: UnitId) -> bool {
+        self.tests.get(unit.0 as usize).copied().unwrap_or(false)
     }
 
     /// Whether an effect stands in a generated file.
