@@ -44,6 +44,12 @@ impl Flow<'_> {
         if matches!(body.node(callee), Node::Super | Node::This) {
             return self.constructor_called(site, callee, arg_count);
         }
+        // what nothing of the tree is called is of a library
+        if let Node::Member { name, .. } = body.node(callee)
+            && !program.is_declared(program.sym_in(site.member, name))
+        {
+            return None;
+        }
         match self.eval_at(site.member, callee, budget) {
             Val::Method(member, receiver) => {
                 let member = self.overload(member, site, arg_count, budget);

@@ -55,9 +55,17 @@ impl Flow<'_> {
         let program = self.program;
         let mut found = Vec::new();
         let Some(body) = program.body(member) else { return found };
+        // data and functions tell nothing of a class
+        let tells = |arg: &NodeId| {
+            !matches!(
+                body.node(*arg),
+                Node::Str(_) | Node::Num(_) | Node::Bool(_) | Node::Null | Node::Plain | Node::Template(_) | Node::Lambda(_)
+            )
+        };
         for index in 0..body.nodes.len() {
             let node = NodeId::new(index);
             let (target, args) = match body.node(node) {
+                Node::Call { args, .. } | Node::New { args, .. } if !body.list(args).iter().any(tells) => continue,
                 Node::Call { callee, args, .. } if args.len > 0 => {
                     (self.method_called(Site { member, node }, callee, args.len as usize, NEAR).map(|c| c.member), args)
                 }

@@ -35,6 +35,7 @@ pub(super) fn link(mut units: Vec<Facts>, kit: &dyn Fn(Language) -> Kit, package
         types_by_name: FxHashMap::default(),
         extensions: FxHashMap::default(),
         told_by_name: FxHashMap::default(),
+        declared_names: Vec::new(),
         opened_by_file: FxHashSet::default(),
         free: FxHashMap::default(),
         types_of_unit: Vec::new(),
@@ -56,6 +57,7 @@ pub(super) fn link(mut units: Vec<Facts>, kit: &dyn Fn(Language) -> Kit, package
     find_bases(&mut program);
     program.free = free_members(&program);
     program.told_by_name = told_by_name(&program);
+    program.declared_names = declared_names(&program);
     program.declared = program.members.iter().map(|_| Default::default()).collect();
     program
 }
@@ -328,6 +330,17 @@ fn free_members(p: &Program) -> FxHashMap<Sym, Vec<MemberId>> {
 
 /// Methods of code without written types whose name only one family of classes has: where the
 /// receiver of a call is not known, such a name tells it.
+fn declared_names(p: &Program) -> Vec<bool> {
+    let mut declared = vec![false; p.symbols.len()];
+    let mut declare = |name: Sym| declared[name.0 as usize] = true;
+    p.members.iter().for_each(|m| declare(m.name));
+    for (index, facts) in p.units.iter().enumerate() {
+        let unit = UnitId(index as u32);
+        facts.unit.exports.iter().for_each(|(_, outer)| declare(p.sym(unit, *outer)));
+    }
+    declared
+}
+
 fn told_by_name(p: &Program) -> FxHashMap<Sym, MemberId> {
     const SHORTEST: usize = 4;
     let mut by_name: FxHashMap<Sym, Vec<MemberId>> = FxHashMap::default();

@@ -169,6 +169,8 @@ pub struct Program {
     /// Methods that are called on their first parameter.
     extensions: FxHashMap<Sym, Vec<MemberId>>,
     told_by_name: FxHashMap<Sym, MemberId>,
+    /// For each name whether something of the tree is declared or handed out under it.
+    declared_names: Vec<bool>,
     /// Namespaces that files bring in each for itself, so that the others do not have them.
     opened_by_file: FxHashSet<String>,
     free: FxHashMap<Sym, Vec<MemberId>>,
@@ -285,6 +287,11 @@ impl Program {
         let all = self.free.get(&name)?;
         let here = all.iter().copied().find(|m| self.member(*m).unit == unit);
         here.or_else(|| all.iter().copied().find(|m| self.body(*m).is_some_and(|b| b.root.is_some()))).or(all.first().copied())
+    }
+
+    /// Whether something of the tree is declared, or handed out to other files, under a name.
+    pub fn is_declared(&self, name: Sym) -> bool {
+        self.declared_names.get(name.0 as usize).copied().unwrap_or(false)
     }
 
     /// The method that a name alone tells, in code without written types.
