@@ -51,6 +51,9 @@ fn of_field(wiring: &Wiring<'_>, machine: Machine, mut domain: Domain, field: Me
         let state = state_base.is_some_and(|b| program.is_a(t, b));
         own || state || flow.enclosing_type(t).is_some_and(|o| program.is_a(o, context) || state_base.is_some_and(|b| program.is_a(o, b)))
     };
+    if domain.closed && domain.states.len() < 2 {
+        return None;
+    }
     let reach = Reach::of(flow, field, &domain, &family);
     if (reach.is_told() && domain.encoding != Encoding::Variant || domain.encoding == Encoding::Values)
         && !stores::may_move(flow, field, &reach)

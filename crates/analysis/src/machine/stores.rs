@@ -41,7 +41,9 @@ fn may_name(flow: &Flow<'_>, site: Site, reach: &Reach, hops: u32) -> bool {
                 // told apart by the method, or said by whoever calls it
                 Val::Param(m, None, index) => {
                     let info = program.member(m);
-                    let given = || flow.callers((m, None)).iter().filter_map(|(call, _)| flow.argument(*call, usize::from(index)));
+                    // ways set out from callers that are about the same machine only
+                    let callers = || flow.callers((m, None)).iter().filter(|(call, _)| !reach.is_told() || reach.moves(call.member));
+                    let given = || callers().filter_map(|(call, _)| flow.argument(*call, usize::from(index)));
                     info.kind != MemberKind::Constructor
                         && (reach.is_told() && reach.names(m) || given().any(|g| may_name(flow, g, reach, hops)))
                 }
