@@ -3,7 +3,7 @@
 use yarrowgraph_ir::{Body, FunctionId, Node, NodeId, TypeRefId};
 
 use super::state::State;
-use super::walk::{BODY, DEPTH, Event, Exit, Frame, PARAM, Slot, Value, Values, Walker, Way, put};
+use super::walk::{BODY, DEPTH, Event, Exit, Frame, NEAR, PARAM, Slot, Value, Values, Walker, Way, put};
 use crate::program::{Declared, MemberId, Site, Sym, TypeId};
 
 impl Walker<'_, '_> {
@@ -139,7 +139,8 @@ impl Walker<'_, '_> {
             .any(|g| !matches!(g, Value::Unknown | Value::Truth(_) | Value::Null | Value::Row(_) | Value::Function(..) | Value::Named(..)));
         // what says nothing of the state may yet end the way, or say that it is not to be gone
         let ends = |b: &Body| b.ids().any(|n| matches!(b.node(n), Node::Throw(_) | Node::Bool(_)));
-        let small = program.body(m).is_some_and(|b| b.nodes.len() <= BODY && (self.reach.matters(m) || ends(b)));
+        let small =
+            program.body(m).is_some_and(|b| b.nodes.len() <= BODY && (self.reach.matters(m) || self.frames.len() <= NEAR && ends(b)));
         if self.frames.len() < DEPTH && (is_mover || speaks || small) && !self.frames.iter().any(|f| f.member == m && f.function.is_none())
         {
             let owner = program.member(m).owner;

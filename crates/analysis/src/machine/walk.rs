@@ -20,9 +20,13 @@ const STEPS: u32 = 30_000;
 /// Statements and expressions are walked so deep.
 pub(super) const NESTED: u32 = 100;
 /// So many ways are told apart at a time.
-pub(super) const WAYS: usize = 160;
+pub(super) const WAYS: usize = 64;
+/// So many, and one for each state, in what is called.
+const WAYS_CALLED: usize = 16;
 /// Calls are followed so deep.
 pub(super) const DEPTH: usize = 7;
+/// Whether something else may be done at all is asked of what is called so deep.
+pub(super) const NEAR: usize = 2;
 /// Bodies of other code with more nodes than this are not walked for what they return.
 pub(super) const BODY: usize = 300;
 
@@ -409,7 +413,9 @@ impl<'m, 'p> Walker<'m, 'p> {
                 None => merged.push((way, exit)),
             }
         }
-        if merged.len() > WAYS { widened(merged) } else { merged }
+        // what is called is gone through for each way that calls it
+        let limit = if self.frames.len() > 1 { self.domain.states.len() + WAYS_CALLED } else { WAYS };
+        if merged.len() > limit { widened(merged) } else { merged }
     }
 
     /// A walk over a collection: each row of a table that is written out, else once or not at all.
