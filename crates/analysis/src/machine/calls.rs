@@ -87,6 +87,12 @@ impl Walker<'_, '_> {
         if let (Value::Function(m, f), None) = (receiver, name) {
             return self.enter_function(self.site(node), *m, *f, given, way);
         }
+        // a function that the row of a table has
+        if let (Value::Row(row), Some(name)) = (receiver, name)
+            && let Value::Function(m, f) = self.named_part(*row, name)
+        {
+            return self.enter_function(self.site(node), m, f, given, way);
+        }
         // a method of the states
         if let Some(name) = name
             && (*receiver == Value::Held || matches!(receiver, Value::State(..)))
@@ -94,12 +100,22 @@ impl Walker<'_, '_> {
         {
             return done;
         }
+        // the place of a row between the two ends of a list
+        if pack.positions.contains(text)
+            && let Some(Value::Function(m, f)) = given.last()
+            && let Some(list) = args.first().and_then(|begin| self.list_of_end(*begin))
+        {
+            return self.pick(list, (*m, *f), self.site(node), way);
+        }
         let is_look_up = pack.elements.contains(text) || pack.out_lookups.contains(text);
         if is_look_up
             && let Some(Node::Member { object, .. }) = program.body(self.here()).map(|b| b.node(callee))
             && let [key, ..] = &given[..]
         {
-            let found = self.look_up(object, receiver, key, way.clone());
+            let found = match key {
+                Value::Function(m, f) => self.pick(object, (*m, *f), self.site(node), way.clone()),
+                _ => self.look_up(object, receiver, key, way.clone()),
+            };
             if !found.is_empty() && found.iter().any(|(_, v)| *v != Value::Unknown) {
                 let out_local = args.get(1).copied();
                 if pack.out_lookups.contains(text) {

@@ -117,11 +117,13 @@ impl Walker<'_, '_> {
         vec![(way, true), (other, false)]
     }
 
-    fn truth(&self, value: &Value, node: NodeId, way: Way) -> Vec<(Way, bool)> {
+    pub(super) fn truth(&self, value: &Value, node: NodeId, way: Way) -> Vec<(Way, bool)> {
         match value {
             Value::Truth(b) => vec![(way, *b)],
             Value::Null => vec![(way, false)],
-            Value::State(..) | Value::Named(..) | Value::Context | Value::Several(_) => vec![(way, true)],
+            Value::State(..) | Value::Named(..) | Value::Context | Value::Several(_) | Value::Row(_) | Value::Function(..) => {
+                vec![(way, true)]
+            }
             // what holds the state may be unset at first, which is no state
             Value::Held => vec![(way, true)],
             _ => self.open(node, way),

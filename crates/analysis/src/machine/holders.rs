@@ -8,7 +8,7 @@ use super::domain::{Domain, Encoding, STATES};
 use super::state::{self, State};
 use super::{Holder, Machine};
 use crate::flow::{Flow, Val};
-use crate::program::{MemberId, Program, Site, Sym, Ty, TypeId};
+use crate::program::{Declared, MemberId, Program, Site, Sym, Ty, TypeId};
 
 /// The machine that a field may be the holder of.
 pub(super) fn of_field(flow: &Flow<'_>, field: MemberId) -> Option<(Machine, Domain)> {
@@ -47,7 +47,8 @@ pub(super) fn of_field(flow: &Flow<'_>, field: MemberId) -> Option<(Machine, Dom
     let (encoding, states, closed, tag) = match held.own() {
         _ if variant.is_some() => (Encoding::Variant, variant?, true, None),
         Some(ty) if program.ty(ty).kind == TypeKind::Enum => (Encoding::Enumeration(ty), constants(program, ty), true, None),
-        Some(base) if !program.ty(base).anonymous => of_classes(flow, info.owner, base, &named)?,
+        // a name for alternatives is no class
+        Some(base) if !program.ty(base).anonymous && union_of(program, field).is_none() => of_classes(flow, info.owner, base, &named)?,
         _ => untyped(flow, field, &named)?,
     };
     if states.len() > STATES {
@@ -151,15 +152,16 @@ fn untyped(flow: &Flow<'_>, field: MemberId, named: &BTreeSet<State>) -> Option<
     let functions = named.iter().filter(|s| matches!(s, State::Function(_))).count();
     let first = *named.first()?;
     let is_number = |s: &State| matches!(s, State::Constant(m) if is_plain(flow, *m));
-    if texts >= 2 {
-        let states = in_order(flow, field, |s| matches!(s, State::Text(_) | State::Constant(_)));
+    // what a table has beside the first one is seen on the way
+    if texts >= 2 || texts == 1 && flow.definitions(field).iter().any(|d| is_of_table(flow, *d, 8)) {
+        let states = in_order(flow, field, &named, |s| matches!(s, State::Text(_) | State::Constant(_)));
         return Some((Encoding::Text, states, false, None));
     }
     if functions > 0 && functions == named.len() {
         return Some((Encoding::Functions, named.into_iter().collect(), false, None));
     }
     if named.iter().all(is_number) {
-        let states = in_order(flow, field, |s| is_number(&s));
+        let states = in_order(flow, field, &named, |s| is_number(&s));
         return (states.len() >= 2).then_some((Encoding::Constants, states, false, None));
     }
     let is_object = |s: &State| matches!(s, State::Constant(m) if !is_plain(flow, *m));
@@ -167,10 +169,53 @@ fn untyped(flow: &Flow<'_>, field: MemberId, named: &BTreeSet<State>) -> Option<
         .then(|| (Encoding::Values, named.into_iter().collect(), false, None))
 }
 
-/// What is stored into a field, in the order of its definitions.
-fn in_order(flow: &Flow<'_>, field: MemberId, fits: impl Fn(State) -> bool) -> Vec<State> {
+/// Whether an expression is a part of a table that is written out: `table[state][event]`, `row.to`.
+fn is_of_table(flow: &Flow<'_>, site: Site, hops: u32) -> bool {
+    let (Some(hops), Some(body)) = (hops.checked_sub(1), flow.program.body(site.member)) else { return false };
+    let inner = |node: NodeId| is_of_table(flow, Site { member: site.member, node }, hops);
+    match body.node(site.node) {
+        Node::Index { object, .. } => is_table(flow, site.member, object) || inner(object),
+        Node::Member { object, .. } => is_table(flow, site.member, object) || inner(object),
+        Node::Call { callee, .. } => matches!(body.node(callee), Node::Member { .. }) && inner(callee),
+        Node::Binary { left, .. } => inner(left),
+        Node::Unary { operand, .. } | Node::Cast { operand, .. } => inner(operand),
+        Node::Name(name) => match flow.program.scope(site.member).lookup(name, site.node) {
+            Some(Declared::Local(local)) => {
+                let values = flow.nodes_of_local(Site { member: site.member, node: local });
+                let of_walk = || matches!(flow.eval(site), Val::Element(of, _) if matches!(of.root(), Val::Static(m) if is_literal(flow, *m)));
+                values.into_iter().any(inner) || of_walk()
+            }
+            _ => false,
+        },
+        _ => false,
+    }
+}
+
+/// Whether an expression names a constant whose object or list is written out.
+fn is_table(flow: &Flow<'_>, member: MemberId, node: NodeId) -> bool {
+    match flow.eval_in(member, node) {
+        Val::Static(m) | Val::Member(_, m) => is_literal(flow, m),
+        _ => false,
+    }
+}
+
+fn is_literal(flow: &Flow<'_>, m: MemberId) -> bool {
+    let Some(mut site) = flow.only_definition(m) else { return false };
+    let Some(body) = flow.program.body(site.member) else { return false };
+    // frozen, or a map made of it
+    if let Node::Call { args, .. } | Node::New { args, .. } = body.node(site.node)
+        && let [first, ..] = body.list(args)
+    {
+        site.node = *first;
+    }
+    matches!(body.node(site.node), Node::Object(_) | Node::Collection { .. })
+}
+
+/// What is stored into a field, in the order of its definitions, and then what methods are given to store.
+fn in_order(flow: &Flow<'_>, field: MemberId, named: &BTreeSet<State>, fits: impl Fn(State) -> bool) -> Vec<State> {
     let mut states = Vec::new();
-    for state in flow.definitions(field).iter().filter_map(|d| state::named(flow, d.member, d.node)) {
+    let own = flow.definitions(field).iter().filter_map(|d| state::named(flow, d.member, d.node));
+    for state in own.chain(named.iter().copied()) {
         if fits(state) && !states.contains(&state) {
             states.push(state);
         }
@@ -300,7 +345,7 @@ pub(super) fn of_body(flow: &Flow<'_>, member: MemberId) -> Vec<(Machine, Domain
         let Some(first) = state::named(flow, member, init) else { continue };
         let is_it = |target: NodeId| {
             matches!(body.node(target), Node::Name(n) if n == name)
-                && scope.lookup(name, target) == Some(crate::program::Declared::Local(local))
+                && scope.lookup(name, target) == Some(Declared::Local(local))
         };
         let stores: Vec<(NodeId, NodeId)> = body
             .ids()

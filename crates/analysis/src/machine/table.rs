@@ -1,12 +1,12 @@
 //! Tables of moves that are written out: rows that are walked, maps that are looked up.
 
-use yarrowgraph_ir::{Node, NodeId};
+use yarrowgraph_ir::{FunctionId, Node, NodeId};
 
 use super::conditions::at;
 use super::state::{self, State};
 use super::walk::{Value, Walker, Way};
 use crate::flow::Val;
-use crate::program::{Site, Sym};
+use crate::program::{MemberId, Site, Sym};
 
 /// Longer tables are not looked at.
 const ROWS: usize = 400;
@@ -205,6 +205,44 @@ impl Walker<'_, '_> {
         }
         out.extend(open.into_iter().map(|w| (w, Value::Null)));
         out
+    }
+
+    /// The first row of a list for which a function says that it is it.
+    pub(super) fn pick(&mut self, list: NodeId, says: (MemberId, FunctionId), call: Site, way: Way) -> Vec<(Way, Value)> {
+        let Some(rows) = self.rows(list) else { return vec![(way, Value::Unknown)] };
+        let mut open = vec![way];
+        let mut out = Vec::new();
+        for row in rows {
+            let mut left = Vec::new();
+            for way in open {
+                for (way, said) in self.enter_function(call, says.0, says.1, vec![Value::Row(row)], way) {
+                    for (mut way, holds) in self.truth(&said, call.node, way) {
+                        if holds {
+                            way.row = Some(row);
+                            out.push((way, Value::Row(row)));
+                        } else {
+                            left.push(way);
+                        }
+                    }
+                }
+            }
+            open = self.merge_open(left);
+        }
+        out.extend(open.into_iter().map(|w| (w, Value::Null)));
+        out
+    }
+
+    /// The list of which an expression is an end: `rows.begin()`, `std::begin(rows)`.
+    pub(super) fn list_of_end(&self, end: NodeId) -> Option<NodeId> {
+        let body = self.flow.program.body(self.site(end).member)?;
+        match body.node(end) {
+            Node::Call { callee, args, .. } => match (body.node(callee), body.list(args)) {
+                (Node::Member { object, .. }, []) => Some(object),
+                (_, [list]) => Some(*list),
+                _ => None,
+            },
+            _ => None,
+        }
     }
 
     /// The entries of a map that is written out.
