@@ -7,6 +7,7 @@
 mod calls;
 mod conditions;
 mod domain;
+mod filled;
 mod finality;
 mod find;
 pub mod guards;

@@ -1,11 +1,13 @@
 //! Which code can have to do with a machine: what names one of its states or its holder, and what calls that.
 
 use std::cell::RefCell;
+use std::rc::Rc;
 
 use rustc_hash::{FxHashMap, FxHashSet};
 use yarrowgraph_ir::MemberKind;
 
 use super::domain::{Domain, Encoding};
+use super::filled::Fill;
 use super::state::State;
 use crate::flow::{Flow, Val};
 use crate::program::{MemberId, Site, TypeId};
@@ -36,6 +38,8 @@ pub(super) struct Asked {
     pub context: FxHashMap<Site, bool>,
     /// Which state they name.
     pub named: FxHashMap<Site, Option<State>>,
+    /// What code puts into the tables that they name.
+    pub filled: FxHashMap<MemberId, Rc<Vec<Fill>>>,
 }
 
 impl Reach {

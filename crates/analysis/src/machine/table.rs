@@ -148,7 +148,7 @@ impl Walker<'_, '_> {
     }
 
     /// What an expression of a table is, wherever it stands.
-    fn written_value(&mut self, site: Site) -> Value {
+    pub(super) fn written_value(&mut self, site: Site) -> Value {
         let Some(body) = self.flow.program.body(site.member) else { return Value::Unknown };
         match body.node(site.node) {
             Node::Null => Value::Null,
@@ -182,10 +182,15 @@ impl Walker<'_, '_> {
             Value::Row(site) => self.written(*site),
             _ => self.written(self.site(object)),
         };
-        let Some(rows) = site.and_then(|s| self.entries(s)) else { return vec![(way, Value::Unknown)] };
         if !speaks(key) {
             return vec![(way, Value::Unknown)];
         }
+        let Some(rows) = site.and_then(|s| self.entries(s)) else {
+            return match self.filled_table(object, table) {
+                Some(Value::Filled(m, outer)) => self.look_up_filled(m, outer, key, way),
+                _ => vec![(way, Value::Unknown)],
+            };
+        };
         let mut open = vec![way];
         let mut out = Vec::new();
         for row in rows {
@@ -312,6 +317,11 @@ impl Walker<'_, '_> {
             Key::Text(text) => self.text_fits(value, *text, way),
             Key::Node(site) => self.node_fits(value, *site, way),
         }
+    }
+
+    /// Whether a value is what a key says that is written at a place.
+    pub(super) fn fits_key(&mut self, value: &Value, key: Site, way: Way) -> Vec<(Way, bool)> {
+        self.key_fits(value, &self.key(key), way)
     }
 
     /// Whether a value is what the text of a key says; of several values the parts of the text.

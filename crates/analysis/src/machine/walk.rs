@@ -49,6 +49,8 @@ pub(super) enum Value {
     Several(Vec<Value>),
     /// A row, or a part of one, of a table that is written out.
     Row(Site),
+    /// A table that code fills, or the part of it under a key.
+    Filled(MemberId, Option<Site>),
     Function(MemberId, FunctionId),
 }
 
