@@ -49,7 +49,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
                 place: crate::wire::operation_place(program, route.site),
                 message: format!("this tells the sender as well, and {}.{name} sends again", short(&id)),
                 related: vec![related("sends again", crate::wire::operation_place(program, sends))],
-                parties: vec![wiring.channels[mediator.channel].id.clone(), of, id],
+                parties: vec![wiring.channels[mediator.channels[0]].id.clone(), of, id],
                 edit: None,
             });
         }

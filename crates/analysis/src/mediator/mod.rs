@@ -5,12 +5,12 @@
 
 pub mod map;
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 
 use yarrowgraph_ir::{BinaryOp, MemberKind, Node, NodeId, TypeKind};
 
 use crate::flow::Val;
-use crate::program::{MemberId, Program, Site, Sym, TypeId};
+use crate::program::{MemberId, Program, Site, Sym, Ty, TypeId};
 use crate::wire::Wiring;
 use crate::wire::channels::ChannelKey;
 
@@ -54,8 +54,8 @@ pub struct Colleague {
 pub struct Mediator {
     /// Its class.
     pub class: TypeId,
-    /// The number of the channel that is its roster.
-    pub channel: usize,
+    /// The channels that its roster is: one, or one for each key under which colleagues are kept.
+    pub channels: Vec<usize>,
     /// The roster.
     pub roster: MemberId,
     /// The type that colleagues have in common, where there is one.
@@ -70,23 +70,27 @@ pub struct Mediator {
 
 /// Finds the mediators of a tree.
 pub(crate) fn find(wiring: &Wiring<'_>) -> Vec<Mediator> {
-    let mut found: Vec<Mediator> = (0..wiring.channels.len()).filter_map(|c| of_channel(wiring, c)).collect();
+    let mut rosters: BTreeMap<MemberId, Vec<usize>> = BTreeMap::new();
+    for (number, channel) in wiring.channels.iter().enumerate() {
+        if let ChannelKey::Own(roster, _) = channel.key {
+            rosters.entry(roster).or_default().push(number);
+        }
+    }
+    let mut found: Vec<Mediator> = rosters.into_iter().filter_map(|(roster, channels)| of_roster(wiring, roster, channels)).collect();
     found.sort_by_key(|m| (m.class, m.roster));
     found.dedup_by_key(|m| m.class);
     found
 }
 
-fn of_channel(wiring: &Wiring<'_>, number: usize) -> Option<Mediator> {
+fn of_roster(wiring: &Wiring<'_>, roster: MemberId, channels: Vec<usize>) -> Option<Mediator> {
     let (flow, program) = (&wiring.flow, wiring.program());
-    let channel = &wiring.channels[number];
-    let ChannelKey::Own(roster, _) = channel.key else { return None };
     let class = program.member(roster).owner;
     if program.ty(class).is_module || wiring.in_test(roster) {
         return None;
     }
     // who is told: objects of the tree
     let mut told: Vec<(TypeId, Site)> = Vec::new();
-    for join in &channel.joins {
+    for join in channels.iter().flat_map(|c| &wiring.channels[*c].joins) {
         for part in wiring.parts_of(*join) {
             let effect = &wiring.effects[part];
             let Some(handler) = &effect.handler else { continue };
@@ -98,7 +102,7 @@ fn of_channel(wiring: &Wiring<'_>, number: usize) -> Option<Mediator> {
             }
         }
     }
-    let routes = routes(wiring, number);
+    let routes = routes(wiring, &channels);
     if told.is_empty() || routes.is_empty() {
         return None;
     }
@@ -112,14 +116,16 @@ fn of_channel(wiring: &Wiring<'_>, number: usize) -> Option<Mediator> {
         }
     }
     // they must know it, and talk through it
-    let talking = |t: TypeId| talks(wiring, t, class, number);
+    let talking = |t: TypeId| talks(wiring, t, class, &channels);
     let speakers = colleagues.iter().filter(|c| talking(c.class).is_some()).count();
     if speakers == 0 {
         return None;
     }
-    for leave in &channel.leaves {
+    for leave in channels.iter().flat_map(|c| &wiring.channels[*c].leaves) {
         let effect = &wiring.effects[*leave];
-        let of = effect.handler.as_ref().and_then(|h| flow.type_of(h).own());
+        // who is taken off by a key of its own is named by the key
+        let keyed = || effect.holder.key.as_ref().and_then(|k| flow.type_of(k.root()).own());
+        let of = effect.handler.as_ref().and_then(|h| flow.type_of(h).own()).or_else(keyed);
         for colleague in &mut colleagues {
             if of.is_some_and(|t| program.is_a(colleague.class, t) || program.is_a(t, colleague.class)) {
                 colleague.deregistered.insert(effect.site);
@@ -136,7 +142,7 @@ fn of_channel(wiring: &Wiring<'_>, number: usize) -> Option<Mediator> {
     if speakers + outsiders.len() < 2 {
         return None;
     }
-    Some(Mediator { class, channel: number, roster, base, colleagues, routes, outsiders })
+    Some(Mediator { class, channels, roster, base, colleagues, routes, outsiders })
 }
 
 /// The classes that objects of a type can be of.
@@ -166,7 +172,7 @@ fn common(program: &Program, colleagues: &[Colleague]) -> Option<TypeId> {
 }
 
 /// Where a class calls what it holds of a mediator's type, so that the mediator delivers.
-fn talks(wiring: &Wiring<'_>, class: TypeId, mediator: TypeId, channel: usize) -> Option<Site> {
+fn talks(wiring: &Wiring<'_>, class: TypeId, mediator: TypeId, channels: &[usize]) -> Option<Site> {
     let (flow, program) = (&wiring.flow, wiring.program());
     let mut found = None;
     program.for_each_base(class, &mut |t| {
@@ -179,16 +185,20 @@ fn talks(wiring: &Wiring<'_>, class: TypeId, mediator: TypeId, channel: usize) -
                 let Node::Call { callee, .. } = body.node(node) else { continue };
                 let Node::Member { object, name, .. } = body.node(callee) else { continue };
                 let value = flow.eval_in(*m, object);
-                let held = matches!(&value, Val::Member(of, _) if matches!(**of, Val::This(_)));
+                let held = matches!(&value, Val::Member(of, _) | Val::Outside(of, _) if matches!(**of, Val::This(_)));
                 if !held {
                     continue;
                 }
-                let ty = flow.type_of(&value).bounded().own();
-                if !ty.is_some_and(|t| program.is_a(mediator, t)) {
+                let method = program.find_member_as(mediator, program.sym_in(*m, name), true);
+                let is_it = match flow.type_of(&value).bounded() {
+                    // what nothing else is called tells it too
+                    Ty::Unknown => method.is_some() && flow.callee(Site { member: *m, node }).map(|c| c.member) == method,
+                    ty => ty.own().is_some_and(|t| program.is_a(mediator, t)),
+                };
+                if !is_it {
                     continue;
                 }
-                let method = program.find_member_as(mediator, program.sym_in(*m, name), true);
-                if method.is_some_and(|r| delivers(wiring, r, mediator, channel, 1) && only_routes(wiring, r)) {
+                if method.is_some_and(|r| delivers(wiring, r, mediator, channels, 1) && only_routes(wiring, r)) {
                     found = Some(Site { member: *m, node });
                     break;
                 }
@@ -211,9 +221,9 @@ fn only_routes(wiring: &Wiring<'_>, method: MemberId) -> bool {
 }
 
 /// Whether a method of a mediator comes to a delivery.
-pub fn delivers(wiring: &Wiring<'_>, method: MemberId, mediator: TypeId, channel: usize, depth: u32) -> bool {
+pub fn delivers(wiring: &Wiring<'_>, method: MemberId, mediator: TypeId, channels: &[usize], depth: u32) -> bool {
     let program = wiring.program();
-    let raises = wiring.channels[channel].raises.iter().any(|r| {
+    let raises = channels.iter().flat_map(|c| &wiring.channels[*c].raises).any(|r| {
         let effect = &wiring.effects[*r];
         effect.site.member == method || effect.inner.iter().any(|s| s.member == method)
     });
@@ -227,16 +237,16 @@ pub fn delivers(wiring: &Wiring<'_>, method: MemberId, mediator: TypeId, channel
             && wiring.flow.callee(Site { member: method, node }).is_some_and(|c| {
                 c.member != method
                     && program.is_a(mediator, program.member(c.member).owner)
-                    && delivers(wiring, c.member, mediator, channel, depth)
+                    && delivers(wiring, c.member, mediator, channels, depth)
             })
     })
 }
 
 /// The statements that deliver, with whom they reach.
-fn routes(wiring: &Wiring<'_>, channel: usize) -> Vec<Route> {
+fn routes(wiring: &Wiring<'_>, channels: &[usize]) -> Vec<Route> {
     let program = wiring.program();
     let mut found: Vec<Route> = Vec::new();
-    for raise in &wiring.channels[channel].raises {
+    for raise in channels.iter().flat_map(|c| &wiring.channels[*c].raises) {
         let effect = &wiring.effects[*raise];
         let site = effect.innermost();
         let Some(body) = program.body(site.member) else { continue };

@@ -218,6 +218,8 @@ struct Use {
     open_leave: bool,
     drained: bool,
     hands_itself: bool,
+    /// Whether what is put in tells the others through the holder.
+    talks_back: bool,
     idiom: bool,
     /// Whether what is put in is a record around a handler.
     in_record: bool,
@@ -243,6 +245,8 @@ impl Use {
                 self.combined |= !effect.replaces;
                 self.in_record |= effect.in_record;
                 let is_own_kind = |h: &Val| flow.type_of(h).own().is_some_and(|t| program.is_a(t, owner));
+                self.talks_back |=
+                    effect.handler.as_ref().and_then(|h| flow.type_of(h).own()).is_some_and(|t| super::colleagues::talk_back(flow, m, t));
                 self.joins += 1;
                 self.of_own_kind += u32::from(effect.handler.as_ref().is_some_and(is_own_kind));
                 self.idiom |= is_library_call(flow, effect);
@@ -280,6 +284,7 @@ impl Use {
             messages: true,
             open_leave: true,
             hands_itself: true,
+            talks_back: true,
             of_own_kind: 0,
             raises: self.raises.max(1),
             walks: self.walks.max(1),
@@ -302,6 +307,7 @@ impl Use {
         self.open_leave |= other.open_leave;
         self.drained |= other.drained;
         self.hands_itself |= other.hands_itself;
+        self.talks_back |= other.talks_back;
         self.idiom |= other.idiom;
         self.in_record |= other.in_record;
         self.joins += other.joins;
@@ -436,7 +442,7 @@ fn is_channel(flow: &Flow<'_>, m: MemberId, u: &Use) -> bool {
     }
     let untyped = program.decl(m).ty.is_none();
     // where nothing says what the elements are, they are told as observers are, or called so
-    let like_observers = !u.messages || u.hands_itself || holds_listeners(program.text(info.name));
+    let like_observers = !u.messages || u.hands_itself || u.talks_back || holds_listeners(program.text(info.name));
     let shown = program.element_type(info.unit, &ty);
     if untyped && shown.is_none() && matches!(ty, Ty::Unknown | Ty::Record(_)) {
         // a collection, or a slot for a function, as it is used
@@ -470,9 +476,9 @@ fn is_channel(flow: &Flow<'_>, m: MemberId, u: &Use) -> bool {
             Ty::Own(t, _) => {
                 let t = program.ty(*t);
                 let told = is_called_listener(program.text(t.name));
-                let comes_and_goes = u.hands_itself || u.open_leave || weakly;
+                let comes_and_goes = u.hands_itself || u.talks_back || u.open_leave || weakly;
                 let interface = t.kind == TypeKind::Interface && (told || comes_and_goes);
-                let comes = told || u.hands_itself || weakly;
+                let comes = told || u.hands_itself || u.talks_back || weakly;
                 u.walks > 0 && (interface || (t.modifiers.is_abstract && !t.heirs.is_empty() && u.messages && comes))
             }
             Ty::Outside(name, _) => {

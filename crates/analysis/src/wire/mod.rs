@@ -9,6 +9,7 @@ mod adapters;
 mod annotated;
 mod build;
 pub mod channels;
+mod colleagues;
 mod collections;
 pub mod component;
 mod connections;
