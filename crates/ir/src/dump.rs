@@ -192,6 +192,7 @@ fn modifiers(m: &crate::Modifiers) -> String {
         (m.is_invokable, "invokable"),
         (m.is_ambient, "ambient"),
         (m.is_optional, "optional"),
+        (m.is_unscoped, "unscoped"),
     ];
     for (set, name) in flags {
         if set {

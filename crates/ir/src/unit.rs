@@ -101,6 +101,8 @@ pub struct Modifiers {
     pub is_ambient: bool,
     /// May be missing (`x?: T`).
     pub is_optional: bool,
+    /// An enumeration whose constants are known by their plain names where it is declared.
+    pub is_unscoped: bool,
 }
 
 /// An attribute, annotation or decorator.

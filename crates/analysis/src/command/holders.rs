@@ -188,7 +188,8 @@ fn of_field(wiring: &Wiring<'_>, candidate: Candidate, reads: &[Site]) -> Holder
     for (site, _) in holder.filled.clone() {
         let Some(given) = put_at(wiring, site) else { continue };
         made::of(wiring, given, 6, &mut holder.made);
-        holder.from_outside |= matches!(flow.eval(given), Val::Param(..));
+        // by a parameter, or by a code that says which
+        holder.from_outside |= matches!(flow.eval(given), Val::Param(..)) || is_chosen(wiring, given);
     }
     holder
 }
@@ -209,6 +210,12 @@ fn may_matter(wiring: &Wiring<'_>, read: Site, is_list: bool) -> bool {
         Node::Unary { .. } => !is_list,
         _ => false,
     }
+}
+
+/// Whether a table of makers, looked up by a code, says what an expression comes to.
+fn is_chosen(wiring: &Wiring<'_>, given: Site) -> bool {
+    let found = made::looked_up(wiring, given, 5);
+    found.is_some_and(|f| wiring.codes().iter().any(|t| t.holder == Some(f)))
 }
 
 /// What is put into the holder by a call or assignment.

@@ -89,7 +89,9 @@ pub(crate) fn find(wiring: &Wiring<'_>) -> Commands {
         let Some((holds, operation)) = holder.holds() else { continue };
         // what ends objects is no command
         let pack = &program.kit_of(holder.field).pack;
-        if [&pack.teardowns, &pack.handle_releases].into_iter().any(|n| n.contains(program.text(operation))) {
+        let text = program.text(operation);
+        let ends = [&pack.teardowns, &pack.handle_releases].into_iter().any(|n| n.contains(text));
+        if ends && !pack.invokers.contains(text) {
             continue;
         }
         let undo = if holds == Holds::History { holder.taken.iter().map(|(_, op)| *op).find(|op| *op != operation) } else { None };

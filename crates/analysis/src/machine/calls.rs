@@ -2,6 +2,7 @@
 
 use yarrowgraph_ir::{Body, FunctionId, Node, NodeId, TypeRefId};
 
+use super::domain::Encoding;
 use super::state::State;
 use super::walk::{BODY, DEPTH, Event, Exit, Frame, NEAR, PARAM, Slot, Value, Values, Walker, Way, put};
 use crate::program::{Declared, MemberId, Site, Sym, TypeId};
@@ -12,6 +13,10 @@ impl Walker<'_, '_> {
         let Some(body) = self.program().body(self.here()) else { return Vec::new() };
         let program = self.program();
         let pack = &*program.kit_of(self.here()).pack;
+        if self.domain.encoding == Encoding::Functions && self.is_holder(callee) {
+            let given = self.arguments(args, way);
+            return given.into_iter().flat_map(|(way, given)| self.run_held(node, &given, &way)).collect();
+        }
         let mut receivers = vec![(way, Value::Unknown)];
         let mut name = None;
         match body.node(callee) {
@@ -270,6 +275,27 @@ impl Walker<'_, '_> {
             }
         }
         any.then_some(out)
+    }
+
+    /// Runs the function that is the state: each of those that the machine can be in.
+    fn run_held(&mut self, node: NodeId, given: &[Value], way: &Way) -> Values {
+        let mut out = Vec::new();
+        let states: Vec<(usize, State)> = self.domain.states.iter().copied().enumerate().filter(|(i, _)| way.at & (1 << i) != 0).collect();
+        for (index, state) in states {
+            let mut of_state = way.clone();
+            of_state.at = 1 << index;
+            of_state.told = true;
+            let before = of_state.clone();
+            let done = match state.function(self.flow) {
+                Some((m, f)) if self.frames.len() < DEPTH && !self.frames.iter().any(|x| (x.member, x.function) == (m, f)) => {
+                    self.found.tested = true;
+                    self.enter(self.site(node), m, f, Value::Context, given.to_vec(), of_state)
+                }
+                _ => Vec::new(),
+            };
+            out.extend(if done.is_empty() { vec![(before, Value::Unknown)] } else { done });
+        }
+        out
     }
 
     /// Runs the body of a method, as called.

@@ -280,8 +280,7 @@ fn roots(
 ) -> Vec<MemberId> {
     let program = flow.program;
     let asks = matches!(domain.encoding, Encoding::Objects(_) | Encoding::Values | Encoding::Functions | Encoding::Enumeration(_));
-    let readers: FxHashSet<MemberId> =
-        if asks { program.index.reads(program.member(field).name).iter().map(|s| s.member).collect() } else { FxHashSet::default() };
+    let readers: FxHashSet<MemberId> = if asks { asked_in(flow, field, domain).map(|s| s.member).collect() } else { FxHashSet::default() };
     let mut roots = Vec::new();
     let mut of_context = Vec::new();
     for t in context_types(program, context) {
@@ -299,10 +298,16 @@ fn roots(
         let open = program.kit_of(m).traits.public_by_default || !private;
         let is_hidden = private && program.decl(m).modifiers.visibility == Visibility::Private;
         let callers = flow.callers((m, None));
+        // what a module does by itself uses the machine, as others do
+        if kind == MemberKind::Initializer && !acts_later(flow, field, m, reach) {
+            continue;
+        }
         // what is static is about other objects
         let inside = |site: &Site| {
             let caller = program.member(site.member);
-            family(caller.owner) && (!caller.is_static || program.ty(context).is_module || program.member(m).is_static)
+            family(caller.owner)
+                && !is_top_level(program, *site)
+                && (!caller.is_static || program.ty(context).is_module || program.member(m).is_static)
         };
         if program.member(m).is_static && !program.member(field).is_static && !program.ty(context).is_module {
             continue;
@@ -327,6 +332,33 @@ fn roots(
     roots.sort_unstable();
     roots.dedup();
     roots
+}
+
+/// Whether a statement is what a module does as it is loaded.
+fn is_top_level(program: &Program, site: Site) -> bool {
+    program.member(site.member).kind == MemberKind::Initializer
+        && program.body(site.member).is_some_and(|b| program.scope(site.member).function_around(b, site.node).is_none())
+}
+
+/// Whether a function that is written in the code of a module moves a machine or asks its state.
+fn acts_later(flow: &Flow<'_>, field: MemberId, initializer: MemberId, reach: &Reach) -> bool {
+    let program = flow.program;
+    let Some(body) = program.body(initializer) else { return false };
+    let name = program.member(field).name;
+    let later = |node: NodeId| program.scope(initializer).function_around(body, node).is_some();
+    body.ids().any(|n| match body.node(n) {
+        Node::Name(x) | Node::Member { name: x, .. } => program.sym_in(initializer, x) == name && later(n),
+        Node::Call { .. } => later(n) && flow.callee(Site { member: initializer, node: n }).is_some_and(|c| reach.moves(c.member)),
+        _ => false,
+    })
+}
+
+/// Where something of a field's name is read, or called where functions are the states.
+fn asked_in<'p>(flow: &Flow<'p>, field: MemberId, domain: &Domain) -> impl Iterator<Item = &'p Site> {
+    let index = &flow.program.index;
+    let name = flow.program.member(field).name;
+    let calls = if domain.encoding == Encoding::Functions { index.calls(name) } else { &[] };
+    index.reads(name).iter().chain(calls)
 }
 
 /// The types whose methods are those of a context: its own, its heirs', and its bases'.

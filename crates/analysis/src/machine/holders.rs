@@ -47,8 +47,10 @@ pub(super) fn of_field(flow: &Flow<'_>, field: MemberId) -> Option<(Machine, Dom
     let (encoding, states, closed, tag) = match held.own() {
         _ if variant.is_some() => (Encoding::Variant, variant?, true, None),
         Some(ty) if program.ty(ty).kind == TypeKind::Enum => (Encoding::Enumeration(ty), constants(program, ty), true, None),
-        // a name for alternatives is no class
-        Some(base) if !program.ty(base).anonymous && union_of(program, field).is_none() => of_classes(flow, info.owner, base, &named)?,
+        // a name for alternatives, or for a function's type, is no class
+        Some(base) if !program.ty(base).anonymous && !is_alias(program, base) && union_of(program, field).is_none() => {
+            of_classes(flow, info.owner, base, &named)?
+        }
         _ => untyped(flow, field, &named)?,
     };
     if states.len() > STATES {
@@ -77,6 +79,11 @@ fn stored(flow: &Flow<'_>, field: MemberId) -> BTreeSet<State> {
 }
 
 type Found = (Encoding, Vec<State>, bool, Option<Sym>);
+
+/// Whether a type is another name for one that is written out.
+fn is_alias(program: &Program, ty: TypeId) -> bool {
+    program.ty(ty).decls.iter().any(|(unit, decl)| program.unit(*unit).ty(*decl).aliased.is_some())
+}
 
 /// The constants of an enumeration.
 fn constants(program: &Program, ty: TypeId) -> Vec<State> {
@@ -157,6 +164,14 @@ fn untyped(flow: &Flow<'_>, field: MemberId, named: &BTreeSet<State>) -> Option<
         let states = in_order(flow, field, &named, |s| matches!(s, State::Text(_) | State::Constant(_)));
         return Some((Encoding::Text, states, false, None));
     }
+    // numbers that an enumeration without a name of its own names
+    if let State::Constant(m) = first
+        && program.member(m).kind == MemberKind::EnumConstant
+        && named.iter().all(|s| matches!(s, State::Constant(c) if program.member(*c).owner == program.member(m).owner))
+    {
+        let ty = program.member(m).owner;
+        return Some((Encoding::Enumeration(ty), constants(program, ty), true, None));
+    }
     if functions > 0 && functions == named.len() {
         return Some((Encoding::Functions, named.into_iter().collect(), false, None));
     }
@@ -182,7 +197,8 @@ fn is_of_table(flow: &Flow<'_>, site: Site, hops: u32) -> bool {
         Node::Name(name) => match flow.program.scope(site.member).lookup(name, site.node) {
             Some(Declared::Local(local)) => {
                 let values = flow.nodes_of_local(Site { member: site.member, node: local });
-                let of_walk = || matches!(flow.eval(site), Val::Element(of, _) if matches!(of.root(), Val::Static(m) if is_literal(flow, *m)));
+                let of_walk =
+                    || matches!(flow.eval(site), Val::Element(of, _) if matches!(of.root(), Val::Static(m) if is_literal(flow, *m)));
                 values.into_iter().any(inner) || of_walk()
             }
             _ => false,
@@ -344,8 +360,7 @@ pub(super) fn of_body(flow: &Flow<'_>, member: MemberId) -> Vec<(Machine, Domain
         let Node::Local { name, init: Some(init), constant: false, .. } = body.node(local) else { continue };
         let Some(first) = state::named(flow, member, init) else { continue };
         let is_it = |target: NodeId| {
-            matches!(body.node(target), Node::Name(n) if n == name)
-                && scope.lookup(name, target) == Some(Declared::Local(local))
+            matches!(body.node(target), Node::Name(n) if n == name) && scope.lookup(name, target) == Some(Declared::Local(local))
         };
         let stores: Vec<(NodeId, NodeId)> = body
             .ids()

@@ -1,6 +1,6 @@
 //! States: the values that a machine's holder can have, as the code names them.
 
-use yarrowgraph_ir::{MemberKind, Node, NodeId};
+use yarrowgraph_ir::{FunctionId, MemberKind, Node, NodeId};
 use yarrowgraph_model::Place;
 
 use crate::flow::{Flow, Val};
@@ -40,6 +40,16 @@ impl State {
             State::Class(t) => program.type_place(t),
             State::Text(_) => None,
             State::Entry(table, key) => Some(program.place_of(entry_of(flow, table, key)?)),
+        }
+    }
+
+    /// The code of a function that is a state.
+    pub(super) fn function(self, flow: &Flow<'_>) -> Option<(MemberId, Option<FunctionId>)> {
+        let State::Function(m) = self else { return None };
+        match flow.program.body(m)?.root.map(|r| flow.program.body(m).map(|b| b.node(r))) {
+            Some(Some(Node::Lambda(f))) => Some((m, Some(f))),
+            Some(_) => Some((m, None)),
+            None => None,
         }
     }
 

@@ -286,7 +286,23 @@ fn number_members<'n>(
     }
     let members = &p.members;
     p.types.par_iter_mut().for_each(|ty| ty.by_name = ByName::new(&ty.members, members));
+    // constants that are known by their plain names in the class around their enumeration
+    let mut around: FxHashMap<TypeId, Vec<MemberId>> = FxHashMap::default();
+    for ty in p.types.iter().filter(|t| is_unscoped(p, t)) {
+        if let Some(parent) = ty.parent {
+            around.entry(parent).or_default().extend(ty.members.iter().copied());
+        }
+    }
+    for (parent, constants) in around {
+        let ty = &mut p.types[parent.0 as usize];
+        let all: Vec<MemberId> = ty.members.iter().copied().chain(constants).collect();
+        ty.by_name = ByName::new(&all, &p.members);
+    }
     bodies
+}
+
+fn is_unscoped(p: &Program, ty: &Type) -> bool {
+    ty.kind == TypeKind::Enum && ty.decls.iter().any(|(unit, decl)| p.unit(*unit).ty(*decl).modifiers.is_unscoped)
 }
 
 /// Types nested in types, and types declared in bodies.
@@ -321,15 +337,16 @@ fn place_nested(p: &mut Program, numbers: &Numbers) {
 fn free_members(p: &Program) -> FxHashMap<Sym, Vec<MemberId>> {
     let mut free: FxHashMap<Sym, Vec<MemberId>> = FxHashMap::default();
     for (index, m) in p.members.iter().enumerate() {
-        if p.ty(m.owner).is_module && p.kits[&p.unit(m.unit).language].traits.open_names {
+        let owner = p.ty(m.owner);
+        let is_free = owner.is_module || m.kind == MemberKind::EnumConstant && owner.parent.is_none() && is_unscoped(p, owner);
+        if is_free && p.kits[&p.unit(m.unit).language].traits.open_names {
             free.entry(m.name).or_default().push(MemberId(index as u32));
         }
     }
     free
 }
 
-/// Methods of code without written types whose name only one family of classes has: where the
-/// receiver of a call is not known, such a name tells it.
+/// For each name whether something is declared or handed out under it.
 fn declared_names(p: &Program) -> Vec<bool> {
     let mut declared = vec![false; p.symbols.len()];
     let mut declare = |name: Sym| declared[name.0 as usize] = true;
@@ -341,6 +358,8 @@ fn declared_names(p: &Program) -> Vec<bool> {
     declared
 }
 
+/// Methods of code without written types whose name only one family of classes has: where the
+/// receiver of a call is not known, such a name tells it.
 fn told_by_name(p: &Program) -> FxHashMap<Sym, MemberId> {
     const SHORTEST: usize = 4;
     let mut by_name: FxHashMap<Sym, Vec<MemberId>> = FxHashMap::default();

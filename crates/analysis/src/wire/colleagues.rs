@@ -34,8 +34,7 @@ fn calls_walk(flow: &Flow<'_>, member: MemberId, roster: MemberId) -> bool {
             _ => false,
         };
         let method = program.find_member_as(owner, program.sym_in(member, name), true);
-        is_held
-            && method.is_some_and(|r| names(program, r, roster) && flow.callee(Site { member, node }).is_some_and(|c| c.member == r))
+        is_held && method.is_some_and(|r| names(program, r, roster) && flow.callee(Site { member, node }).is_some_and(|c| c.member == r))
     })
 }
 

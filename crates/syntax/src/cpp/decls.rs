@@ -273,6 +273,8 @@ impl<'t> Cpp<'t> {
             None => self.l.no_name(),
         };
         let id = self.open_type(node, name_at, name, TypeKind::Enum, &[]);
+        let kids = self.l.kids(node);
+        self.l.unit.types[id.0 as usize].modifiers.is_unscoped = !kids.has_token("class") && !kids.has_token("struct");
         let outer = self.l.context;
         self.l.context.owner = Some(id);
         self.l.context.within = None;
