@@ -29,7 +29,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     let (flow, program) = (&wiring.flow, wiring.program());
     let mut found = Vec::new();
     for table in wiring.codes() {
-        if matches!(table.missing, Missing::Serves | Missing::Refuses) || wiring.in_test(table.site.member) {
+        if matches!(table.missing, Missing::Serves | Missing::Refuses) || wiring.in_test(table.site.member) || moves(wiring, table) {
             continue;
         }
         // where one code is asked for that is not there, that is said where it is asked
@@ -65,6 +65,21 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     }
     found.extend(super::chain_codes::holes(wiring));
     found
+}
+
+/// Whether what is selected is the next state of a machine: what has none stays where it is.
+fn moves(wiring: &Wiring<'_>, table: &Table) -> bool {
+    let program = wiring.program();
+    let stored = |site: Site| {
+        let Some(body) = program.body(site.member) else { return false };
+        match program.scope(site.member).parent(site.node).map(|p| body.node(p)) {
+            Some(Node::Assign { target, value, .. }) if value == site.node => {
+                wiring.machines().iter().any(|m| m.stores_into(&wiring.flow, site.member, target))
+            }
+            _ => false,
+        }
+    };
+    table.entries.iter().any(|e| stored(e.value))
 }
 
 /// Whether codes come that no constant of the tree says.

@@ -302,6 +302,10 @@ fn roots(
         if kind == MemberKind::Initializer && !acts_later(flow, field, m, reach) {
             continue;
         }
+        // a function that is a state is run by whoever holds it
+        if domain.encoding == Encoding::Functions && domain.states.contains(&State::Function(m)) {
+            continue;
+        }
         // what is static is about other objects
         let inside = |site: &Site| {
             let caller = program.member(site.member);
@@ -392,7 +396,10 @@ fn initial(flow: &Flow<'_>, machine: &Machine, domain: &mut Domain, field: Membe
     let program = flow.program;
     let context = program.member(field).owner;
     let mut at = 0_u64;
-    let own = flow.definitions(field).iter().filter(|d| d.member == field);
+    // a module's variable may be given its first value among what the module does
+    let own: Vec<&Site> = flow.definitions(field).iter().filter(|d| d.member == field).collect();
+    let loaded = || flow.definitions(field).iter().find(|d| is_top_level(program, **d));
+    let own = if own.is_empty() { loaded().into_iter().collect() } else { own };
     for site in own {
         if let Some(bits) = first_bits(flow, machine, domain, *site) {
             at = bits;
