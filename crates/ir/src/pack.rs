@@ -449,6 +449,9 @@ pub struct Pack {
     /// Look-ups that refuse a key that is not there.
     #[serde(default)]
     pub refusing_look_ups: Names,
+    /// Functions that give the place behind a list's last element, where nothing is.
+    #[serde(default)]
+    pub list_ends: Names,
     /// Methods and members that say how many elements a list has.
     #[serde(default)]
     pub counts: Names,

@@ -140,6 +140,9 @@ impl Walker<'_, '_> {
             }
         }
         let Some(target) = self.flow.callee(self.site(node)) else {
+            if pack.list_ends.contains(text) {
+                return vec![(way, Value::Null)];
+            }
             let value = match self.constant(node, true) {
                 Some(value) => value,
                 // what a library does to one value, it hands back: `std::move(next)`, `Optional.of(next)`

@@ -209,8 +209,7 @@ impl Walker<'_, '_> {
             (Value::Truth(a), Value::Truth(b)) => vec![(way, a == b)],
             (Value::Null, Value::Null) => vec![(way, true)],
             (Value::Held, Value::Held) => vec![(way, true)],
-            (Value::Null, Value::State(..) | Value::Named(..) | Value::Held)
-            | (Value::State(..) | Value::Named(..) | Value::Held, Value::Null) => vec![(way, false)],
+            (Value::Null, other) | (other, Value::Null) if is_something(other) => vec![(way, false)],
             // a new object is no other, whatever its class
             (Value::Held, Value::State(_, true, _)) | (Value::State(_, true, _), Value::Held) => self.open(node, way),
             (Value::Held, Value::State(bits, false, _)) | (Value::State(bits, false, _), Value::Held) => at(way, *bits),
@@ -407,6 +406,12 @@ impl Walker<'_, '_> {
             }
         }
     }
+}
+
+/// Whether a value is certainly there.
+fn is_something(value: &Value) -> bool {
+    use Value::{Filled, Function, Held, Named, Row, State};
+    matches!(value, State(..) | Named(..) | Held | Row(_) | Function(..) | Filled(..))
 }
 
 /// The ways on which the machine is, and is not, in one of some states.

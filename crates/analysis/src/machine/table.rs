@@ -208,7 +208,11 @@ impl Walker<'_, '_> {
             }
             open = left;
         }
-        out.extend(open.into_iter().map(|w| (w, Value::Null)));
+        // what is not written out may be put in by code
+        match self.filled_table(object, table) {
+            Some(Value::Filled(m, outer)) => out.extend(open.into_iter().flat_map(|w| self.look_up_filled(m, outer, key, w))),
+            _ => out.extend(open.into_iter().map(|w| (w, Value::Null))),
+        }
         out
     }
 
@@ -259,7 +263,19 @@ impl Walker<'_, '_> {
         match body.node(site.node) {
             Node::Object(entries) => {
                 for entry in body.list(entries) {
-                    let Node::Entry { key, value } = body.node(*entry) else { return None };
+                    let (key, value) = match body.node(*entry) {
+                        Node::Entry { key, value } => match body.node(key) {
+                            // `[key] = value`
+                            Node::Opaque(parts) if parts.len == 1 => (body.list(parts)[0], value),
+                            _ => (key, value),
+                        },
+                        // `{ key, value }`
+                        Node::Collection { items, .. } => match body.list(items) {
+                            [key, value] => (*key, *value),
+                            _ => return None,
+                        },
+                        _ => return None,
+                    };
                     rows.push(Row { key: self.key(at(key)), value: at(value) });
                 }
             }

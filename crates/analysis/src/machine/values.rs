@@ -247,6 +247,12 @@ impl<'p> Walker<'_, 'p> {
                     for (way, value) in self.values(object, way.clone()) {
                         let part = match &value {
                             Value::Row(row) => self.named_part(*row, sym),
+                            // what a place in a map holds
+                            Value::State(..) | Value::Named(..) | Value::Filled(..)
+                                if matches!(self.program().text(sym), "second" | "Value" | "value") =>
+                            {
+                                value.clone()
+                            }
                             // a message that carries its kind
                             Value::Message(at) if self.is_message_kind(node) => Value::Message(*at),
                             Value::Several(values) => values
