@@ -133,9 +133,10 @@ pub(super) fn settle(p: &mut Program, numbers: &Numbers, file_names: &[FileNames
             let name = file_names[index].whole[member.name.0 as usize];
             let shape = (owner, name, is_function, member.params.len());
             let has_body = member.body.as_ref().is_some_and(|b| b.root.is_some());
-            if has_body && (outline || is_free) {
+            let is_shared = !is_function && member.modifiers.is_static;
+            if has_body && (outline || is_free || is_shared) {
                 written_out.entry(shape).or_default().push((index, at));
-            } else if !has_body && is_function {
+            } else if !has_body && (is_function || !is_free && is_shared) {
                 declared.push((shape, (index, at)));
             }
         }

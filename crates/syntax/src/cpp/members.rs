@@ -61,7 +61,19 @@ impl<'t> Cpp<'t> {
             }
             let Some(name_at) = declared.name else { continue };
             let value = default.or_else(|| self.l.kids(declarator).field(f.value));
+            // what is shared by a class that is declared elsewhere: `const Row Chamber::rows[] = { … };`
+            let qualified = self.dotted(name_at);
+            let Some((around, _)) = qualified.rsplit_once('.') else {
+                self.field(node, &kids, ty, &declared, name_at, value, visibility);
+                continue;
+            };
+            let outer = self.l.context;
+            let at = self.l.unit.members.len();
+            self.enter_outline(around, node);
+            let name_at = self.innermost(name_at).unwrap_or(name_at);
             self.field(node, &kids, ty, &declared, name_at, value, visibility);
+            self.l.unit.members[at].modifiers.is_static = true;
+            self.l.context = outer;
         }
     }
 
