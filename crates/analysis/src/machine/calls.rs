@@ -1,6 +1,6 @@
 //! Calls on a way: of the methods of states, of code that may move the machine, and of what a library offers.
 
-use yarrowgraph_ir::{Body, FunctionId, Node, NodeId, TypeRefId};
+use yarrowgraph_ir::{Body, FunctionId, MemberKind, Node, NodeId, TypeRefId};
 
 use super::domain::Encoding;
 use super::state::State;
@@ -156,6 +156,9 @@ impl Walker<'_, '_> {
             }
             return vec![(way, value)];
         };
+        if let Some(done) = self.overloaded(node, target.member, receiver, &given, &way) {
+            return done;
+        }
         let m = target.member;
         let is_mover = self.reach.moves(m);
         let speaks = given
@@ -188,6 +191,42 @@ impl Walker<'_, '_> {
             way.at = u64::MAX;
         }
         vec![(way, Value::Unknown)]
+    }
+
+    /// A call of a method that there is one of for each class of what it is given: `on(state, rise)`.
+    fn overloaded(&mut self, node: NodeId, target: MemberId, receiver: &Value, given: &[Value], way: &Way) -> Option<Values> {
+        let program = self.program();
+        let at = given.iter().position(|g| matches!(g, Value::Held | Value::State(..)))?;
+        let info = program.member(target);
+        let class = |m: MemberId| program.decl(m).params.get(at)?.ty.and_then(|t| program.type_in(m, t).own());
+        let alike = |m: &&MemberId| {
+            program.member(**m).kind == MemberKind::Method
+                && program.decl(**m).params.len() == given.len()
+                && program.body(**m).is_some_and(|b| b.root.is_some())
+        };
+        let overloads: Vec<(MemberId, TypeId)> =
+            program.own_members(info.owner, info.name).iter().filter(alike).filter_map(|m| Some((*m, class(*m)?))).collect();
+        if overloads.len() < 2 || self.frames.len() >= DEPTH || overloads.iter().all(|(_, c)| *c == overloads[0].1) {
+            return None;
+        }
+        let this = if *receiver == Value::Unknown { Value::Context } else { receiver.clone() };
+        let mut open = vec![way.clone()];
+        let mut out = Vec::new();
+        for (m, class) in overloads {
+            let mut left = Vec::new();
+            for way in open {
+                for (way, fits) in self.narrowed(&given[at], class, way, node) {
+                    if fits {
+                        out.extend(self.enter(self.site(node), m, None, this.clone(), given.to_vec(), way));
+                    } else {
+                        left.push(way);
+                    }
+                }
+            }
+            open = left;
+        }
+        out.extend(open.into_iter().map(|w| (w, Value::Unknown)));
+        Some(out)
     }
 
     /// The variable that a look-up puts what it finds into.

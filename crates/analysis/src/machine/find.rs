@@ -297,7 +297,9 @@ fn roots(
         let private = program.decl(m).modifiers.visibility != Visibility::Public && kind == MemberKind::Method;
         let open = program.kit_of(m).traits.public_by_default || !private;
         let is_hidden = private && program.decl(m).modifiers.visibility == Visibility::Private;
-        let callers = flow.callers((m, None));
+        // which of several of one name is called may not be known
+        let alike = program.own_members(program.member(m).owner, program.member(m).name).iter();
+        let callers: Vec<Site> = alike.flat_map(|m| flow.callers((*m, None))).map(|(site, _)| *site).collect();
         // what a module does by itself uses the machine, as others do
         if kind == MemberKind::Initializer && !acts_later(flow, field, m, reach) {
             continue;
@@ -316,8 +318,8 @@ fn roots(
         if program.member(m).is_static && !program.member(field).is_static && !program.ty(context).is_module {
             continue;
         }
-        let from_inside = callers.iter().any(|(site, _)| inside(site) && site.member != m);
-        let from_outside = callers.iter().any(|(site, _)| !inside(site));
+        let from_inside = callers.iter().any(|site| inside(site) && site.member != m);
+        let from_outside = callers.iter().any(|site| !inside(site));
         // a helper's ways are those of its callers
         let is_helper =
             from_inside && !from_outside && (is_hidden || !open || program.ty(context).is_module && !program.decl(m).modifiers.is_exported);
