@@ -379,6 +379,13 @@ impl Walker<'_, '_> {
                 }
                 out
             }
+            Node::Binary { op: BinaryOp::And, left, right } if *value != Value::Truth(true) => {
+                let mut out = Vec::new();
+                for (way, fits) in self.fits(value, left, way) {
+                    if fits { out.extend(self.fits(value, right, way)) } else { out.push((way, false)) }
+                }
+                out
+            }
             Node::Unary { op: UnaryOp::Not, operand } => self.fits(value, operand, way).into_iter().map(|(w, fits)| (w, !fits)).collect(),
             Node::Empty => vec![(way, true)],
             Node::Name(name) if self.flow.program.unit_of(here).text(name) == "_" => vec![(way, true)],

@@ -55,6 +55,18 @@ impl<'t> CSharp<'t> {
                 }
                 self.group(&items, node)
             }
+            Kind::AndPattern | Kind::OrPattern if kids.named().count() == 2 => {
+                let op = if self.kind(node) == Kind::AndPattern { BinaryOp::And } else { BinaryOp::Or };
+                let parts: Vec<NodeId> = kids.named().map(|n| self.pattern(n)).collect();
+                self.l.push(Node::Binary { op, left: parts[0], right: parts[1] }, node)
+            }
+            Kind::NegatedPattern if kids.named().count() == 1 => {
+                let operand = match kids.first() {
+                    Some(inner) => self.pattern(inner),
+                    None => self.l.push(Node::Plain, node),
+                };
+                self.l.push(Node::Unary { op: UnaryOp::Not, operand }, node)
+            }
             Kind::NegatedPattern | Kind::AndPattern | Kind::OrPattern | Kind::SubPattern => {
                 let items: Vec<NodeId> = kids.named().map(|n| self.pattern(n)).collect();
                 self.group(&items, node)
