@@ -58,6 +58,11 @@ impl Links {
         self.by_field.get(&field).copied()
     }
 
+    /// Whether the elements of a list are handed the way on to the next one.
+    pub fn hands_on(&self, list: MemberId) -> bool {
+        self.walks.iter().any(|w| w.list == Some(list) && matches!(w.ends, Ends::WayOn(_)))
+    }
+
     /// The walk that a loop is.
     pub fn walk_at(&self, site: Site) -> Option<usize> {
         self.by_walk.get(&site).copied()

@@ -5,7 +5,7 @@ use yarrowgraph_ir::{Body, CaptureMode, List, MemberKind, Node, NodeId, TypeDecl
 
 use super::machine::{Ends, Frame, Machine};
 use super::value::{FrameId, Kind, Value};
-use crate::program::{MemberId, Site, Sym, TypeId};
+use crate::program::{MemberId, Site, Sym, Ty, TypeId};
 
 /// What a reference to a constructor (`Gauge::new`) has in place of a method.
 const CONSTRUCTOR: MemberId = MemberId(u32::MAX);
@@ -285,16 +285,18 @@ impl Machine<'_, '_> {
     pub(super) fn creation(&mut self, site: Site, ty: TypeRefId, args: List, class: Option<TypeDeclId>) -> Value {
         let program = self.program();
         let written = class.and_then(|c| self.flow.class_at(site.member, c));
-        let own = match written {
-            Some(class) => Some(class),
-            None => self.flow.type_of_node(site.member, site.node).own(),
-        };
+        let shown = self.flow.type_of_node(site.member, site.node);
+        let own = written.or(shown.own());
         let values = self.handed(site, args, own.and_then(|class| self.flow.constructor(class, args.len as usize)));
         self.calls.push(site);
         let made = match own {
             Some(class) => self.new_instance(class, values, site),
             None => {
-                let ty = program.type_in(site.member, ty);
+                // `new()`: the type is that of where it goes
+                let ty = match program.type_in(site.member, ty) {
+                    Ty::Unknown => shown,
+                    written => written,
+                };
                 self.new_outside(site, &ty, values)
             }
         };
