@@ -120,7 +120,11 @@ pub(super) fn settle(p: &mut Program, numbers: &Numbers, file_names: &[FileNames
             continue;
         }
         for (at, member) in facts.unit.members.iter().enumerate() {
-            let outline = member.owner.is_some_and(|o| facts.unit.ty(o).outline);
+            // written out behind the class, of which the file may have the declaration as well
+            let outline = member.owner.is_some_and(|o| {
+                let ty = facts.unit.ty(o);
+                ty.outline || !(ty.span.start..ty.span.end).contains(&member.span.start)
+            });
             let owner = match member.owner {
                 Some(o) => numbers[index][o.0 as usize],
                 None => NOWHERE,
