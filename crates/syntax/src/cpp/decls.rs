@@ -247,10 +247,9 @@ impl<'t> Cpp<'t> {
     /// A class that has nothing but functions to be overridden is an interface.
     fn settle_kind(&mut self, id: TypeDeclId) {
         let members = &self.l.unit.ty(id).members;
-        let mut pure = 0;
+        let pure = members.iter().filter(|m| self.l.unit.member(**m).modifiers.is_abstract).count();
         let only_pure = members.iter().all(|m| {
             let m = self.l.unit.member(*m);
-            pure += u32::from(m.modifiers.is_abstract);
             m.modifiers.is_abstract || matches!(m.kind, MemberKind::Destructor | MemberKind::Constructor)
         });
         // an observer may have a body for what it does not care about
