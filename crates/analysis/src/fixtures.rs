@@ -2,7 +2,8 @@
 //!
 //! The files below `fixtures/` are texts as `testing` reads them. A line on which something
 //! joins, leaves or raises a channel, is reported, or stays unresolved ends in `//: ` and all
-//! of that, in the order of [`said`]; what is not written there must not be found.
+//! of that, in the order of [`said`]; what is not written there must not be found. The folders
+//! of machines, chains, commands and mediators say those ([`said_of_patterns`]).
 //!
 //! `YARROWGRAPH_MARK=1 cargo test` writes the marks anew, to be read before they are kept.
 
@@ -12,6 +13,8 @@ use std::path::{Path, PathBuf};
 use crate::testing::{analyse, files};
 
 const MARK: &str = " //: ";
+/// The folders of which the patterns are said.
+const PATTERNS: [&str; 4] = ["machines", "chains", "commands", "mediators"];
 
 /// What is said of each line of each file.
 fn said(text: &str) -> BTreeMap<(String, u32), Vec<String>> {
@@ -42,15 +45,61 @@ fn said(text: &str) -> BTreeMap<(String, u32), Vec<String>> {
     said
 }
 
+/// What is said of the patterns on each line of each file.
+fn said_of_patterns(text: &str) -> BTreeMap<(String, u32), Vec<String>> {
+    let analysis = analyse(text, false);
+    let map = &analysis.map;
+    let mut said: BTreeMap<(String, u32), Vec<String>> = BTreeMap::new();
+    let mut say = |place: &yarrowgraph_model::Place, what: String| {
+        said.entry((place.file.clone(), place.line)).or_default().push(what);
+    };
+    for m in &map.machines {
+        say(&m.place, format!("{} of {} starts in {}", m.encoding, m.states.len(), m.initial.join(" or ")));
+        for t in &m.transitions {
+            let guard = t.guard.as_ref().map_or(String::new(), |g| format!(" if {g}"));
+            say(&t.place, format!("{} -{}-> {}{guard}", t.from, t.event, t.to));
+        }
+    }
+    for chain in &map.chains {
+        let links: Vec<String> =
+            chain.links.iter().map(|l| format!("{} {}", l.handler, format!("{:?}", l.passes).to_lowercase())).collect();
+        for place in chain.built.first() {
+            say(place, format!("{} links {}", chain.id, links.join(" > ")));
+        }
+    }
+    for c in &map.commands {
+        say(&c.place, format!("command on {} undo {}", c.receivers.join("+"), format!("{:?}", c.undo).to_lowercase()));
+    }
+    for i in &map.invokers {
+        say(&i.place, format!("{} of {}", format!("{:?}", i.holds).to_lowercase(), i.commands.join("+")));
+    }
+    for f in &map.factories {
+        let codes: Vec<String> = f.codes.iter().map(|c| format!("{}={}", c.code, c.makes.as_deref().unwrap_or("-"))).collect();
+        say(&f.place, format!("makes {}", codes.join(" ")));
+    }
+    for m in &map.mediators {
+        let colleagues: Vec<&str> = m.colleagues.iter().map(|c| c.class.as_str()).collect();
+        say(&m.place, format!("mediates {}", colleagues.join("+")));
+        for r in &m.routes {
+            say(&r.place, format!("routes to {}", format!("{:?}", r.to).to_lowercase()));
+        }
+    }
+    for f in analysis.findings.iter().filter(|f| f.rule != "hollow-handler") {
+        say(&f.place, format!("{} {}", f.rule, format!("{:?}", f.level).to_lowercase()));
+    }
+    said.values_mut().for_each(|said| said.sort());
+    said
+}
+
 /// The text without its marks.
 fn plain(text: &str) -> String {
     text.lines().map(|line| line.split_once(MARK).map_or(line, |(code, _)| code).to_owned() + "\n").collect()
 }
 
 /// The text with the marks that belong to it.
-fn marked(text: &str) -> String {
+fn marked(text: &str, patterns: bool) -> String {
     let plain = plain(text);
-    let said = said(&plain);
+    let said = if patterns { said_of_patterns(&plain) } else { said(&plain) };
     let (mut path, mut number) = (String::new(), 0);
     let mut out = String::new();
     for line in plain.lines() {
@@ -88,7 +137,8 @@ fn fixtures_say_what_is_found_in_them() {
     for path in fixtures() {
         let text = std::fs::read_to_string(&path).expect("readable");
         assert!(!files(&text).is_empty(), "{}: no file in it", path.display());
-        let found = marked(&text);
+        let patterns = path.components().any(|part| PATTERNS.iter().any(|p| part.as_os_str() == *p));
+        let found = marked(&text, patterns);
         if mark {
             std::fs::write(&path, found).expect("writable");
             continue;
