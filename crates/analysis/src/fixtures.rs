@@ -63,7 +63,7 @@ fn said_of_patterns(text: &str) -> BTreeMap<(String, u32), Vec<String>> {
     for chain in &map.chains {
         let links: Vec<String> =
             chain.links.iter().map(|l| format!("{} {}", l.handler, format!("{:?}", l.passes).to_lowercase())).collect();
-        for place in chain.built.first() {
+        if let Some(place) = chain.built.first() {
             say(place, format!("{} links {}", chain.id, links.join(" > ")));
         }
     }

@@ -6,7 +6,7 @@ use rustc_hash::FxHashMap;
 use yarrowgraph_ir::{FunctionId, MemberKind, Node, NodeId};
 use yarrowgraph_model::{CodeRow, FollowedTree, Passes, Place, SetOff, SetOffKind};
 
-use crate::chain::{Built, Of, behaviour, codes};
+use crate::chain::{Built, Of, behaviour, codes, conditions};
 use crate::flow::Val;
 use crate::keep::{ends_in, members};
 use crate::machine::event_name;
@@ -287,12 +287,14 @@ impl<'w, 'p> Follower<'w, 'p> {
             let text = link_name(self.wiring, link);
             let place = link.class.and_then(|c| program.type_place(c));
             self.step(depth + 1 + at as u32, SetOffKind::Link, text, place, None);
-            self.note(match done.map(|b| b.passes) {
-                Some(Passes::Always) => "passes everything on",
-                Some(Passes::Sometimes) => "answers or passes on",
-                Some(Passes::Never) => "ends every request",
-                None => "not known what it does",
-            });
+            let ends = conditions::of(&self.wiring.flow, &self.wiring.links, built.of, link);
+            match done.map(|b| b.passes) {
+                Some(Passes::Always) => self.note("passes everything on"),
+                Some(Passes::Sometimes) if !ends.is_empty() => self.note(&format!("passes on unless {}", ends.join(" or "))),
+                Some(Passes::Sometimes) => self.note("answers or passes on"),
+                Some(Passes::Never) => self.note("ends every request"),
+                None => self.note("not known what it does"),
+            }
         }
         if built.ring.is_some() {
             self.step(depth + 1, SetOffKind::Link, "and back to one of them".to_owned(), None, None);

@@ -120,6 +120,9 @@ pub struct ChainLink {
     pub passes: Passes,
     /// Whether a request can end with it.
     pub stops: bool,
+    /// On which conditions it ends a request, as text, where it passes others on.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub conditions: Vec<String>,
 }
 
 /// A chain of responsibility that the set-up builds.

@@ -33,8 +33,9 @@ pub(crate) fn write(out: &mut dyn Write, chains: &[Chain], o: &TextOptions) -> i
         for (at, link) in chain.links.iter().enumerate() {
             let line = format!("{}. {}  {}", at + 1, short(&link.handler), place(&link.place));
             let (role, does) = what_it_does(link);
+            let does = escape::terminal(&does).into_owned();
             write!(out, "    {}", fit(&escape::terminal(&line), width.saturating_sub(does.len())))?;
-            writeln!(out, "  {}", p.paint(role, does))?;
+            writeln!(out, "  {}", p.paint(role, &does))?;
         }
         if chain.ring {
             writeln!(out, "    {}", p.paint(Role::Warning, "and back to one of them"))?;
@@ -43,10 +44,12 @@ pub(crate) fn write(out: &mut dyn Write, chains: &[Chain], o: &TextOptions) -> i
     Ok(())
 }
 
-fn what_it_does(link: &ChainLink) -> (Role, &'static str) {
-    match (link.passes, link.stops) {
-        (Passes::Always, _) => (Role::Quiet, "passes everything on"),
-        (Passes::Sometimes, _) => (Role::Quiet, "answers or passes on"),
-        (Passes::Never, _) => (Role::Quiet, "ends every request"),
-    }
+fn what_it_does(link: &ChainLink) -> (Role, String) {
+    let does = match link.passes {
+        Passes::Always => "passes everything on".to_owned(),
+        Passes::Sometimes if link.conditions.is_empty() => "answers or passes on".to_owned(),
+        Passes::Sometimes => format!("passes on unless {}", link.conditions.join(" or ")),
+        Passes::Never => "ends every request".to_owned(),
+    };
+    (Role::Quiet, does)
 }

@@ -2,7 +2,7 @@
 
 use yarrowgraph_model::{self as model, Passes, Stop};
 
-use super::{Behaviour, Built, Ends, Link, Of, behaviour};
+use super::{Behaviour, Built, Ends, Link, Of, behaviour, conditions};
 use crate::flow::Val;
 use crate::wire::Wiring;
 
@@ -59,7 +59,7 @@ fn chain(wiring: &Wiring<'_>, built: &Built) -> model::Chain {
             Of::Walk(walk) if links.walks[walk].ends == Ends::Nothing => Stop::FirstFailure,
             _ => Stop::FirstHandled,
         },
-        links: built.links.iter().zip(done).map(|(l, b)| link(wiring, l, b)).collect(),
+        links: built.links.iter().zip(done).map(|(l, b)| link(wiring, built.of, l, b)).collect(),
         ring: built.ring.is_some(),
         built: {
             let mut places: Vec<model::Place> = built.set.iter().map(|s| program.place_of(*s)).collect();
@@ -69,7 +69,7 @@ fn chain(wiring: &Wiring<'_>, built: &Built) -> model::Chain {
     }
 }
 
-fn link(wiring: &Wiring<'_>, link: &Link, done: Option<Behaviour>) -> model::ChainLink {
+fn link(wiring: &Wiring<'_>, of: Of, link: &Link, done: Option<Behaviour>) -> model::ChainLink {
     let program = wiring.program();
     let (handler, place) = match (link.class, &link.function) {
         (Some(class), _) => (program.type_id(class), program.type_place(class).unwrap_or_else(|| program.place_of(link.made))),
@@ -78,5 +78,6 @@ fn link(wiring: &Wiring<'_>, link: &Link, done: Option<Behaviour>) -> model::Cha
         (None, None) => (String::new(), program.place_of(link.made)),
     };
     let done = done.unwrap_or(Behaviour { passes: Passes::Sometimes, stops: true });
-    model::ChainLink { handler, place, passes: done.passes, stops: done.stops }
+    let conditions = conditions::of(&wiring.flow, &wiring.links, of, link);
+    model::ChainLink { handler, place, passes: done.passes, stops: done.stops, conditions }
 }

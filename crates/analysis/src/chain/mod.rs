@@ -7,6 +7,7 @@
 pub mod behaviour;
 mod built;
 pub mod codes;
+pub mod conditions;
 mod continuations;
 pub mod ending;
 pub mod map;
