@@ -45,6 +45,10 @@ fn said(text: &str) -> BTreeMap<(String, u32), Vec<String>> {
     said
 }
 
+fn ends(link: &yarrowgraph_model::ChainLink) -> String {
+    if link.conditions.is_empty() { String::new() } else { format!(" (ends: {})", link.conditions.join("; ")) }
+}
+
 /// What is said of the patterns on each line of each file.
 fn said_of_patterns(text: &str) -> BTreeMap<(String, u32), Vec<String>> {
     let analysis = analyse(text, false);
@@ -62,7 +66,7 @@ fn said_of_patterns(text: &str) -> BTreeMap<(String, u32), Vec<String>> {
     }
     for chain in &map.chains {
         let links: Vec<String> =
-            chain.links.iter().map(|l| format!("{} {}", l.handler, format!("{:?}", l.passes).to_lowercase())).collect();
+            chain.links.iter().map(|l| format!("{} {}{}", l.handler, format!("{:?}", l.passes).to_lowercase(), ends(l))).collect();
         if let Some(place) = chain.built.first() {
             say(place, format!("{} links {}", chain.id, links.join(" > ")));
         }

@@ -285,12 +285,13 @@ impl<'w, 'p> Follower<'w, 'p> {
         for (at, link) in built.links.iter().enumerate() {
             let done = behaviour::of(&self.wiring.flow, &self.wiring.links, built.of, link);
             let text = link_name(self.wiring, link);
-            let place = link.class.and_then(|c| program.type_place(c));
+            let written = || link.function.is_some().then(|| program.place_of(link.made));
+            let place = link.class.and_then(|c| program.type_place(c)).or_else(written);
             self.step(depth + 1 + at as u32, SetOffKind::Link, text, place, None);
             let ends = conditions::of(&self.wiring.flow, &self.wiring.links, built.of, link);
             match done.map(|b| b.passes) {
                 Some(Passes::Always) => self.note("passes everything on"),
-                Some(Passes::Sometimes) if !ends.is_empty() => self.note(&format!("passes on unless {}", ends.join(" or "))),
+                Some(Passes::Sometimes) if !ends.is_empty() => self.note(&format!("ends it if {}", ends.join(" or "))),
                 Some(Passes::Sometimes) => self.note("answers or passes on"),
                 Some(Passes::Never) => self.note("ends every request"),
                 None => self.note("not known what it does"),

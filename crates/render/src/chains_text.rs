@@ -48,7 +48,7 @@ fn what_it_does(link: &ChainLink) -> (Role, String) {
     let does = match link.passes {
         Passes::Always => "passes everything on".to_owned(),
         Passes::Sometimes if link.conditions.is_empty() => "answers or passes on".to_owned(),
-        Passes::Sometimes => format!("passes on unless {}", link.conditions.join(" or ")),
+        Passes::Sometimes => format!("ends it if {}", link.conditions.join(" or ")),
         Passes::Never => "ends every request".to_owned(),
     };
     (Role::Quiet, does)

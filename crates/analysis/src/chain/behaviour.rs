@@ -242,6 +242,16 @@ struct Answers<'a, 'b> {
     ends: &'a Ends,
 }
 
+/// Whether an expression that a link of a walked list answers with ends the walk; none where it may do either.
+pub fn answer_ends(flow: &Flow<'_>, ends: &Ends, code: Code<'_>, value: NodeId) -> Option<bool> {
+    let answers = Answers { flow, member: code.member, body: code.body, ends };
+    let given = match (ends, code.body.node(value)) {
+        (Ends::Part(_, texts), Node::Str(_)) => answers.text(value, texts),
+        _ => answers.of(Some(value)),
+    };
+    (given.none != given.some).then_some(given.some)
+}
+
 /// Whether a value is certainly there.
 fn is_there(node: Node) -> bool {
     matches!(node, Node::New { .. } | Node::Str(_) | Node::Num(_) | Node::Template(_) | Node::Bool(true) | Node::Object(_))

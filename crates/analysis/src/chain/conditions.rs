@@ -1,6 +1,6 @@
 //! On which conditions a link ends a request that it could pass on.
 
-use yarrowgraph_ir::{Body, Node, NodeId};
+use yarrowgraph_ir::{BinaryOp, Body, Node, NodeId, UnaryOp};
 use yarrowgraph_model::Passes;
 
 use super::behaviour::{self, Code};
@@ -15,18 +15,37 @@ use crate::written;
 pub fn of(flow: &Flow<'_>, links: &Links, kind: Of, link: &Link) -> Vec<String> {
     let passes_some = behaviour::of(flow, links, kind, link).is_some_and(|b| b.passes == Passes::Sometimes);
     let Some(code) = Code::of(flow, links, kind, link).filter(|_| passes_some) else { return Vec::new() };
-    let Some(passes) = passes_of(flow, links, kind, link, code) else { return Vec::new() };
+    let passes = passes_of(flow, links, kind, link, code);
+    let ends = match kind {
+        Of::Walk(walk) => Some(&links.walks[walk].ends),
+        Of::Next(_) => None,
+    };
     let scope = flow.program.scope(code.member);
     let mut found = Vec::new();
     for at in code.body.ids().filter(|n| scope.is_within(*n, code.root)) {
-        let Some((cond, holds)) = decides(code.body, at, &passes) else { continue };
-        let text = written::expression(flow.program, Site { member: code.member, node: cond });
-        found.push((code.body.span(cond).start, if holds { text } else { format!("not ({text})") }));
+        let decided = match (&passes, ends) {
+            (Some(passes), _) => decides(code.body, at, passes),
+            (None, Some(ends)) => answers(flow, ends, code, at),
+            (None, None) => None,
+        };
+        let Some((cond, holds)) = decided else { continue };
+        found.push((code.body.span(cond).start, said(flow, code, cond, holds)));
     }
     found.sort();
     let mut texts: Vec<String> = found.into_iter().map(|(_, text)| text).collect();
     texts.dedup();
     texts
+}
+
+/// What a condition says where it holds, or does not.
+fn said(flow: &Flow<'_>, code: Code<'_>, cond: NodeId, holds: bool) -> String {
+    let text = |node: NodeId| written::expression(flow.program, Site { member: code.member, node });
+    match code.body.node(cond) {
+        _ if holds => text(cond),
+        Node::Binary { op: BinaryOp::Ne, left, right } => format!("{} == {}", text(left), text(right)),
+        Node::Unary { op: UnaryOp::Not, operand } => text(operand),
+        _ => format!("not ({})", text(cond)),
+    }
 }
 
 /// Where a link hands a request on; none where that is said by what it answers.
@@ -39,6 +58,43 @@ fn passes_of(flow: &Flow<'_>, links: &Links, kind: Of, link: &Link, code: Code<'
             let uses = code.uses(flow.program, code.param(flow.program, place)?);
             Some(uses.into_iter().filter_map(|n| behaviour::call_of(code.body, scope, n)).collect())
         }
+    }
+}
+
+/// The condition on which a link of a walked list has an answer that ends the walk, and whether it has where that holds.
+fn answers(flow: &Flow<'_>, ends: &Ends, code: Code<'_>, at: NodeId) -> Option<(NodeId, bool)> {
+    let body = code.body;
+    let scope = flow.program.scope(code.member);
+    let ends_with = |value: NodeId| behaviour::answer_ends(flow, ends, code, value);
+    let given = |branch: NodeId| {
+        let values: Vec<Option<bool>> = body
+            .ids()
+            .filter(|n| scope.is_within(*n, branch))
+            .filter_map(|n| match body.node(n) {
+                Node::Return(value) => Some(value.map_or(Some(*ends == Ends::Nothing), ends_with)),
+                Node::Throw(_) => Some(Some(true)),
+                _ => None,
+            })
+            .collect();
+        let first = *values.first()?;
+        values.iter().all(|v| *v == first).then_some(first)?
+    };
+    match body.node(at) {
+        Node::If { cond, then, other } => match (given(then), other.and_then(given)) {
+            (Some(true), _) => Some((cond, true)),
+            (_, Some(true)) | (Some(false), None) => Some((cond, false)),
+            _ => None,
+        },
+        Node::Conditional { cond, then, other } => {
+            let is_answer =
+                scope.parent(at).is_some_and(|p| matches!(body.node(p), Node::Return(_) | Node::Entry { .. })) || at == code.root;
+            match (ends_with(then), ends_with(other)) {
+                (Some(true), Some(false)) if is_answer => Some((cond, true)),
+                (Some(false), Some(true)) if is_answer => Some((cond, false)),
+                _ => None,
+            }
+        }
+        _ => None,
     }
 }
 
