@@ -29,6 +29,10 @@ pub fn of(flow: &Flow<'_>, links: &Links, kind: Of, link: &Link) -> Vec<String> 
             (None, None) => None,
         };
         let Some((cond, holds)) = decided else { continue };
+        // whether there is a next one is nothing that the request has
+        if matches!(kind, Of::Next(next) if behaviour::asks_next(flow, links, next, code.body, code.member, cond)) {
+            continue;
+        }
         found.push((code.body.span(cond).start, said(flow, code, cond, holds)));
     }
     found.sort();

@@ -8,7 +8,7 @@ use crate::flow::Val;
 use crate::program::{Declared, MemberId, Site};
 use crate::state;
 use crate::wire::Wiring;
-use crate::wire::effect::{Act, Event};
+use crate::wire::effect::Act;
 
 /// How many locals are followed back.
 const HOPS: u32 = 3;
@@ -137,7 +137,7 @@ fn judge(wiring: &Wiring<'_>, call: Site) -> Option<Draft> {
 /// Whether somebody is told something through a list.
 fn is_roster(wiring: &Wiring<'_>, list: &Val) -> bool {
     let (Val::Member(_, m) | Val::Static(m)) = list else { return false };
-    wiring.effects.iter().any(|e| e.act == Act::Raise && e.holder.event == Event::Own(*m))
+    wiring.effects_on(*m).any(|e| e.act == Act::Raise)
 }
 
 /// The call that looks a position up, and the local that keeps it.

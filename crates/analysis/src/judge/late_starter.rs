@@ -45,7 +45,7 @@ fn of_channel(wiring: &Wiring<'_>, channel: usize) -> Vec<Draft> {
         .filter(|j| !wiring.in_test(wiring.effects[**j].site.member))
         .filter_map(|j| Some((*j, wiring.listening_class(*j)?)))
         .collect();
-    let fields: BTreeSet<MemberId> = wiring.written_fields().filter(|f| wiring.announced_on(*f).contains(&channel)).collect();
+    let fields = wiring.fields_announced_on(channel);
     let reads_first: Vec<bool> = joins.iter().map(|(j, _)| reads(wiring, &wiring.effects[*j], &fields).is_some()).collect();
     let peers: BTreeSet<TypeId> = joins.iter().zip(&reads_first).filter(|(_, reads)| **reads).map(|((_, t), _)| *t).collect();
     let slips = joins.iter().zip(&reads_first).filter(|(_, reads)| !**reads).map(|(join, _)| *join);

@@ -48,7 +48,7 @@ fn judge(wiring: &Wiring<'_>, m: MemberId, channels: &[&Channel]) -> Option<Draf
     let is_left = |e: &Effect| e.holder.event == Event::Own(m) && matches!(e.act, Act::Leave | Act::LeaveAll);
     let joins: Vec<usize> = channels.iter().flat_map(|c| c.joins.iter().copied()).collect();
     let effects = || joins.iter().map(|j| &wiring.effects[*j]);
-    if wiring.effects.iter().any(is_left) || effects().any(|e| e.weak || e.handle || e.once || e.replaces || e.bounded) {
+    if wiring.effects_on(m).any(is_left) || effects().any(|e| e.weak || e.handle || e.once || e.replaces || e.bounded) {
         return None;
     }
     // links that are asked one by one are no observers
@@ -65,7 +65,7 @@ fn judge(wiring: &Wiring<'_>, m: MemberId, channels: &[&Channel]) -> Option<Draf
         let put_in = e.act == Act::Join && e.holder.event == Event::Own(m) && e.inner.is_empty();
         put_in && own && handed && offered && within.kind == MemberKind::Method
     };
-    let mut ways_in = wiring.effects.iter().filter(is_way_in).map(|e| e.site.member);
+    let mut ways_in = wiring.effects_on(m).filter(is_way_in).map(|e| e.site.member);
     let way_in = ways_in.next()?;
     let from_outside = effects().any(|e| !e.inner.is_empty() && !wiring.in_test(e.site.member));
     if !from_outside || gives_something(wiring, way_in) || is_touched_otherwise(wiring, m, way_in) {
@@ -113,7 +113,7 @@ fn is_touched_otherwise(wiring: &Wiring<'_>, m: MemberId, way_in: MemberId) -> b
     if rewritten.count() > 0 {
         return true;
     }
-    let effects = wiring.effects.iter().enumerate().filter(|(_, e)| e.holder.event == Event::Own(m)).map(|(i, _)| i).collect::<Vec<_>>();
+    let effects = wiring.numbers_on(m);
     let name = program.member(m).name;
     let reads = program.index.reads(name).iter();
     wiring.uses_beside(m, reads, effects.iter()).any(|read| is_handed_on(wiring, read))

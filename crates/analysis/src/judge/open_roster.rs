@@ -57,7 +57,7 @@ fn is_queue_of_work(wiring: &Wiring<'_>, m: MemberId) -> bool {
     if !program.is_callable(unit, &element) && !element.own().is_some_and(is_abstract) {
         return false;
     }
-    let own = wiring.effects.iter().filter(|e| e.holder.event == Event::Own(m) && !wiring.in_test(e.site.member));
+    let own = wiring.effects_on(m).filter(|e| !wiring.in_test(e.site.member));
     own.filter(|e| e.inner.is_empty()).any(|e| {
         e.takes_out && e.act == Act::Raise
             || e.act == Act::Leave && (runs_what_it_gives(wiring, e.site) || (e.takes_out && told_beside(wiring, m, e.site)))
@@ -76,7 +76,8 @@ fn runs_what_it_gives(wiring: &Wiring<'_>, taken: Site) -> bool {
 
 /// Whether elements are told something in the method that takes them out.
 fn told_beside(wiring: &Wiring<'_>, m: MemberId, taken: Site) -> bool {
-    of(wiring, Act::Raise).any(|(x, site)| x == m && site.member == taken.member)
+    let told = wiring.effects_on(m).filter(|e| e.act == Act::Raise && !wiring.in_test(e.site.member));
+    told.map(|e| e.innermost()).any(|site| site.member == taken.member)
 }
 
 fn of<'w>(wiring: &'w Wiring<'_>, act: Act) -> impl Iterator<Item = (MemberId, Site)> + 'w {

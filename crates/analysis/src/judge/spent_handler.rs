@@ -36,8 +36,8 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> Option<Draf
     }
     let Site { member, node: root } = wiring.flow.code_of(effect.handler.as_ref()?)?;
     let body = program.body(member)?;
-    let leaves_itself = wiring.effects.iter().any(|e| {
-        let within = e.site.member == member && (e.site.node == root || program.scope(member).is_within(e.site.node, root));
+    let leaves_itself = wiring.effects_in(member).any(|e| {
+        let within = e.site.node == root || program.scope(member).is_within(e.site.node, root);
         within && matches!(e.act, Act::Leave | Act::LeaveAll | Act::LeaveOwner)
     });
     let flag = guard(body, root)?;

@@ -315,7 +315,7 @@ fn may_be_joined_by_name(wiring: &Wiring<'_>, m: MemberId) -> bool {
     if !program.kit_of(m).traits.duck_typed {
         return false;
     }
-    let joins = wiring.effects.iter().filter(|e| e.act == Act::Join && e.holder.event == Event::Own(m));
+    let joins = wiring.effects_on(m).filter(|e| e.act == Act::Join);
     let adders: BTreeSet<MemberId> = joins.filter(|e| e.inner.is_empty()).map(|e| e.site.member).collect();
     adders.into_iter().any(|adder| {
         let calls = program.index.calls(program.member(adder).name);

@@ -44,6 +44,8 @@ pub struct State {
     tellings: FxHashMap<MemberId, Vec<(NodeId, usize)>>,
     /// For each field the channels that announce it, found when it is asked for.
     announced: OnceLock<FxHashMap<MemberId, Vec<usize>>>,
+    /// The fields that each channel announces.
+    announces: OnceLock<FxHashMap<usize, BTreeSet<MemberId>>>,
 }
 
 impl State {
@@ -52,7 +54,7 @@ impl State {
         let writes = writes::all(wiring);
         let mut fields: Vec<MemberId> = writes.keys().copied().collect();
         fields.sort_unstable();
-        Self { writes, fields, owned: owned(wiring), tellings: tellings(wiring), announced: OnceLock::new() }
+        Self { writes, fields, owned: owned(wiring), tellings: tellings(wiring), announced: OnceLock::new(), announces: OnceLock::new() }
     }
 }
 
@@ -141,8 +143,24 @@ impl Wiring<'_> {
     /// The channels that announce what a field holds: changes of it are followed by a raise, by its own methods or
     /// by those who call them.
     pub fn announced_on(&self, field: MemberId) -> &[usize] {
+        self.announced().get(&field).map_or(&[], Vec::as_slice)
+    }
+
+    fn announced(&self) -> &FxHashMap<MemberId, Vec<usize>> {
         let find = || self.written_fields().map(|f| (f, self.announcers(f))).filter(|(_, channels)| !channels.is_empty()).collect();
-        self.state().announced.get_or_init(find).get(&field).map_or(&[], Vec::as_slice)
+        self.state().announced.get_or_init(find)
+    }
+
+    /// The fields of which a channel announces that they change.
+    pub fn fields_announced_on(&self, channel: usize) -> BTreeSet<MemberId> {
+        let find = || {
+            let mut by_channel: FxHashMap<usize, BTreeSet<MemberId>> = FxHashMap::default();
+            for (field, channels) in self.announced() {
+                channels.iter().for_each(|c| _ = by_channel.entry(*c).or_default().insert(*field));
+            }
+            by_channel
+        };
+        self.state().announces.get_or_init(find).get(&channel).cloned().unwrap_or_default()
     }
 
     fn announcers(&self, field: MemberId) -> Vec<usize> {

@@ -44,7 +44,7 @@ impl Wiring<'_> {
                 _ => false,
             })
         };
-        let told = || self.effects.iter().filter(|e| e.act == Act::Raise && e.holder.event == Event::Own(m));
+        let told = || self.effects_on(m).filter(|e| e.act == Act::Raise);
         element.is_some_and(|t| program.is_a(info.owner, t)) && told().next().is_some() && told().all(|e| is_question(&e))
     }
 

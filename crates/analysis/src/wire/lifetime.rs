@@ -194,10 +194,13 @@ impl Lives<'_, '_> {
     fn ends_with_owner(&self, m: MemberId) -> bool {
         let program = self.flow.program;
         let info = program.member(m);
-        program.index.reads(info.name).iter().any(|read| {
-            if program.member(read.member).owner != info.owner {
-                return false;
-            }
+        // of a name that recurs in every class the places of this one only
+        let reads = program.index.reads(info.name);
+        let of_member = |member: &MemberId| {
+            let first = reads.partition_point(|r| r.member < *member);
+            reads[first..].iter().take_while(|r| r.member == *member).collect::<Vec<_>>()
+        };
+        program.ty(info.owner).members.iter().flat_map(of_member).any(|read| {
             let Some(body) = program.body(read.member) else { return false };
             let scope = program.scope(read.member);
             let mut inner = read.node;

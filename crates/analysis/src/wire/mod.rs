@@ -70,6 +70,9 @@ pub struct Wiring<'p> {
     /// Effects that take off all handlers of one object.
     pub owner_releases: Vec<usize>,
     by_site: FxHashMap<Site, Vec<usize>>,
+    /// Effects by the member that holds the channel, and by the member that they stand in.
+    by_holder: FxHashMap<MemberId, Vec<usize>>,
+    by_member: FxHashMap<MemberId, Vec<usize>>,
     /// Methods that are tied to channels.
     handlers: FxHashSet<MemberId>,
     /// Functions written in bodies that are subscribed somewhere.
@@ -142,8 +145,13 @@ impl<'p> Wiring<'p> {
         let is_application = !entry_points.is_empty();
         let is_open = library || !is_application || loads_plug_ins(program);
         let mut by_site: FxHashMap<Site, Vec<usize>> = FxHashMap::default();
+        let (mut by_holder, mut by_member): (FxHashMap<MemberId, Vec<usize>>, FxHashMap<MemberId, Vec<usize>>) = Default::default();
         for (index, effect) in effects.iter().enumerate() {
             by_site.entry(effect.site).or_default().push(index);
+            by_member.entry(effect.site.member).or_default().push(index);
+            if let effect::Event::Own(m) = effect.holder.event {
+                by_holder.entry(m).or_default().push(index);
+            }
         }
         let words = |of: fn(&Facts) -> &[Name]| {
             let of_unit = |(index, facts): (usize, &'p Facts)| of(facts).iter().map(move |w| program.sym(UnitId(index as u32), *w));
@@ -163,6 +171,8 @@ impl<'p> Wiring<'p> {
             channels,
             owner_releases,
             by_site,
+            by_holder,
+            by_member,
             handlers,
             handler_lambdas,
             links,
@@ -240,6 +250,21 @@ impl<'p> Wiring<'p> {
     /// The tables of codes.
     pub fn codes(&self) -> &[crate::codes::Table] {
         self.codes.get_or_init(|| crate::codes::find(self))
+    }
+
+    /// The effects on channels that a member holds, in order.
+    pub fn effects_on(&self, holder: MemberId) -> impl Iterator<Item = &Effect> + '_ {
+        self.by_holder.get(&holder).into_iter().flatten().map(|e| &self.effects[*e])
+    }
+
+    /// Their numbers.
+    pub fn numbers_on(&self, holder: MemberId) -> &[usize] {
+        self.by_holder.get(&holder).map_or(&[], Vec::as_slice)
+    }
+
+    /// The effects that stand in a member, in order.
+    pub fn effects_in(&self, member: MemberId) -> impl Iterator<Item = &Effect> + '_ {
+        self.by_member.get(&member).into_iter().flatten().map(|e| &self.effects[*e])
     }
 
     /// The effects of one statement.
