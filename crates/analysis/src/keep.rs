@@ -1,5 +1,7 @@
 //! What a project states must stay so, and which names of the tree it means.
 
+use std::collections::BTreeSet;
+
 use crate::program::{MemberId, Program, TypeId};
 
 /// A statement of what must stay so.
@@ -38,6 +40,19 @@ pub fn members(program: &Program, name: &str) -> Vec<MemberId> {
     let Some(sym) = program.symbols.get(last) else { return Vec::new() };
     let all = (0..program.members.len()).map(|i| MemberId(i as u32));
     all.filter(|m| program.member(*m).name == sym && ends_in(&program.member_id(*m), name)).collect()
+}
+
+/// The names in statements that mean nothing of the tree, each once. Functions without a name of their own are not asked about.
+pub fn unknown(program: &Program, keeps: &[Keep]) -> Vec<String> {
+    let named: BTreeSet<&String> = keeps
+        .iter()
+        .flat_map(|keep| match keep {
+            Keep::Order(names) | Keep::Apart(names) => names.iter().collect::<Vec<_>>(),
+            Keep::Through { through, to } => vec![through, to],
+        })
+        .collect();
+    let is_unknown = |name: &&String| !name.contains(['~', ':']) && types(program, name).is_empty() && members(program, name).is_empty();
+    named.into_iter().filter(is_unknown).cloned().collect()
 }
 
 #[cfg(test)]

@@ -45,6 +45,8 @@ pub struct Analysis {
     pub findings: Vec<Finding>,
     /// What comments accept.
     pub accepted: Accepted,
+    /// Names in what must stay so that mean nothing of the tree.
+    pub unknown: Vec<String>,
 }
 
 /// How to analyse.
@@ -90,8 +92,9 @@ pub fn analyse(facts: Vec<Facts>, kit: &dyn Fn(Language) -> Kit, options: Option
         Want::Findings => judge::judge(&wiring),
     };
     let (map, (findings, accepted)) = rayon::join(|| wire::map(&wiring, options.root), judged);
+    let unknown = keep::unknown(&program, options.keeps);
     drop(wiring);
     // freeing a large program takes a while; nobody needs to wait for it
     rayon::spawn(move || drop(program));
-    Analysis { map, findings, accepted }
+    Analysis { map, findings, accepted, unknown }
 }

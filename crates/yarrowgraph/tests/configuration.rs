@@ -152,3 +152,15 @@ fn every_key_is_described() {
         assert!([format!("`{key}`"), format!("[{key}"), format!("{key}.")].iter().any(|k| page.contains(k)), "{key} is not described");
     }
 }
+
+#[test]
+fn names_that_are_kept_and_are_nowhere_are_said() {
+    let dir = folder(&[
+        ("Weir.cs", b"public class Weir { public void Lower() { } public static void Main() { new Weir().Lower(); } }\n"),
+        ("yarrowgraph.toml", b"[[keep]]\napart = [\"Weir\", \"Sluce\"]\n"),
+    ]);
+    let said = run_in(dir.path(), &["check", "."]);
+    assert_eq!(said.status, 0, "{}", said.err);
+    assert!(said.err.contains("`keep` names `Sluce`, and nothing in the tree is called so"), "{}", said.err);
+    assert!(!said.err.contains("`Weir`"), "{}", said.err);
+}

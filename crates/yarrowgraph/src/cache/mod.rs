@@ -77,7 +77,7 @@ impl Fresh {
 }
 
 /// The finished analysis of a tree, as it is kept.
-type Kept = (Map, Vec<Finding>, Accepted);
+type Kept = (Map, Vec<Finding>, Accepted, Vec<String>);
 
 /// The key of a file.
 pub(crate) fn key(language: yarrowgraph_ir::Language, name: &str, bytes: &[u8]) -> Key {
@@ -109,8 +109,8 @@ impl Cache {
         let wanted: &[Want] = if want == Want::Map { &[Want::Map, Want::Findings] } else { &[Want::Findings] };
         wanted.iter().find_map(|want| {
             let bytes = fs::read(self.result_path(*want)?).ok()?;
-            let (map, findings, accepted): Kept = serde_json::from_slice(checked(&bytes)?).ok()?;
-            Some(Analysis { map, findings, accepted })
+            let (map, findings, accepted, unknown): Kept = serde_json::from_slice(checked(&bytes)?).ok()?;
+            Some(Analysis { map, findings, accepted, unknown })
         })
     }
 
@@ -143,7 +143,7 @@ impl Cache {
     pub(crate) fn keep_result(&self, want: Want, analysis: &Analysis) {
         let Some(path) = self.result_path(want) else { return };
         // in the order of what is kept
-        if let Ok(body) = serde_json::to_vec(&(&analysis.map, &analysis.findings, &analysis.accepted))
+        if let Ok(body) = serde_json::to_vec(&(&analysis.map, &analysis.findings, &analysis.accepted, &analysis.unknown))
             && fs::create_dir_all(&self.folder).is_ok()
         {
             write_whole(&path, &[&checksum(&body), &body]);

@@ -23,6 +23,9 @@ pub(super) fn run(args: &CheckArgs, ui: &Ui) -> Result<Status, Failure> {
     let tree::Analysed { analysis, sources, config } = tree::analyse(&args.tree, Want::Findings, ui)?;
     let accepted = config.accepted()?.split(analysis.findings);
     remarks(&analysis.accepted, &accepted.unused, args, ui);
+    for name in &analysis.unknown {
+        ui.remark(&format!("yarrowgraph.toml: `keep` names `{name}`, and nothing in the tree is called so"));
+    }
     let wanted = |f: &Finding| args.rule.is_empty() || args.rule.contains(&f.rule);
     let findings: Vec<Finding> = config.settle(accepted.left).into_iter().filter(wanted).collect();
     if let Some(reason) = &args.accept {
