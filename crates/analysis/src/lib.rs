@@ -62,6 +62,8 @@ pub struct Options<'a> {
     pub packages: &'a Packages,
     /// What the project states must stay so.
     pub keeps: &'a [keep::Keep],
+    /// How large a mediator may be.
+    pub limits: mediator::Limits,
 }
 
 /// Which results are wanted.
@@ -86,6 +88,7 @@ pub fn analyse(facts: Vec<Facts>, kit: &dyn Fn(Language) -> Kit, options: Option
     let program = Program::link(facts, kit, options.packages);
     let mut wiring = Wiring::find(&program, options.library);
     wiring.keeps = options.keeps.to_vec();
+    wiring.limits = options.limits;
     wiring.prepare();
     let judged = || match options.want {
         Want::Map => (Vec::new(), Accepted::default()),

@@ -38,7 +38,8 @@ pub(crate) fn analyse(text: &str, library: bool) -> Analysis {
         })
         .collect();
     let kit = |language| Kit { traits: yarrowgraph_syntax::traits(language), pack: Cow::Borrowed(yarrowgraph_syntax::pack(language)) };
-    crate::analyse(facts, &kit, Options { root: ".", want: Want::Findings, library, packages: &Packages::new(), keeps: &[] })
+    let limits = crate::mediator::Limits::default();
+    crate::analyse(facts, &kit, Options { root: ".", want: Want::Findings, library, packages: &Packages::new(), keeps: &[], limits })
 }
 
 /// The map of a text.

@@ -223,14 +223,16 @@ pub(crate) fn ask<T: Send>(
             tree
         }
     };
-    let options = Options { root: ".", want: Want::Map, library: tree.found.is_library, packages: &tree.found.packages, keeps: &[] };
+    let (library, limits) = (tree.found.is_library, tree.found.config.limits());
+    let options = Options { root: ".", want: Want::Map, library, packages: &tree.found.packages, keeps: &[], limits };
     Ok(yarrowgraph_analysis::with_wiring(tree.facts, &|language| tree.found.config.kit(language), options, question))
 }
 
 fn analyse_tree(tree: Tree, want: Want) -> (Analysis, Config) {
     let root = tree.found.root.to_string_lossy().replace('\\', "/");
     let keeps = tree.found.config.keeps();
-    let options = Options { root: &root, want, library: tree.found.is_library, packages: &tree.found.packages, keeps: &keeps };
+    let (library, limits) = (tree.found.is_library, tree.found.config.limits());
+    let options = Options { root: &root, want, library, packages: &tree.found.packages, keeps: &keeps, limits };
     let mut analysis = yarrowgraph_analysis::analyse(tree.facts, &|language| tree.found.config.kit(language), options);
     analysis.map.files = tree.files;
     (analysis, tree.found.config)

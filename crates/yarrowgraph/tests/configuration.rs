@@ -164,3 +164,26 @@ fn names_that_are_kept_and_are_nowhere_are_said() {
     assert!(said.err.contains("`keep` names `Sluce`, and nothing in the tree is called so"), "{}", said.err);
     assert!(!said.err.contains("`Weir`"), "{}", said.err);
 }
+
+#[test]
+fn how_large_a_mediator_may_be_is_set() {
+    let desk = b"interface Post { hear(from: Post, text: string): void }
+export class Desk {
+  private posts: Post[] = [];
+  admit(post: Post) { this.posts.push(post); }
+  all(from: Post, text: string) { for (const p of this.posts) if (p !== from) p.hear(from, text); }
+}
+class Lock implements Post { constructor(private d: Desk) { d.admit(this); } go() { this.d.all(this, 'x'); } hear(f: Post, t: string) { console.log(t); } }
+class Weir implements Post { constructor(private d: Desk) { d.admit(this); } go() { this.d.all(this, 'y'); } hear(f: Post, t: string) { console.log(t); } }
+const desk = new Desk();
+new Lock(desk).go();
+new Weir(desk).go();
+";
+    let said = |configuration: &str| {
+        let dir = folder(&[("desk.ts", desk), ("yarrowgraph.toml", configuration.as_bytes())]);
+        run_in(dir.path(), &["check", ".", "--rule", "overgrown-mediator"]).out
+    };
+    assert!(!said("").contains("overgrown-mediator"));
+    let small = said("[mediators]\ncolleagues = 2\nmembers = 2\nbranches = 1\n");
+    assert!(small.contains("overgrown-mediator") && small.contains("said from 2, 2 and 1 on"), "{small}");
+}

@@ -8,11 +8,6 @@ use crate::mediator::Mediator;
 use crate::program::TypeId;
 use crate::wire::Wiring;
 
-/// So many colleagues, members and branches a mediator may have without a word.
-const COLLEAGUES: usize = 8;
-const MEMBERS: usize = 20;
-const BRANCHES: usize = 20;
-
 pub(super) const RULE: Rule = Rule {
     name: "overgrown-mediator",
     summary: "a mediator has taken on work that is not routing",
@@ -21,7 +16,7 @@ pub(super) const RULE: Rule = Rule {
         symptom: "Every change comes by this one class.",
         cause: "Decisions that belong to colleagues were put where all of them are known.",
         cure: "Give each decision to the colleague that it is about, and leave the routing.",
-        silent: "It has fewer than 8 colleagues, 20 members or 20 branches, or not twice as much as other mediators of the tree.",
+        silent: "It has fewer than 8 colleagues, 20 members or 20 branches (`[mediators]` in yarrowgraph.toml sets others), or not twice as much as other mediators of the tree.",
         accept: "It is the one coordinator of the program on purpose.",
     },
     check,
@@ -29,11 +24,12 @@ pub(super) const RULE: Rule = Rule {
 
 fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     let program = wiring.program();
+    let limits = wiring.limits;
     let sizes: Vec<(TypeId, [usize; 3])> = wiring.mediators().iter().map(|m| (m.class, size(wiring, m))).collect();
     let mut found = Vec::new();
     for (class, size) in &sizes {
         let [colleagues, members, branches] = *size;
-        if colleagues < COLLEAGUES || members < MEMBERS || branches < BRANCHES {
+        if colleagues < limits.colleagues || members < limits.members || branches < limits.branches {
             continue;
         }
         let mut others: Vec<usize> = sizes.iter().filter(|(c, _)| c != class).map(|(_, s)| s[1] + s[2]).collect();
@@ -48,8 +44,11 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
             certainty: Certainty::Likely,
             place,
             message: format!(
-                "{} routes between {colleagues} colleagues with {members} members and {branches} branches: much of it is no routing",
-                short(&id)
+                "{} routes between {colleagues} colleagues with {members} members and {branches} branches (said from {}, {} and {} on): much of it is no routing",
+                short(&id),
+                limits.colleagues,
+                limits.members,
+                limits.branches
             ),
             related: Vec::new(),
             parties: vec![id],

@@ -14,6 +14,23 @@ use crate::program::{MemberId, Program, Site, Sym, Ty, TypeId};
 use crate::wire::Wiring;
 use crate::wire::channels::ChannelKey;
 
+/// So many colleagues, members and branches a mediator may have before it has taken on too much.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Limits {
+    /// Classes that take part.
+    pub colleagues: usize,
+    /// Members of its class, without constructors and accessors.
+    pub members: usize,
+    /// Branches in their bodies.
+    pub branches: usize,
+}
+
+impl Default for Limits {
+    fn default() -> Self {
+        Self { colleagues: 8, members: 20, branches: 20 }
+    }
+}
+
 /// To whom something is routed.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub enum To {

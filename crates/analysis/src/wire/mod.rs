@@ -99,6 +99,8 @@ pub struct Wiring<'p> {
     mediators: OnceLock<Vec<crate::mediator::Mediator>>,
     /// What the project states must stay so.
     pub keeps: Vec<crate::keep::Keep>,
+    /// How large a mediator may be.
+    pub limits: crate::mediator::Limits,
     /// The tables of codes, found when it is asked for.
     codes: OnceLock<Vec<crate::codes::Table>>,
     /// What is known so far of how long the instances of types live.
@@ -187,6 +189,7 @@ impl<'p> Wiring<'p> {
             mediators: OnceLock::new(),
             told_types: OnceLock::new(),
             keeps: Vec::new(),
+            limits: crate::mediator::Limits::default(),
             lives: Mutex::default(),
             tests: program.units.iter().map(|f| is_test_path(&f.unit.path)).collect(),
             unread: words(|f| &f.unit.unread),

@@ -35,6 +35,21 @@ pub(crate) struct Document {
     #[serde(default)]
     #[schemars(with = "Vec<Keep>")]
     pub(super) keep: Vec<toml::Spanned<Keep>>,
+    /// From which size on a mediator is overgrown.
+    #[serde(default)]
+    pub(super) mediators: MediatorTable,
+}
+
+/// From which size on a mediator is overgrown: it must have as many of each.
+#[derive(Debug, Default, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub(super) struct MediatorTable {
+    /// Colleagues, by class; by default 8.
+    pub(super) colleagues: Option<usize>,
+    /// Members of its class, without constructors and accessors; by default 20.
+    pub(super) members: Option<usize>,
+    /// Branches in their bodies; by default 20.
+    pub(super) branches: Option<usize>,
 }
 
 /// What belongs to the tree, and what is known of it.

@@ -138,6 +138,16 @@ impl Config {
         AcceptedFile::read(&self.accepted, &self.prefix)
     }
 
+    /// From which size on a mediator is overgrown.
+    pub(crate) fn limits(&self) -> yarrowgraph_analysis::mediator::Limits {
+        let (table, default) = (&self.document.mediators, yarrowgraph_analysis::mediator::Limits::default());
+        yarrowgraph_analysis::mediator::Limits {
+            colleagues: table.colleagues.unwrap_or(default.colleagues),
+            members: table.members.unwrap_or(default.members),
+            branches: table.branches.unwrap_or(default.branches),
+        }
+    }
+
     /// What must stay so.
     pub(crate) fn keeps(&self) -> Vec<yarrowgraph_analysis::keep::Keep> {
         self.document.keep.iter().map(|k| k.get_ref().statement()).collect()
