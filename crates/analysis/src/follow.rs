@@ -288,7 +288,7 @@ impl<'w, 'p> Follower<'w, 'p> {
             let written = || link.function.is_some().then(|| program.place_of(link.made));
             let place = link.class.and_then(|c| program.type_place(c)).or_else(written);
             self.step(depth + 1 + at as u32, SetOffKind::Link, text, place, None);
-            let ends = conditions::of(&self.wiring.flow, &self.wiring.links, built.of, link);
+            let ends = conditions::of(&self.wiring.flow, &self.wiring.links, built.of, link, done);
             match done.map(|b| b.passes) {
                 Some(Passes::Always) => self.note("passes everything on"),
                 Some(Passes::Sometimes) if !ends.is_empty() => self.note(&format!("ends it if {}", ends.join(" or "))),

@@ -3,7 +3,7 @@
 use yarrowgraph_ir::{BinaryOp, Body, Node, NodeId, UnaryOp};
 use yarrowgraph_model::Passes;
 
-use super::behaviour::{self, Code};
+use super::behaviour::{self, Behaviour, Code};
 use super::{Ends, Link, Links, Of};
 use crate::flow::Flow;
 use crate::program::Site;
@@ -12,8 +12,8 @@ use crate::written;
 
 /// The conditions on which a link that passes some requests on ends one, as text, in the order of the code; none where it
 /// passes all on or none, or where its code does not say.
-pub fn of(flow: &Flow<'_>, links: &Links, kind: Of, link: &Link) -> Vec<String> {
-    let passes_some = behaviour::of(flow, links, kind, link).is_some_and(|b| b.passes == Passes::Sometimes);
+pub fn of(flow: &Flow<'_>, links: &Links, kind: Of, link: &Link, done: Option<Behaviour>) -> Vec<String> {
+    let passes_some = done.is_some_and(|b| b.passes == Passes::Sometimes);
     let Some(code) = Code::of(flow, links, kind, link).filter(|_| passes_some) else { return Vec::new() };
     let passes = passes_of(flow, links, kind, link, code);
     let ends = match kind {

@@ -77,7 +77,7 @@ fn link(wiring: &Wiring<'_>, of: Of, link: &Link, done: Option<Behaviour>) -> mo
         (None, Some(function)) => (wiring.flow.show(function), program.place_of(link.made)),
         (None, None) => (String::new(), program.place_of(link.made)),
     };
+    let conditions = conditions::of(&wiring.flow, &wiring.links, of, link, done);
     let done = done.unwrap_or(Behaviour { passes: Passes::Sometimes, stops: true });
-    let conditions = conditions::of(&wiring.flow, &wiring.links, of, link);
     model::ChainLink { handler, place, passes: done.passes, stops: done.stops, conditions }
 }

@@ -172,10 +172,11 @@ fn reads_of(wiring: &Wiring<'_>, candidates: &[Candidate]) -> FxHashMap<MemberId
 fn of_field(wiring: &Wiring<'_>, candidate: Candidate, reads: &[Site]) -> Holder {
     let (flow, program) = (&wiring.flow, wiring.program());
     let mut holder = candidate.holder;
-    for read in reads.iter().filter(|r| may_matter(wiring, **r, !holder.is_slot)).copied().collect::<Vec<_>>() {
-        if holder.is_slot { in_slot(wiring, &mut holder, read) } else { in_list(wiring, &mut holder, read) }
+    let is_slot = holder.is_slot;
+    for read in reads.iter().filter(|r| may_matter(wiring, **r, !is_slot)) {
+        if is_slot { in_slot(wiring, &mut holder, *read) } else { in_list(wiring, &mut holder, *read) }
     }
-    if holder.is_slot {
+    if is_slot {
         stored_in_slot(wiring, &mut holder);
     }
     holder.taken.sort_unstable();

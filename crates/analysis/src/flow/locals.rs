@@ -5,18 +5,17 @@ use std::sync::Arc;
 use yarrowgraph_ir::{Node, NodeId, UnaryOp};
 
 use super::{Flow, Val};
-use crate::program::{Declared, MemberId, Site};
+use crate::program::{Declared, MemberId, Site, within};
 
 impl Flow<'_> {
-    /// The nodes whose values reach a local.
-    pub(super) fn local_values(&self, local: Site) -> Vec<NodeId> {
+    /// The nodes whose values reach a local, in the order in which they stand in the text.
+    pub fn local_values(&self, local: Site) -> Vec<NodeId> {
         let Some(body) = self.program.body(local.member) else { return Vec::new() };
         let Node::Local { name, init, .. } = body.node(local.node) else { return Vec::new() };
         let mut values: Vec<NodeId> = init.into_iter().filter(|n| !matches!(body.node(*n), Node::Null)).collect();
         let scope = self.program.scope(local.member);
         let writes = self.program.index.writes(self.program.sym_in(local.member, name));
-        let first = writes.partition_point(|site| site.member < local.member);
-        for &site in writes[first..].iter().take_while(|site| site.member == local.member) {
+        for &site in within(writes, local.member) {
             if let Node::Assign { target, value, op: yarrowgraph_ir::AssignOp::Set | yarrowgraph_ir::AssignOp::IfUnset } =
                 body.node(site.node)
                 && body.node(target) == Node::Name(name)
@@ -27,11 +26,6 @@ impl Flow<'_> {
             }
         }
         values
-    }
-
-    /// The expressions that are given to a local, in the order in which they stand in the text.
-    pub fn nodes_of_local(&self, local: Site) -> Vec<NodeId> {
-        self.local_values(local)
     }
 
     /// What is given to a local, in the order in which it stands in the text.

@@ -274,8 +274,7 @@ impl Walker<'_, '_> {
         }
         let mut out = Vec::new();
         let mut any = false;
-        let states: Vec<(usize, State)> = self.domain.states.iter().copied().enumerate().filter(|(i, _)| among & (1 << i) != 0).collect();
-        for (index, state) in states {
+        for (index, state) in self.domain.within(among) {
             let code = self.domain.code(self.flow, state, name);
             any |= code.is_some();
             let mut of_state = way.clone();
@@ -322,8 +321,7 @@ impl Walker<'_, '_> {
     /// Runs the function that is the state: each of those that the machine can be in.
     fn run_held(&mut self, node: NodeId, given: &[Value], way: &Way) -> Values {
         let mut out = Vec::new();
-        let states: Vec<(usize, State)> = self.domain.states.iter().copied().enumerate().filter(|(i, _)| way.at & (1 << i) != 0).collect();
-        for (index, state) in states {
+        for (index, state) in self.domain.within(way.at) {
             let mut of_state = way.clone();
             of_state.at = 1 << index;
             of_state.told = true;

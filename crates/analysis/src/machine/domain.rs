@@ -79,6 +79,11 @@ impl Domain {
         (bits & all != all).then(|| (0..self.states.len()).filter(|i| bits & (1 << i) != 0).collect())
     }
 
+    /// The states of a set, with their numbers.
+    pub(super) fn within(&self, bits: u64) -> Vec<(usize, State)> {
+        self.states.iter().copied().enumerate().filter(|(i, _)| bits & (1 << i) != 0).collect()
+    }
+
     /// The bit of a state that is there already.
     pub(super) fn find(&self, flow: &Flow<'_>, state: State) -> Option<u64> {
         let known = self.states.iter().position(|s| *s == state);

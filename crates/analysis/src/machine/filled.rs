@@ -5,12 +5,10 @@ use std::rc::Rc;
 use yarrowgraph_ir::{AssignOp, Node, NodeId, UnaryOp};
 
 use super::state;
+use super::table::ROWS;
 use super::walk::{Value, Walker, Way};
 use crate::flow::{Flow, Val};
 use crate::program::{MemberId, Site};
-
-/// Tables with more rows are not looked at.
-const ROWS: usize = 400;
 
 /// What a statement puts into a table.
 #[derive(Clone, Debug)]
@@ -100,13 +98,13 @@ impl Walker<'_, '_> {
         found
     }
 
-    /// The table that a value or expression is, where code fills it.
-    pub(super) fn filled_table(&self, object: NodeId, value: &Value) -> Option<Value> {
-        if matches!(value, Value::Filled(..)) {
-            return Some(value.clone());
+    /// The table that a value or expression is, where code fills it, and the key that has led to a part of it.
+    pub(super) fn filled_table(&self, object: NodeId, value: &Value) -> Option<(MemberId, Option<Site>)> {
+        if let Value::Filled(m, outer) = value {
+            return Some((*m, *outer));
         }
         match self.flow.eval(self.site(object)) {
-            Val::Static(m) | Val::Member(_, m) => (!self.filled(m).is_empty()).then_some(Value::Filled(m, None)),
+            Val::Static(m) | Val::Member(_, m) => (!self.filled(m).is_empty()).then_some((m, None)),
             _ => None,
         }
     }

@@ -196,7 +196,7 @@ fn is_of_table(flow: &Flow<'_>, site: Site, hops: u32) -> bool {
         Node::Unary { operand, .. } | Node::Cast { operand, .. } => inner(operand),
         Node::Name(name) => match flow.program.scope(site.member).lookup(name, site.node) {
             Some(Declared::Local(local)) => {
-                let values = flow.nodes_of_local(Site { member: site.member, node: local });
+                let values = flow.local_values(Site { member: site.member, node: local });
                 let of_walk =
                     || matches!(flow.eval(site), Val::Element(of, _) if matches!(of.root(), Val::Static(m) if is_literal(flow, *m)));
                 values.into_iter().any(inner) || of_walk()

@@ -46,10 +46,10 @@ impl State {
     /// The code of a function that is a state.
     pub(super) fn function(self, flow: &Flow<'_>) -> Option<(MemberId, Option<FunctionId>)> {
         let State::Function(m) = self else { return None };
-        match flow.program.body(m)?.root.map(|r| flow.program.body(m).map(|b| b.node(r))) {
-            Some(Some(Node::Lambda(f))) => Some((m, Some(f))),
-            Some(_) => Some((m, None)),
-            None => None,
+        let body = flow.program.body(m)?;
+        match body.node(body.root?) {
+            Node::Lambda(f) => Some((m, Some(f))),
+            _ => Some((m, None)),
         }
     }
 

@@ -48,7 +48,7 @@ fn may_name(flow: &Flow<'_>, site: Site, reach: &Reach, hops: u32) -> bool {
                         && (reach.is_told() && reach.names(m) || given().any(|g| may_name(flow, g, reach, hops)))
                 }
                 Val::Local(local) => {
-                    let values = flow.nodes_of_local(local);
+                    let values = flow.local_values(local);
                     values.is_empty() || values.into_iter().any(|node| may_name(flow, Site { member: local.member, node }, reach, hops))
                 }
                 Val::Member(..) | Val::Static(_) | Val::Unknown | Val::Data | Val::Null | Val::This(_) | Val::Global(_) => false,

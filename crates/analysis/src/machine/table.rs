@@ -9,7 +9,7 @@ use crate::flow::Val;
 use crate::program::{MemberId, Site, Sym};
 
 /// Longer tables are not looked at.
-const ROWS: usize = 400;
+pub(super) const ROWS: usize = 400;
 
 /// An entry of a map: its key, and its value.
 struct Row {
@@ -187,7 +187,7 @@ impl Walker<'_, '_> {
         }
         let Some(rows) = site.and_then(|s| self.entries(s)) else {
             return match self.filled_table(object, table) {
-                Some(Value::Filled(m, outer)) => self.look_up_filled(m, outer, key, way),
+                Some((m, outer)) => self.look_up_filled(m, outer, key, way),
                 _ => vec![(way, Value::Unknown)],
             };
         };
@@ -210,7 +210,7 @@ impl Walker<'_, '_> {
         }
         // what is not written out may be put in by code
         match self.filled_table(object, table) {
-            Some(Value::Filled(m, outer)) => out.extend(open.into_iter().flat_map(|w| self.look_up_filled(m, outer, key, w))),
+            Some((m, outer)) => out.extend(open.into_iter().flat_map(|w| self.look_up_filled(m, outer, key, w))),
             _ => out.extend(open.into_iter().map(|w| (w, Value::Null))),
         }
         out

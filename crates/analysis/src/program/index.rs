@@ -95,6 +95,13 @@ impl FileNames {
     }
 }
 
+/// Of places in the order of files and positions those that stand in one member.
+pub fn within(sites: &[Site], member: MemberId) -> &[Site] {
+    let first = sites.partition_point(|site| site.member < member);
+    let count = sites[first..].iter().take_while(|site| site.member == member).count();
+    &sites[first..first + count]
+}
+
 impl Index {
     /// Puts the uses of all bodies together; each comes with the names of its file.
     pub(super) fn new(symbols: &Symbols, empty: Sym, bodies: &[(MemberId, &FileNames, &Uses)]) -> Self {

@@ -27,7 +27,7 @@ use yarrowgraph_model::Place;
 
 pub(crate) use dump::describe;
 pub use dump::dump;
-pub use index::Index;
+pub use index::{Index, within};
 pub use packages::{Package, Packages};
 pub use resolve::{HOPS, Named};
 pub use scope::{Declared, Scope};

@@ -5,7 +5,7 @@ use yarrowgraph_ir::{Body, FunctionId, MemberKind, Node, NodeId};
 use yarrowgraph_model::Lifetime;
 
 use crate::flow::{Binding, Flow, Val};
-use crate::program::{MemberId, Site, Sym, TypeId};
+use crate::program::{MemberId, Site, Sym, TypeId, within};
 
 /// How far owners, parameters and creators are followed.
 const FAR: u32 = 6;
@@ -196,11 +196,7 @@ impl Lives<'_, '_> {
         let info = program.member(m);
         // of a name that recurs in every class the places of this one only
         let reads = program.index.reads(info.name);
-        let of_member = |member: &MemberId| {
-            let first = reads.partition_point(|r| r.member < *member);
-            reads[first..].iter().take_while(|r| r.member == *member).collect::<Vec<_>>()
-        };
-        program.ty(info.owner).members.iter().flat_map(of_member).any(|read| {
+        program.ty(info.owner).members.iter().flat_map(|member| within(reads, *member)).any(|read| {
             let Some(body) = program.body(read.member) else { return false };
             let scope = program.scope(read.member);
             let mut inner = read.node;

@@ -257,7 +257,7 @@ impl<'p> Wiring<'p> {
 
     /// The effects on channels that a member holds, in order.
     pub fn effects_on(&self, holder: MemberId) -> impl Iterator<Item = &Effect> + '_ {
-        self.by_holder.get(&holder).into_iter().flatten().map(|e| &self.effects[*e])
+        self.numbers_on(holder).iter().map(|e| &self.effects[*e])
     }
 
     /// Their numbers.
