@@ -96,7 +96,7 @@ pub fn analyse(facts: Vec<Facts>, kit: &dyn Fn(Language) -> Kit, options: Option
     };
     let (map, (findings, accepted)) = rayon::join(|| wire::map(&wiring, options.root), judged);
     let unknown = keep::unknown(&program, options.keeps);
-    drop(wiring);
+    wiring.free();
     // freeing a large program takes a while; nobody needs to wait for it
     rayon::spawn(move || drop(program));
     Analysis { map, findings, accepted, unknown }

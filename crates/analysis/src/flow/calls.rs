@@ -22,9 +22,9 @@ pub struct Callee {
 impl Flow<'_> {
     /// The method that a call reaches.
     pub fn callee(&self, site: Site) -> Option<Callee> {
-        let known = &self.callees[site.member.0 as usize];
+        let known = &self.callees[self.program.member(site.member).unit.0 as usize];
         if let Ok(known) = known.lock()
-            && let Some(found) = known.get(&site.node)
+            && let Some(found) = known.get(&site)
         {
             return found.clone();
         }
@@ -32,7 +32,7 @@ impl Flow<'_> {
         let Node::Call { callee, args, .. } = body.node(site.node) else { return None };
         let found = self.method_called(site, callee, args.len as usize, BUDGET);
         if let Ok(mut known) = known.lock() {
-            known.insert(site.node, found.clone());
+            known.insert(site, found.clone());
         }
         found
     }

@@ -47,10 +47,10 @@ pub struct Flow<'p> {
     /// For parameters without a written type what calls hand over.
     given: given::Given,
     callers: Vec<OnceLock<Vec<(Site, Binding)>>>,
-    /// For each member the methods that its calls reach, as far as it was asked for.
-    callees: Vec<Mutex<FxHashMap<NodeId, Option<Callee>>>>,
-    /// For each member the values of its nodes, as far as they were asked for.
-    values: Vec<Mutex<FxHashMap<NodeId, Val>>>,
+    /// For each file the methods that its calls reach, as far as it was asked for.
+    callees: Vec<Mutex<FxHashMap<Site, Option<Callee>>>>,
+    /// For each file the values of its nodes, as far as they were asked for.
+    values: Vec<Mutex<FxHashMap<Site, Val>>>,
     calls_by_target: Mutex<FxHashMap<Sym, Arc<callers::CallsByTarget>>>,
     creations_by_type: Mutex<FxHashMap<Sym, Arc<callers::CreationsByType>>>,
     /// The rows of maps that are filled by code, as far as they were asked for.
@@ -65,7 +65,7 @@ impl<'p> Flow<'p> {
         let definitions = (0..program.members.len()).map(|i| first_value(program, MemberId(i as u32)).into_iter().collect()).collect();
         let inferred = vec![Ty::Unknown; program.members.len()];
         let callers = (0..program.members.len()).map(|_| OnceLock::new()).collect();
-        let callees = (0..program.members.len()).map(|_| Mutex::default()).collect();
+        let callees = program.units.iter().map(|_| Mutex::default()).collect();
         let mut flow = Self {
             program,
             definitions,
@@ -92,8 +92,8 @@ impl<'p> Flow<'p> {
         flow.calls_by_target = Mutex::default();
         flow.creations_by_type = Mutex::default();
         flow.filled_maps = Mutex::default();
-        flow.callees = (0..program.members.len()).map(|_| Mutex::default()).collect();
-        flow.values = (0..program.members.len()).map(|_| Mutex::default()).collect();
+        flow.callees = program.units.iter().map(|_| Mutex::default()).collect();
+        flow.values = program.units.iter().map(|_| Mutex::default()).collect();
         flow
     }
 
@@ -160,15 +160,17 @@ impl<'p> Flow<'p> {
 
     /// The value of the node of a member's body.
     pub fn eval_in(&self, member: MemberId, node: NodeId) -> Val {
-        let Some(known) = self.values.get(member.0 as usize) else { return self.eval_at(member, node, BUDGET) };
+        let site = Site { member, node };
+        let file = self.program.member(member).unit;
+        let Some(known) = self.values.get(file.0 as usize) else { return self.eval_at(member, node, BUDGET) };
         if let Ok(known) = known.lock()
-            && let Some(found) = known.get(&node)
+            && let Some(found) = known.get(&site)
         {
             return found.clone();
         }
         let found = self.eval_at(member, node, BUDGET);
         if let Ok(mut known) = known.lock() {
-            known.insert(node, found.clone());
+            known.insert(site, found.clone());
         }
         found
     }

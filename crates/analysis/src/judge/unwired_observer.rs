@@ -135,7 +135,7 @@ fn is_plain(wiring: &Wiring<'_>, class: TypeId) -> bool {
     let declared_for_others = wiring.is_open && t.modifiers.visibility > yarrowgraph_ir::Visibility::Internal;
     let annotated = t.decls.iter().any(|(u, d)| !program.unit(*u).ty(*d).annotations.is_empty());
     let name = program.text(t.name);
-    !crate::wire::is_test_path(&unit.path) && !unit.generated && !declared_for_others && !annotated && !wiring.is_named_in_markup(name)
+    !program.is_test(t.unit) && !unit.generated && !declared_for_others && !annotated && !wiring.is_named_in_markup(name)
 }
 
 /// Whether a class is an observer among other things: another interface of the tree may be what it is for.

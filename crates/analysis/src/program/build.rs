@@ -1,7 +1,5 @@
 //! Numbering: files by path, then types and members in the order of the files.
 
-use std::collections::BTreeMap;
-
 use rayon::prelude::*;
 use rustc_hash::{FxHashMap, FxHashSet};
 use yarrowgraph_ir::{Facts, Language, MemberKind, Name, ParamMode, TypeDeclId, TypeKind, Unit, Visibility};
@@ -10,7 +8,7 @@ use super::index::FileNames;
 use super::outlines::{self, NOWHERE};
 use super::packages::Packages;
 use super::types::Here;
-use super::{ByName, Index, Kit, MemberId, MemberInfo, Program, Scope, Site, Sym, Symbols, Ty, Type, TypeId, UnitId, index};
+use super::{ByName, Index, Kit, Kits, MemberId, MemberInfo, Program, Scope, Site, Sym, Symbols, Ty, Type, TypeId, UnitId, index};
 
 /// Texts beyond this length, in bytes, name no type.
 const LONGEST_NAME: usize = 200;
@@ -21,7 +19,7 @@ pub(super) fn link(mut units: Vec<Facts>, kit: &dyn Fn(Language) -> Kit, package
     // numbering the names takes one thread about as long as scanning the bodies takes the others
     let ((symbols, empty, file_names), (scopes, uses)) =
         rayon::join(|| intern(&units), || units.par_iter().map(scan).unzip::<_, _, Vec<_>, Vec<_>>());
-    let kits: BTreeMap<Language, Kit> = units.iter().map(|f| f.unit.language).map(|l| (l, kit(l))).collect();
+    let kits = Kits::of_all(units.iter().map(|f| f.unit.language), kit);
     let mut program = Program {
         units,
         symbols,
@@ -30,6 +28,7 @@ pub(super) fn link(mut units: Vec<Facts>, kit: &dyn Fn(Language) -> Kit, package
         modules: Vec::new(),
         index: Index::default(),
         kits,
+        tests: Vec::new(),
         names: Vec::new(),
         scopes,
         types_by_name: FxHashMap::default(),
@@ -55,11 +54,26 @@ pub(super) fn link(mut units: Vec<Facts>, kit: &dyn Fn(Language) -> Kit, package
     program.opened_by_file = opened_by_file(&program);
     place_nested(&mut program, &numbers);
     find_bases(&mut program);
+    program.tests = program.units.iter().map(|f| is_test_path(&f.unit.path)).collect();
     program.free = free_members(&program);
     program.told_by_name = told_by_name(&program);
     program.declared_names = declared_names(&program);
     program.declared = program.members.iter().map(|_| Default::default()).collect();
     program
+}
+
+/// Whether a path is that of a test.
+fn is_test_path(path: &str) -> bool {
+    path.split('/').any(|part| {
+        let lower = part.to_ascii_lowercase();
+        matches!(lower.as_str(), "test" | "tests" | "__tests__" | "spec" | "specs" | "testing")
+            || lower.ends_with("tests.cs")
+            || lower.ends_with("test.cs")
+            || part.ends_with("Test.java")
+            || part.ends_with("Tests.java")
+            || lower.contains(".test.")
+            || lower.contains(".spec.")
+    })
 }
 
 /// What is internal to a program that lets another one use that is public. The folder of the file that says so, or the
@@ -91,7 +105,7 @@ fn opened_by_file(p: &Program) -> FxHashSet<String> {
     let opened = |for_all: bool| {
         p.units
             .iter()
-            .filter(|f| p.kits[&f.unit.language].traits.open_names)
+            .filter(|f| p.kits.of(f.unit.language).traits.open_names)
             .flat_map(|f| f.unit.imports.iter().map(move |i| (&f.unit, i)))
             .filter(move |(unit, i)| i.reexport == for_all && i.name.is_none_or(|n| unit.text(n) == "*"))
             .map(|(unit, i)| unit.text(i.from))
@@ -100,27 +114,40 @@ fn opened_by_file(p: &Program) -> FxHashSet<String> {
     opened(false).filter(|n| !for_all.contains(n)).map(str::to_owned).collect()
 }
 
-/// Numbers the names of all files, and the last parts of the dotted ones.
+/// Numbers the names of all files, and the last parts of the dotted ones, in the order in which they come. Stretches of files
+/// are numbered side by side, each by itself, and these numbers then put together in order.
 fn intern(units: &[Facts]) -> (Symbols, Sym, Vec<FileNames>) {
+    const STRETCHES: usize = 16;
+    let numbered = |units: &[Facts]| {
+        let mut symbols = Symbols::default();
+        let names: Vec<FileNames> = units.iter().map(|facts| intern_names(facts, &mut symbols)).collect();
+        (symbols, names)
+    };
+    let stretches: Vec<(Symbols, Vec<FileNames>)> = units.par_chunks(units.len().div_ceil(STRETCHES).max(1)).map(numbered).collect();
     let mut symbols = Symbols::default();
     let empty = symbols.intern("");
-    let names = units
-        .iter()
-        .map(|facts| {
-            let mut last = Vec::new();
-            let name = |(number, text): (usize, &str)| {
-                if text.len() < LONGEST_NAME
-                    && let Some((_, simple)) = text.rsplit_once('.')
-                {
-                    last.push((Name(number as u32), symbols.intern(simple)));
-                }
-                symbols.intern(text)
-            };
-            let whole = facts.unit.names.texts().enumerate().map(name).collect();
-            FileNames { whole, last }
-        })
-        .collect();
-    (symbols, empty, names)
+    let numbers: Vec<Vec<Sym>> = stretches.iter().map(|(own, _)| own.texts().map(|text| symbols.intern(text)).collect()).collect();
+    let mut names: Vec<(&Vec<Sym>, FileNames)> =
+        numbers.iter().zip(stretches).flat_map(|(numbers, (_, names))| names.into_iter().map(move |n| (numbers, n))).collect();
+    names.par_iter_mut().for_each(|(numbers, names)| {
+        let all = names.whole.iter_mut().chain(names.last.iter_mut().map(|(_, sym)| sym));
+        all.for_each(|sym| *sym = numbers[sym.0 as usize]);
+    });
+    (symbols, empty, names.into_iter().map(|(_, names)| names).collect())
+}
+
+fn intern_names(facts: &Facts, symbols: &mut Symbols) -> FileNames {
+    let mut last = Vec::new();
+    let name = |(number, text): (usize, &str)| {
+        if text.len() < LONGEST_NAME
+            && let Some((_, simple)) = text.rsplit_once('.')
+        {
+            last.push((Name(number as u32), symbols.intern(simple)));
+        }
+        symbols.intern(text)
+    };
+    let whole = facts.unit.names.texts().enumerate().map(name).collect();
+    FileNames { whole, last }
 }
 
 /// The scopes and uses of the bodies of a file, in the order of its members.
@@ -148,7 +175,7 @@ fn number_types(p: &mut Program, file_names: &[FileNames], empty: Sym) -> Number
     for (index, names) in file_names.iter().enumerate() {
         let unit_id = UnitId(index as u32);
         let unit = &p.units[index].unit;
-        let file_modules = p.kits[&unit.language].traits.file_modules;
+        let file_modules = p.kits.of(unit.language).traits.file_modules;
         let module_name = unit.path.rsplit_once('.').map_or(unit.path.as_str(), |(stem, _)| stem).replace('/', ".");
         let holds_module = unit.members.iter().any(|m| m.owner.is_none());
         let module_sym = if file_modules || holds_module { p.symbols.intern(&module_name) } else { empty };
@@ -273,6 +300,7 @@ fn number_members<'n>(
                 owner,
                 unit: UnitId(index as u32),
                 decl: yarrowgraph_ir::MemberId(decl_index as u32),
+                language: unit.language,
                 kind: decl.kind,
                 is_static: decl.modifiers.is_static,
             });
@@ -339,7 +367,7 @@ fn free_members(p: &Program) -> FxHashMap<Sym, Vec<MemberId>> {
     for (index, m) in p.members.iter().enumerate() {
         let owner = p.ty(m.owner);
         let is_free = owner.is_module || m.kind == MemberKind::EnumConstant && owner.parent.is_none() && is_unscoped(p, owner);
-        if is_free && p.kits[&p.unit(m.unit).language].traits.open_names {
+        if is_free && p.kits.of(m.language).traits.open_names {
             free.entry(m.name).or_default().push(MemberId(index as u32));
         }
     }
@@ -396,7 +424,7 @@ fn find_bases(p: &mut Program) {
                         let here = Here { unit, owner: around, params: &p.unit(unit).ty(decl).type_params };
                         let mut found = p.type_at(here, base.ty);
                         // a file of several namespaces says by the type itself which one is meant
-                        if around.is_none() && matches!(found, Ty::Outside(..)) && p.kits[&p.unit(unit).language].traits.open_names {
+                        if around.is_none() && matches!(found, Ty::Outside(..)) && p.kit(unit).traits.open_names {
                             found = p.type_at(Here { owner: Some(id), ..here }, base.ty);
                         }
                         if !bases.contains(&found) && found.own() != Some(id) {

@@ -13,7 +13,7 @@ mod symbols;
 mod types;
 
 use std::borrow::Cow;
-use std::collections::BTreeMap;
+use std::collections::BTreeSet;
 use std::sync::{Mutex, OnceLock};
 
 use rustc_hash::{FxHashMap, FxHashSet};
@@ -128,6 +128,8 @@ pub struct MemberInfo {
     pub unit: UnitId,
     /// Its number in the file.
     pub decl: yarrowgraph_ir::MemberId,
+    /// The language of the file.
+    language: Language,
     /// What it is.
     pub kind: MemberKind,
     /// Whether it belongs to the type rather than to its instances.
@@ -141,6 +143,27 @@ pub struct Kit {
     pub traits: &'static Traits,
     /// What its platform and libraries, and the project, offer.
     pub pack: Cow<'static, Pack>,
+}
+
+/// What the program knows of its languages: each once, by number.
+#[derive(Debug, Default)]
+struct Kits(Vec<(Language, Kit)>);
+
+impl Kits {
+    fn of_all(languages: impl Iterator<Item = Language>, kit: &dyn Fn(Language) -> Kit) -> Self {
+        let languages: BTreeSet<Language> = languages.collect();
+        Self(languages.into_iter().map(|l| (l, kit(l))).collect())
+    }
+
+    /// The kit of a language that the program has files of.
+    ///
+    /// # Panics
+    ///
+    /// On any other language.
+    fn of(&self, language: Language) -> &Kit {
+        let known = self.0.iter().find(|(l, _)| *l == language);
+        &known.expect("each file's language has its kit").1
+    }
 }
 
 /// What a type reference means where it stands: in a type, or at the top of its file.
@@ -161,7 +184,9 @@ pub struct Program {
     pub modules: Vec<Option<TypeId>>,
     /// Looks things up by name.
     pub index: Index,
-    kits: BTreeMap<Language, Kit>,
+    kits: Kits,
+    /// For each file whether it is part of a test.
+    tests: Vec<bool>,
     names: Vec<Box<[Sym]>>,
     /// By file and declaration.
     scopes: Vec<Box<[Scope]>>,
@@ -234,12 +259,17 @@ impl Program {
 
     /// What is known of a file's language.
     pub fn kit(&self, unit: UnitId) -> &Kit {
-        &self.kits[&self.unit(unit).language]
+        self.kits.of(self.unit(unit).language)
     }
 
     /// What is known of the language that a member is written in.
     pub fn kit_of(&self, id: MemberId) -> &Kit {
-        self.kit(self.member(id).unit)
+        self.kits.of(self.member(id).language)
+    }
+
+    /// Whether a file is part of a test.
+    pub fn is_test(&self, unit: UnitId) -> bool {
+        self.tests.get(unit.0 as usize).copied().unwrap_or(false)
     }
 
     /// Whether a list of names holds a member's, or the end of its id.
@@ -249,7 +279,7 @@ impl Program {
 
     /// The packs of the languages of the tree.
     pub fn packs(&self) -> impl Iterator<Item = &Pack> {
-        self.kits.values().map(|kit| &*kit.pack)
+        self.kits.0.iter().map(|(_, kit)| &*kit.pack)
     }
 
     /// A file's name as a symbol of the tree.

@@ -116,7 +116,7 @@ pub(super) fn settle(p: &mut Program, numbers: &Numbers, file_names: &[FileNames
     let mut written_out: FxHashMap<Shape, Vec<MemberDecl>> = FxHashMap::default();
     let mut declared: Vec<(Shape, MemberDecl)> = Vec::new();
     for (index, facts) in p.units.iter().enumerate() {
-        if !p.kits[&facts.unit.language].traits.open_names {
+        if !p.kits.of(facts.unit.language).traits.open_names {
             continue;
         }
         for (at, member) in facts.unit.members.iter().enumerate() {

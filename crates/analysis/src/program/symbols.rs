@@ -26,6 +26,11 @@ impl Symbols {
         self.0.text(sym.0)
     }
 
+    /// All texts, in the order of their symbols.
+    pub(super) fn texts(&self) -> impl ExactSizeIterator<Item = &str> {
+        self.0.texts()
+    }
+
     /// How many symbols there are.
     pub(super) fn len(&self) -> usize {
         self.0.len()

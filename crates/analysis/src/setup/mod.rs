@@ -36,8 +36,11 @@ const RUNS: usize = 48;
 /// How many steps all runs of a tree may take together.
 const ALL_STEPS: usize = 400_000;
 
-/// So many entry points for each thread are run ahead of knowing how many steps are left for them.
+/// So many entry points for each thread are at first run ahead of knowing how many steps are left for them.
 const WAVE: usize = 4;
+
+/// So many at most are run ahead, for each thread, where those before took few steps.
+const LONGEST_WAVE: usize = 64;
 
 /// The stack of a run, in bytes: runs nest as deep as the code that they carry out.
 const STACK: usize = 64 << 20;
@@ -105,10 +108,14 @@ impl Setup {
         let mut setup = Self::default();
         let mut seen = FxHashSet::default();
         let mut steps = ALL_STEPS;
+        let mut ahead_of = WAVE;
         // side by side with what is left at first, which counts where it would have been enough in turn
         let width = rayon::current_num_threads();
-        for wave in roots.chunks(width * WAVE) {
-            let ahead = side_by_side(&wanted, wave, width, steps);
+        let mut waiting = &roots[..];
+        while !waiting.is_empty() && steps > 0 {
+            let (wave, rest) = waiting.split_at(waiting.len().min(width * ahead_of));
+            waiting = rest;
+            let (ahead, before) = (side_by_side(&wanted, wave, width, steps), steps);
             for (root, ran) in wave.iter().zip(ahead) {
                 let ran = match ran {
                     Some(ran) if ran.steps + machine::STEPS <= steps => ran,
@@ -123,7 +130,12 @@ impl Setup {
                     }
                 }
             }
+            // twice as many where what is left would be enough for them
+            let likely = (before - steps).saturating_mul(4) + machine::STEPS < steps;
+            ahead_of = if likely { (ahead_of * 2).min(LONGEST_WAVE) } else { WAVE };
         }
+        // nothing is left for these
+        setup.cut += waiting.len() as u32;
         setup
     }
 
@@ -253,7 +265,7 @@ pub(crate) fn entry_points(program: &Program) -> Vec<MemberId> {
         .map(|index| MemberId(index as u32))
         .filter(|&id| {
             let info = program.member(id);
-            if crate::wire::is_test_path(&program.unit_of(id).path) || !info.is_static {
+            if program.is_test(info.unit) || !info.is_static {
                 return false;
             }
             let pack = &*program.kit_of(id).pack;
@@ -284,7 +296,7 @@ fn constants_of_links(flow: &Flow<'_>, links: &Links) -> Vec<MemberId> {
     (0..program.members.len())
         .map(|index| MemberId(index as u32))
         .filter(|m| program.member(*m).is_static && matches!(program.member(*m).kind, MemberKind::Field | MemberKind::Initializer))
-        .filter(|m| !crate::wire::is_test_path(&program.unit_of(*m).path) && makes_link(*m))
+        .filter(|m| !program.is_test(program.member(*m).unit) && makes_link(*m))
         .collect()
 }
 

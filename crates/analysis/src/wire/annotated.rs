@@ -9,10 +9,10 @@ use super::effect::Effect;
 use crate::flow::{Flow, Val};
 use crate::program::{MemberId, Ty, TypeId};
 
-/// One effect for each method that is told; the effect itself where no such method is seen.
-pub(super) fn expand(flow: &Flow<'_>, effect: Effect) -> Vec<Effect> {
-    let Some(handler) = effect.handler.clone() else { return vec![effect] };
-    let Ty::Own(ty, _) = flow.type_of(&handler) else { return vec![effect] };
+/// One effect for each method that is told; none where no such method is seen.
+pub(super) fn expand(flow: &Flow<'_>, effect: &Effect) -> Option<Vec<Effect>> {
+    let handler = effect.handler.as_ref()?;
+    let Ty::Own(ty, _) = flow.type_of(handler) else { return None };
     let own = told_methods(flow, ty);
     let is_exact = !own.is_empty();
     // behind an interface it is the methods of whatever implements it
@@ -30,7 +30,7 @@ pub(super) fn expand(flow: &Flow<'_>, effect: Effect) -> Vec<Effect> {
         }
         all.push(one);
     }
-    if all.is_empty() { vec![effect] } else { all }
+    (!all.is_empty()).then_some(all)
 }
 
 /// The annotated methods of a type and of its own bases, each with the type that it is told about.

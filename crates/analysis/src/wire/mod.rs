@@ -105,8 +105,6 @@ pub struct Wiring<'p> {
     codes: OnceLock<Vec<crate::codes::Table>>,
     /// What is known so far of how long the instances of types live.
     lives: Mutex<FxHashMap<TypeId, Lives>>,
-    /// For each file whether it is part of a test.
-    tests: Vec<bool>,
     /// Words in what could not be read of any file.
     unread: FxHashSet<Sym>,
     /// Names of handlers and events in markup.
@@ -191,7 +189,6 @@ impl<'p> Wiring<'p> {
             keeps: Vec::new(),
             limits: crate::mediator::Limits::default(),
             lives: Mutex::default(),
-            tests: program.units.iter().map(|f| is_test_path(&f.unit.path)).collect(),
             unread: words(|f| &f.unit.unread),
             mentioned: words(|f| &f.unit.mentioned),
             parts,
@@ -206,6 +203,12 @@ impl<'p> Wiring<'p> {
     /// The program.
     pub fn program(&self) -> &'p Program {
         self.flow.program
+    }
+
+    /// Frees all of it, on several threads: that of a large program takes a while.
+    pub fn free(self) {
+        let Self { flow, effects, channels, .. } = self;
+        rayon::join(|| drop(flow), || drop((effects, channels)));
     }
 
     /// What fields hold and who tells of it.
@@ -421,7 +424,7 @@ impl<'p> Wiring<'p> {
     }
 
     fn is_test(&self, unit: UnitId) -> bool {
-        self.tests.get(unit.0 as usize).copied().unwrap_or(false)
+        self.program().is_test(unit)
     }
 
     /// Whether an effect stands in a generated file.
@@ -503,20 +506,6 @@ pub(crate) fn operation_place(program: &Program, site: Site) -> Place {
         span.start = end - (program.unit(unit).text(name).len() as u32).min(end);
     }
     program.place(unit, span)
-}
-
-/// Whether a path is that of a test.
-pub(crate) fn is_test_path(path: &str) -> bool {
-    path.split('/').any(|part| {
-        let lower = part.to_ascii_lowercase();
-        matches!(lower.as_str(), "test" | "tests" | "__tests__" | "spec" | "specs" | "testing")
-            || lower.ends_with("tests.cs")
-            || lower.ends_with("test.cs")
-            || part.ends_with("Test.java")
-            || part.ends_with("Tests.java")
-            || lower.contains(".test.")
-            || lower.contains(".spec.")
-    })
 }
 
 fn loads_plug_ins(program: &Program) -> bool {

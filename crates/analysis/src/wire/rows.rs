@@ -3,44 +3,42 @@
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::effect::{Act, Effect};
+use super::spread::replaced;
 use crate::flow::{Flow, FunctionKey, Row, Val};
 
-/// Puts an effect for each row in the place of one whose topic a walked table gives.
-pub(super) fn expand(flow: &Flow<'_>, effect: Effect) -> Vec<Effect> {
+/// An effect for each row, for one whose topic a walked table gives.
+pub(super) fn expand(flow: &Flow<'_>, effect: &Effect) -> Option<Vec<Effect>> {
     // a letter of a text is no handler: the caller hands a text where a map could be
     if matches!(&effect.handler, Some(Val::Element(of, _)) if matches!(**of, Val::Str(_))) {
-        return Vec::new();
+        return Some(Vec::new());
     }
-    if let Some(topics) = effect.holder.key.as_ref().and_then(|key| flow.items_of(key)) {
-        return topics.into_iter().map(|topic| under(&effect, topic)).collect();
+    let key = effect.holder.key.as_ref()?;
+    if let Some(topics) = flow.items_of(key).or_else(|| words(flow, key)) {
+        return Some(topics.into_iter().map(|topic| under(effect, topic)).collect());
     }
-    if let Some(topics) = effect.holder.key.as_ref().and_then(|key| words(flow, key)) {
-        return topics.into_iter().map(|topic| under(&effect, topic)).collect();
-    }
-    if let Some((map, rows)) = effect.handler.as_ref().and_then(|handler| map_handed_in(flow, effect.holder.key.as_ref()?, handler)) {
+    if let Some((map, rows)) = effect.handler.as_ref().and_then(|handler| map_handed_in(flow, key, handler)) {
         let in_row = |row: Row| {
-            let mut one = under(&effect, flow.key_of_row(row)?);
+            let mut one = under(effect, flow.key_of_row(row)?);
             one.handler = Some(flow.in_row(&map, &map, row));
             Some(one)
         };
-        return rows.into_iter().filter_map(in_row).collect();
+        return Some(rows.into_iter().filter_map(in_row).collect());
     }
     let of_topic = matches!(effect.act, Act::Join | Act::Leave | Act::Raise | Act::LeaveAll);
-    let table = effect.holder.key.as_ref().filter(|_| of_topic).and_then(|key| flow.table_of(key));
-    let Some((element, rows)) = table else { return vec![effect] };
+    let (element, rows) = if of_topic { flow.table_of(key)? } else { return None };
     let in_row = |row| {
         let see = |value: &Val| flow.in_row(value, &element, row);
         let mut one = effect.clone();
         // of an entry of a map that is taken apart, the topic is the key
-        let of_entry = effect.holder.key.as_ref() == Some(&element);
-        one.holder.key = flow.key_of_row(row).filter(|_| of_entry).or_else(|| effect.holder.key.as_ref().map(see));
+        let of_entry = *key == element;
+        one.holder.key = flow.key_of_row(row).filter(|_| of_entry).or_else(|| Some(see(key)));
         one.holder.subject = see(&effect.holder.subject);
         one.handler = effect.handler.as_ref().map(see);
         one.by_row = true;
         one
     };
     // a row without a topic does nothing
-    rows.into_iter().map(in_row).filter(|one| one.holder.key != Some(Val::Null)).collect()
+    Some(rows.into_iter().map(in_row).filter(|one| one.holder.key != Some(Val::Null)).collect())
 }
 
 /// The words of a text that code walks (`for (const type of types.split(' '))`).
@@ -76,12 +74,10 @@ pub(super) fn passed_on(flow: &Flow<'_>, effects: Vec<Effect>) -> Vec<Effect> {
             }
         }
     }
-    let expand = |effect: Effect| {
-        let heard = effect.holder.key.as_ref().and_then(|key| told_topic(flow, key)).and_then(|function| topics.get(&function));
-        let Some(heard) = heard else { return vec![effect] };
-        heard.iter().map(|key| under(&effect, key.clone())).collect()
-    };
-    effects.into_iter().flat_map(expand).collect()
+    replaced(effects, |effect| {
+        let heard = topics.get(&told_topic(flow, effect.holder.key.as_ref()?)?)?;
+        Some(heard.iter().map(|key| under(effect, key.clone())).collect())
+    })
 }
 
 /// Topics that are several in one text (`'rise fall'`), where one of them is a topic by itself.
@@ -97,11 +93,7 @@ pub(super) fn split(flow: &Flow<'_>, effects: Vec<Effect>) -> Vec<Effect> {
         let symbols: Option<Vec<_>> = words.iter().map(|w| program.symbols.get(w)).collect();
         symbols.filter(|_| words.iter().any(|w| known.contains(w)))
     };
-    let expand = |e: Effect| match several(&e) {
-        Some(words) => words.into_iter().map(|word| under(&e, Val::Str(word))).collect(),
-        None => vec![e],
-    };
-    effects.into_iter().flat_map(expand).collect()
+    replaced(effects, |e| Some(several(e)?.into_iter().map(|word| under(e, Val::Str(word))).collect()))
 }
 
 /// The same under another topic.

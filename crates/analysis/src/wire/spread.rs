@@ -64,9 +64,26 @@ pub(super) fn spread(flow: &Flow<'_>, mut effects: Vec<Effect>, signals: &FxHash
         effect.act = Act::LeaveAll;
         effect.handler = None;
     }
-    let expanded = effects.into_iter().flat_map(|e| if e.by_annotation && !is_open(&e) { annotated::expand(flow, e) } else { vec![e] });
-    let effects = expanded.flat_map(|e| rows::expand(flow, e)).filter(|e| can_be_put_in(flow, e)).collect();
+    let effects = replaced(effects, |e| (e.by_annotation && !is_open(e)).then(|| annotated::expand(flow, e)).flatten());
+    let effects = replaced(effects, |e| rows::expand(flow, e));
+    let effects = replaced(effects, |e| (!can_be_put_in(flow, e)).then(Vec::new));
     (rows::split(flow, rows::passed_on(flow, effects)), budgets)
+}
+
+/// Effects with others in the place of some.
+pub(super) fn replaced(effects: Vec<Effect>, others: impl Fn(&Effect) -> Option<Vec<Effect>> + Sync + Send) -> Vec<Effect> {
+    let others: Vec<Option<Vec<Effect>>> = effects.par_iter().map(others).collect();
+    if others.iter().all(Option::is_none) {
+        return effects;
+    }
+    let mut all = Vec::with_capacity(effects.len());
+    for (effect, others) in effects.into_iter().zip(others) {
+        match others {
+            Some(others) => all.extend(others),
+            None => all.push(effect),
+        }
+    }
+    all
 }
 
 /// Whether what comes to a collection through callers can be one of its elements: a cast on the way lets no other
