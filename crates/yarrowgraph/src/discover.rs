@@ -1,12 +1,15 @@
 //! Which files are read: what is below the given paths, less what is left out.
 
 use std::collections::BTreeMap;
+use std::fs::Metadata;
 use std::path::{Path, PathBuf};
+use std::sync::{Arc, Mutex, PoisonError};
 
-use ignore::WalkBuilder;
+use ignore::{WalkBuilder, WalkState};
 use yarrowgraph_analysis::program::Packages;
 use yarrowgraph_ir::Language;
 
+use crate::cache::Stamp;
 use crate::config::Config;
 use crate::failure::Failure;
 use crate::manifests::Manifests;
@@ -43,6 +46,8 @@ pub(crate) struct Source {
     pub(crate) language: Language,
     /// Its size in bytes.
     pub(crate) size: u64,
+    /// What tells whether it was touched.
+    pub(crate) stamp: Option<Stamp>,
 }
 
 /// What was found.
@@ -80,7 +85,7 @@ pub(crate) fn discover(paths: &[PathBuf], no_ignore: bool, config: Option<&Path>
     let mut left_out: BTreeMap<String, usize> = BTreeMap::new();
     for path in paths {
         if path.is_file() {
-            add(&mut found, path, true);
+            add(&mut found, path, std::fs::metadata(path).ok(), true);
         } else {
             walk(&mut found, path, no_ignore, &mut left_out);
         }
@@ -108,7 +113,7 @@ fn walk(found: &mut Found, path: &Path, no_ignore: bool, left_out: &mut BTreeMap
     let mut builder = WalkBuilder::new(path);
     let taken_in: Vec<&str> = LEFT_OUT.iter().copied().filter(|name| found.config.takes_in(name)).collect();
     builder.standard_filters(!no_ignore).hidden(true).require_git(false).follow_links(false).parents(!no_ignore);
-    let skipped = std::sync::Arc::new(std::sync::Mutex::new(Vec::new()));
+    let skipped = Arc::new(Mutex::new(Vec::new()));
     if !no_ignore {
         let skipped = skipped.clone();
         builder.filter_entry(move |entry| {
@@ -123,15 +128,27 @@ fn walk(found: &mut Found, path: &Path, no_ignore: bool, left_out: &mut BTreeMap
             !skip
         });
     }
-    for entry in builder.build() {
-        match entry {
-            Ok(entry) => {
-                if entry.file_type().is_some_and(|t| t.is_file()) {
-                    add(found, entry.path(), false);
+    // as they come; what is found is sorted later
+    let (files, errors) = (Mutex::new(Vec::new()), Mutex::new(Vec::new()));
+    let is_known = |entry: &ignore::DirEntry| {
+        entry.file_type().is_some_and(|t| t.is_file()) && yarrowgraph_syntax::language_of(&entry.path().to_string_lossy()).is_some()
+    };
+    builder.threads(rayon::current_num_threads()).build_parallel().run(|| {
+        Box::new(|entry| {
+            match entry {
+                Ok(entry) if is_known(&entry) => {
+                    let metadata = entry.metadata().ok();
+                    files.lock().unwrap_or_else(PoisonError::into_inner).push((entry.into_path(), metadata));
                 }
+                Ok(_) => {}
+                Err(e) => errors.lock().unwrap_or_else(PoisonError::into_inner).push(e.to_string()),
             }
-            Err(e) => found.errors.push(e.to_string()),
-        }
+            WalkState::Continue
+        })
+    });
+    found.errors.extend(errors.into_inner().unwrap_or_else(PoisonError::into_inner));
+    for (path, metadata) in files.into_inner().unwrap_or_else(PoisonError::into_inner) {
+        add(found, &path, metadata, false);
     }
     let folders = skipped.lock().map(|l| l.clone()).unwrap_or_default();
     for folder in folders {
@@ -144,7 +161,7 @@ fn walk(found: &mut Found, path: &Path, no_ignore: bool, left_out: &mut BTreeMap
     }
 }
 
-fn add(found: &mut Found, path: &Path, named: bool) {
+fn add(found: &mut Found, path: &Path, metadata: Option<Metadata>, named: bool) {
     let text = path.to_string_lossy();
     let Some(language) = yarrowgraph_syntax::language_of(&text) else {
         if named {
@@ -157,8 +174,8 @@ fn add(found: &mut Found, path: &Path, named: bool) {
         found.by_config += 1;
         return;
     }
-    let size = std::fs::metadata(path).map_or(0, |m| m.len());
-    found.sources.push(Source { path: path.to_owned(), name, language, size });
+    let (size, stamp) = metadata.map_or((0, None), |m| (m.len(), Stamp::of(&m)));
+    found.sources.push(Source { path: path.to_owned(), name, language, size, stamp });
 }
 
 /// The folder given, or what all given paths have in common.

@@ -1,6 +1,7 @@
 //! What the manifests of JavaScript packages (`package.json`) say about a tree.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashMap};
+use std::ffi::OsStr;
 use std::path::{Path, PathBuf};
 
 use serde_json::Value;
@@ -11,7 +12,7 @@ const ENTRIES: &[&str] = &["source", "types", "typings", "module", "main"];
 
 /// The manifests around the files of a tree.
 pub(crate) struct Manifests {
-    /// For each folder with files how many those are, and the nearest folder that has a manifest.
+    /// For each row of files of one folder how many those are, and the nearest folder that has a manifest.
     folders: Vec<(usize, Option<PathBuf>)>,
     /// The manifests that could be read, by their folders.
     manifests: BTreeMap<PathBuf, Option<Value>>,
@@ -20,18 +21,22 @@ pub(crate) struct Manifests {
 impl Manifests {
     /// Reads the manifest of each folder of a tree that has one, and of the folder around a root that is called `src`.
     pub(crate) fn of<'a>(root: &Path, files: impl Iterator<Item = &'a Path>) -> Self {
-        let mut files_in: BTreeMap<&Path, usize> = BTreeMap::new();
+        // a folder comes once for each row of its files
+        let mut files_in: Vec<(&Path, usize)> = Vec::new();
         for folder in files.filter_map(Path::parent) {
-            *files_in.entry(folder).or_default() += 1;
+            match files_in.last_mut() {
+                Some((last, count)) if last.as_os_str() == folder.as_os_str() => *count += 1,
+                _ => files_in.push((folder, 1)),
+            }
         }
         let above = root.parent().filter(|_| root.ends_with("src"));
         let mut manifests: BTreeMap<PathBuf, Option<Value>> = BTreeMap::new();
-        let mut looked: BTreeMap<PathBuf, bool> = BTreeMap::new();
+        let mut looked: HashMap<&OsStr, bool> = HashMap::new();
         let mut folders = Vec::new();
         for (folder, count) in files_in {
             let around = folder.ancestors().take_while(|f| f.starts_with(root)).chain(above);
             let nearest = around.into_iter().find(|f| {
-                *looked.entry(f.to_path_buf()).or_insert_with(|| {
+                *looked.entry(f.as_os_str()).or_insert_with(|| {
                     let text = std::fs::read(f.join("package.json")).ok();
                     let is_there = text.is_some();
                     if let Some(text) = text {

@@ -1,6 +1,7 @@
 //! Reading a tree: files to facts, on all cores.
 
 use std::collections::BTreeMap;
+use std::io::Write;
 use std::path::PathBuf;
 use std::sync::Mutex;
 use std::time::{Duration, Instant};
@@ -179,31 +180,57 @@ pub(crate) struct Analysed {
     pub(crate) config: Config,
 }
 
+/// Writes the map of a tree as JSON: as it is, where an earlier run has kept it.
+pub(crate) fn write_map(args: &TreeArgs, out: &mut dyn Write, ui: &Ui) -> Result<(), Failure> {
+    let found = find(args, ui)?;
+    let cache = if args.no_cache { None } else { Cache::open(&found) };
+    if let Some(cache) = &cache
+        && let Some(files) = cache.write_map(out)?
+    {
+        out.write_all(b"\n")?;
+        report_partial(&files, ui);
+        cache.keep_stamps(&found.sources);
+        return Ok(());
+    }
+    let analysed = analyse_found(found, cache, Want::Map, ui);
+    yarrowgraph_render::json::write(out, &analysed.analysis.map)?;
+    Ok(())
+}
+
 /// Reads and analyses a tree.
 pub(crate) fn analyse(args: &TreeArgs, want: Want, ui: &Ui) -> Result<Analysed, Failure> {
     let found = find(args, ui)?;
+    let cache = if args.no_cache { None } else { Cache::open(&found) };
+    Ok(analyse_found(found, cache, want, ui))
+}
+
+fn analyse_found(found: Found, cache: Option<Cache>, want: Want, ui: &Ui) -> Analysed {
     let paths = found.sources.iter().map(|s| (s.name.clone(), s.path.clone())).collect();
     let sources = SourceFiles { paths, lines: Mutex::default() };
-    let cache = if args.no_cache { None } else { Cache::open(&found) };
     let Some(mut cache) = cache else {
         let (analysis, config) = analyse_tree(read_anew(found, ui), want);
-        return Ok(Analysed { analysis, sources, config });
+        return Analysed { analysis, sources, config };
     };
     if let Some(analysis) = cache.result(want) {
         report_partial(&analysis.map.files, ui);
-        return Ok(Analysed { analysis, sources, config: found.config });
+        cache.keep_stamps(&found.sources);
+        return Analysed { analysis, sources, config: found.config };
     }
     cache.load();
     let (tree, fresh, steady) = read_kept(found, &cache, ui);
+    let stamped = tree.found.sources.clone();
     // the disk has time while the facts are analysed
     let (analysis, config) = std::thread::scope(|threads| {
-        threads.spawn(|| cache.keep(fresh));
+        threads.spawn(|| {
+            cache.keep(fresh);
+            cache.keep_stamps(&stamped);
+        });
         analyse_tree(tree, want)
     });
     if steady {
         cache.keep_result(want, &analysis);
     }
-    Ok(Analysed { analysis, sources, config })
+    Analysed { analysis, sources, config }
 }
 
 /// Reads a tree and asks its wiring something.

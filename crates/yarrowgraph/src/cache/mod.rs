@@ -4,6 +4,7 @@
 //! ```text
 //! <cache folder>/<build>/<tree>/facts-*     segments: the facts of many files in one
 //!                               result-*    finished analyses
+//!                               stamps      which files were left alone since they were last read
 //!                               used        when a run last looked here
 //! ```
 //!
@@ -13,9 +14,10 @@
 //! off leave nothing half-done behind.
 
 mod segment;
+mod stamps;
 
 use std::fs;
-use std::io::Write;
+use std::io::{self, Read, Seek, SeekFrom, Write};
 use std::path::{Path, PathBuf};
 use std::time::{Duration, SystemTime};
 
@@ -24,10 +26,12 @@ use rayon::prelude::*;
 use yarrowgraph_analysis::judge::Accepted;
 use yarrowgraph_analysis::{Analysis, Want};
 use yarrowgraph_ir::Facts;
-use yarrowgraph_model::{Finding, Map};
+use yarrowgraph_model::{Files, Finding, Map};
 
-use crate::discover::Found;
+use crate::discover::{Found, Source};
 use segment::Segments;
+pub(crate) use stamps::Stamp;
+use stamps::Stamps;
 
 /// The variable that names another cache folder.
 pub(crate) const FOLDER: &str = "YARROWGRAPH_CACHE";
@@ -59,6 +63,10 @@ pub(crate) struct Cache {
     /// What all keys and the way of reading come to; none where a file could not be read.
     whole: Option<Key>,
     segments: Segments,
+    /// When files began to be read.
+    opened: SystemTime,
+    /// Whether files had to be read for their keys.
+    read_anew: bool,
 }
 
 /// What a file holds that has to be kept: its key and its reading, encoded.
@@ -76,8 +84,8 @@ impl Fresh {
     }
 }
 
-/// The finished analysis of a tree, as it is kept.
-type Kept = (Map, Vec<Finding>, Accepted, Vec<String>);
+/// What is kept of a finished analysis behind its map, which stands as it is written out.
+type Rest = (Files, Vec<Finding>, Accepted, Vec<String>);
 
 /// The key of a file.
 pub(crate) fn key(language: yarrowgraph_ir::Language, name: &str, bytes: &[u8]) -> Key {
@@ -96,22 +104,52 @@ impl Cache {
             return None;
         }
         let folder = cache_folder()?.join(build()?).join(tree(found)?);
-        let keys: Vec<Option<Key>> =
-            found.sources.par_iter().map(|s| fs::read(&s.path).ok().map(|bytes| key(s.language, &s.name, &bytes))).collect();
+        let (opened, stamps) = (SystemTime::now(), Stamps::read(&folder));
+        let of_stamp: Vec<Option<Key>> = found.sources.par_iter().map(|s| stamps.key(&s.name, s.stamp)).collect();
+        let read = |s: &Source| fs::read(&s.path).ok().map(|bytes| key(s.language, &s.name, &bytes));
+        let keys: Vec<Option<Key>> = found.sources.par_iter().zip(&of_stamp).map(|(s, known)| known.or_else(|| read(s))).collect();
         let whole = whole(found, &keys);
         mark_used(&folder);
-        Some(Self { folder, keys, whole, segments: Segments::default() })
+        let read_anew = of_stamp.iter().any(Option::is_none);
+        Some(Self { folder, keys, whole, segments: Segments::default(), opened, read_anew })
+    }
+
+    /// Keeps the stamps of the files whose keys this run asked for.
+    pub(crate) fn keep_stamps(&self, sources: &[Source]) {
+        if self.read_anew && self.folder.is_dir() {
+            let files = sources.iter().zip(&self.keys).map(|(s, key)| (s.name.as_str(), s.stamp, *key));
+            Stamps::write(&self.folder, self.opened, files);
+        }
     }
 
     /// The result of an earlier run over the very same files.
     pub(crate) fn result(&self, want: Want) -> Option<Analysis> {
-        // findings come with the map
-        let wanted: &[Want] = if want == Want::Map { &[Want::Map, Want::Findings] } else { &[Want::Findings] };
-        wanted.iter().find_map(|want| {
-            let bytes = fs::read(self.result_path(*want)?).ok()?;
-            let (map, findings, accepted, unknown): Kept = serde_json::from_slice(checked(&bytes)?).ok()?;
+        self.results(want).find_map(|path| {
+            let bytes = fs::read(path).ok()?;
+            let (length, kept) = checked(&bytes)?.split_first_chunk()?;
+            let (map, rest) = kept.split_at_checked(usize::try_from(u64::from_le_bytes(*length)).ok()?)?;
+            let mut map: Map = serde_json::from_slice(map).ok()?;
+            let (files, findings, accepted, unknown): Rest = serde_json::from_slice(rest).ok()?;
+            map.files = files;
             Some(Analysis { map, findings, accepted, unknown })
         })
+    }
+
+    /// Writes out the map of an earlier run over the very same files, as JSON; returns what was read and what was not.
+    ///
+    /// # Errors
+    ///
+    /// When the output cannot be written; what cannot be read counts as not there.
+    pub(crate) fn write_map(&self, out: &mut dyn Write) -> io::Result<Option<Files>> {
+        let Some((mut map, files)) = self.results(Want::Map).find_map(|path| open_map(&path)) else { return Ok(None) };
+        in_pieces(&mut map, |piece| out.write_all(piece))?;
+        Ok(Some(files))
+    }
+
+    /// Where the results lie that hold what is wanted: findings come with the map.
+    fn results(&self, want: Want) -> impl Iterator<Item = PathBuf> {
+        let wanted: &[Want] = if want == Want::Map { &[Want::Map, Want::Findings] } else { &[Want::Findings] };
+        wanted.iter().filter_map(|want| self.result_path(*want))
     }
 
     /// Reads what is kept of the files' facts.
@@ -143,10 +181,12 @@ impl Cache {
     pub(crate) fn keep_result(&self, want: Want, analysis: &Analysis) {
         let Some(path) = self.result_path(want) else { return };
         // in the order of what is kept
-        if let Ok(body) = serde_json::to_vec(&(&analysis.map, &analysis.findings, &analysis.accepted, &analysis.unknown))
+        let rest = serde_json::to_vec(&(&analysis.map.files, &analysis.findings, &analysis.accepted, &analysis.unknown));
+        if let (Ok(map), Ok(rest)) = (serde_json::to_vec(&analysis.map), rest)
             && fs::create_dir_all(&self.folder).is_ok()
         {
-            write_whole(&path, &[&checksum(&body), &body]);
+            let parts: [&[u8]; 3] = [&(map.len() as u64).to_le_bytes(), &map, &rest];
+            write_whole(&path, &[&checksum_of(&parts), parts[0], parts[1], parts[2]]);
             keep_newest(&self.folder, "result-", RESULTS);
         }
     }
@@ -208,9 +248,59 @@ fn hex(bytes: &[u8]) -> String {
 
 /// The first bytes of what a text comes to, written in front of it.
 fn checksum(bytes: &[u8]) -> [u8; 8] {
+    checksum_of(&[bytes])
+}
+
+/// The checksum of texts that stand one behind the other.
+fn checksum_of(parts: &[&[u8]]) -> [u8; 8] {
+    let mut hasher = blake3::Hasher::new();
+    parts.iter().for_each(|part| _ = hasher.update(part));
+    shortened(&hasher)
+}
+
+fn shortened(hasher: &blake3::Hasher) -> [u8; 8] {
     let mut sum = [0; 8];
-    sum.copy_from_slice(&blake3::hash(bytes).as_bytes()[..8]);
+    sum.copy_from_slice(&hasher.finalize().as_bytes()[..8]);
     sum
+}
+
+/// The map in a finished analysis, to be read from where it stands, and the files that it is of; nothing where the
+/// analysis is damaged. A large one is not held in memory.
+fn open_map(path: &Path) -> Option<(impl Read + use<>, Files)> {
+    let mut file = fs::File::open(path).ok()?;
+    let (mut sum, mut length) = ([0; 8], [0; 8]);
+    file.read_exact(&mut sum).ok()?;
+    file.read_exact(&mut length).ok()?;
+    let length = u64::from_le_bytes(length);
+    let mut hasher = blake3::Hasher::new();
+    hasher.update(&length.to_le_bytes());
+    in_pieces(&mut (&mut file).take(length), |piece| {
+        hasher.update(piece);
+        Ok(())
+    })
+    .ok()?;
+    let mut rest = Vec::new();
+    file.read_to_end(&mut rest).ok()?;
+    hasher.update(&rest);
+    if shortened(&hasher) != sum {
+        return None;
+    }
+    let (files, ..): Rest = serde_json::from_slice(&rest).ok()?;
+    file.seek(SeekFrom::Start(2 * 8)).ok()?;
+    Some((file.take(length), files))
+}
+
+/// Reads to the end, a piece at a time.
+fn in_pieces(from: &mut dyn Read, mut with: impl FnMut(&[u8]) -> io::Result<()>) -> io::Result<()> {
+    let mut piece = vec![0; 1 << 18];
+    loop {
+        match from.read(&mut piece) {
+            Ok(0) => return Ok(()),
+            Ok(n) => with(&piece[..n])?,
+            Err(e) if e.kind() == io::ErrorKind::Interrupted => {}
+            Err(e) => return Err(e),
+        }
+    }
 }
 
 /// What stands behind a checksum, if it is what was written.

@@ -3,7 +3,7 @@
 use std::io::Write;
 
 use yarrowgraph_analysis::{Want, coupling, keep};
-use yarrowgraph_render::{classes, coupling_text, json, map_text};
+use yarrowgraph_render::{classes, coupling_text, map_text};
 
 use crate::args::{MapArgs, MapFormat, MapView};
 use crate::failure::{Failure, Status};
@@ -15,20 +15,14 @@ pub(super) fn run(args: &MapArgs, ui: &Ui) -> Result<Status, Failure> {
         return focus(args, name, ui);
     }
     let mut out = Output::open(args.output.as_deref())?;
-    let tree::Analysed { analysis, .. } = tree::analyse(&args.tree, Want::Map, ui)?;
-    let map = &analysis.map;
+    let options = ui.text(out.is_file());
+    let map = || tree::analyse(&args.tree, Want::Map, ui).map(|analysed| analysed.analysis.map);
     match (args.format, args.view) {
-        (MapFormat::Json, _) => json::write(&mut out, map)?,
-        (MapFormat::Text, MapView::Wiring) => {
-            let options = ui.text(out.is_file());
-            map_text::write(&mut out, map, args.all, &options)?;
-        }
-        (MapFormat::Text, MapView::Coupling) => {
-            let options = ui.text(out.is_file());
-            coupling_text::write(&mut out, map, &options)?;
-        }
-        (MapFormat::Mermaid | MapFormat::Text, MapView::Classes) => classes::write_mermaid(&mut out, map)?,
-        (MapFormat::Dot, MapView::Classes) => classes::write_dot(&mut out, map)?,
+        (MapFormat::Json, _) => tree::write_map(&args.tree, &mut out, ui)?,
+        (MapFormat::Text, MapView::Wiring) => map_text::write(&mut out, &map()?, args.all, &options)?,
+        (MapFormat::Text, MapView::Coupling) => coupling_text::write(&mut out, &map()?, &options)?,
+        (MapFormat::Mermaid | MapFormat::Text, MapView::Classes) => classes::write_mermaid(&mut out, &map()?)?,
+        (MapFormat::Dot, MapView::Classes) => classes::write_dot(&mut out, &map()?)?,
         (MapFormat::Mermaid | MapFormat::Dot, MapView::Wiring | MapView::Coupling) => {
             return Err(Failure::with_hint("this form draws types", "add `--view classes`"));
         }
