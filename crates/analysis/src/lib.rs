@@ -64,6 +64,8 @@ pub struct Options<'a> {
     pub keeps: &'a [keep::Keep],
     /// How large a mediator may be.
     pub limits: mediator::Limits,
+    /// Whether the process ends soon, so that memory need not be given back.
+    pub ends: bool,
 }
 
 /// Which results are wanted.
@@ -96,8 +98,13 @@ pub fn analyse(facts: Vec<Facts>, kit: &dyn Fn(Language) -> Kit, options: Option
     };
     let (map, (findings, accepted)) = rayon::join(|| wire::map(&wiring, options.root), judged);
     let unknown = keep::unknown(&program, options.keeps);
-    wiring.free();
-    // freeing a large program takes a while; nobody needs to wait for it
-    rayon::spawn(move || drop(program));
+    // freeing a large program takes a while
+    if options.ends {
+        std::mem::forget(wiring);
+        std::mem::forget(program);
+    } else {
+        drop(wiring);
+        rayon::spawn(move || drop(program));
+    }
     Analysis { map, findings, accepted, unknown }
 }

@@ -39,7 +39,11 @@ pub(crate) fn analyse(text: &str, library: bool) -> Analysis {
         .collect();
     let kit = |language| Kit { traits: yarrowgraph_syntax::traits(language), pack: Cow::Borrowed(yarrowgraph_syntax::pack(language)) };
     let limits = crate::mediator::Limits::default();
-    crate::analyse(facts, &kit, Options { root: ".", want: Want::Findings, library, packages: &Packages::new(), keeps: &[], limits })
+    crate::analyse(
+        facts,
+        &kit,
+        Options { root: ".", want: Want::Findings, library, packages: &Packages::new(), keeps: &[], limits, ends: false },
+    )
 }
 
 /// The map of a text.

@@ -117,12 +117,12 @@ pub(crate) struct Lower<'t> {
     depth: u32,
     late: Vec<Late<'t>>,
     types_by_text: FxHashMap<&'t str, TypeRefId>,
-    /// Unnamed kinds of nodes that are values all the same.
-    value_tokens: &'static [u16],
+    /// For each kind of node whether it means something: named ones, and tokens that are values.
+    meaning: &'static [bool],
 }
 
 impl<'t> Lower<'t> {
-    pub(crate) fn new(mut unit: Unit, text: &'t str, tree: &'t Tree, value_tokens: &'static [u16]) -> Self {
+    pub(crate) fn new(mut unit: Unit, text: &'t str, tree: &'t Tree, meaning: &'static [bool]) -> Self {
         unit.names.reserve(text.len() / BYTES_PER_NAME);
         let context = Context { owner: None, within: None, namespace: unit.namespace };
         Self {
@@ -134,7 +134,7 @@ impl<'t> Lower<'t> {
             depth: 0,
             late: Vec::new(),
             types_by_text: FxHashMap::default(),
-            value_tokens,
+            meaning,
         }
     }
 
@@ -176,7 +176,8 @@ impl<'t> Lower<'t> {
     }
 
     fn has_meaning(&self, node: Ts<'t>) -> bool {
-        node.is_named() || self.value_tokens.contains(&node.kind_id())
+        // what could not be read has a kind of its own
+        self.meaning.get(node.kind_id() as usize).copied().unwrap_or(true)
     }
 
     /// The source text of a node.
@@ -407,8 +408,8 @@ macro_rules! grammar {
         /// A grammar's names as numbers.
         pub(super) struct Table {
             kinds: Vec<Kind>,
-            /// Unnamed kinds of nodes that are values all the same.
-            pub(super) value_tokens: Vec<u16>,
+            /// For each kind of node whether it means something: named ones, and tokens that are values.
+            pub(super) meaning: Vec<bool>,
             /// The fields.
             pub(super) fields: Fields,
         }
@@ -429,9 +430,10 @@ macro_rules! grammar {
                 // absent fields get a number that no field has
                 let field = |name: &str| language.field_id_for_name(name).map_or(u16::MAX, |f| f.get());
                 let name_of = |raw: &str| raw.trim_start_matches("r#").trim_end_matches('_').to_owned();
-                let token = |t| Some(language.id_for_node_kind(t, false)).filter(|id| *id != 0);
-                let value_tokens = ["this", "base"].into_iter().filter_map(token).collect();
-                Self { kinds, value_tokens, fields: Fields { $($field: field(&name_of(stringify!($field)))),* } }
+                let values = ["this", "base"].map(|token| language.id_for_node_kind(token, false));
+                let means = |id: u16| language.node_kind_is_named(id) || (id != 0 && values.contains(&id));
+                let meaning = (0..language.node_kind_count()).map(|id| means(id as u16)).collect();
+                Self { kinds, meaning, fields: Fields { $($field: field(&name_of(stringify!($field)))),* } }
             }
 
             /// Tells nodes of one kind.

@@ -194,6 +194,8 @@ pub(crate) fn write_map(args: &TreeArgs, out: &mut dyn Write, ui: &Ui) -> Result
     }
     let analysed = analyse_found(found, cache, Want::Map, ui);
     yarrowgraph_render::json::write(out, &analysed.analysis.map)?;
+    // the process ends: nobody needs to wait for memory to be given back
+    std::mem::forget(analysed);
     Ok(())
 }
 
@@ -251,7 +253,7 @@ pub(crate) fn ask<T: Send>(
         }
     };
     let (library, limits) = (tree.found.is_library, tree.found.config.limits());
-    let options = Options { root: ".", want: Want::Map, library, packages: &tree.found.packages, keeps: &[], limits };
+    let options = Options { root: ".", want: Want::Map, library, packages: &tree.found.packages, keeps: &[], limits, ends: true };
     Ok(yarrowgraph_analysis::with_wiring(tree.facts, &|language| tree.found.config.kit(language), options, question))
 }
 
@@ -259,7 +261,7 @@ fn analyse_tree(tree: Tree, want: Want) -> (Analysis, Config) {
     let root = tree.found.root.to_string_lossy().replace('\\', "/");
     let keeps = tree.found.config.keeps();
     let (library, limits) = (tree.found.is_library, tree.found.config.limits());
-    let options = Options { root: &root, want, library, packages: &tree.found.packages, keeps: &keeps, limits };
+    let options = Options { root: &root, want, library, packages: &tree.found.packages, keeps: &keeps, limits, ends: true };
     let mut analysis = yarrowgraph_analysis::analyse(tree.facts, &|language| tree.found.config.kit(language), options);
     analysis.map.files = tree.files;
     (analysis, tree.found.config)

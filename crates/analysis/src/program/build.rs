@@ -45,8 +45,10 @@ pub(super) fn link(mut units: Vec<Facts>, kit: &dyn Fn(Language) -> Kit, package
     };
     program.known_types = program.units.iter().map(|_| Default::default()).collect();
     let numbers = number_types(&mut program, &file_names, empty);
-    let bodies = number_members(&mut program, &numbers, &file_names, &uses);
-    program.index = Index::new(&program.symbols, empty, &bodies);
+    let members = number_members(&mut program, &numbers, &file_names);
+    let files = file_names.iter().zip(&uses).zip(&members);
+    let files: Vec<index::File<'_>> = files.map(|((names, uses), members)| index::File { names, uses, members }).collect();
+    program.index = Index::new(&program.symbols, empty, &files);
     drop(uses);
     program.names = file_names.into_iter().map(|n| n.whole).collect();
     program.imported_modules =
@@ -151,9 +153,8 @@ fn intern_names(facts: &Facts, symbols: &mut Symbols) -> FileNames {
 }
 
 /// The scopes and uses of the bodies of a file, in the order of its members.
-fn scan(facts: &Facts) -> (Box<[Scope]>, Box<[index::Uses]>) {
-    let members = &facts.unit.members;
-    (members.iter().map(Scope::new).collect(), members.iter().map(|m| index::uses(&facts.unit, m)).collect())
+fn scan(facts: &Facts) -> (Box<[Scope]>, index::Uses) {
+    (facts.unit.members.iter().map(Scope::new).collect(), index::uses(&facts.unit))
 }
 
 fn imported_modules(program: &Program, packages: &Packages, id: UnitId) -> Box<[Option<UnitId>]> {
@@ -269,20 +270,16 @@ fn number_types(p: &mut Program, file_names: &[FileNames], empty: Sym) -> Number
     numbers
 }
 
-/// Numbers the members; returns what their bodies use.
-fn number_members<'n>(
-    p: &mut Program,
-    numbers: &Numbers,
-    file_names: &'n [FileNames],
-    uses: &'n [Box<[index::Uses]>],
-) -> Vec<(MemberId, &'n FileNames, &'n index::Uses)> {
+/// Numbers the members; returns for each file the numbers of its own.
+fn number_members(p: &mut Program, numbers: &Numbers, file_names: &[FileNames]) -> Vec<Box<[Option<MemberId>]>> {
     let done_with = outlines::settle(p, numbers, file_names);
     let count = p.units.iter().map(|f| f.unit.members.len()).sum();
-    let mut bodies = Vec::with_capacity(count);
+    let mut all = Vec::with_capacity(numbers.len());
     p.members.reserve_exact(count);
-    for (index, (types, uses)) in numbers.iter().zip(uses).enumerate() {
+    for (index, types) in numbers.iter().enumerate() {
         let unit = &p.units[index].unit;
-        for (decl_index, (decl, uses)) in unit.members.iter().zip(uses).enumerate() {
+        let mut of_unit: Box<[Option<MemberId>]> = vec![None; unit.members.len()].into();
+        for (decl_index, decl) in unit.members.iter().enumerate() {
             if done_with.contains(&(index, decl_index)) {
                 continue;
             }
@@ -304,13 +301,14 @@ fn number_members<'n>(
                 kind: decl.kind,
                 is_static: decl.modifiers.is_static,
             });
-            bodies.push((id, &file_names[index], uses));
+            of_unit[decl_index] = Some(id);
             let ty = &mut p.types[owner.0 as usize];
             ty.members.push(id);
             if decl.kind == MemberKind::Method && decl.params.first().is_some_and(|p| p.mode == ParamMode::Receiver) {
                 p.extensions.entry(name).or_default().push(id);
             }
         }
+        all.push(of_unit);
     }
     let members = &p.members;
     p.types.par_iter_mut().for_each(|ty| ty.by_name = ByName::new(&ty.members, members));
@@ -323,10 +321,10 @@ fn number_members<'n>(
     }
     for (parent, constants) in around {
         let ty = &mut p.types[parent.0 as usize];
-        let all: Vec<MemberId> = ty.members.iter().copied().chain(constants).collect();
-        ty.by_name = ByName::new(&all, &p.members);
+        let with_constants: Vec<MemberId> = ty.members.iter().copied().chain(constants).collect();
+        ty.by_name = ByName::new(&with_constants, &p.members);
     }
-    bodies
+    all
 }
 
 fn is_unscoped(p: &Program, ty: &Type) -> bool {

@@ -1,7 +1,7 @@
 //! Where names are used: calls, member reads, assignments and creations, by name.
 
 use rayon::prelude::*;
-use yarrowgraph_ir::{Member, Name, Node, NodeId, TypeRef, Unit};
+use yarrowgraph_ir::{Body, Name, Node, NodeId, TypeRef, Unit};
 
 use super::{MemberId, Site, Sym, Symbols};
 
@@ -52,14 +52,34 @@ impl Sites {
     }
 }
 
-/// What one body adds to the index, by the names of its file.
+/// What the bodies of one file add to the index, by the names of the file, in the order of its members.
 #[derive(Debug, Default)]
 pub(super) struct Uses {
-    calls: Vec<(Use, NodeId)>,
-    reads: Vec<(Use, NodeId)>,
-    writes: Vec<(Use, NodeId)>,
-    creations: Vec<(Use, NodeId)>,
+    calls: Vec<Used>,
+    reads: Vec<Used>,
+    writes: Vec<Used>,
+    creations: Vec<Used>,
     texts: Vec<Name>,
+}
+
+/// Something that a body uses.
+#[derive(Clone, Copy, Debug)]
+struct Used {
+    what: Use,
+    /// Whose body it is.
+    member: yarrowgraph_ir::MemberId,
+    node: NodeId,
+}
+
+/// One file to be put into the index.
+#[derive(Clone, Copy, Debug)]
+pub(super) struct File<'p> {
+    /// Its names.
+    pub(super) names: &'p FileNames,
+    /// What its bodies use.
+    pub(super) uses: &'p Uses,
+    /// The numbers of its members in the program; none for those that are another one's.
+    pub(super) members: &'p [Option<MemberId>],
 }
 
 /// What is used.
@@ -103,16 +123,19 @@ pub fn within(sites: &[Site], member: MemberId) -> &[Site] {
 }
 
 impl Index {
-    /// Puts the uses of all bodies together; each comes with the names of its file.
-    pub(super) fn new(symbols: &Symbols, empty: Sym, bodies: &[(MemberId, &FileNames, &Uses)]) -> Self {
-        type List = fn(&Uses) -> &[(Use, NodeId)];
+    /// Puts the uses of all files together.
+    pub(super) fn new(symbols: &Symbols, empty: Sym, files: &[File<'_>]) -> Self {
+        type List = fn(&Uses) -> &[Used];
         let lists: [List; 4] = [|u| &u.calls, |u| &u.reads, |u| &u.writes, |u| &u.creations];
         let sort = || -> Vec<Sites> {
             lists
                 .into_par_iter()
                 .map(|list| {
-                    let uses = bodies.iter().flat_map(move |(member, names, uses)| {
-                        list(uses).iter().map(move |&(used, node)| (names.sym(used, empty), Site { member: *member, node }))
+                    let uses = files.iter().flat_map(move |file| {
+                        list(file.uses).iter().filter_map(move |used| {
+                            let member = file.members[used.member.0 as usize]?;
+                            Some((file.names.sym(used.what, empty), Site { member, node: used.node }))
+                        })
                     });
                     Sites::sorted(symbols.len(), uses)
                 })
@@ -120,9 +143,9 @@ impl Index {
         };
         let find_texts = || {
             let mut texts = vec![false; symbols.len()];
-            for (_, names, uses) in bodies {
-                for text in &uses.texts {
-                    texts[names.whole[text.0 as usize].0 as usize] = true;
+            for file in files {
+                for text in &file.uses.texts {
+                    texts[file.names.whole[text.0 as usize].0 as usize] = true;
                 }
             }
             texts
@@ -159,38 +182,55 @@ impl Index {
     }
 }
 
-/// The uses in one body.
-pub(super) fn uses(unit: &Unit, member: &Member) -> Uses {
+/// The uses in the bodies of a file.
+pub(super) fn uses(unit: &Unit) -> Uses {
     let mut uses = Uses::default();
-    let Some(body) = &member.body else { return uses };
     let mut callees: Vec<NodeId> = Vec::new();
-    for index in 0..body.nodes.len() {
-        let node = NodeId::new(index);
+    for (index, decl) in unit.members.iter().enumerate() {
+        if let Some(body) = &decl.body {
+            add_uses(unit, yarrowgraph_ir::MemberId(index as u32), body, &mut uses, &mut callees);
+        }
+    }
+    uses
+}
+
+/// Adds the uses in one body; `callees` is room to work in.
+fn add_uses(unit: &Unit, member: yarrowgraph_ir::MemberId, body: &Body, uses: &mut Uses, callees: &mut Vec<NodeId>) {
+    let used = |what, node| Used { what, member, node };
+    let first_read = uses.reads.len();
+    callees.clear();
+    for node in body.ids() {
         match body.node(node) {
             Node::Call { callee, .. } => {
                 callees.push(callee);
                 if let Node::Name(name) | Node::Member { name, .. } = body.node(callee) {
-                    uses.calls.push((Use::Name(name), node));
+                    uses.calls.push(used(Use::Name(name), node));
                 } else if matches!(body.node(callee), Node::Super | Node::This) {
-                    uses.calls.push((Use::Nameless, node));
+                    uses.calls.push(used(Use::Nameless, node));
                 }
             }
-            Node::Name(name) | Node::Member { name, .. } | Node::MethodRef { name, .. } => uses.reads.push((Use::Name(name), node)),
+            Node::Name(name) | Node::Member { name, .. } | Node::MethodRef { name, .. } => uses.reads.push(used(Use::Name(name), node)),
             Node::Str(text) => uses.texts.push(text),
             Node::Assign { target, .. } => {
                 if let Node::Name(name) | Node::Member { name, .. } = body.node(target) {
-                    uses.writes.push((Use::Name(name), node));
+                    uses.writes.push(used(Use::Name(name), node));
                 }
             }
             Node::New { ty, .. } => uses.creations.push(match unit.type_ref(ty) {
-                TypeRef::Named { name, .. } => (Use::Last(*name), node),
+                TypeRef::Named { name, .. } => used(Use::Last(*name), node),
                 // the type is that of what the object is given to
-                _ => (Use::Nameless, node),
+                _ => used(Use::Nameless, node),
             }),
             _ => {}
         }
     }
     callees.sort_unstable();
-    uses.reads.retain(|(_, node)| callees.binary_search(node).is_err());
-    uses
+    let mut kept = first_read;
+    for read in first_read..uses.reads.len() {
+        if callees.binary_search(&uses.reads[read].node).is_err() {
+            uses.reads[kept] = uses.reads[read];
+            kept += 1;
+        }
+    }
+    uses.reads.truncate(kept);
 }

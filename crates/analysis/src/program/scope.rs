@@ -21,73 +21,86 @@ struct Entry {
 /// Parents of nodes and declarations of names of one body.
 #[derive(Debug, Default)]
 pub struct Scope {
-    parents: Vec<Option<NodeId>>,
-    /// For each node when a walk enters it and the last entry below it.
-    spans: Vec<(u32, u32)>,
+    around: Box<[Around]>,
     /// Declarations by name, those of one name in the order of the walk.
-    entries: Vec<(Name, Entry)>,
-    root: Option<NodeId>,
-    member_params: Vec<Name>,
+    entries: Box<[(Name, Entry)]>,
+    member_params: Box<[Name]>,
     /// For each function of the body the node that makes it.
-    function_nodes: Vec<Option<NodeId>>,
+    function_nodes: Box<[Option<NodeId>]>,
+}
+
+/// Where a node stands.
+#[derive(Clone, Copy, Debug, Default)]
+struct Around {
+    parent: Option<NodeId>,
+    /// When a walk enters the node, and the last entry below it.
+    first: u32,
+    last: u32,
 }
 
 impl Scope {
     /// Scans a member's body once.
     pub fn new(member: &Member) -> Self {
-        let mut scope = Scope { member_params: member.params.iter().map(|p| p.name).collect(), ..Scope::default() };
-        let Some(body) = &member.body else { return scope };
-        scope.root = body.root;
-        scope.parents = vec![None; body.nodes.len()];
-        scope.spans = vec![(0, 0); body.nodes.len()];
-        scope.function_nodes = vec![None; body.functions.len()];
-        scope.walk(body, member);
-        scope.entries.sort_by_key(|(name, _)| *name);
+        let member_params = member.params.iter().map(|p| p.name).collect();
+        let Some(body) = &member.body else { return Scope { member_params, ..Scope::default() } };
+        let mut scope = Scope {
+            around: vec![Around::default(); body.nodes.len()].into(),
+            entries: Box::default(),
+            member_params,
+            function_nodes: vec![None; body.functions.len()].into(),
+        };
+        let mut entries = scope.walk(body, member);
+        entries.sort_by_key(|(name, _)| *name);
+        scope.entries = entries.into();
         scope
     }
 
-    fn walk(&mut self, body: &Body, member: &Member) {
+    /// Walks over the body; returns what it declares.
+    fn walk(&mut self, body: &Body, member: &Member) -> Vec<(Name, Entry)> {
+        let mut entries = Vec::new();
         let mut clock = 0;
+        let mut stack = Vec::new();
         // defaults and patterns of the member's own parameters come first; the body knows their names
         let params = member.params.iter().flat_map(|p| p.default.into_iter().chain(p.pattern));
         for root in params.chain(body.root) {
             // a node, the scope its names belong to, and whether it is left again
-            let mut stack = vec![(root, body.root.unwrap_or(root), false)];
+            stack.push((root, body.root.unwrap_or(root), false));
             while let Some((id, around, leaving)) = stack.pop() {
                 if leaving {
-                    self.spans[id.index()].1 = clock;
+                    self.around[id.index()].last = clock;
                     continue;
                 }
                 clock += 1;
-                self.spans[id.index()].0 = clock;
+                self.around[id.index()].first = clock;
                 stack.push((id, around, true));
                 let node = body.node(id);
                 let inner = if opens_scope(node) { id } else { around };
                 match node {
                     Node::Local { name, .. } => {
                         // a name bound by a test lives on behind it, so it belongs to the scope around
-                        self.entries.push((name, Entry { what: Declared::Local(id), scope: around }));
+                        entries.push((name, Entry { what: Declared::Local(id), scope: around }));
                     }
                     Node::Lambda(f) => {
                         self.function_nodes[f.0 as usize] = Some(id);
                         for (i, p) in body.function(f).params.iter().enumerate() {
                             let what = Declared::Param(Some(f), i as u16);
-                            self.entries.push((p.name, Entry { what, scope: id }));
+                            entries.push((p.name, Entry { what, scope: id }));
                         }
                     }
                     _ => {}
                 }
                 for child in body.children(id).into_iter().rev() {
-                    self.parents[child.index()] = Some(id);
+                    self.around[child.index()].parent = Some(id);
                     stack.push((child, inner, false));
                 }
             }
         }
+        entries
     }
 
     /// The node around a node.
     pub fn parent(&self, id: NodeId) -> Option<NodeId> {
-        self.parents[id.index()]
+        self.around[id.index()].parent
     }
 
     /// The nodes around a node, nearest first.
@@ -97,13 +110,13 @@ impl Scope {
 
     /// Whether a node is another one or lies within it.
     pub fn is_within(&self, inner: NodeId, outer: NodeId) -> bool {
-        let (i, o) = (self.spans[inner.index()], self.spans[outer.index()]);
-        o.0 <= i.0 && i.1 <= o.1
+        let (i, o) = (self.around[inner.index()], self.around[outer.index()]);
+        o.first <= i.first && i.last <= o.last
     }
 
     /// What comes first in the body.
     pub fn is_before(&self, a: NodeId, b: NodeId) -> bool {
-        self.spans[a.index()].0 < self.spans[b.index()].0
+        self.around[a.index()].first < self.around[b.index()].first
     }
 
     /// What a name means at a node.

@@ -205,12 +205,6 @@ impl<'p> Wiring<'p> {
         self.flow.program
     }
 
-    /// Frees all of it, on several threads: that of a large program takes a while.
-    pub fn free(self) {
-        let Self { flow, effects, channels, .. } = self;
-        rayon::join(|| drop(flow), || drop((effects, channels)));
-    }
-
     /// What fields hold and who tells of it.
     pub(crate) fn state(&self) -> &State {
         self.state.get_or_init(|| State::of(self))

@@ -1,8 +1,11 @@
 //! Effects that depend on a caller, carried to every caller: so that a wrapper, and a
 //! wrapper around a wrapper, read like what they wrap.
 
+use std::hash::BuildHasher;
+
+use hashbrown::HashTable;
 use rayon::prelude::*;
-use rustc_hash::FxHashSet;
+use rustc_hash::{FxBuildHasher, FxHashSet};
 use yarrowgraph_ir::{Body, FunctionId, MemberKind, Node, NodeId, TypeKind, UnaryOp};
 use yarrowgraph_model::Budget;
 
@@ -17,27 +20,59 @@ const WRAPPERS: usize = 6;
 /// How many effects a tree may have before carrying stops, which the result then says.
 const EFFECTS: usize = 400_000;
 
-/// What tells effects apart: the place, and what is done to what with what.
-type Id = (Site, Act, Holder, Option<Val>);
+/// Effects, each once: they are told apart by the place, and by what is done to what with what.
+struct Known {
+    effects: Vec<Effect>,
+    /// The numbers of the effects, by what tells them apart.
+    numbers: HashTable<u32>,
+}
 
-fn id(effect: &Effect) -> Id {
-    (effect.site, effect.act, effect.holder.clone(), effect.handler.clone())
+impl Known {
+    fn new(effects: Vec<Effect>) -> Self {
+        let mut known = Self { effects: Vec::with_capacity(effects.len()), numbers: HashTable::with_capacity(effects.len()) };
+        for effect in effects {
+            known.push(hash(&effect), effect);
+        }
+        known
+    }
+
+    fn push(&mut self, hash_of: u64, effect: Effect) {
+        let Self { effects, numbers } = self;
+        numbers.insert_unique(hash_of, effects.len() as u32, |n| hash(&effects[*n as usize]));
+        effects.push(effect);
+    }
+
+    /// Adds an effect that is not there yet.
+    fn add(&mut self, hash_of: u64, effect: Effect) {
+        let is_it = |n: &u32| id(&self.effects[*n as usize]) == id(&effect);
+        if self.numbers.find(hash_of, is_it).is_none() {
+            self.push(hash_of, effect);
+        }
+    }
+}
+
+fn id(effect: &Effect) -> (Site, Act, &Holder, Option<&Val>) {
+    (effect.site, effect.act, &effect.holder, effect.handler.as_ref())
+}
+
+fn hash(effect: &Effect) -> u64 {
+    FxBuildHasher.hash_one(id(effect))
 }
 
 /// Carries open effects to callers. Returns all effects, those with open handlers too, and the
 /// budgets that were not kept.
-pub(super) fn spread(flow: &Flow<'_>, mut effects: Vec<Effect>, signals: &FxHashSet<TypeId>) -> (Vec<Effect>, Vec<Budget>) {
-    let mut seen: FxHashSet<Id> = effects.iter().map(id).collect();
+pub(super) fn spread(flow: &Flow<'_>, own: Vec<Effect>, signals: &FxHashSet<TypeId>) -> (Vec<Effect>, Vec<Budget>) {
+    let mut known = Known::new(own);
     // whatever somebody is handed may be any member's, so it comes first
     let given = |e: &Effect| matches!(e.holder.event, Event::Given) && e.act != Act::Join;
-    let mut complete = carry_all(flow, &mut effects, &mut seen, signals, &given);
-    let hopeless = channels::hopeless(flow, &effects, signals);
+    let mut complete = carry_all(flow, &mut known, signals, &given);
+    let hopeless = channels::hopeless(flow, &known.effects, signals);
     let hopeful = |e: &Effect| !matches!(e.holder.event, Event::Own(m) if hopeless.contains(&m));
     let told_or_left = |e: &Effect| e.act != Act::Join && !given(e) && hopeful(e);
-    complete &= carry_all(flow, &mut effects, &mut seen, signals, &told_or_left);
+    complete &= carry_all(flow, &mut known, signals, &told_or_left);
     // a collection that nobody is ever told from holds data: who puts what into it need not be known
-    let told = told_from(&effects);
-    let taken_off = taken_off(&effects);
+    let told = told_from(&known.effects);
+    let taken_off = taken_off(&known.effects);
     let matters = |e: &Effect| match e.holder.event {
         Event::Own(m) => {
             let is_signal = signals.contains(&flow.program.member(m).owner);
@@ -46,7 +81,8 @@ pub(super) fn spread(flow: &Flow<'_>, mut effects: Vec<Effect>, signals: &FxHash
         }
         _ => e.act == Act::Join,
     };
-    complete &= carry_all(flow, &mut effects, &mut seen, signals, &matters);
+    complete &= carry_all(flow, &mut known, signals, &matters);
+    let mut effects = known.effects;
     let handed_on: Vec<Effect> = effects.iter().filter(|e| e.act == Act::Join).flat_map(|e| handed_on(flow, e, signals)).collect();
     effects.extend(handed_on);
     let is_open = |e: &Effect| open_in(flow, e, signals).is_some();
@@ -127,27 +163,22 @@ fn is_collection(flow: &Flow<'_>, m: MemberId) -> bool {
 }
 
 /// Carries the open ones among some effects; says whether the budget was kept.
-fn carry_all(
-    flow: &Flow<'_>,
-    effects: &mut Vec<Effect>,
-    seen: &mut FxHashSet<Id>,
-    signals: &FxHashSet<TypeId>,
-    wanted: &(dyn Fn(&Effect) -> bool + Sync),
-) -> bool {
+fn carry_all(flow: &Flow<'_>, known: &mut Known, signals: &FxHashSet<TypeId>, wanted: &(dyn Fn(&Effect) -> bool + Sync)) -> bool {
     // round by round: what one round adds is carried on in the next
     let mut done = 0;
-    while done < effects.len() {
-        if effects.len() > EFFECTS {
+    while done < known.effects.len() {
+        if known.effects.len() > EFFECTS {
             return false;
         }
-        find_callers(flow, effects[done..].par_iter().filter(|e| wanted(e)).filter_map(|e| open_in(flow, e, signals)).collect());
-        let carried: Vec<(Id, Effect)> = effects[done..]
+        let fresh = &known.effects[done..];
+        find_callers(flow, fresh.par_iter().filter(|e| wanted(e)).filter_map(|e| open_in(flow, e, signals)).collect());
+        let carried: Vec<(u64, Effect)> = fresh
             .par_iter()
             .flat_map_iter(|e| if wanted(e) && e.inner.len() < WRAPPERS { to_callers(flow, e, signals) } else { Vec::new() })
-            .map(|e| (id(&e), e))
+            .map(|e| (hash(&e), e))
             .collect();
-        done = effects.len();
-        effects.extend(carried.into_iter().filter_map(|(id, e)| seen.insert(id).then_some(e)));
+        done = known.effects.len();
+        carried.into_iter().for_each(|(hash, e)| known.add(hash, e));
     }
     true
 }

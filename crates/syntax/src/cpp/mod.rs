@@ -53,7 +53,7 @@ pub(crate) fn lower(path: &str, text: &str) -> Result<Unit, Unread> {
     let (text, tree) = branches::parse(Grammar::Cpp, &prepared.text, WORTH)?;
     let mut unit = Unit::new(Language::Cpp, path);
     driver::note_errors(&mut unit, &tree, &text);
-    let l = Lower::new(unit, &text, &tree, &TABLE.value_tokens);
+    let l = Lower::new(unit, &text, &tree, &TABLE.meaning);
     let mut cpp = Cpp { l, t: &TABLE, prepared: &prepared, last_owner: None };
     cpp.program(tree.root_node());
     while let Some((node, placeholder)) = cpp.l.next_late() {

@@ -51,7 +51,7 @@ pub(crate) fn lower(path: &str, text: &str) -> Result<Unit, Unread> {
 fn lower_tree(path: &str, text: &str, tree: &tree_sitter::Tree) -> Unit {
     let mut unit = Unit::new(Language::CSharp, path);
     unit.errors = driver::errors(tree);
-    let mut csharp = CSharp { l: Lower::new(unit, text, tree, &TABLE.value_tokens), t: &TABLE, receivers: Vec::new() };
+    let mut csharp = CSharp { l: Lower::new(unit, text, tree, &TABLE.meaning), t: &TABLE, receivers: Vec::new() };
     csharp.compilation_unit(tree.root_node());
     while let Some((node, placeholder)) = csharp.l.next_late() {
         let lowered = csharp.node(node);

@@ -45,7 +45,7 @@ pub(crate) fn lower(path: &str, text: &str) -> Result<Unit, Unread> {
     let tree = parse::parse(Grammar::Java, text)?;
     let mut unit = Unit::new(Language::Java, path);
     driver::note_errors(&mut unit, &tree, text);
-    let mut java = Java { l: Lower::new(unit, text, &tree, &TABLE.value_tokens), t: &TABLE };
+    let mut java = Java { l: Lower::new(unit, text, &tree, &TABLE.meaning), t: &TABLE };
     java.program(tree.root_node());
     while let Some((node, placeholder)) = java.l.next_late() {
         let lowered = java.node(node);

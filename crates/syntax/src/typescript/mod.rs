@@ -56,7 +56,7 @@ fn lower_with(language: Language, grammar: Grammar, path: &str, text: &str) -> R
     driver::note_errors(&mut unit, &tree, text);
     let table = if grammar == Grammar::Tsx { &MARKUP } else { &PLAIN };
     let ambient = [".d.ts", ".d.mts", ".d.cts"].iter().any(|e| path.ends_with(e));
-    let mut script = Script { l: Lower::new(unit, text, &tree, &table.value_tokens), t: table, ambient, loose: Loose::default() };
+    let mut script = Script { l: Lower::new(unit, text, &tree, &table.meaning), t: table, ambient, loose: Loose::default() };
     script.program(tree.root_node());
     while let Some((node, placeholder)) = script.l.next_late() {
         let lowered = script.node(node);
