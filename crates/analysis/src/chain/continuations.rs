@@ -4,7 +4,7 @@ use yarrowgraph_ir::{Body, Name, Node, NodeId};
 
 use super::walks::{Ends, Walk, own_list};
 use crate::flow::Flow;
-use crate::program::{Declared, MemberId, Scope, Site};
+use crate::program::{Declared, Kinds, MemberId, Scope, Site};
 use crate::state;
 
 /// Finds the calls that hand a link of a list the way on.
@@ -13,7 +13,7 @@ pub(super) fn find(flow: &Flow<'_>) -> Vec<Walk> {
     let mut found = Vec::new();
     for index in 0..program.members.len() {
         let member = MemberId(index as u32);
-        let Some(body) = program.body(member) else { continue };
+        let Some(body) = program.body_with(member, Kinds::INDEX) else { continue };
         let scope = program.scope(member);
         for at in body.ids() {
             let Node::Call { callee, args, .. } = body.node(at) else { continue };

@@ -3,7 +3,7 @@
 use yarrowgraph_ir::{BinaryOp, Body, Name, Node, NodeId, TypeKind, UnaryOp};
 
 use crate::flow::{Flow, Val};
-use crate::program::{MemberId, Program, Site, Sym, Ty};
+use crate::program::{Kinds, MemberId, Program, Site, Sym, Ty};
 use crate::state;
 
 /// A walk over a list of links.
@@ -42,7 +42,7 @@ pub(super) fn find(flow: &Flow<'_>) -> Vec<Walk> {
     let mut found = Vec::new();
     for index in 0..program.members.len() {
         let member = MemberId(index as u32);
-        let Some(body) = program.body(member) else { continue };
+        let Some(body) = program.body_with(member, Kinds::WALK) else { continue };
         for at in body.ids() {
             if let Node::ForEach { var, iterable, body: inner, keys: false, .. } = body.node(at)
                 && let Node::Local { name, .. } = body.node(var)

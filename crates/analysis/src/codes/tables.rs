@@ -8,7 +8,7 @@ use super::{Entry, Form, Missing, Table};
 use crate::command::made::created_by;
 use crate::flow::{Val, returned};
 use crate::machine::{State, named};
-use crate::program::{Declared, MemberId, Site, Sym, TypeId};
+use crate::program::{Declared, Kinds, MemberId, Site, Sym, TypeId};
 use crate::wire::Wiring;
 
 /// Longer tables are not looked at.
@@ -164,7 +164,7 @@ fn code(wiring: &Wiring<'_>, member: MemberId, node: NodeId, subject: Option<Typ
 /// The choices among cases of a member.
 fn choices(wiring: &Wiring<'_>, member: MemberId) -> Vec<Table> {
     let program = wiring.program();
-    let Some(body) = program.body(member) else { return Vec::new() };
+    let Some(body) = program.body_with(member, Kinds::SWITCH) else { return Vec::new() };
     let mut found = Vec::new();
     for node in body.ids() {
         let Node::Switch { subject: Some(subject), cases } = body.node(node) else { continue };
@@ -298,7 +298,7 @@ fn parameter(wiring: &Wiring<'_>, member: MemberId, node: NodeId) -> Option<(Mem
 /// Rows of tests of one value: `if (grade == "kraft") return new KraftRun();`
 fn tests(wiring: &Wiring<'_>, member: MemberId) -> Vec<Table> {
     let program = wiring.program();
-    let Some(body) = program.body(member) else { return Vec::new() };
+    let Some(body) = program.body_with(member, Kinds::IF) else { return Vec::new() };
     let mut found = Vec::new();
     for block in body.ids() {
         let Node::Block(list) = body.node(block) else { continue };
@@ -542,7 +542,7 @@ fn all_filled(wiring: &Wiring<'_>) -> Filled {
 /// The statements of a member that put something under a key, with the name of what they put it into.
 fn puts_of(wiring: &Wiring<'_>, member: MemberId) -> Vec<(Sym, Put)> {
     let program = wiring.program();
-    let Some(body) = program.body(member) else { return Vec::new() };
+    let Some(body) = program.body_with(member, Kinds::CALL | Kinds::INDEX) else { return Vec::new() };
     let pack = &program.kit_of(member).pack;
     let mut found = Vec::new();
     for node in body.ids() {

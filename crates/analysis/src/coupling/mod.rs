@@ -29,7 +29,7 @@ pub fn of(wiring: &Wiring<'_>, t: TypeId) -> BTreeMap<TypeId, Knows> {
     for (unit, decl) in &ty.decls {
         let decl = program.unit(*unit).ty(*decl);
         for base in &decl.bases {
-            found.written(*unit, base.ty, How::Extends, &program.place(*unit, decl.name_span));
+            found.written(*unit, base.ty, How::Extends, &|| program.place(*unit, decl.name_span));
         }
     }
     for m in &ty.members {
@@ -62,7 +62,8 @@ struct Finder<'w, 'p> {
 }
 
 impl Finder<'_, '_> {
-    fn add(&mut self, t: TypeId, how: How, place: Place) {
+    /// Notes a type; its place is asked for only where it counts.
+    fn add(&mut self, t: TypeId, how: How, place: impl Fn() -> Place) {
         let program = self.wiring.program();
         let ty = program.ty(t);
         // what is nested in it, and what it is nested in, is itself
@@ -80,16 +81,16 @@ impl Finder<'_, '_> {
         }
         let knows = self.known.entry(t).or_default();
         knows.how.insert(how);
-        knows.places.insert(place);
+        knows.places.insert(place());
     }
 
     /// A type as it is written, with its arguments.
-    fn written(&mut self, unit: UnitId, ty: TypeRefId, how: How, place: &Place) {
+    fn written(&mut self, unit: UnitId, ty: TypeRefId, how: How, place: &dyn Fn() -> Place) {
         let program = self.wiring.program();
         match program.unit(unit).type_ref(ty) {
             TypeRef::Named { name, args } => {
                 if let Some(t) = program.resolve_type(unit, Some(self.own), program.unit(unit).text(*name)) {
-                    self.add(t, how, place.clone());
+                    self.add(t, how, place);
                 }
                 for arg in args {
                     self.written(unit, *arg, if how == How::Extends { How::Names } else { how }, place);
@@ -114,7 +115,7 @@ impl Finder<'_, '_> {
         let program = self.wiring.program();
         let info = program.member(m);
         let decl = program.decl(m);
-        let place = program.member_place(m);
+        let place = || program.member_place(m);
         let held = matches!(info.kind, MemberKind::Field | MemberKind::Property | MemberKind::Event);
         if let Some(ty) = decl.ty {
             self.written(info.unit, ty, if held { How::Holds } else { How::Names }, &place);
@@ -122,11 +123,11 @@ impl Finder<'_, '_> {
             && let Some(t) = self.wiring.flow.type_held(m).own()
             && program.kit_of(m).traits.duck_typed
         {
-            self.add(t, How::Holds, place.clone());
+            self.add(t, How::Holds, place);
         }
         for param in &decl.params {
             if let Some(ty) = param.ty {
-                self.written(info.unit, ty, How::Names, &program.place(info.unit, param.name_span));
+                self.written(info.unit, ty, How::Names, &|| program.place(info.unit, param.name_span));
             }
         }
         self.body(m);
@@ -138,20 +139,13 @@ impl Finder<'_, '_> {
         let Some(body) = program.body(m) else { return };
         for node in body.ids() {
             let site = Site { member: m, node };
+            let place = || program.place_of(site);
             match body.node(node) {
-                Node::New { ty, .. } => {
-                    let place = program.place_of(site);
-                    match flow.type_of_node(m, node).own() {
-                        Some(t) => self.add(t, How::Creates, place),
-                        None => self.written(unit, ty, How::Creates, &place),
-                    }
-                }
-                Node::TypeTest { ty: Some(ty), .. } | Node::Cast { ty, .. } | Node::TypeExpr(ty) => {
-                    let place = program.place_of(site);
-                    self.written(unit, ty, How::Names, &place);
-                }
-                Node::Local { ty: Some(ty), .. } => {
-                    let place = program.place_of(site);
+                Node::New { ty, .. } => match flow.type_of_node(m, node).own() {
+                    Some(t) => self.add(t, How::Creates, place),
+                    None => self.written(unit, ty, How::Creates, &place),
+                },
+                Node::TypeTest { ty: Some(ty), .. } | Node::Cast { ty, .. } | Node::TypeExpr(ty) | Node::Local { ty: Some(ty), .. } => {
                     self.written(unit, ty, How::Names, &place);
                 }
                 Node::Call { callee, .. } => {
@@ -160,12 +154,12 @@ impl Finder<'_, '_> {
                         && let Some(target) = flow.callee(site)
                     {
                         let owner = program.member(target.member).owner;
-                        self.add(owner, How::Calls, crate::wire::operation_place(program, site));
+                        self.add(owner, How::Calls, || crate::wire::operation_place(program, site));
                     }
                 }
                 Node::Name(name) if !program.types_named(program.sym_in(m, name)).is_empty() => {
                     if let Val::Type(t) = flow.eval_in(m, node) {
-                        self.add(t, How::Names, program.place_of(site));
+                        self.add(t, How::Names, place);
                     }
                 }
                 _ => {}

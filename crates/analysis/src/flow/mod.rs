@@ -21,7 +21,7 @@ use rayon::prelude::*;
 use rustc_hash::FxHashMap;
 use yarrowgraph_ir::{AssignOp, FunctionId, Node, NodeId};
 
-use crate::program::{MemberId, Program, Site, Sym, Ty};
+use crate::program::{Kinds, MemberId, Program, Site, Sym, Ty};
 
 pub use callers::FunctionKey;
 pub(crate) use callers::is_override;
@@ -109,7 +109,7 @@ impl<'p> Flow<'p> {
 
     /// What the body of a member stores into members.
     fn stores(&self, member: MemberId, through_objects: bool) -> Vec<(MemberId, Site)> {
-        let Some(body) = self.program.body(member) else { return Vec::new() };
+        let Some(body) = self.program.body_with(member, Kinds::ASSIGN | Kinds::PATTERN) else { return Vec::new() };
         let mut found = Vec::new();
         for index in 0..body.nodes.len() {
             if let Node::Pattern { parts, init: Some(init), positional: true } = body.nodes[index]

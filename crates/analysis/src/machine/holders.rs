@@ -8,7 +8,7 @@ use super::domain::{Domain, Encoding, STATES};
 use super::state::{self, State};
 use super::{Holder, Machine};
 use crate::flow::{Flow, Val};
-use crate::program::{Declared, MemberId, Program, Site, Sym, Ty, TypeId};
+use crate::program::{Declared, Kinds, MemberId, Program, Site, Sym, Ty, TypeId};
 
 /// The machine that a field may be the holder of.
 pub(super) fn of_field(flow: &Flow<'_>, field: MemberId) -> Option<(Machine, Domain)> {
@@ -352,7 +352,8 @@ fn tag_of(flow: &Flow<'_>, field: MemberId) -> Option<Sym> {
 /// Variables of a body that hold a state between messages: of a generator, or captured by functions.
 pub(super) fn of_body(flow: &Flow<'_>, member: MemberId) -> Vec<(Machine, Domain, Vec<NodeId>)> {
     let program = flow.program;
-    let Some(body) = program.body(member) else { return Vec::new() };
+    // what is never assigned moves nowhere
+    let Some(body) = program.body_with(member, Kinds::ASSIGN) else { return Vec::new() };
     let scope = program.scope(member);
     let mut found = Vec::new();
     let yields = body.ids().any(|n| matches!(body.node(n), Node::Yield(_)));

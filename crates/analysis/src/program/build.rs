@@ -45,7 +45,7 @@ pub(super) fn link(mut units: Vec<Facts>, kit: &dyn Fn(Language) -> Kit, package
     };
     program.known_types = program.units.iter().map(|_| Default::default()).collect();
     let numbers = number_types(&mut program, &file_names, empty);
-    let members = number_members(&mut program, &numbers, &file_names);
+    let members = number_members(&mut program, &numbers, &file_names, &uses);
     let files = file_names.iter().zip(&uses).zip(&members);
     let files: Vec<index::File<'_>> = files.map(|((names, uses), members)| index::File { names, uses, members }).collect();
     program.index = Index::new(&program.symbols, empty, &files);
@@ -271,7 +271,7 @@ fn number_types(p: &mut Program, file_names: &[FileNames], empty: Sym) -> Number
 }
 
 /// Numbers the members; returns for each file the numbers of its own.
-fn number_members(p: &mut Program, numbers: &Numbers, file_names: &[FileNames]) -> Vec<Box<[Option<MemberId>]>> {
+fn number_members(p: &mut Program, numbers: &Numbers, file_names: &[FileNames], uses: &[index::Uses]) -> Vec<Box<[Option<MemberId>]>> {
     let done_with = outlines::settle(p, numbers, file_names);
     let count = p.units.iter().map(|f| f.unit.members.len()).sum();
     let mut all = Vec::with_capacity(numbers.len());
@@ -298,6 +298,7 @@ fn number_members(p: &mut Program, numbers: &Numbers, file_names: &[FileNames]) 
                 unit: UnitId(index as u32),
                 decl: yarrowgraph_ir::MemberId(decl_index as u32),
                 language: unit.language,
+                kinds: uses[index].kinds[decl_index],
                 kind: decl.kind,
                 is_static: decl.modifiers.is_static,
             });

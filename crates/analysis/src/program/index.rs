@@ -3,7 +3,7 @@
 use rayon::prelude::*;
 use yarrowgraph_ir::{Body, Name, Node, NodeId, TypeRef, Unit};
 
-use super::{MemberId, Site, Sym, Symbols};
+use super::{Kinds, MemberId, Site, Sym, Symbols};
 
 /// Uses of names over the whole tree, each list in the order of files and positions.
 #[derive(Debug, Default)]
@@ -60,6 +60,8 @@ pub(super) struct Uses {
     writes: Vec<Used>,
     creations: Vec<Used>,
     texts: Vec<Name>,
+    /// For each member which kinds of nodes its body has.
+    pub(super) kinds: Vec<Kinds>,
 }
 
 /// Something that a body uses.
@@ -187,6 +189,7 @@ pub(super) fn uses(unit: &Unit) -> Uses {
     let mut uses = Uses::default();
     let mut callees: Vec<NodeId> = Vec::new();
     for (index, decl) in unit.members.iter().enumerate() {
+        uses.kinds.push(Kinds::default());
         if let Some(body) = &decl.body {
             add_uses(unit, yarrowgraph_ir::MemberId(index as u32), body, &mut uses, &mut callees);
         }
@@ -198,8 +201,10 @@ pub(super) fn uses(unit: &Unit) -> Uses {
 fn add_uses(unit: &Unit, member: yarrowgraph_ir::MemberId, body: &Body, uses: &mut Uses, callees: &mut Vec<NodeId>) {
     let used = |what, node| Used { what, member, node };
     let first_read = uses.reads.len();
+    let mut kinds = Kinds::default();
     callees.clear();
     for node in body.ids() {
+        kinds |= Kinds::of(body.node(node));
         match body.node(node) {
             Node::Call { callee, .. } => {
                 callees.push(callee);
@@ -233,4 +238,7 @@ fn add_uses(unit: &Unit, member: yarrowgraph_ir::MemberId, body: &Body, uses: &m
         }
     }
     uses.reads.truncate(kept);
+    if let Some(of_member) = uses.kinds.last_mut() {
+        *of_member = kinds;
+    }
 }

@@ -5,6 +5,7 @@
 mod build;
 mod dump;
 mod index;
+mod kinds;
 mod outlines;
 mod packages;
 mod resolve;
@@ -28,6 +29,7 @@ use yarrowgraph_model::Place;
 pub(crate) use dump::describe;
 pub use dump::dump;
 pub use index::{Index, within};
+pub use kinds::Kinds;
 pub use packages::{Package, Packages};
 pub use resolve::{HOPS, Named};
 pub use scope::{Declared, Scope};
@@ -130,6 +132,8 @@ pub struct MemberInfo {
     pub decl: yarrowgraph_ir::MemberId,
     /// The language of the file.
     language: Language,
+    /// Which kinds of nodes its body has.
+    kinds: Kinds,
     /// What it is.
     pub kind: MemberKind,
     /// Whether it belongs to the type rather than to its instances.
@@ -265,6 +269,11 @@ impl Program {
     /// What is known of the language that a member is written in.
     pub fn kit_of(&self, id: MemberId) -> &Kit {
         self.kits.of(self.member(id).language)
+    }
+
+    /// The body of a member, if it has nodes of one of some kinds.
+    pub fn body_with(&self, id: MemberId, kinds: Kinds) -> Option<&Body> {
+        if self.member(id).kinds.any(kinds) { self.body(id) } else { None }
     }
 
     /// Whether a file is part of a test.

@@ -1,20 +1,18 @@
 //! Effects that a body has by itself: what its statements do to holders of handlers.
 
-use std::cell::RefCell;
-
-use rustc_hash::FxHashMap;
 use yarrowgraph_ir::{AssignOp, BinaryOp, Body, MemberKind, Node, NodeId, TypeKind, UnaryOp};
 
 use super::effect::{Act, Effect, Event, Holder};
 use super::{adapters, connections, idiom, streams, views};
 use crate::flow::{Flow, Val};
-use crate::program::{MemberId, Site, Ty};
+use crate::program::{Kinds, MemberId, Site, Ty};
 
 /// All effects of one member's body.
 pub(super) fn effects(flow: &Flow<'_>, member: MemberId) -> Vec<Effect> {
-    let Some(body) = flow.program.body(member) else { return Vec::new() };
+    let kinds = Kinds::ASSIGN | Kinds::CALL | Kinds::DELETE | Kinds::NEW;
+    let Some(body) = flow.program.body_with(member, kinds) else { return Vec::new() };
     let mut found = Vec::new();
-    let extractor = Extractor { flow, member, body, known: RefCell::default() };
+    let extractor = Extractor { flow, member, body };
     for index in 0..body.nodes.len() {
         let node = NodeId::new(index);
         match body.node(node) {
@@ -33,8 +31,6 @@ pub(super) struct Extractor<'f, 'p> {
     pub(super) flow: &'f Flow<'p>,
     pub(super) member: MemberId,
     pub(super) body: &'p Body,
-    /// Values of nodes that were asked for: most are asked for several times.
-    known: RefCell<FxHashMap<NodeId, Val>>,
 }
 
 impl Extractor<'_, '_> {
@@ -43,12 +39,7 @@ impl Extractor<'_, '_> {
     }
 
     pub(super) fn eval(&self, node: NodeId) -> Val {
-        if let Some(known) = self.known.borrow().get(&node) {
-            return known.clone();
-        }
-        let value = self.flow.eval_in(self.member, node);
-        self.known.borrow_mut().insert(node, value.clone());
-        value
+        self.flow.eval_in(self.member, node)
     }
 
     pub(super) fn text(&self, name: yarrowgraph_ir::Name) -> &str {
