@@ -47,6 +47,8 @@ pub struct Stored {
     pub site: Site,
     /// Where the other one took its place.
     pub by: Site,
+    /// Where it was made.
+    pub made: Site,
 }
 
 /// All chains that the runs of the set-up built.

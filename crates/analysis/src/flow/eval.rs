@@ -384,12 +384,18 @@ impl Flow<'_> {
         let lambda = scope.function_node(function)?;
         let parent = scope.parent(lambda)?;
         let Node::Call { callee, args, .. } = body.node(parent) else { return None };
-        if body.list(args).first() != Some(&lambda) {
-            return None;
-        }
         let Node::Member { object, name, .. } = body.node(callee) else { return None };
         let text = program.unit_of(member).text(name);
         let pack = &*program.kit_of(member).pack;
+        match *body.list(args) {
+            [first, ..] if first == lambda => {}
+            // `Parallel.ForEach(list, each)`: a function of a library walks what it is handed
+            [list, each] if each == lambda && index == 0 && pack.walks.contains(text) => {
+                let of_library = matches!(self.eval_at(member, object, budget), Val::Global(_) | Val::Unknown);
+                return of_library.then(|| self.eval_at(member, list, budget));
+            }
+            _ => return None,
+        }
         if !(pack.walks.contains(text) || pack.copies.contains(text)) || index > 1 {
             return None;
         }

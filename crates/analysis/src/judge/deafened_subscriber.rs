@@ -78,8 +78,22 @@ fn hooks_around<'w>(wiring: &Wiring<'w>, leave: &Effect, owner: TypeId) -> Optio
     let (entry, exit) = pack
         .pairs
         .iter()
-        .find(|(entry, exit)| exit == program.text(program.member(leave.site.member).name) && is_entered_in_a_loop(wiring, owner, entry))?;
+        .find(|(entry, exit)| {
+            let is_exit = exit == program.text(program.member(leave.site.member).name);
+            is_exit && (is_entered_in_a_loop(wiring, owner, entry) || is_entered_again(wiring, leave.site.member, owner, entry))
+        })?;
     Some((entry.as_str(), exit.as_str()))
+}
+
+/// Whether the code somewhere enters an object behind where it has left it.
+fn is_entered_again(wiring: &Wiring<'_>, exit: MemberId, owner: TypeId, entry: &str) -> bool {
+    let program = wiring.program();
+    let Some(entry) = program.symbols.get(entry).and_then(|name| program.find_member(owner, name)) else { return false };
+    let calls = |m: MemberId| wiring.flow.callers((m, None)).iter().filter(|(site, _)| !wiring.in_test(site.member));
+    calls(exit).any(|(left, of)| {
+        let scope = program.scope(left.member);
+        calls(entry).any(|(entered, again)| entered.member == left.member && again.this == of.this && scope.is_before(left.node, entered.node))
+    })
 }
 
 /// Whether a loop somewhere calls a method of a type.

@@ -2,12 +2,12 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use yarrowgraph_ir::Node;
+use yarrowgraph_ir::{AccessorKind, Body, MemberKind, Node, NodeId};
 use yarrowgraph_model::{Certainty, Level};
 
 use super::{Draft, Page, Rule, related, short};
 use crate::flow::Val;
-use crate::program::{Site, TypeId};
+use crate::program::{MemberId, Scope, Site, TypeId};
 use crate::state;
 use crate::wire::Wiring;
 use crate::wire::once::{Lives, lives_for_process};
@@ -36,6 +36,8 @@ pub(super) const RULE: Rule = Rule {
 struct Answer {
     raise: Site,
     channel: usize,
+    /// The object whose method raises, as the handler names it.
+    of: Option<Val>,
 }
 
 fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
@@ -55,9 +57,9 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
             if effect.once {
                 continue;
             }
-            let Some(root) = effect.handler.as_ref().and_then(|h| wiring.flow.code_of(h)) else { continue };
+            let Some(root) = wiring.code_told(channel, *join) else { continue };
             let mut found = Vec::new();
-            follow(wiring, &raised_at, root, DEPTH, &mut BTreeSet::new(), &mut found);
+            follow(wiring, &raised_at, (root, None), DEPTH, &mut BTreeSet::new(), &mut found);
             found.retain(|a: &Answer| same_subject(wiring, number, *join, a));
             answers.entry(number).or_default().extend(found);
         }
@@ -75,7 +77,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
 fn follow(
     wiring: &Wiring<'_>,
     raised_at: &BTreeMap<Site, Vec<usize>>,
-    root: Site,
+    (root, of): (Site, Option<&Val>),
     depth: u32,
     seen: &mut BTreeSet<Site>,
     found: &mut Vec<Answer>,
@@ -87,23 +89,69 @@ fn follow(
     let Some(body) = program.body(root.member) else { return };
     let scope = program.scope(root.member);
     for node in body.ids().filter(|n| scope.is_within(*n, root.node)) {
-        if !matches!(body.node(node), Node::Call { .. } | Node::Assign { .. }) || !state::runs_always(body, scope, node, root.node) {
+        if !matches!(body.node(node), Node::Call { .. } | Node::Assign { .. }) {
             continue;
         }
-        // a walk that tells others is part of the delivery
         let site = Site { member: root.member, node };
+        // the walk over who listens is part of the delivery: with the handler on it, it is not empty
+        let is_round = raised_at.contains_key(&site) && tells_element(wiring, body, site);
+        let walk = if is_round { walk_around(body, scope, node) } else { None };
+        let always = match walk {
+            Some((walk, each)) => state::runs_always(body, scope, node, each) && state::runs_always(body, scope, walk, root.node),
+            None => state::runs_always(body, scope, node, root.node),
+        };
+        if !always {
+            continue;
+        }
         // what was in a slot before is called by a local that keeps it
         let kept = matches!(body.node(node), Node::Call { callee, .. } if matches!(body.node(callee), Node::Name(name) if scope.lookup(name, callee).is_some()));
         for channel in raised_at.get(&site).into_iter().flatten().filter(|_| !kept) {
-            found.push(Answer { raise: site, channel: *channel });
+            found.push(Answer { raise: site, channel: *channel, of: of.cloned() });
         }
-        if let (Some(depth), Some(callee)) = (depth.checked_sub(1), wiring.flow.callee(site))
-            && let Some(inner) = program.body(callee.member).and_then(|b| b.root)
-            && program.ty(program.member(callee.member).owner).heirs.is_empty()
+        if let (Some(depth), Some((called, receiver))) = (depth.checked_sub(1), called_at(wiring, body, site))
+            && let Some(inner) = program.body(called).and_then(|b| b.root)
+            && program.ty(program.member(called).owner).heirs.is_empty()
         {
-            follow(wiring, raised_at, Site { member: callee.member, node: inner }, depth, seen, found);
+            // what is called on the object itself is that object's
+            let of = of.or(receiver.as_ref().filter(|r| !matches!(r, Val::This(_))));
+            follow(wiring, raised_at, (Site { member: called, node: inner }, of), depth, seen, found);
         }
     }
+}
+
+/// What a call runs, and an assignment to a property: a method, and the object that it runs on.
+fn called_at(wiring: &Wiring<'_>, body: &Body, site: Site) -> Option<(MemberId, Option<Val>)> {
+    let program = wiring.program();
+    let Node::Assign { target, .. } = body.node(site.node) else {
+        return wiring.flow.callee(site).map(|c| (c.member, c.receiver));
+    };
+    let Node::Member { object, name, .. } = body.node(target) else { return None };
+    let class = wiring.flow.type_of_node(site.member, object).own()?;
+    let alike = program.find_members(class, program.sym_in(site.member, name));
+    let setter = alike.into_iter().find(|m| program.member(*m).kind == MemberKind::Accessor(AccessorKind::Set))?;
+    Some((setter, Some(wiring.flow.eval_in(site.member, object))))
+}
+
+/// Whether a raise tells one of those that a collection holds.
+fn tells_element(wiring: &Wiring<'_>, body: &Body, raise: Site) -> bool {
+    let Node::Call { callee, .. } = body.node(raise.node) else { return false };
+    let told = match body.node(callee) {
+        Node::Member { object, .. } => object,
+        _ => callee,
+    };
+    [told, callee].into_iter().any(|n| matches!(wiring.flow.eval_in(raise.member, n), Val::Element(..)))
+}
+
+/// The walk that a raise stands in, and what is done in each of its rounds: a loop, or a function that a call is handed.
+fn walk_around(body: &Body, scope: &Scope, raise: NodeId) -> Option<(NodeId, NodeId)> {
+    scope.ancestors(raise).find_map(|around| match body.node(around) {
+        Node::ForEach { body: each, .. } => Some((around, each)),
+        Node::Lambda(f) => {
+            let call = scope.parent(around).filter(|p| matches!(body.node(*p), Node::Call { .. }))?;
+            Some((call, body.function(f).body?))
+        }
+        _ => None,
+    })
 }
 
 /// Whether a raise is that of the same object as a subscription, as far as that can be told.
@@ -117,7 +165,15 @@ fn same_subject(wiring: &Wiring<'_>, joined: usize, join: usize, answer: &Answer
         Val::Static(_) | Val::Type(_) | Val::Global(_) => true,
         other => wiring.flow.type_of(other).own().is_some_and(|t| is_single(wiring, t)),
     };
-    let same_path = || at == by && matches!(at.root(), Val::This(_) | Val::Static(_) | Val::New(_));
+    // a field that is only ever given what was subscribed to
+    let same_object = || {
+        let kept = match (by, answer.of.as_ref()) {
+            (Val::This(_), Some(of @ Val::Member(owner, field))) if matches!(**owner, Val::This(_)) => Some((of, *field)),
+            _ => None,
+        };
+        kept.is_some_and(|(of, field)| at == of || wiring.flow.only_definition(field).is_some_and(|site| wiring.flow.eval(site) == *at))
+    };
+    let same_path = || (at == by && matches!(at.root(), Val::This(_) | Val::Static(_) | Val::New(_))) || same_object();
     if answer.channel == joined { same_path() || (one(at) && one(by)) } else { same_path() || one(by) }
 }
 

@@ -2,7 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use yarrowgraph_ir::{BinaryOp, Node, NodeId};
+use yarrowgraph_ir::{BinaryOp, List, Node, NodeId};
 use yarrowgraph_model::{Certainty, Level};
 
 use super::{Draft, Page, Rule, related, short};
@@ -71,7 +71,7 @@ fn of_channel(wiring: &Wiring<'_>, channel: &Channel) -> Vec<Draft> {
             let position = message.index - first_argument(wiring, message);
             // who takes the bus out of a registry listens to a topic of the same name
             let listeners = if channel.joins.is_empty() { wiring.joins_alike(channel) } else { channel.joins.clone() };
-            let Some(used) = listeners.iter().find_map(|j| used_unguarded(wiring, *j, position, part)) else { continue };
+            let Some(used) = listeners.iter().find_map(|j| used_unguarded(wiring, channel, *j, position, part)) else { continue };
             let name = program.text(part);
             let what = short(&channel.id);
             drafts.push(Draft {
@@ -126,13 +126,18 @@ fn message_at(wiring: &Wiring<'_>, made: Site, raise: Site, index: usize) -> Opt
     let mut message = Message { made, raise, index, parts: BTreeSet::new(), empty: BTreeSet::new() };
     let entries = match body.node(made.node) {
         Node::Object(list) => list,
-        Node::New { init: Some(init), args, .. } if args.len == 0 => match body.node(init) {
-            Node::Object(list) => list,
-            _ => return None,
-        },
-        Node::New { args, .. } if args.len > 0 => {
-            return fill_by_constructor(wiring, made.member, made.node, &mut message).then_some(message);
+        Node::New { init: Some(init), args, .. } if args.len == 0 => {
+            fill_by_constructor(wiring, made.member, made.node, &mut message);
+            match body.node(init) {
+                Node::Object(list) => list,
+                _ => return None,
+            }
         }
+        Node::New { .. } => {
+            fill_by_constructor(wiring, made.member, made.node, &mut message)?;
+            return (!message.parts.is_empty()).then_some(message);
+        }
+        Node::Name(_) => return filled_later(wiring, made, raise, index),
         _ => return None,
     };
     let plain = body.list(entries).iter().all(|entry| match body.node(*entry) {
@@ -153,6 +158,78 @@ fn message_at(wiring: &Wiring<'_>, made: Site, raise: Site, index: usize) -> Opt
     (plain && !message.parts.is_empty()).then_some(message)
 }
 
+/// A message that a local holds: what it is made with, and what is given to its parts before it is sent.
+fn filled_later(wiring: &Wiring<'_>, sent: Site, raise: Site, index: usize) -> Option<Message> {
+    let program = wiring.program();
+    let (body, scope) = (program.body(sent.member)?, program.scope(sent.member));
+    let Node::Name(name) = body.node(sent.node) else { return None };
+    // what such a language makes has values in all of its parts
+    if program.kit_of(sent.member).traits.references_dangle {
+        return None;
+    }
+    let declared = scope.lookup(name, sent.node)?;
+    let Declared::Local(local) = declared else { return None };
+    let Node::Local { init: Some(init), .. } = body.node(local) else { return None };
+    let made = Site { member: sent.member, node: init };
+    let mut message = match body.node(init) {
+        Node::Object(List { len: 0, .. }) => Message { made, raise, index, parts: BTreeSet::new(), empty: BTreeSet::new() },
+        Node::New { args: List { len: 0, .. }, init: None, .. } => {
+            let mut message = Message { made, raise, index, parts: BTreeSet::new(), empty: BTreeSet::new() };
+            fill_by_constructor(wiring, made.member, made.node, &mut message)?;
+            message
+        }
+        _ => message_at(wiring, made, raise, index)?,
+    };
+    for used in body.ids().filter(|n| body.node(*n) == Node::Name(name) && scope.lookup(name, *n) == Some(declared)) {
+        let around = scope.parent(used)?;
+        let part = match body.node(around) {
+            _ if used == sent.node => continue,
+            Node::Member { object, name, .. } if object == used => program.sym_in(sent.member, name),
+            // who else gets it may fill it in
+            _ => return None,
+        };
+        match scope.parent(around).map(|n| (n, body.node(n))) {
+            Some((_, Node::Assign { target, value, .. })) if target == around => {
+                message.parts.insert(part);
+                message.empty.remove(&part);
+                if is_nothing(wiring, sent.member, value) {
+                    message.empty.insert(part);
+                }
+            }
+            Some((call, Node::Call { callee, args, .. })) if callee == around => {
+                let setter = wiring.flow.callee(Site { member: sent.member, node: call })?.member;
+                let value = body.list(args).first().is_some_and(|a| !is_nothing(wiring, sent.member, *a));
+                for field in sets(wiring, setter)? {
+                    message.parts.insert(field);
+                    if value {
+                        message.empty.remove(&field);
+                    }
+                }
+            }
+            _ => {}
+        }
+    }
+    (!message.parts.is_empty()).then_some(message)
+}
+
+/// The fields of its object that a method of the tree writes; nothing where it does more than that.
+fn sets(wiring: &Wiring<'_>, setter: MemberId) -> Option<BTreeSet<Sym>> {
+    let program = wiring.program();
+    let body = program.body(setter)?;
+    let mut found = BTreeSet::new();
+    for node in body.ids() {
+        match body.node(node) {
+            Node::Assign { target, .. } => match wiring.flow.eval_in(setter, target) {
+                Val::Member(of, field) if matches!(*of, Val::This(_)) => _ = found.insert(program.member(field).name),
+                _ => return None,
+            },
+            Node::Call { .. } => return None,
+            _ => {}
+        }
+    }
+    Some(found)
+}
+
 fn is_nothing(wiring: &Wiring<'_>, member: MemberId, value: NodeId) -> bool {
     let program = wiring.program();
     let Some(body) = program.body(member) else { return false };
@@ -163,30 +240,33 @@ fn is_nothing(wiring: &Wiring<'_>, member: MemberId, value: NodeId) -> bool {
     }
 }
 
-/// The fields that a constructor gives what it is handed, with those that are handed nothing.
-fn fill_by_constructor(wiring: &Wiring<'_>, member: MemberId, made: NodeId, message: &mut Message) -> bool {
+/// The fields that an object of the tree has from its class or from its constructor, with those that are handed nothing.
+fn fill_by_constructor(wiring: &Wiring<'_>, member: MemberId, made: NodeId, message: &mut Message) -> Option<()> {
     let program = wiring.program();
-    let Some(body) = program.body(member) else { return false };
-    let Node::New { args, .. } = body.node(made) else { return false };
-    let Some(class) = wiring.flow.type_of_node(member, made).own() else { return false };
+    let body = program.body(member)?;
+    let Node::New { args, .. } = body.node(made) else { return None };
+    let class = wiring.flow.type_of_node(member, made).own()?;
     let args = body.list(args);
-    let Some(constructor) = wiring.flow.constructor(class, args.len()) else { return false };
+    let constructor = wiring.flow.constructor(class, args.len());
     for m in &program.ty(class).members {
-        for write in wiring.writes(*m).iter().filter(|w| w.initial && w.site.member == constructor) {
+        let name = program.member(*m).name;
+        for write in wiring.writes(*m).iter().filter(|w| w.initial && (Some(w.site.member) == constructor || w.site.member == *m)) {
             let state::How::Set(value) = write.how else { continue };
-            let Val::Param(owner, None, index) = wiring.flow.eval_in(constructor, value) else { continue };
-            if owner == constructor
-                && let Some(arg) = args.get(index as usize)
-            {
-                let name = program.member(*m).name;
-                message.parts.insert(name);
-                if is_nothing(wiring, member, *arg) {
-                    message.empty.insert(name);
-                }
+            let handed = match wiring.flow.eval_in(write.site.member, value) {
+                Val::Param(owner, None, index) if Some(owner) == constructor => args.get(index as usize).copied(),
+                _ => None,
+            };
+            let nothing = match handed {
+                Some(arg) => is_nothing(wiring, member, arg),
+                None => is_nothing(wiring, write.site.member, value),
+            };
+            message.parts.insert(name);
+            if nothing {
+                message.empty.insert(name);
             }
         }
     }
-    !message.parts.is_empty()
+    Some(())
 }
 
 /// How many arguments of a raise name the channel: a topic.
@@ -200,20 +280,16 @@ fn first_argument(wiring: &Wiring<'_>, message: &Message) -> usize {
 }
 
 /// Where a handler uses a part of what it is told, without asking whether it is there.
-fn used_unguarded(wiring: &Wiring<'_>, join: usize, position: usize, part: Sym) -> Option<Site> {
+fn used_unguarded(wiring: &Wiring<'_>, channel: &Channel, join: usize, position: usize, part: Sym) -> Option<Site> {
     let program = wiring.program();
     let effect = &wiring.effects[join];
     if wiring.in_test(effect.site.member) {
         return None;
     }
-    let (member, function) = match wiring.flow.function_of(effect.handler.as_ref()?)? {
-        Val::Method(m, _) => (m, None),
-        Val::Lambda(m, f) => (m, Some(f)),
-        _ => return None,
-    };
+    let Site { member, node: root } = wiring.code_told(channel, join)?;
     let body = program.body(member)?;
     let scope = program.scope(member);
-    let root = function.map_or(body.root, |f| body.function(f).body)?;
+    let function = scope.function_around(body, root);
     // by the name of the message, or taken apart in the list of parameters
     let is_part = |node: NodeId| match body.node(node) {
         Node::Member { object, name, .. } => {

@@ -54,17 +54,20 @@ fn of_channel(wiring: &Wiring<'_>, channel: usize) -> Vec<Draft> {
         let others = peers.iter().filter(|t| **t != class).count();
         // who is put on by others is theirs to tell
         let joins_itself = program.is_a(program.member(effect.site.member).owner, class);
-        (others >= PEERS && !peers.contains(&class) && joins_itself && comes_late(wiring, effect) && keeps_what_it_hears(wiring, c, effect))
+        (others >= PEERS && !peers.contains(&class) && joins_itself && comes_late(wiring, channel, effect) && keeps_what_it_hears(wiring, c, join))
             .then(|| draft(wiring, channel, join, &peers))
     };
     slips.filter_map(judge).collect()
 }
 
 /// Whether a subscription is made by a method that runs in its own time, not when its object or the program is set up.
-fn comes_late(wiring: &Wiring<'_>, effect: &Effect) -> bool {
+fn comes_late(wiring: &Wiring<'_>, channel: usize, effect: &Effect) -> bool {
     let program = wiring.program();
     let site = effect.site;
     let info = program.member(site.member);
+    if info.kind == MemberKind::Constructor {
+        return is_made_late(wiring, channel, info.owner) && !effect.once;
+    }
     let is_method = info.kind == MemberKind::Method && !program.ty(info.owner).is_module && !wiring.is_entry_point(site.member);
     // by its constructor is by its making
     let callers = wiring.flow.callers((site.member, None));
@@ -72,19 +75,22 @@ fn comes_late(wiring: &Wiring<'_>, effect: &Effect) -> bool {
     is_method && !by_constructor && !effect.once
 }
 
-/// Whether the handler keeps something of its own up to date.
-fn keeps_what_it_hears(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> bool {
+/// Whether all objects of a class are made behind a statement of the same code that raises the channel.
+fn is_made_late(wiring: &Wiring<'_>, channel: usize, class: TypeId) -> bool {
     let program = wiring.program();
-    let message = channel.raises.iter().find_map(|r| wiring.effects[*r].message);
-    let named = || {
-        // of an object the method of the message's name is called
-        let class = wiring.flow.type_of(effect.handler.as_ref()?).own()?;
-        let member = program.find_member(class, message?)?;
-        Some(Site { member, node: program.body(member)?.root? })
+    let made: Vec<Site> = wiring.flow.creations(class).into_iter().filter(|s| !wiring.in_test(s.member)).collect();
+    let is_late = |site: &Site| {
+        let (Some(body), scope) = (program.body(site.member), program.scope(site.member)) else { return false };
+        let runs = |node: NodeId| body.root.is_some_and(|r| crate::state::runs_always(body, scope, node, r));
+        wiring.tellings(site.member).iter().any(|(node, c)| *c == channel && runs(*node) && scope.is_before(*node, site.node))
     };
-    let Some(Site { member, node: root }) = effect.handler.as_ref().and_then(|h| wiring.flow.code_of(h)).or_else(named) else {
-        return false;
-    };
+    !made.is_empty() && made.iter().all(is_late)
+}
+
+/// Whether the handler keeps something of its own up to date.
+fn keeps_what_it_hears(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> bool {
+    let program = wiring.program();
+    let Some(Site { member, node: root }) = wiring.code_told(channel, join) else { return false };
     let Some(body) = program.body(member) else { return false };
     body.ids().any(|n| match body.node(n) {
         Node::Assign { target, .. } => {

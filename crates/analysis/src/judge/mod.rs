@@ -270,7 +270,12 @@ pub fn judge(wiring: &Wiring<'_>) -> (Vec<Finding>, Accepted) {
 
 /// Of findings at one place the ones that only follow from another are dropped.
 fn one_cause_one_finding(findings: &mut Vec<Finding>) {
-    let follows = [("leaked-subscription", "displaced-subscriber"), ("repeated-subscription", "leaked-subscription")];
+    let follows = [
+        ("leaked-subscription", "displaced-subscriber"),
+        ("repeated-subscription", "leaked-subscription"),
+        ("hollow-handler", "one-way-command"),
+        ("hollow-handler", "swallowed-request"),
+    ];
     let at = |rule: &str| -> BTreeSet<Place> { findings.iter().filter(|f| f.rule == rule).map(|f| f.place.clone()).collect() };
     let causes = follows.map(|(rule, cause)| (rule, at(cause)));
     findings.retain(|f| !causes.iter().any(|(rule, places)| f.rule == *rule && places.contains(&f.place)));

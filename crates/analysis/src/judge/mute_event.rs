@@ -1,11 +1,11 @@
 //! Rule `mute-event`: something subscribes, and nothing ever raises the channel.
 
-use yarrowgraph_ir::{BinaryOp, MemberKind, Node, NodeId, TypeKind, Visibility};
+use yarrowgraph_ir::{BinaryOp, Body, MemberKind, Node, NodeId, TypeKind, Visibility};
 use yarrowgraph_model::{Certainty, ChannelKind, Level};
 
 use super::{Draft, Page, Rule, related, short};
 use crate::flow::Val;
-use crate::program::MemberId;
+use crate::program::{MemberId, Scope, Site};
 use crate::wire::Wiring;
 use crate::wire::channels::{Channel, ChannelKey, Topic};
 use crate::wire::effect::{Act, Effect};
@@ -104,7 +104,9 @@ fn can_only_be_raised_here(wiring: &Wiring<'_>, channel: &Channel, m: MemberId) 
     let info = program.member(m);
     let owner = program.ty(info.owner);
     let pack = &*program.kit(info.unit).pack;
-    if !matches!(channel.kind, ChannelKind::Event | ChannelKind::Signal | ChannelKind::Delegate) || wiring.in_test(m) {
+    // a list is one of listeners where something tells them, if only nothing came to it
+    let is_roster = channel.kind == ChannelKind::List && !channel.raises.is_empty();
+    if !(is_roster || matches!(channel.kind, ChannelKind::Event | ChannelKind::Signal | ChannelKind::Delegate)) || wiring.in_test(m) {
         return false;
     }
     if pack.heard_by_platform.contains(program.text(info.name)) || program.unit(info.unit).generated {
@@ -139,11 +141,20 @@ fn is_used_otherwise(wiring: &Wiring<'_>, channel: &Channel, m: MemberId) -> boo
     let program = wiring.program();
     let name = program.member(m).name;
     let places = program.index.reads(name).iter().chain(program.index.calls(name));
-    let effects = channel.joins.iter().chain(&channel.leaves).chain(&channel.raises);
+    // the inside of ways in and out too
+    let effects = channel.joins.iter().chain(&channel.leaves).chain(&channel.raises).chain(wiring.numbers_on(m));
+    // the walk in which it is told
+    let is_walked = |body: &Body, scope: &Scope, read: Site| {
+        let raised = channel.raises.iter().map(|r| wiring.effects[*r].site).filter(|s| s.member == read.member);
+        let walks: Vec<NodeId> =
+            scope.ancestors(read.node).filter(|n| matches!(body.node(*n), Node::ForEach { .. } | Node::Call { .. })).collect();
+        raised.into_iter().any(|r| walks.iter().any(|w| *w != r.node && scope.is_within(r.node, *w)))
+    };
     wiring.uses_beside(m, places, effects).any(|read| {
         let Some(body) = program.body(read.member) else { return false };
-        let parent = program.scope(read.member).parent(read.node);
-        !parent.is_some_and(|p| is_null_test(body.node(p), |n| body.node(n)))
+        let scope = program.scope(read.member);
+        let parent = scope.parent(read.node);
+        !is_walked(body, scope, read) && !parent.is_some_and(|p| is_null_test(body.node(p), |n| body.node(n)))
     })
 }
 

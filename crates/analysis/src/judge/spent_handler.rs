@@ -8,7 +8,7 @@ use crate::flow::Val;
 use crate::program::{MemberId, Site};
 use crate::wire::Wiring;
 use crate::wire::channels::Channel;
-use crate::wire::effect::{Act, Effect};
+use crate::wire::effect::Act;
 
 pub(super) const RULE: Rule = Rule {
     name: "spent-handler",
@@ -26,15 +26,16 @@ pub(super) const RULE: Rule = Rule {
 
 fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     let joins = wiring.channels.iter().flat_map(|c| c.joins.iter().map(move |j| (c, *j)));
-    joins.filter_map(|(c, j)| judge(wiring, c, &wiring.effects[j])).collect()
+    joins.filter_map(|(c, j)| judge(wiring, c, j)).collect()
 }
 
-fn judge(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> Option<Draft> {
+fn judge(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> Option<Draft> {
     let program = wiring.program();
+    let effect = &wiring.effects[join];
     if effect.once || effect.bounded || wiring.in_test(effect.site.member) || wiring.is_generated(effect) {
         return None;
     }
-    let Site { member, node: root } = wiring.flow.code_of(effect.handler.as_ref()?)?;
+    let Site { member, node: root } = wiring.code_told(channel, join)?;
     let body = program.body(member)?;
     let leaves_itself = wiring.effects_in(member).any(|e| {
         let within = e.site.node == root || program.scope(member).is_within(e.site.node, root);
@@ -74,7 +75,7 @@ fn hands_itself(wiring: &Wiring<'_>, member: MemberId, root: NodeId, handler: &V
     body.ids().filter(|n| scope.is_within(*n, root)).any(|n| match body.node(n) {
         Node::Call { args, .. } => body.list(args).iter().any(|a| {
             let value = wiring.flow.eval_in(member, *a);
-            value == *handler || (own.is_some() && wiring.flow.function_of(&value) == own)
+            value == *handler || (own.is_none() && matches!(value, Val::This(_))) || (own.is_some() && wiring.flow.function_of(&value) == own)
         }),
         _ => false,
     })

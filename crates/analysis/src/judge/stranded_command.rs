@@ -51,7 +51,9 @@ fn is_let_go(wiring: &Wiring<'_>, site: Site) -> bool {
         Node::Block(_) => true,
         Node::Local { name, .. } => {
             let uses = body.ids().filter(|n| body.node(*n) == Node::Name(name) && scope.lookup(name, *n) == Some(Declared::Local(parent)));
-            uses.count() == 0 && !program.kit_of(site.member).traits.references_dangle
+            // an object that stands where it is declared may act by its end; one that a pointer is made to does not
+            let by_pointer = matches!(body.node(site.node), Node::Call { .. });
+            uses.count() == 0 && (by_pointer || !program.kit_of(site.member).traits.references_dangle)
         }
         _ => false,
     }

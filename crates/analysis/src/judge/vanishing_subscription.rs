@@ -35,7 +35,12 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> Option<Draf
     let made_here = match effect.handler.as_ref()? {
         // written where it is handed over, not held by a name
         Val::Lambda(member, function) => {
-            matches!(body.node(written.node), Node::Lambda(f) if f == *function && *member == written.member)
+            // a pointer that is made around it is as fresh
+            let made = match body.node(written.node) {
+                Node::Call { args, .. } if args.len == 1 => body.list(args)[0],
+                _ => written.node,
+            };
+            matches!(body.node(made), Node::Lambda(f) if f == *function && *member == written.member)
         }
         Val::New(site) => *site == written && !holds_itself(wiring, effect),
         _ => false,

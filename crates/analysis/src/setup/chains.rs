@@ -184,7 +184,7 @@ impl Machine<'_, '_> {
                 && later.to.is_some_and(|l| l != to)
                 && !led_to.contains(&to)
             {
-                chains.lost.push(Stored { field: set.field, site: set.site, by: later.site });
+                chains.lost.push(Stored { field: set.field, site: set.site, by: later.site, made: self.object(to).made });
             }
         }
     }

@@ -16,9 +16,9 @@ use rustc_hash::FxHashMap;
 use yarrowgraph_ir::{Node, NodeId};
 
 use crate::flow::Val;
-use crate::program::{MemberId, Site, TypeId};
+use crate::program::{MemberId, Site, Sym, TypeId};
 use crate::wire::Wiring;
-use crate::wire::channels::ChannelKey;
+use crate::wire::channels::{Channel, ChannelKey};
 
 pub use paths::{any_within, comes_after, comes_before, runs_always};
 pub use periodic::{Round, rounds};
@@ -223,6 +223,19 @@ impl Wiring<'_> {
             Some(Val::Method(m, _) | Val::Lambda(m, _)) => Some(program.member(m).owner),
             _ => self.flow.type_of(handler).own(),
         }
+    }
+
+    /// The code that a channel runs for a subscription: that of a function, or of the one method that is called on an object.
+    pub fn code_told(&self, channel: &Channel, join: usize) -> Option<Site> {
+        let handler = self.effects[join].handler.as_ref()?;
+        self.flow.code_of(handler).or_else(|| {
+            let program = self.program();
+            let class = self.flow.type_of(handler).own()?;
+            let messages: BTreeSet<Sym> = channel.raises.iter().filter_map(|r| self.effects[*r].message).collect();
+            let message = messages.first().copied().filter(|_| messages.len() == 1)?;
+            let member = program.find_member_as(class, message, true)?;
+            Some(Site { member, node: program.body(member)?.root? })
+        })
     }
 
     /// The other classes that listen to a channel, tests left out.

@@ -34,7 +34,10 @@ fn calls_walk(flow: &Flow<'_>, member: MemberId, roster: MemberId) -> bool {
             _ => false,
         };
         let method = program.find_member_as(owner, program.sym_in(member, name), true);
-        is_held && method.is_some_and(|r| names(program, r, roster) && flow.callee(Site { member, node }).is_some_and(|c| c.member == r))
+        // itself, or through an interface of its class
+        let is_it = |called: MemberId, walk: MemberId| called == walk || program.is_a(owner, program.member(called).owner);
+        let called = || flow.callee(Site { member, node }).map(|c| c.member);
+        is_held && method.is_some_and(|r| names(program, r, roster) && called().is_some_and(|c| is_it(c, r)))
     })
 }
 

@@ -271,7 +271,7 @@ impl Wiring<'_> {
             || decl.modifiers.is_invokable
             || self.is_in_markup(site.member)
             // where members are tied by name, a call need not be written out
-            || !pack.connects.is_empty()
+            || (!pack.connects.is_empty() && !program.outside_bases(info.owner).is_empty())
             || decl.annotations.iter().any(|a| {
                 let name = program.unit_of(site.member).text(a.name);
                 pack.hook_annotations.contains(name) || pack.handler_annotations.contains(name)
