@@ -75,13 +75,10 @@ fn hooks_around<'w>(wiring: &Wiring<'w>, leave: &Effect, owner: TypeId) -> Optio
         return Some((entry.as_str(), exit.as_str()));
     }
     // any class that the tree enters and leaves again and again
-    let (entry, exit) = pack
-        .pairs
-        .iter()
-        .find(|(entry, exit)| {
-            let is_exit = exit == program.text(program.member(leave.site.member).name);
-            is_exit && (is_entered_in_a_loop(wiring, owner, entry) || is_entered_again(wiring, leave.site.member, owner, entry))
-        })?;
+    let (entry, exit) = pack.pairs.iter().find(|(entry, exit)| {
+        let is_exit = exit == program.text(program.member(leave.site.member).name);
+        is_exit && (is_entered_in_a_loop(wiring, owner, entry) || is_entered_again(wiring, leave.site.member, owner, entry))
+    })?;
     Some((entry.as_str(), exit.as_str()))
 }
 
@@ -92,7 +89,8 @@ fn is_entered_again(wiring: &Wiring<'_>, exit: MemberId, owner: TypeId, entry: &
     let calls = |m: MemberId| wiring.flow.callers((m, None)).iter().filter(|(site, _)| !wiring.in_test(site.member));
     calls(exit).any(|(left, of)| {
         let scope = program.scope(left.member);
-        calls(entry).any(|(entered, again)| entered.member == left.member && again.this == of.this && scope.is_before(left.node, entered.node))
+        calls(entry)
+            .any(|(entered, again)| entered.member == left.member && again.this == of.this && scope.is_before(left.node, entered.node))
     })
 }
 

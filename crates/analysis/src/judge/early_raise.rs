@@ -121,7 +121,8 @@ fn inner_raise(wiring: &Wiring<'_>, channel: &Channel, at: Site) -> Option<Site>
     let scope = program.scope(called);
     // the walk that delivers is run in any case, over whoever is there
     let delivery = |node: NodeId| {
-        scope.ancestors(node).filter(|n| matches!(body.node(*n), yarrowgraph_ir::Node::ForEach { .. })).last().unwrap_or(node)
+        let walk = wiring.walk_of(Site { member: called, node }).map_or(node, |(walk, _)| walk);
+        scope.ancestors(walk).filter(|n| matches!(body.node(*n), yarrowgraph_ir::Node::ForEach { .. })).last().unwrap_or(walk)
     };
     raises().find(|s| s.member == called && body.root.is_some_and(|r| state::runs_always(body, scope, delivery(s.node), r)))
 }

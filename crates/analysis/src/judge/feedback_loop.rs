@@ -2,12 +2,12 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use yarrowgraph_ir::{AccessorKind, Body, MemberKind, Node, NodeId};
+use yarrowgraph_ir::{AccessorKind, Body, MemberKind, Node};
 use yarrowgraph_model::{Certainty, Level};
 
 use super::{Draft, Page, Rule, related, short};
 use crate::flow::Val;
-use crate::program::{MemberId, Scope, Site, TypeId};
+use crate::program::{MemberId, Site, TypeId};
 use crate::state;
 use crate::wire::Wiring;
 use crate::wire::once::{Lives, lives_for_process};
@@ -94,8 +94,7 @@ fn follow(
         }
         let site = Site { member: root.member, node };
         // the walk over who listens is part of the delivery: with the handler on it, it is not empty
-        let is_round = raised_at.contains_key(&site) && tells_element(wiring, body, site);
-        let walk = if is_round { walk_around(body, scope, node) } else { None };
+        let walk = if raised_at.contains_key(&site) { wiring.walk_of(site) } else { None };
         let always = match walk {
             Some((walk, each)) => state::runs_always(body, scope, node, each) && state::runs_always(body, scope, walk, root.node),
             None => state::runs_always(body, scope, node, root.node),
@@ -104,7 +103,8 @@ fn follow(
             continue;
         }
         // what was in a slot before is called by a local that keeps it
-        let kept = matches!(body.node(node), Node::Call { callee, .. } if matches!(body.node(callee), Node::Name(name) if scope.lookup(name, callee).is_some()));
+        let kept = walk.is_none()
+            && matches!(body.node(node), Node::Call { callee, .. } if matches!(body.node(callee), Node::Name(name) if scope.lookup(name, callee).is_some()));
         for channel in raised_at.get(&site).into_iter().flatten().filter(|_| !kept) {
             found.push(Answer { raise: site, channel: *channel, of: of.cloned() });
         }
@@ -130,28 +130,6 @@ fn called_at(wiring: &Wiring<'_>, body: &Body, site: Site) -> Option<(MemberId, 
     let alike = program.find_members(class, program.sym_in(site.member, name));
     let setter = alike.into_iter().find(|m| program.member(*m).kind == MemberKind::Accessor(AccessorKind::Set))?;
     Some((setter, Some(wiring.flow.eval_in(site.member, object))))
-}
-
-/// Whether a raise tells one of those that a collection holds.
-fn tells_element(wiring: &Wiring<'_>, body: &Body, raise: Site) -> bool {
-    let Node::Call { callee, .. } = body.node(raise.node) else { return false };
-    let told = match body.node(callee) {
-        Node::Member { object, .. } => object,
-        _ => callee,
-    };
-    [told, callee].into_iter().any(|n| matches!(wiring.flow.eval_in(raise.member, n), Val::Element(..)))
-}
-
-/// The walk that a raise stands in, and what is done in each of its rounds: a loop, or a function that a call is handed.
-fn walk_around(body: &Body, scope: &Scope, raise: NodeId) -> Option<(NodeId, NodeId)> {
-    scope.ancestors(raise).find_map(|around| match body.node(around) {
-        Node::ForEach { body: each, .. } => Some((around, each)),
-        Node::Lambda(f) => {
-            let call = scope.parent(around).filter(|p| matches!(body.node(*p), Node::Call { .. }))?;
-            Some((call, body.function(f).body?))
-        }
-        _ => None,
-    })
 }
 
 /// Whether a raise is that of the same object as a subscription, as far as that can be told.

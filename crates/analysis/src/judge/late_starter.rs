@@ -54,8 +54,12 @@ fn of_channel(wiring: &Wiring<'_>, channel: usize) -> Vec<Draft> {
         let others = peers.iter().filter(|t| **t != class).count();
         // who is put on by others is theirs to tell
         let joins_itself = program.is_a(program.member(effect.site.member).owner, class);
-        (others >= PEERS && !peers.contains(&class) && joins_itself && comes_late(wiring, channel, effect) && keeps_what_it_hears(wiring, c, join))
-            .then(|| draft(wiring, channel, join, &peers))
+        (others >= PEERS
+            && !peers.contains(&class)
+            && joins_itself
+            && comes_late(wiring, channel, effect)
+            && keeps_what_it_hears(wiring, c, join))
+        .then(|| draft(wiring, channel, join, &peers))
     };
     slips.filter_map(judge).collect()
 }

@@ -66,9 +66,11 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
 
 /// Whether two topics differ by what a slip makes.
 fn is_slip(a: &str, b: &str) -> bool {
-    if a.len().min(b.len()) < SHORTEST {
-        return false;
-    }
+    a.len().min(b.len()) >= SHORTEST && are_near(a, b)
+}
+
+/// Whether two names differ by case, separators, a plural, or by a letter or two.
+pub(super) fn are_near(a: &str, b: &str) -> bool {
     let (one, two) = (plain(a), plain(b));
     // what begins with an underscore is meant for insiders
     if a.starts_with('_') != b.starts_with('_') {

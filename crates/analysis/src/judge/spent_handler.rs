@@ -75,7 +75,9 @@ fn hands_itself(wiring: &Wiring<'_>, member: MemberId, root: NodeId, handler: &V
     body.ids().filter(|n| scope.is_within(*n, root)).any(|n| match body.node(n) {
         Node::Call { args, .. } => body.list(args).iter().any(|a| {
             let value = wiring.flow.eval_in(member, *a);
-            value == *handler || (own.is_none() && matches!(value, Val::This(_))) || (own.is_some() && wiring.flow.function_of(&value) == own)
+            value == *handler
+                || (own.is_none() && matches!(value, Val::This(_)))
+                || (own.is_some() && wiring.flow.function_of(&value) == own)
         }),
         _ => false,
     })

@@ -2,7 +2,7 @@
 
 use yarrowgraph_model::{Certainty, Level};
 
-use super::{Draft, Page, Rule, related, short};
+use super::{Draft, Page, Rule, related, short, unknown_target};
 use crate::machine::is_final;
 use crate::wire::Wiring;
 
@@ -33,8 +33,13 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         }
         let reached = machine.reached();
         let holder = machine.id(program);
+        let slips = unknown_target::slips(wiring, machine);
         for (index, state) in machine.domain.states.iter().enumerate() {
-            if machine.ways_out(index).next().is_some() || !reached.contains(&index) || is_final(wiring, machine, index) {
+            if machine.ways_out(index).next().is_some()
+                || !reached.contains(&index)
+                || is_final(wiring, machine, index)
+                || slips.iter().any(|s| s.state == index)
+            {
                 continue;
             }
             let Some(place) =

@@ -2,9 +2,14 @@
 
 use yarrowgraph_model::{Certainty, Level};
 
-use super::{Draft, Page, Rule, short};
-use crate::machine::names;
+use super::near_miss_topic::are_near;
+use super::{Draft, Page, Rule, related, short};
+use crate::machine::{Encoding, Found, State, names, text_of};
+use crate::program::Site;
 use crate::wire::Wiring;
+
+/// Names of fewer letters differ by one as a rule.
+const SHORTEST: usize = 3;
 
 pub(super) const RULE: Rule = Rule {
     name: "unknown-target",
@@ -38,6 +43,18 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         });
     }
     for machine in machines.iter().filter(|m| m.moves) {
+        for slip in slips(wiring, machine) {
+            let (holder, name, meant) = (machine.id(program), slip.name, slip.meant);
+            found.push(Draft {
+                level: Level::Error,
+                certainty: Certainty::Likely,
+                place: program.place_of(slip.site),
+                message: format!("this leads {} to `{name}`, which nothing asks for, and nothing leads to `{meant}`", short(&holder)),
+                related: slip.asked.into_iter().map(|site| related("this is asked for", program.place_of(site))).collect(),
+                parties: vec![holder, name],
+                edit: None,
+            });
+        }
         for (site, state) in &machine.strays {
             let (holder, name) = (machine.id(program), state.name(program));
             found.push(Draft {
@@ -52,6 +69,42 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         }
     }
     found
+}
+
+/// A state by a name that differs by a slip from that of a state which is asked for and never set.
+pub(super) struct Slip {
+    /// The state that is set.
+    pub(super) state: usize,
+    /// Where.
+    pub(super) site: Site,
+    name: String,
+    meant: String,
+    asked: Option<Site>,
+}
+
+/// The slips among the names of a machine's states, where texts say which there are.
+pub(super) fn slips(wiring: &Wiring<'_>, machine: &Found) -> Vec<Slip> {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    let domain = &machine.domain;
+    if domain.encoding != Encoding::Text || domain.closed || machine.stores_unknown {
+        return Vec::new();
+    }
+    let is_set = |i: usize| machine.initial.contains(&i) || machine.transitions.iter().any(|t| t.to == i);
+    let asked_at = |i: usize| machine.labels.iter().find(|(_, s)| *s == domain.states[i]).map(|(site, _)| *site);
+    let is_asked = |i: usize| asked_at(i).is_some() || machine.transitions.iter().any(|t| t.from == Some(i) && t.told);
+    // both are plain texts: a constant says by its name which one it is
+    let text = |i: usize| text_of(flow, domain.states[i]).filter(|_| matches!(domain.states[i], State::Text(_)));
+    let (set, unset): (Vec<usize>, Vec<usize>) = (0..domain.states.len()).partition(|i| is_set(*i));
+    let slip = |i: &usize| {
+        let name = program.text(text(*i)?);
+        let meant = unset
+            .iter()
+            .copied()
+            .find(|m| is_asked(*m) && text(*m).is_some_and(|t| name.len() >= SHORTEST && are_near(name, program.text(t))))?;
+        let site = machine.transitions.iter().filter(|t| t.to == *i).map(|t| t.site).min()?;
+        Some(Slip { state: *i, site, name: name.to_owned(), meant: program.text(text(meant)?).to_owned(), asked: asked_at(meant) })
+    };
+    set.iter().filter(|i| !is_asked(**i)).filter_map(slip).collect()
 }
 
 #[cfg(test)]

@@ -3,7 +3,7 @@
 use yarrowgraph_ir::{BinaryOp, CollectionKind, Node};
 use yarrowgraph_model::{Certainty, Level};
 
-use super::{Draft, Page, Rule, related, short};
+use super::{Draft, Page, Rule, related, short, unknown_target};
 use crate::flow::Val;
 use crate::machine::{Encoding, Found, State, is_sentinel};
 use crate::program::{MemberId, Site, TypeId};
@@ -29,6 +29,10 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     for machine in wiring.machines() {
         // one call that lets the next state go stands for all that is not reached by it
         if !machine.moves || machine.stores_unknown || machine.initial.is_empty() || !machine.discarded.is_empty() {
+            continue;
+        }
+        // nor one that leads to a state by a wrong name
+        if !unknown_target::slips(wiring, machine).is_empty() {
             continue;
         }
         let reached = machine.reached();

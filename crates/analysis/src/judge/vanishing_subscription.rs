@@ -37,7 +37,7 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> Option<Draf
         Val::Lambda(member, function) => {
             // a pointer that is made around it is as fresh
             let made = match body.node(written.node) {
-                Node::Call { args, .. } if args.len == 1 => body.list(args)[0],
+                Node::Call { args, .. } | Node::New { args, .. } if args.len == 1 => body.list(args)[0],
                 _ => written.node,
             };
             matches!(body.node(made), Node::Lambda(f) if f == *function && *member == written.member)

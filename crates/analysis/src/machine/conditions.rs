@@ -400,10 +400,7 @@ impl Walker<'_, '_> {
                 if *value == Value::Held
                     && let Some(named) = state::named(self.flow, here, label).or_else(|| self.bare_constant(label))
                 {
-                    let site = self.site(label);
-                    if !self.found.labels.contains(&(site, named)) {
-                        self.found.labels.push((site, named));
-                    }
+                    self.label(self.site(label), named);
                 }
                 let mut out = Vec::new();
                 for (way, other) in self.values(label, way) {

@@ -260,16 +260,11 @@ fn alternatives(program: &Program, field: MemberId, held: &Ty) -> Option<Vec<Sta
 fn union_of(program: &Program, field: MemberId) -> Option<(Option<Sym>, Vec<Sym>)> {
     let unit = program.member(field).unit;
     let ty = program.decl(field).ty?;
-    let (unit, parts) = union_at(program, unit, program.member(field).owner, ty, 4)?;
-    let literal = |id: &TypeRefId| match program.unit(unit).type_ref(*id) {
-        TypeRef::Literal(text) if !matches!(program.unit(unit).text(*text), "null" | "undefined") => Some(program.sym(unit, *text)),
-        _ => None,
-    };
-    let texts: Vec<Sym> = parts.iter().filter_map(literal).collect();
-    let nothing = |id: &&TypeRefId| matches!(program.unit(unit).type_ref(**id), TypeRef::Literal(text) if matches!(program.unit(unit).text(*text), "null" | "undefined"));
-    if texts.len() >= 2 && texts.len() + parts.iter().filter(nothing).count() == parts.len() {
+    let owner = program.member(field).owner;
+    if let Some(texts) = texts_of_type(program, unit, owner, ty) {
         return Some((None, texts));
     }
+    let (unit, parts) = union_at(program, unit, owner, ty, 4)?;
     // objects with one entry of a text that only they have
     let entries: Vec<Vec<(Sym, Sym)>> = parts.iter().map(|p| literals_of(program, unit, *p)).collect();
     let tags: Vec<Sym> = entries.first()?.iter().map(|(k, _)| *k).collect();
@@ -279,6 +274,20 @@ fn union_of(program: &Program, field: MemberId) -> Option<(Option<Sym>, Vec<Sym>
         let distinct: BTreeSet<Sym> = texts.iter().copied().collect();
         (distinct.len() == texts.len() && texts.len() >= 2).then_some((Some(tag), texts))
     })
+}
+
+/// The texts of which a written type admits one.
+pub(crate) fn texts_of_type(program: &Program, unit: crate::program::UnitId, owner: TypeId, ty: TypeRefId) -> Option<Vec<Sym>> {
+    let (unit, parts) = union_at(program, unit, owner, ty, 4)?;
+    let mut texts = Vec::new();
+    for part in parts {
+        match program.unit(unit).type_ref(part) {
+            TypeRef::Literal(text) if matches!(program.unit(unit).text(*text), "null" | "undefined") => {}
+            TypeRef::Literal(text) => texts.push(program.sym(unit, *text)),
+            _ => return None,
+        }
+    }
+    (texts.len() >= 2).then_some(texts)
 }
 
 fn union_at(

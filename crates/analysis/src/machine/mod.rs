@@ -32,6 +32,7 @@ pub use domain::text_of;
 pub use domain::{Domain, Encoding};
 pub use finality::{is_final, is_sentinel};
 pub(crate) use find::find;
+pub(crate) use holders::texts_of_type;
 pub use map::machines;
 pub use state::{State, listed, named};
 pub use walk::{Event, Move};

@@ -191,6 +191,14 @@ impl Walker<'_, '_> {
                 _ => vec![(way, Value::Unknown)],
             };
         };
+        // a row for a state is a case for it
+        if *key == Value::Held {
+            for row in &rows {
+                if let Key::Text(text) = row.key {
+                    self.label(row.value, State::Text(text));
+                }
+            }
+        }
         let mut open = vec![way];
         let mut out = Vec::new();
         for row in rows {

@@ -92,6 +92,11 @@ impl<'p> Walker<'_, 'p> {
                 let keys = body.list(keys).to_vec();
                 let mut out = Vec::new();
                 for (way, table) in self.values(object, way) {
+                    // where there is no row, there is nothing in it
+                    if table == Value::Null {
+                        out.push((way, Value::Null));
+                        continue;
+                    }
                     for (way, key) in self.all_values(&keys, way.clone()) {
                         let key = if key.len() == 1 { key[0].clone() } else { Value::Several(key) };
                         out.extend(self.look_up(object, &table, &key, way));

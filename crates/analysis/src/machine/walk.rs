@@ -193,6 +193,13 @@ pub(super) struct Frame {
 }
 
 impl<'m, 'p> Walker<'m, 'p> {
+    /// Notes a label of a choice by the state.
+    pub(super) fn label(&mut self, site: Site, state: State) {
+        if !self.found.labels.contains(&(site, state)) {
+            self.found.labels.push((site, state));
+        }
+    }
+
     pub(super) fn new(flow: &'m Flow<'p>, machine: &'m Machine, domain: Domain, reach: &'m Reach) -> Self {
         let found = Found::default();
         Self { flow, machine, domain, found, reach, steps: 0, depth: 0, frames: Vec::new(), event: None, root: None }

@@ -238,6 +238,29 @@ impl Wiring<'_> {
         })
     }
 
+    /// The walk in which a raise tells one after the other of those that a collection holds, and what is done in each of its
+    /// rounds: a loop, or a function that a call is handed.
+    pub fn walk_of(&self, raise: Site) -> Option<(NodeId, NodeId)> {
+        let program = self.program();
+        let (body, scope) = (program.body(raise.member)?, program.scope(raise.member));
+        let Node::Call { callee, .. } = body.node(raise.node) else { return None };
+        let told = match body.node(callee) {
+            Node::Member { object, .. } => object,
+            _ => callee,
+        };
+        if ![told, callee].into_iter().any(|n| matches!(self.flow.eval_in(raise.member, n), Val::Element(..))) {
+            return None;
+        }
+        scope.ancestors(raise.node).find_map(|around| match body.node(around) {
+            Node::ForEach { body: each, .. } => Some((around, each)),
+            Node::Lambda(f) => {
+                let call = scope.parent(around).filter(|p| matches!(body.node(*p), Node::Call { .. }))?;
+                Some((call, body.function(f).body?))
+            }
+            _ => None,
+        })
+    }
+
     /// The other classes that listen to a channel, tests left out.
     pub fn listeners_beside(&self, channel: usize, class: TypeId) -> BTreeSet<TypeId> {
         let joins = self.channels[channel].joins.iter().filter(|j| !self.in_test(self.effects[**j].site.member));
