@@ -11,6 +11,8 @@ mod shape;
 
 use std::collections::{BTreeMap, BTreeSet};
 
+use yarrowgraph_ir::TypeKind;
+
 use crate::program::{MemberId, Site, Sym, TypeId};
 use crate::wire::Wiring;
 
@@ -139,9 +141,36 @@ pub(crate) fn find(wiring: &Wiring<'_>) -> Commands {
             }
         }
     }
+    for (class, operation, undo) in alike(wiring, &found.invokers) {
+        add(wiring, &mut found.commands, class, operation, undo);
+    }
     found.invokers.sort_by_key(|i| i.holder.field);
     let bases: BTreeSet<TypeId> = kinds.keys().map(|(b, _)| *b).collect();
     found.undrained = idle.into_iter().filter(|h| h.base.is_some_and(|b| bases.contains(&b))).collect();
+    found
+}
+
+/// Classes that nobody makes, beside those that come to an invoker for which nothing is typed: of the same file, with the same
+/// operations, and a receiver too.
+fn alike(wiring: &Wiring<'_>, invokers: &[Invoker]) -> Vec<(TypeId, Sym, Option<Sym>)> {
+    let program = wiring.program();
+    let mut found = Vec::new();
+    for invoker in invokers.iter().filter(|i| i.holder.base.is_none() && i.commands.len() > 1) {
+        let units: BTreeSet<_> = invoker.commands.iter().map(|c| program.ty(*c).unit).collect();
+        for (index, ty) in program.types.iter().enumerate().filter(|(_, ty)| units.contains(&ty.unit)) {
+            let class = TypeId(index as u32);
+            let has_undo = invoker.undo.is_none_or(|undo| shape::method(program, class, undo).is_some());
+            if ty.kind == TypeKind::Class
+                && !ty.anonymous
+                && !invoker.commands.contains(&class)
+                && has_undo
+                && shape::is_command(wiring, class, invoker.operation)
+                && wiring.flow.creations(class).is_empty()
+            {
+                found.push((class, invoker.operation, invoker.undo));
+            }
+        }
+    }
     found
 }
 

@@ -88,7 +88,7 @@ fn is_told(wiring: &Wiring<'_>, base: TypeId) -> bool {
 
 fn is_state_or_link(wiring: &Wiring<'_>, base: TypeId) -> bool {
     let program = wiring.program();
-    let is_state = wiring.machines().iter().filter(|m| m.moves).filter_map(|m| m.domain.encoding.base()).any(|b| program.is_a(base, b));
+    let is_state = wiring.machines().iter().filter(|m| m.moves).any(|m| m.domain.has_class(program, base));
     let is_link = wiring.links.next.iter().any(|n| program.is_a(base, n.base));
     is_state || is_link
 }

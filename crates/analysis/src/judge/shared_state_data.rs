@@ -5,7 +5,7 @@ use yarrowgraph_model::{Certainty, Level};
 
 use super::{Draft, Page, Rule, related, short};
 use crate::machine::Encoding;
-use crate::program::{MemberId, Site};
+use crate::program::{MemberId, Site, TypeId};
 use crate::state::{How, Write};
 use crate::wire::Wiring;
 
@@ -27,20 +27,25 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     let program = wiring.program();
     let mut found = Vec::new();
     for machine in wiring.machines().iter().filter(|m| m.moves) {
-        let Encoding::Objects(base) = machine.domain.encoding else { continue };
+        let classes: Vec<TypeId> = match machine.domain.encoding {
+            Encoding::Objects(base) => program.heirs(base),
+            Encoding::Kin => machine.domain.states.iter().filter_map(|s| s.class()).collect(),
+            _ => continue,
+        };
+        let is_state = |t: TypeId| machine.domain.has_class(program, t);
         let holder = machine.id(program);
-        for class in program.heirs(base) {
+        for class in classes {
             for field in program.ty(class).members.iter().copied() {
                 let info = program.member(field);
                 let is_data = matches!(info.kind, MemberKind::Field | MemberKind::Property)
                     && info.is_static
-                    && wiring.flow.type_held(field).own().is_none_or(|t| !program.is_a(t, base));
+                    && wiring.flow.type_held(field).own().is_none_or(|t| !is_state(t));
                 if !is_data {
                     continue;
                 }
                 let changes: Vec<Site> =
                     wiring.writes(field).iter().filter(|w| !w.initial && !first_time(wiring, field, w)).map(|w| w.site).collect();
-                let own = changes.iter().filter(|s| program.is_a(program.member(s.member).owner, base) && s.member != field).count();
+                let own = changes.iter().filter(|s| is_state(program.member(s.member).owner) && s.member != field).count();
                 if own == 0 {
                     continue;
                 }

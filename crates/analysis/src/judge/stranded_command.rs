@@ -1,10 +1,11 @@
 //! Rule `stranded-command`: a command is created and never carried out.
 
-use yarrowgraph_ir::{Node, TypeRef};
+use yarrowgraph_ir::{MemberKind, Node, TypeRef};
 use yarrowgraph_model::{Certainty, Level};
 
 use super::{Draft, Page, Rule, related, short};
-use crate::program::{Declared, Site};
+use crate::flow::Val;
+use crate::program::{Declared, MemberId, Site};
 use crate::wire::Wiring;
 
 pub(super) const RULE: Rule = Rule {
@@ -49,6 +50,10 @@ fn is_let_go(wiring: &Wiring<'_>, site: Site) -> bool {
     let Some(parent) = scope.parent(site.node) else { return false };
     match body.node(parent) {
         Node::Block(_) => true,
+        Node::Assign { target, value, .. } if value == site.node => {
+            let given = Site { member: site.member, node: target };
+            matches!(wiring.flow.eval(given), Val::Static(m) if is_idle_variable(wiring, m, given))
+        }
         Node::Local { name, ty, .. } => {
             let uses = body.ids().filter(|n| body.node(*n) == Node::Name(name) && scope.lookup(name, *n) == Some(Declared::Local(parent)));
             // an object that stands where it is declared may act by its end; one that a pointer is made to does not
@@ -58,6 +63,18 @@ fn is_let_go(wiring: &Wiring<'_>, site: Site) -> bool {
         }
         _ => false,
     }
+}
+
+/// Whether nothing reads a variable of a module but where it is given its first value, and no other module gets it.
+fn is_idle_variable(wiring: &Wiring<'_>, variable: MemberId, given: Site) -> bool {
+    let program = wiring.program();
+    let info = program.member(variable);
+    let is_variable = info.kind == MemberKind::Field && program.ty(info.owner).is_module;
+    let exported = program.decl(variable).modifiers.is_exported
+        || program.unit(info.unit).exports.iter().any(|(own, _)| program.sym(info.unit, *own) == info.name);
+    let may_be_it = |site: &Site| program.member(site.member).unit == info.unit || wiring.flow.eval(*site) == Val::Static(variable);
+    let mut read = program.index.reads(info.name).iter().chain(program.index.calls(info.name)).filter(|site| **site != given);
+    is_variable && !exported && !read.any(may_be_it)
 }
 
 #[cfg(test)]

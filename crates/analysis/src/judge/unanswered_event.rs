@@ -27,7 +27,7 @@ pub(super) const RULE: Rule = Rule {
 fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     let (flow, program) = (&wiring.flow, wiring.program());
     let mut found = Vec::new();
-    for machine in wiring.machines().iter().filter(|m| m.moves && matches!(m.domain.encoding, Encoding::Objects(_))) {
+    for machine in wiring.machines().iter().filter(|m| m.moves && matches!(m.domain.encoding, Encoding::Objects(_) | Encoding::Kin)) {
         let states: Vec<(usize, TypeId)> = machine.domain.states.iter().enumerate().filter_map(|(i, s)| Some((i, s.class()?))).collect();
         if states.len() < 3 || states.len() < machine.domain.states.len() {
             continue;

@@ -5,7 +5,7 @@ use yarrowgraph_ir::{FunctionId, MemberKind, Node, TypeKind};
 
 use super::state::{self, State};
 use crate::flow::{Flow, Val};
-use crate::program::{MemberId, Site, Sym, TypeId};
+use crate::program::{MemberId, Program, Site, Sym, TypeId};
 
 /// More states are not told apart.
 pub(super) const STATES: usize = 64;
@@ -17,6 +17,8 @@ pub enum Encoding {
     Enumeration(TypeId),
     /// Objects of classes with this base, which are asked.
     Objects(TypeId),
+    /// Objects of classes that have nothing in common but what they are asked.
+    Kin,
     /// Objects of classes with this base, which are told apart.
     Alternatives(TypeId),
     /// Alternatives of a variant.
@@ -36,7 +38,7 @@ impl Encoding {
     pub fn name(self) -> &'static str {
         match self {
             Encoding::Enumeration(_) => "enumeration",
-            Encoding::Objects(_) => "objects",
+            Encoding::Objects(_) | Encoding::Kin => "objects",
             Encoding::Alternatives(_) | Encoding::Variant => "alternatives",
             Encoding::Text => "text",
             Encoding::Constants => "constants",
@@ -133,7 +135,7 @@ impl Domain {
             (Encoding::Objects(base) | Encoding::Alternatives(base), State::Constant(m)) => {
                 flow.type_held(m).own().is_some_and(|t| program.is_a(t, base))
             }
-            (Encoding::Variant, State::Class(_)) => true,
+            (Encoding::Variant | Encoding::Kin, State::Class(_)) => true,
             (Encoding::Text, State::Text(_) | State::Constant(_)) => text_of(flow, state).is_some(),
             (Encoding::Constants, State::Constant(_) | State::Entry(..)) => true,
             (Encoding::Values, State::Constant(m)) => program.member(m).kind != MemberKind::EnumConstant && text_of(flow, state).is_none(),
@@ -165,6 +167,14 @@ impl Domain {
                 }
             }
             _ => None,
+        }
+    }
+
+    /// Whether the objects of a class are states, or what states are made of.
+    pub fn has_class(&self, program: &Program, class: TypeId) -> bool {
+        match self.encoding {
+            Encoding::Kin => self.states.iter().filter_map(|s| s.class()).any(|state| program.is_a(state, class)),
+            encoding => encoding.base().is_some_and(|base| program.is_a(class, base)),
         }
     }
 

@@ -42,14 +42,11 @@ fn of_field(wiring: &Wiring<'_>, machine: Machine, mut domain: Domain, field: Me
     let flow = &wiring.flow;
     let program = flow.program;
     let context = machine.context?;
-    let state_base = match domain.encoding {
-        Encoding::Objects(base) | Encoding::Alternatives(base) | Encoding::Enumeration(base) => Some(base),
-        _ => None,
-    };
+    let kinds = domain.clone();
     let family = |t: TypeId| {
         let own = program.is_a(t, context) || program.is_a(context, t) && !program.ty(context).is_module;
-        let state = state_base.is_some_and(|b| program.is_a(t, b));
-        own || state || flow.enclosing_type(t).is_some_and(|o| program.is_a(o, context) || state_base.is_some_and(|b| program.is_a(o, b)))
+        let around = || flow.enclosing_type(t).is_some_and(|o| program.is_a(o, context) || kinds.has_class(program, o));
+        own || kinds.has_class(program, t) || around()
     };
     if domain.closed && domain.states.len() < 2 {
         return None;
@@ -221,7 +218,9 @@ fn is_machine(found: &Found) -> bool {
 
 /// Whether objects that are states answer each in its own way to what they are asked, where they are asked at all.
 fn are_asked(flow: &Flow<'_>, found: &Found) -> bool {
-    let Encoding::Objects(_) = found.domain.encoding else { return true };
+    if !matches!(found.domain.encoding, Encoding::Objects(_) | Encoding::Kin) {
+        return true;
+    }
     let own = |name: Sym| {
         let answers = found.domain.states.iter().filter_map(|s| s.class()).filter(|t| !flow.program.own_members(*t, name).is_empty());
         answers.count() >= 2
@@ -279,7 +278,7 @@ fn roots(
     family: &dyn Fn(TypeId) -> bool,
 ) -> Vec<MemberId> {
     let program = flow.program;
-    let asks = matches!(domain.encoding, Encoding::Objects(_) | Encoding::Values | Encoding::Functions | Encoding::Enumeration(_));
+    let asks = matches!(domain.encoding, Encoding::Objects(_) | Encoding::Kin | Encoding::Values | Encoding::Functions | Encoding::Enumeration(_));
     let readers: FxHashSet<MemberId> = if asks { asked_in(flow, field, domain).map(|s| s.member).collect() } else { FxHashSet::default() };
     let mut roots = Vec::new();
     let mut of_context = Vec::new();

@@ -7,7 +7,7 @@ use yarrowgraph_ir::{MemberKind, Node, NodeId, TypeKind, TypeRef, TypeRefId};
 use super::domain::{Domain, Encoding, STATES};
 use super::state::{self, State};
 use super::{Holder, Machine};
-use crate::flow::{Flow, Val};
+use crate::flow::{Flow, Val, returned};
 use crate::program::{Declared, Kinds, MemberId, Program, Site, Sym, Ty, TypeId};
 
 /// The machine that a field may be the holder of.
@@ -49,7 +49,7 @@ pub(super) fn of_field(flow: &Flow<'_>, field: MemberId) -> Option<(Machine, Dom
         Some(ty) if program.ty(ty).kind == TypeKind::Enum => (Encoding::Enumeration(ty), constants(program, ty), true, None),
         // a name for alternatives, or for a function's type, is no class
         Some(base) if !program.ty(base).anonymous && !is_alias(program, base) && union_of(program, field).is_none() => {
-            of_classes(flow, info.owner, base, &named)?
+            of_classes(flow, info.owner, base, &named).or_else(|| kin(flow, field, &named))?
         }
         _ => untyped(flow, field, &named)?,
     };
@@ -129,6 +129,71 @@ fn of_classes(flow: &Flow<'_>, owner: TypeId, base: TypeId, named: &BTreeSet<Sta
     Some((encoding, heirs, true, None))
 }
 
+/// Objects of classes without a base in common, where no language asks for one: what they are asked by the one who holds
+/// them makes them states.
+fn kin(flow: &Flow<'_>, field: MemberId, named: &BTreeSet<State>) -> Option<Found> {
+    let program = flow.program;
+    let owner = program.member(field).owner;
+    if !program.kit_of(field).traits.duck_typed {
+        return None;
+    }
+    let asked = asked_of(flow, field);
+    let class_of = |state: &State| match state {
+        State::Class(t) if *t != owner && !program.ty(*t).anonymous => Some(*t),
+        _ => None,
+    };
+    let mut classes: Vec<TypeId> = named.iter().filter_map(class_of).collect();
+    // what a state gives for what it is asked may be the next one
+    let mut at = 0;
+    while let Some(class) = classes.get(at).copied() {
+        for m in asked.iter().filter_map(|name| program.find_member(class, *name)) {
+            let Some(body) = program.body(m) else { continue };
+            for node in returned(program, m, None).into_iter().flat_map(|n| parts_of_choice(body, n)) {
+                if let Some(class) = state::named(flow, m, node).as_ref().and_then(class_of)
+                    && !classes.contains(&class)
+                {
+                    classes.push(class);
+                }
+            }
+        }
+        at += 1;
+    }
+    classes.sort_unstable();
+    let all_have = |name: &Sym| classes.iter().all(|t| program.find_member_as(*t, *name, true).is_some());
+    (classes.len() >= 2 && asked.iter().any(all_have)).then(|| (Encoding::Kin, classes.into_iter().map(State::Class).collect(), true, None))
+}
+
+/// The methods that the class of a field calls on what the field holds.
+fn asked_of(flow: &Flow<'_>, field: MemberId) -> BTreeSet<Sym> {
+    let program = flow.program;
+    let owner = program.member(field).owner;
+    let mut asked = BTreeSet::new();
+    for read in program.index.reads(program.member(field).name).iter().filter(|r| program.member(r.member).owner == owner) {
+        let (Some(body), scope) = (program.body(read.member), program.scope(read.member)) else { continue };
+        let Some(callee) = scope.parent(read.node) else { continue };
+        if let Node::Member { object, name, .. } = body.node(callee)
+            && object == read.node
+            && scope.parent(callee).is_some_and(|call| matches!(body.node(call), Node::Call { callee: c, .. } if c == callee))
+            && matches!(flow.eval(*read), Val::Member(of, m) if m == field && matches!(*of, Val::This(_)))
+        {
+            asked.insert(program.sym_in(read.member, name));
+        }
+    }
+    asked
+}
+
+/// The values between which an expression chooses.
+fn parts_of_choice(body: &yarrowgraph_ir::Body, node: NodeId) -> Vec<NodeId> {
+    match body.node(node) {
+        Node::Conditional { then, other, .. } => {
+            let mut parts = parts_of_choice(body, then);
+            parts.extend(parts_of_choice(body, other));
+            parts
+        }
+        _ => vec![node],
+    }
+}
+
 /// What is stored tells what the states are.
 fn untyped(flow: &Flow<'_>, field: MemberId, named: &BTreeSet<State>) -> Option<Found> {
     let program = flow.program;
@@ -151,7 +216,7 @@ fn untyped(flow: &Flow<'_>, field: MemberId, named: &BTreeSet<State>) -> Option<
     if named.iter().any(|s| matches!(s, State::Class(_))) {
         let classes: Vec<TypeId> = named.iter().filter_map(|s| if let State::Class(t) = s { Some(*t) } else { None }).collect();
         let base = program.topmost(*classes.first()?);
-        return of_classes(flow, program.member(field).owner, base, &named);
+        return of_classes(flow, program.member(field).owner, base, &named).or_else(|| kin(flow, field, &named));
     }
     // null and the like beside texts
     named.retain(|s| !matches!(s, State::Class(_)));

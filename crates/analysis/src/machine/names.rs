@@ -181,7 +181,7 @@ impl Views<'_, '_> {
                 let is_name = pack.constant_names.contains(program.text(name));
                 is_name.then(|| (machine, Some(of.domain.states.iter().map(|s| s.name(program)).collect())))
             }
-            Encoding::Objects(_) | Encoding::Values | Encoding::Alternatives(_) => {
+            Encoding::Objects(_) | Encoding::Kin | Encoding::Values | Encoding::Alternatives(_) => {
                 let texts: Option<BTreeSet<String>> = of.domain.states.iter().map(|s| self.label(*s, name)).collect();
                 let texts = texts.filter(|t| t.len() == of.domain.states.len() && t.len() > 1)?;
                 Some((machine, Some(texts)))
