@@ -1,6 +1,6 @@
 //! Rule `hardwired-fanout`: one method tells one change to several objects of different types by hand.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 
 use rayon::prelude::*;
 use yarrowgraph_ir::{MemberKind, Node, NodeId, TypeKind};
@@ -46,13 +46,23 @@ fn of_member(wiring: &Wiring<'_>, m: MemberId) -> Option<Draft> {
         return None;
     }
     let Node::Block(list) = body.node(body.root?) else { return None };
-    let mut told: Vec<(TypeId, Site, BTreeSet<String>)> = Vec::new();
+    let mut told: Vec<(TypeId, Site, Option<BTreeSet<String>>)> = Vec::new();
+    // what the method makes of its parameters first is the change as well
+    let mut kept: BTreeMap<MemberId, BTreeSet<String>> = BTreeMap::new();
     for statement in body.list(list) {
+        if let Node::Assign { target, value, .. } = body.node(*statement)
+            && let Val::Member(of, field) = flow.eval_in(m, target)
+            && matches!(*of, Val::This(_))
+        {
+            kept.insert(field, mentioned(wiring, m, &[value], &kept));
+        }
         let Node::Call { callee, args, .. } = body.node(*statement) else { continue };
         let Node::Member { object, .. } = body.node(callee) else { continue };
         let value = flow.eval_in(m, object);
-        let held = matches!(&value, Val::Member(of, _) if matches!(**of, Val::This(_)));
-        if !held || args.len == 0 {
+        // what the method has just taken in is the change, and nobody who is told of it
+        let held = matches!(&value, Val::Member(of, field) if matches!(**of, Val::This(_)) && !kept.contains_key(field));
+        let changes = kept.values().any(|params| !params.is_empty());
+        if !held || (args.len == 0 && !changes) {
             continue;
         }
         let Some(ty) = flow.type_of(&value).bounded().own() else { continue };
@@ -60,11 +70,11 @@ fn of_member(wiring: &Wiring<'_>, m: MemberId) -> Option<Draft> {
         if !matches!(kind, TypeKind::Class | TypeKind::Struct | TypeKind::Record) || program.ty(ty).modifiers.is_abstract {
             continue;
         }
-        let params = mentioned(wiring, m, body.list(args));
+        let params = (args.len > 0).then(|| mentioned(wiring, m, body.list(args), &kept));
         told.push((ty, Site { member: m, node: *statement }, params));
     }
     // one change: what all of them are told
-    let common = told.iter().map(|(_, _, p)| p.clone()).reduce(|a, b| a.intersection(&b).cloned().collect())?;
+    let common = told.iter().filter_map(|(_, _, p)| p.clone()).reduce(|a, b| a.intersection(&b).cloned().collect())?;
     let types: BTreeSet<TypeId> = told.iter().map(|(t, _, _)| *t).collect();
     if common.is_empty() || types.len() < TOLD || types.len() < told.len() {
         return None;
@@ -84,7 +94,7 @@ fn of_member(wiring: &Wiring<'_>, m: MemberId) -> Option<Draft> {
 }
 
 /// The parameters, and the parts of parameters, that some expressions of a method are made of.
-fn mentioned(wiring: &Wiring<'_>, m: MemberId, nodes: &[NodeId]) -> BTreeSet<String> {
+fn mentioned(wiring: &Wiring<'_>, m: MemberId, nodes: &[NodeId], kept: &BTreeMap<MemberId, BTreeSet<String>>) -> BTreeSet<String> {
     let program = wiring.program();
     let Some(body) = program.body(m) else { return BTreeSet::new() };
     let scope = program.scope(m);
@@ -98,8 +108,17 @@ fn mentioned(wiring: &Wiring<'_>, m: MemberId, nodes: &[NodeId]) -> BTreeSet<Str
             Node::Member { object, .. } => is_param(object),
             _ => false,
         };
+        let field = match body.node(node) {
+            Node::Name(_) | Node::Member { .. } if !whole => match wiring.flow.eval_in(m, node) {
+                Val::Member(of, field) if matches!(*of, Val::This(_)) => kept.get(&field),
+                _ => None,
+            },
+            _ => None,
+        };
         if whole {
             found.insert(crate::written::expression(program, Site { member: m, node }));
+        } else if let Some(params) = field {
+            found.extend(params.iter().cloned());
         } else {
             open.extend(body.children(node));
         }

@@ -40,10 +40,10 @@ enum Hollow {
 
 fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     let mut found: BTreeMap<MemberId, (Hollow, Place)> = BTreeMap::new();
-    for channel in wiring.channels.iter().filter(|c| matches!(c.key, ChannelKey::Own(..))) {
+    for channel in &wiring.channels {
         for join in channel.joins.iter().flat_map(|j| wiring.parts_of(*j)) {
             let effect = &wiring.effects[join];
-            if wiring.in_test(effect.site.member) || wiring.is_generated(effect) {
+            if wiring.in_test(effect.site.member) || wiring.is_generated(effect) || !is_own(channel, effect) {
                 continue;
             }
             for (method, hollow) in hollow_methods(wiring, channel, effect) {
@@ -56,6 +56,16 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     let parts = hollow_parts(wiring).into_iter().filter(|(method, ..)| !found.contains_key(method));
     drafts.extend(parts.map(|(method, hollow, made)| draft(wiring, method, hollow, made, "issued")));
     drafts
+}
+
+/// Whether a channel is the tree's own; of a library's emitter a topic that the tree raises, heard by what has a name: what
+/// is written on the spot to do nothing is meant to.
+fn is_own(channel: &Channel, join: &Effect) -> bool {
+    match channel.key {
+        ChannelKey::Own(..) => true,
+        ChannelKey::Bus(..) => !channel.raises.is_empty() && matches!(join.handler, Some(Val::Method(..))),
+        ChannelKey::Outside(..) => false,
+    }
 }
 
 /// Commands and links that do nothing: made as one of several kinds of which the others do what is asked of all.

@@ -312,23 +312,27 @@ impl Subject<'_, '_> {
         let raises = self.raises(channel);
         let flow = &self.wiring.flow;
         let program = self.wiring.program();
+        // what a notifying method is called with
+        let handed = |member: MemberId, arg: &NodeId| match flow.eval_in(member, *arg) {
+            Val::Param(m, None, index) if m == member => {
+                let little =
+                    |v: Option<&Val>| matches!(v, None | Some(Val::This(_) | Val::Null | Val::Str(_) | Val::Literal(_) | Val::Data));
+                flow.callers((m, None)).iter().all(|(_, with)| little(with.args.get(index as usize).and_then(Option::as_ref)))
+            }
+            _ => false,
+        };
         let says_little = |member, arg: &NodeId| match flow.eval_in(member, *arg) {
             Val::This(_) | Val::Null | Val::Str(_) | Val::Literal(_) => true,
             // `EventArgs.Empty`
             Val::Outside(of, _) => matches!(*of, Val::Global(_)),
             // `new PropertyChangedEventArgs("Level")`
             Val::New(made) => program.body(made.member).is_some_and(|b| match b.node(made.node) {
-                Node::New { args, .. } => b.list(args).iter().all(|a| matches!(b.node(*a), Node::Str(_) | Node::Null | Node::This)),
+                Node::New { args, .. } => {
+                    let is_name = |a: &NodeId| matches!(b.node(*a), Node::Str(_) | Node::Null | Node::This);
+                    b.list(args).iter().all(|a| is_name(a) || handed(made.member, a))
+                }
                 _ => false,
             }),
-            _ => false,
-        };
-        // what a notifying method is called with
-        let handed = |member: MemberId, arg: &NodeId| match flow.eval_in(member, *arg) {
-            Val::Param(m, None, index) if m == member => {
-                let little = |v: Option<&Val>| matches!(v, Some(Val::This(_) | Val::Null | Val::Str(_) | Val::Literal(_) | Val::Data));
-                flow.callers((m, None)).iter().all(|(_, with)| little(with.args.get(index as usize).and_then(Option::as_ref)))
-            }
             _ => false,
         };
         raises.iter().all(|(site, args)| {

@@ -35,7 +35,8 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> Option<Draft> {
     if effect.once || effect.bounded || wiring.in_test(effect.site.member) || wiring.is_generated(effect) {
         return None;
     }
-    let Site { member, node: root } = wiring.code_told(channel, join)?;
+    let told = wiring.code_told(channel, join)?;
+    let Site { member, node: root } = handed_on(wiring, told).unwrap_or(told);
     let body = program.body(member)?;
     let leaves_itself = wiring.effects_in(member).any(|e| {
         let within = e.site.node == root || program.scope(member).is_within(e.site.node, root);
@@ -64,6 +65,23 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> Option<Draft> {
         parties: vec![channel.id.clone(), handler, name],
         edit: None,
     })
+}
+
+/// The method of the same object that a handler does nothing but call.
+fn handed_on(wiring: &Wiring<'_>, told: Site) -> Option<Site> {
+    let program = wiring.program();
+    let body = program.body(told.member)?;
+    let only = match body.node(told.node) {
+        Node::Block(list) => match body.list(list) {
+            [only] => *only,
+            _ => return None,
+        },
+        _ => told.node,
+    };
+    let callee = wiring.flow.callee(Site { member: told.member, node: only })?;
+    let own = matches!(callee.receiver, Some(Val::This(_)));
+    let root = program.body(callee.member)?.root.filter(|_| own)?;
+    Some(Site { member: callee.member, node: root })
 }
 
 /// Whether the handler hands itself to something, which may take it off.

@@ -97,7 +97,8 @@ fn comes_from_elsewhere(wiring: &Wiring<'_>, machine: &Found, state: State) -> b
         State::Class(class) => {
             let heirs = program.heirs(class);
             let made = heirs.into_iter().flat_map(|t| flow.creations(t)).filter(|site| !wiring.in_test(site.member));
-            let tells = matches!(machine.domain.encoding, Encoding::Alternatives(_) | Encoding::Variant | Encoding::Objects(_) | Encoding::Kin);
+            let tells =
+                matches!(machine.domain.encoding, Encoding::Alternatives(_) | Encoding::Variant | Encoding::Objects(_) | Encoding::Kin);
             made.filter(|site| !is_known(site)).count() > 0 || !tells || by_brace(wiring, class)
         }
         State::Constant(m) => {

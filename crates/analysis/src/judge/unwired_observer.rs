@@ -8,7 +8,7 @@ use yarrowgraph_model::{Certainty, ChannelKind, Level};
 
 use super::{Draft, Page, Rule, plain, related, short};
 use crate::flow::Val;
-use crate::program::{MemberId, Site, Ty, TypeId};
+use crate::program::{MemberId, Site, Sym, Ty, TypeId};
 use crate::wire::Wiring;
 use crate::wire::channels::{Channel, ChannelKey, Topic};
 
@@ -28,6 +28,7 @@ pub(super) const RULE: Rule = Rule {
 
 fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     let mut drafts = classes(wiring);
+    drafts.extend(alike(wiring));
     drafts.extend(annotated(wiring));
     drafts.extend(methods(wiring));
     drafts
@@ -106,6 +107,50 @@ fn classes(wiring: &Wiring<'_>) -> Vec<Draft> {
                 place,
                 message: format!("`{}` implements `{}` and is never put on `{what}`", short(&id), short(&program.type_id(*interface))),
                 related: held,
+                parties: vec![id],
+                edit: None,
+            });
+        }
+    }
+    drafts
+}
+
+/// Classes of a language without interfaces that have the very method which only a channel calls, as those have that are on it.
+fn alike(wiring: &Wiring<'_>) -> Vec<Draft> {
+    let program = wiring.program();
+    let mut drafts = Vec::new();
+    for channel in &wiring.channels {
+        let ChannelKey::Own(holder, None) = channel.key else { continue };
+        if !program.kit_of(holder).traits.duck_typed || wiring.in_test(holder) || channel.joins.is_empty() {
+            continue;
+        }
+        let messages: BTreeSet<Sym> = channel.raises.iter().filter_map(|r| wiring.effects[*r].message).collect();
+        let (Some(message), Some(known)) = (messages.first().filter(|_| messages.len() == 1), attached(wiring, channel)) else { continue };
+        let tells = |site: &Site| channel.raises.iter().any(|r| wiring.effects[*r].innermost() == *site);
+        if !program.index.calls(*message).iter().all(tells) {
+            continue;
+        }
+        for (index, _) in program.types.iter().enumerate().filter(|(_, ty)| ty.kind == TypeKind::Class && !ty.is_module && !ty.anonymous) {
+            let class = TypeId(index as u32);
+            let has_it = program.own_members(class, *message).iter().any(|m| program.member(*m).kind == MemberKind::Method);
+            let is_known = || known.iter().any(|t| program.is_a(class, *t) || program.is_a(*t, class));
+            if !has_it
+                || is_known()
+                || program.heirs(class).len() > 1
+                || attaches_itself(wiring, &[channel], class)
+                || !is_plain(wiring, class)
+                || may_be_handed_over(wiring, class, false)
+            {
+                continue;
+            }
+            let (Some(place), id) = (program.type_place(class), program.type_id(class)) else { continue };
+            let what = short(&channel.id);
+            drafts.push(Draft {
+                level: Level::Warning,
+                certainty: Certainty::Likely,
+                place,
+                message: format!("`{}` has `{}`, which only `{what}` calls, and is never put on it", short(&id), program.text(*message)),
+                related: vec![related(format!("`{what}` holds such observers"), program.member_place(holder))],
                 parties: vec![id],
                 edit: None,
             });

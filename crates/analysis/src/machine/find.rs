@@ -278,7 +278,8 @@ fn roots(
     family: &dyn Fn(TypeId) -> bool,
 ) -> Vec<MemberId> {
     let program = flow.program;
-    let asks = matches!(domain.encoding, Encoding::Objects(_) | Encoding::Kin | Encoding::Values | Encoding::Functions | Encoding::Enumeration(_));
+    let asks =
+        matches!(domain.encoding, Encoding::Objects(_) | Encoding::Kin | Encoding::Values | Encoding::Functions | Encoding::Enumeration(_));
     let readers: FxHashSet<MemberId> = if asks { asked_in(flow, field, domain).map(|s| s.member).collect() } else { FxHashSet::default() };
     let mut roots = Vec::new();
     let mut of_context = Vec::new();

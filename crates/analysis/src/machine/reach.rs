@@ -53,7 +53,8 @@ impl Reach {
         let movers = movers(flow, field, family);
         let naming = if has_names(domain) { closure(flow, named_in(flow, domain)) } else { None };
         let Some(naming) = naming else { return Self::open(movers) };
-        let classes = matches!(domain.encoding, Encoding::Enumeration(_) | Encoding::Objects(_) | Encoding::Kin | Encoding::Alternatives(_));
+        let classes =
+            matches!(domain.encoding, Encoding::Enumeration(_) | Encoding::Objects(_) | Encoding::Kin | Encoding::Alternatives(_));
         let told = domain.closed && (classes || domain.encoding == Encoding::Variant);
         let program = flow.program;
         let index = &program.index;

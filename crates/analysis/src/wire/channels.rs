@@ -214,6 +214,8 @@ struct Use {
     stopping: u32,
     answering: u32,
     messages: bool,
+    /// Whether a message says by its name that something has happened.
+    of_events: bool,
     walks: u32,
     open_leave: bool,
     drained: bool,
@@ -257,6 +259,7 @@ impl Use {
                 self.stopping += u32::from(effect.stops);
                 self.answering += u32::from(effect.result_used && effect.holder.key.is_some());
                 self.messages |= effect.message.is_some();
+                self.of_events |= effect.message.is_some_and(|m| says_what_happened(program.text(m)));
                 self.walks += u32::from(effect.walks || effect.holder.key.is_none());
                 self.idiom |= is_library_call(flow, effect);
             }
@@ -282,6 +285,7 @@ impl Use {
             elsewhere: true,
             combined: true,
             messages: true,
+            of_events: true,
             open_leave: true,
             hands_itself: true,
             talks_back: true,
@@ -303,6 +307,7 @@ impl Use {
         self.stopping += other.stopping;
         self.answering += other.answering;
         self.messages |= other.messages;
+        self.of_events |= other.of_events;
         self.walks += other.walks;
         self.open_leave |= other.open_leave;
         self.drained |= other.drained;
@@ -391,6 +396,13 @@ fn holds_listeners(name: &str) -> bool {
     ["listener", "observer", "callback", "watcher", "subscriber", "follower", "handler", "hook", "sink"].iter().any(|e| name.ends_with(e))
 }
 
+/// Whether the name of a method says that it is told what has happened (`levelChanged`, `onRise`, `notify`).
+fn says_what_happened(name: &str) -> bool {
+    let begins = |word: &str| name.strip_prefix(word).is_some_and(|rest| !rest.starts_with(|c: char| c.is_lowercase()));
+    let participle = name.ends_with("ed") && !name.ends_with("eed") && name.len() > 4;
+    participle || ["on", "handle", "notify", "notice", "update", "hear", "receive"].into_iter().any(begins)
+}
+
 /// Whether a type of the tree is an interface whose name says that it is told things.
 pub(super) fn is_listener_interface(program: &Program, ty: TypeId) -> bool {
     let ty = program.ty(ty);
@@ -442,7 +454,8 @@ fn is_channel(flow: &Flow<'_>, m: MemberId, u: &Use) -> bool {
     }
     let untyped = program.decl(m).ty.is_none();
     // where nothing says what the elements are, they are told as observers are, or called so
-    let like_observers = !u.messages || u.hands_itself || u.talks_back || holds_listeners(program.text(info.name));
+    let like_observers =
+        !u.messages || u.hands_itself || u.talks_back || (u.open_leave && u.of_events) || holds_listeners(program.text(info.name));
     let shown = program.element_type(info.unit, &ty);
     if untyped && shown.is_none() && matches!(ty, Ty::Unknown | Ty::Record(_)) {
         // a collection, or a slot for a function, as it is used
@@ -470,7 +483,7 @@ fn is_channel(flow: &Flow<'_>, m: MemberId, u: &Use) -> bool {
         };
         let callable = program.is_callable(info.unit, &element);
         let listener = match &element {
-            Ty::Own(..) if untyped => u.walks > 0 && !u.holds_parts() && like_observers,
+            Ty::Own(..) if untyped && program.kit(info.unit).traits.duck_typed => u.walks > 0 && !u.holds_parts() && like_observers,
             // a part that is merely held is told things too: a listener comes by itself, goes
             // again, or is called one
             Ty::Own(t, _) => {

@@ -117,6 +117,9 @@ impl Lives<'_, '_> {
             if makes {
                 return Judged::new(Lifetime::Local);
             }
+            if self.gives_static_local(target.member) {
+                return Judged::new(Lifetime::Process);
+            }
             return Judged::unknown();
         }
         // a library's object hands out its parts (`field.getDocument()`)
@@ -127,6 +130,27 @@ impl Lives<'_, '_> {
             }
             _ => Judged::unknown(),
         }
+    }
+
+    /// Whether a function gives out a reference to a variable of its own, which then outlives it: `static Bell b; return b;`
+    fn gives_static_local(&self, m: crate::program::MemberId) -> bool {
+        let program = self.flow.program;
+        let Some(ty) = program.decl(m).ty else { return false };
+        let Some(body) = program.body(m) else { return false };
+        let is_reference =
+            program.kit_of(m).traits.references_dangle && matches!(program.unit_of(m).type_ref(ty), yarrowgraph_ir::TypeRef::Indirect(_));
+        let scope = program.scope(m);
+        let is_own = |value: NodeId| match body.node(value) {
+            Node::Name(name) => matches!(
+                scope.lookup(name, value),
+                Some(crate::program::Declared::Local(local)) if matches!(body.node(local), Node::Local { ty: Some(ty), .. }
+                    if !matches!(program.unit_of(m).type_ref(ty), yarrowgraph_ir::TypeRef::Indirect(_) | yarrowgraph_ir::TypeRef::Inferred))
+            ),
+            _ => false,
+        };
+        let returned: Vec<NodeId> =
+            body.ids().filter_map(|n| if let Node::Return(Some(v)) = body.node(n) { Some(v) } else { None }).collect();
+        is_reference && !returned.is_empty() && returned.into_iter().all(is_own)
     }
 
     /// A local lives as its one value does.

@@ -202,18 +202,30 @@ impl Namer<'_, '_> {
 
     /// The bus that a topic is on: the class of the tree, else the member that holds it.
     fn bus(&self, subject: &Val) -> String {
+        self.bus_within(subject, GIVEN)
+    }
+
+    fn bus_within(&self, subject: &Val, hops: usize) -> String {
         let program = self.flow.program;
+        let given = |value: &Val| Some((self.always_given(value, GIVEN)?, hops.checked_sub(1)?));
         if let Ty::Own(t, _) = self.flow.type_of(subject) {
             return program.type_id(self.topmost(t));
         }
         match subject {
-            Val::Member(_, m) | Val::Static(m) => program.member_id(*m),
+            // a field that only ever holds what its constructor is given is that
+            Val::Member(_, m) => match self.flow.only_definition(*m).map(|site| self.flow.eval(site)) {
+                Some(param @ Val::Param(..)) => {
+                    given(&param).map_or_else(|| program.member_id(*m), |(given, hops)| self.bus_within(&given, hops))
+                }
+                _ => program.member_id(*m),
+            },
+            Val::Static(m) => program.member_id(*m),
             Val::Call(site) => {
                 // `EventBus.getDefault()`
                 self.flow.receiver(*site).map_or_else(|| "?".into(), |(object, _)| self.flow.show(&object))
             }
-            other => match (self.always_given(other, GIVEN), self.flow.type_of(other)) {
-                (Some(given), _) => self.bus(&given),
+            other => match (given(other), self.flow.type_of(other)) {
+                (Some((given, hops)), _) => self.bus_within(&given, hops),
                 (None, Ty::Outside(name, _)) => program.text(name).to_owned(),
                 _ => self.flow.show(other),
             },

@@ -101,6 +101,9 @@ impl Once<'_, '_> {
         {
             return Lives::No;
         }
+        if ends_with_block(program, site) {
+            return Lives::No;
+        }
         let here = times(self.wiring, site);
         if here == Lives::No {
             return here;
@@ -236,6 +239,21 @@ fn are_alternatives(program: &Program, calls: &[(Site, Binding)]) -> bool {
 }
 
 /// A static field that is filled once and for all: never emptied while the program runs.
+/// Whether an object is a variable of a block that is left before the program ends, by itself and not by a pointer: where its
+/// language ends such objects, and its function does not give it out.
+fn ends_with_block(program: &Program, site: Site) -> bool {
+    let (Some(body), scope) = (program.body(site.member), program.scope(site.member)) else { return false };
+    let Some(local) = scope.parent(site.node).filter(|_| program.kit_of(site.member).traits.references_dangle) else { return false };
+    let Node::Local { name, ty: Some(ty), .. } = body.node(local) else { return false };
+    let unit = program.unit_of(site.member);
+    if matches!(unit.type_ref(ty), yarrowgraph_ir::TypeRef::Indirect(_) | yarrowgraph_ir::TypeRef::Inferred) {
+        return false;
+    }
+    let in_main = is_entry(program, site.member) && scope.parent(local) == body.root;
+    let given_out = body.ids().any(|n| matches!(body.node(n), Node::Return(Some(v)) if body.node(v) == Node::Name(name)));
+    !in_main && !given_out
+}
+
 fn singleton_slot(flow: &Flow<'_>, m: MemberId) -> bool {
     let emptied = flow
         .definitions(m)
