@@ -3,7 +3,8 @@
 //! The files below `fixtures/` are texts as `testing` reads them. A line on which something
 //! joins, leaves or raises a channel, is reported, or stays unresolved ends in `//: ` and all
 //! of that, in the order of [`said`]; what is not written there must not be found. The folders
-//! of machines, chains, commands and mediators say those ([`said_of_patterns`]).
+//! of machines, chains, commands and mediators say those ([`said_of_patterns`]), and the folder of rules
+//! what is reported ([`said_by_rules`]).
 //!
 //! `YARROWGRAPH_MARK=1 cargo test` writes the marks anew, to be read before they are kept.
 
@@ -15,6 +16,9 @@ use crate::testing::{analyse, files};
 const MARK: &str = " //: ";
 /// The folders of which the patterns are said.
 const PATTERNS: [&str; 4] = ["machines", "chains", "commands", "mediators"];
+
+/// The folder of which only findings are said.
+const RULES: &str = "rules";
 
 /// What is said of each line of each file.
 fn said(text: &str) -> BTreeMap<(String, u32), Vec<String>> {
@@ -95,15 +99,32 @@ fn said_of_patterns(text: &str) -> BTreeMap<(String, u32), Vec<String>> {
     said
 }
 
+/// What the rules say of each line of each file.
+fn said_by_rules(text: &str) -> BTreeMap<(String, u32), Vec<String>> {
+    let mut said: BTreeMap<(String, u32), Vec<String>> = BTreeMap::new();
+    for f in analyse(text, false).findings {
+        said.entry((f.place.file, f.place.line)).or_default().push(format!("{} {}", f.rule, format!("{:?}", f.level).to_lowercase()));
+    }
+    said.values_mut().for_each(|said| said.sort());
+    said
+}
+
 /// The text without its marks.
 fn plain(text: &str) -> String {
     text.lines().map(|line| line.split_once(MARK).map_or(line, |(code, _)| code).to_owned() + "\n").collect()
 }
 
 /// The text with the marks that belong to it.
-fn marked(text: &str, patterns: bool) -> String {
+fn marked(text: &str, path: &Path) -> String {
     let plain = plain(text);
-    let said = if patterns { said_of_patterns(&plain) } else { said(&plain) };
+    let is_in = |folder: &str| path.components().any(|part| part.as_os_str() == folder);
+    let said = if is_in(RULES) {
+        said_by_rules(&plain)
+    } else if PATTERNS.into_iter().any(is_in) {
+        said_of_patterns(&plain)
+    } else {
+        said(&plain)
+    };
     let (mut path, mut number) = (String::new(), 0);
     let mut out = String::new();
     for line in plain.lines() {
@@ -131,7 +152,10 @@ fn fixtures() -> Vec<PathBuf> {
         paths.sort();
         paths
     };
-    entries(&root).iter().flat_map(|language| entries(language)).collect()
+    // the folder of rules has one for each language
+    let (folders, files): (Vec<PathBuf>, Vec<PathBuf>) =
+        entries(&root).iter().flat_map(|folder| entries(folder)).partition(|path| path.is_dir());
+    files.into_iter().chain(folders.iter().flat_map(|folder| entries(folder))).collect()
 }
 
 #[test]
@@ -141,8 +165,7 @@ fn fixtures_say_what_is_found_in_them() {
     for path in fixtures() {
         let text = std::fs::read_to_string(&path).expect("readable");
         assert!(!files(&text).is_empty(), "{}: no file in it", path.display());
-        let patterns = path.components().any(|part| PATTERNS.iter().any(|p| part.as_os_str() == *p));
-        let found = marked(&text, patterns);
+        let found = marked(&text, &path);
         if mark {
             std::fs::write(&path, found).expect("writable");
             continue;

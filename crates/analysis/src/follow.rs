@@ -6,7 +6,7 @@ use rustc_hash::FxHashMap;
 use yarrowgraph_ir::{FunctionId, MemberKind, Node, NodeId};
 use yarrowgraph_model::{CodeRow, FollowedTree, Passes, Place, SetOff, SetOffKind};
 
-use crate::chain::{Built, Of, behaviour, codes, conditions};
+use crate::chain::{Built, Of, all_ways, behaviour, codes, conditions};
 use crate::flow::Val;
 use crate::keep::{ends_in, members};
 use crate::machine::event_name;
@@ -16,6 +16,8 @@ use crate::written;
 
 /// More steps are counted, not shown.
 const STEPS: usize = 600;
+/// More ways through a chain are counted, not shown.
+const WAYS: usize = 200;
 /// Steps below steps are followed so deep.
 const DEPTH: u32 = 14;
 
@@ -74,7 +76,7 @@ pub fn follow(wiring: &Wiring<'_>, name: &str, given: &[String]) -> Result<Follo
         return Err(starts.into_iter().map(|(id, _)| id).collect());
     };
     let mut follower = Follower::new(wiring, given);
-    let mut table = Vec::new();
+    let (mut table, mut ways) = (Vec::new(), Vec::new());
     match start {
         Start::Channel(number) => follower.raise(*number, 0, None, None),
         Start::Command(class) => follower.command(*class, 0, None, None),
@@ -83,6 +85,8 @@ pub fn follow(wiring: &Wiring<'_>, name: &str, given: &[String]) -> Result<Follo
                 let built = &wiring.chains().built[*number];
                 follower.chain(built, 0, built.set.first().map(|s| program.place_of(*s)), None);
                 table.extend(codes_by_link(wiring, built));
+                let names: Vec<String> = built.links.iter().map(|l| link_name(wiring, l)).collect();
+                ways.extend(all_ways::of(wiring, built, &names));
             }
         }
         Start::Member(m) => {
@@ -90,6 +94,9 @@ pub fn follow(wiring: &Wiring<'_>, name: &str, given: &[String]) -> Result<Follo
             follower.member(*m, None, 1);
         }
     }
+    ways.retain(|way| !way.conditions.iter().any(|c| follower.is_ruled_out(Some(c))));
+    let ways_left_out = ways.len().saturating_sub(WAYS) as u64;
+    ways.truncate(WAYS);
     Ok(FollowedTree {
         format: "yarrowgraph-follow-tree".into(),
         version: 1,
@@ -97,6 +104,8 @@ pub fn follow(wiring: &Wiring<'_>, name: &str, given: &[String]) -> Result<Follo
         left_out: follower.left_out as u64,
         steps: follower.steps,
         codes: table,
+        ways,
+        ways_left_out,
     })
 }
 
@@ -289,8 +298,15 @@ impl<'w, 'p> Follower<'w, 'p> {
             let place = link.class.and_then(|c| program.type_place(c)).or_else(written);
             self.step(depth + 1 + at as u32, SetOffKind::Link, text, place, None);
             let ends = conditions::of(&self.wiring.flow, &self.wiring.links, built.of, link, done);
+            let refused = || -> Vec<String> {
+                let endings = conditions::endings(&self.wiring.flow, &self.wiring.links, built.of, link).into_iter();
+                endings.filter(|e| e.refuses).map(|e| e.condition).collect()
+            };
             match done.map(|b| b.passes) {
-                Some(Passes::Always) => self.note("passes everything on"),
+                Some(Passes::Always) => match &refused()[..] {
+                    [] => self.note("passes everything on"),
+                    some => self.note(&format!("refuses it if {}", some.join(" or "))),
+                },
                 Some(Passes::Sometimes) if !ends.is_empty() => self.note(&format!("ends it if {}", ends.join(" or "))),
                 Some(Passes::Sometimes) => self.note("answers or passes on"),
                 Some(Passes::Never) => self.note("ends every request"),
@@ -524,5 +540,6 @@ impl<'w, 'p> Follower<'w, 'p> {
 
 /// A condition without what does not matter.
 fn plain(text: &str) -> String {
-    text.chars().filter(|c| !c.is_whitespace()).collect()
+    let text: String = text.chars().filter(|c| !c.is_whitespace()).map(|c| if c == '\'' { '"' } else { c }).collect();
+    text.replace("===", "==").replace("!==", "!=")
 }

@@ -58,6 +58,33 @@ pub struct CodeRow {
     pub links: Vec<String>,
 }
 
+/// How a way through a chain ends.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "lowercase")]
+pub enum WayEnd {
+    /// The last link on it takes the request.
+    Taken,
+    /// The last link on it refuses the request by an exception.
+    Refused,
+    /// It is not known what the last link does.
+    Unknown,
+    /// No link takes the request.
+    Nobody,
+    /// It comes back to a link that it has been at.
+    Circle,
+}
+
+/// A way that a request can take through a chain.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+pub struct RequestWay {
+    /// The links that it comes to, in order.
+    pub links: Vec<String>,
+    /// On which conditions it is taken, as text: what the links before the last one do not end, and what the last one does.
+    pub conditions: Vec<String>,
+    /// How it ends.
+    pub ends: WayEnd,
+}
+
 /// What a raise, a command, a request or a call sets off, in order.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct FollowedTree {
@@ -72,6 +99,16 @@ pub struct FollowedTree {
     /// For a chain which link takes which code.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub codes: Vec<CodeRow>,
+    /// For a chain the ways that a request can take.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub ways: Vec<RequestWay>,
+    /// How many more ways there are.
+    #[serde(default, skip_serializing_if = "is_zero")]
+    pub ways_left_out: u64,
     /// How many more steps there are.
     pub left_out: u64,
+}
+
+fn is_zero(n: &u64) -> bool {
+    *n == 0
 }

@@ -15,7 +15,7 @@ mod wiring;
 
 pub use edit::Edit;
 pub use finding::{Certainty, Finding, Findings, Level, Related};
-pub use follow::{CodeRow, FollowedTree, SetOff, SetOffKind};
+pub use follow::{CodeRow, FollowedTree, RequestWay, SetOff, SetOffKind, WayEnd};
 pub use map::{
     Budget, Chain, ChainLink, Code, Colleague, Command, DefaultCode, Delivery, Drained, Drains, Factory, FileCount, FileReport, Files,
     Holds, How, Invoker, Keeps, KnowsType, Machine, MachineState, Map, Mediator, Order, Passes, Reaches, Route, RoutedTo, Stop, Transition,

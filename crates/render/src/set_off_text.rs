@@ -3,7 +3,7 @@
 use std::io::{self, Write};
 
 use unicode_width::UnicodeWidthStr;
-use yarrowgraph_model::{FollowedTree, SetOff, SetOffKind};
+use yarrowgraph_model::{FollowedTree, SetOff, SetOffKind, WayEnd};
 
 use crate::escape;
 use crate::map_text::{place, short};
@@ -37,6 +37,7 @@ pub fn write(out: &mut dyn Write, tree: &FollowedTree, o: &TextOptions) -> io::R
     if tree.left_out > 0 {
         writeln!(out, "{}", p.paint(Role::Quiet, &format!("… and {}", count(tree.left_out as usize, "step more", "steps more"))))?;
     }
+    write_ways(out, tree, o)?;
     if !tree.codes.is_empty() {
         writeln!(out)?;
         writeln!(out, "{}", p.paint(Role::Heading, "which link takes which code"))?;
@@ -51,6 +52,37 @@ pub fn write(out: &mut dyn Write, tree: &FollowedTree, o: &TextOptions) -> io::R
             let pad = " ".repeat(width.saturating_sub(row.code.width()));
             writeln!(out, "  {}{pad}  {}", p.paint(Role::Name, &escape::terminal(&row.code)), p.paint(role, &escape::terminal(&text)))?;
         }
+    }
+    Ok(())
+}
+
+/// The ways through a chain, each on a line: the links, how it ends, and on which conditions.
+fn write_ways(out: &mut dyn Write, tree: &FollowedTree, o: &TextOptions) -> io::Result<()> {
+    let p = o.palette;
+    if tree.ways.is_empty() {
+        return Ok(());
+    }
+    writeln!(out)?;
+    writeln!(out, "{}", p.paint(Role::Heading, &format!("{} for a request", count(tree.ways.len(), "way", "ways"))))?;
+    for (number, way) in tree.ways.iter().enumerate() {
+        let links: Vec<String> = way.links.iter().map(|l| short(l)).collect();
+        let (role, end) = match way.ends {
+            WayEnd::Taken => (Role::Quiet, "takes it"),
+            WayEnd::Refused => (Role::Note, "refuses it"),
+            WayEnd::Unknown => (Role::Note, "may take it"),
+            WayEnd::Nobody => (Role::Warning, "passes it on to nobody"),
+            WayEnd::Circle => (Role::Warning, "passes it back to the first"),
+        };
+        let line = format!("{:>4}  {} {end}", number + 1, links.join(" → "));
+        writeln!(out, "{}", p.paint(role, &escape::terminal(&line)))?;
+        for (at, condition) in way.conditions.iter().enumerate() {
+            let word = if at == 0 { "if" } else { "and" };
+            writeln!(out, "        {word:>3} {}", escape::terminal(condition))?;
+        }
+    }
+    if tree.ways_left_out > 0 {
+        let more = count(tree.ways_left_out as usize, "way more", "ways more");
+        writeln!(out, "{}", p.paint(Role::Quiet, &format!("      … and {more}")))?;
     }
     Ok(())
 }
@@ -239,7 +271,16 @@ mod tests {
             step(2, SetOffKind::Deliver, "lock.Board.show"),
             step(2, SetOffKind::Deliver, "lock.Log.write"),
         ];
-        FollowedTree { format: String::new(), version: 1, start: String::new(), steps, codes: Vec::new(), left_out: 0 }
+        FollowedTree {
+            format: String::new(),
+            version: 1,
+            start: String::new(),
+            steps,
+            codes: Vec::new(),
+            ways: Vec::new(),
+            ways_left_out: 0,
+            left_out: 0,
+        }
     }
 
     #[test]

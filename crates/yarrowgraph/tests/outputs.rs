@@ -275,3 +275,24 @@ fn what_differs_is_shown_in_words_and_as_a_test_report() {
     let from_input = run_in(&demo(), &["roster", "-"]);
     assert_eq!(from_input.status, 2);
 }
+
+#[test]
+fn ways_through_a_chain_are_listed_and_narrowed() {
+    let tree = folder(&[(
+        "tasters.ts",
+        br"abstract class Taster {
+  private next?: Taster;
+  then(n: Taster): Taster { this.next = n; return n; }
+  taste(loaf: string): string | undefined { return this.next?.taste(loaf); }
+}
+class Crust extends Taster { taste(loaf: string) { if (loaf === 'burnt') throw new Error('burnt'); return super.taste(loaf); } }
+class Salt extends Taster { taste(loaf: string) { if (loaf === 'salty') return 'salt'; return super.taste(loaf); } }
+const first = new Crust();
+first.then(new Salt());
+console.log(first.taste('rye'));
+",
+    )]);
+    let said = |given: &[&str]| run_in(tree.path(), &[&["follow", "Taster.next", "."], given].concat()).out;
+    insta::assert_snapshot!("ways_through_a_chain", said(&[]));
+    insta::assert_snapshot!("ways_through_a_chain_given", said(&["--given", "not (loaf === 'burnt')", "--given", "loaf === 'salty'"]));
+}

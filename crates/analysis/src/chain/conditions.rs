@@ -14,7 +14,21 @@ use crate::written;
 /// passes all on or none, or where its code does not say.
 pub fn of(flow: &Flow<'_>, links: &Links, kind: Of, link: &Link, done: Option<Behaviour>) -> Vec<String> {
     let passes_some = done.is_some_and(|b| b.passes == Passes::Sometimes);
-    let Some(code) = Code::of(flow, links, kind, link).filter(|_| passes_some) else { return Vec::new() };
+    if passes_some { endings(flow, links, kind, link).into_iter().map(|e| e.condition).collect() } else { Vec::new() }
+}
+
+/// How a link ends a request.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Ending {
+    /// On which condition, as text.
+    pub condition: String,
+    /// Whether by an exception.
+    pub refuses: bool,
+}
+
+/// The conditions on which a link ends a request that it passes on where they do not hold, with how it ends it.
+pub fn endings(flow: &Flow<'_>, links: &Links, kind: Of, link: &Link) -> Vec<Ending> {
+    let Some(code) = Code::of(flow, links, kind, link) else { return Vec::new() };
     let passes = passes_of(flow, links, kind, link, code);
     let ends = match kind {
         Of::Walk(walk) => Some(&links.walks[walk].ends),
@@ -33,12 +47,19 @@ pub fn of(flow: &Flow<'_>, links: &Links, kind: Of, link: &Link, done: Option<Be
         if matches!(kind, Of::Next(next) if behaviour::asks_next(flow, links, next, code.body, code.member, cond)) {
             continue;
         }
-        found.push((code.body.span(cond).start, said(flow, code, cond, holds)));
+        let branch = match code.body.node(at) {
+            Node::If { then, .. } | Node::Conditional { then, .. } if holds => Some(then),
+            Node::If { other, .. } => other,
+            Node::Conditional { other, .. } => Some(other),
+            _ => None,
+        };
+        let refuses = branch.is_some_and(|b| any_within(code.body, b, &|n| matches!(code.body.node(n), Node::Throw(_))));
+        found.push((code.body.span(cond).start, said(flow, code, cond, holds), refuses));
     }
     found.sort();
-    let mut texts: Vec<String> = found.into_iter().map(|(_, text)| text).collect();
-    texts.dedup();
-    texts
+    let mut endings: Vec<Ending> = found.into_iter().map(|(_, condition, refuses)| Ending { condition, refuses }).collect();
+    endings.dedup_by(|a, b| a.condition == b.condition);
+    endings
 }
 
 /// What a condition says where it holds, or does not.

@@ -4,6 +4,7 @@
 //! (`next`); or a list of links is walked until one of them has an answer (`walks`). What chains there are is for the
 //! set-up to say, which builds them (`built`).
 
+pub mod all_ways;
 pub mod behaviour;
 mod built;
 pub mod codes;

@@ -269,6 +269,15 @@ impl<'t> CSharp<'t> {
         let f = &self.t.fields;
         let kids = self.l.kids(node);
         let function = kids.field(f.function);
+        // a name at compile time: the last part of what it is asked of
+        if function.is_some_and(|n| self.l.text_of(n) == "nameof")
+            && let Some(of) = kids.field(f.arguments)
+        {
+            let text = self.l.text_of(of).trim_matches(['(', ')', ' ']);
+            let last = text.rsplit_once('.').map_or(text, |(_, last)| last);
+            let name = self.l.intern(last);
+            return self.l.push(Node::Str(name), node);
+        }
         let callee = self.node_or_empty(function, node);
         let type_args = function.and_then(|n| self.call_type_args(n));
         let args = self.arguments(kids.field(f.arguments));
