@@ -4,7 +4,7 @@ use yarrowgraph_ir::{BinaryOp, MemberKind, Node, NodeId};
 
 use super::behaviour::Code;
 use super::{Built, Link};
-use crate::flow::Val;
+use crate::flow::{Val, returned};
 use crate::machine::{State, named};
 use crate::program::{MemberId, Site, TypeId};
 use crate::wire::Wiring;
@@ -138,6 +138,19 @@ fn constant(wiring: &Wiring<'_>, link: &Link, member: MemberId, node: NodeId) ->
             _ => None,
         })?;
         return is_code(named(flow, given.member, given.node)?);
+    }
+    // what a getter of the link's own class says
+    if let Node::Call { callee, args, .. } = program.body(member)?.node(node)
+        && args.len == 0
+    {
+        let name = match program.body(member)?.node(callee) {
+            Node::Name(name) => name,
+            Node::Member { object, name, .. } if matches!(program.body(member)?.node(object), Node::This) => name,
+            _ => return None,
+        };
+        let getter = program.find_member_as(link.class?, program.sym_in(member, name), true)?;
+        let [said] = returned(program, getter, None)[..] else { return None };
+        return is_code(named(flow, getter, said)?);
     }
     is_code(named(flow, member, node)?)
 }

@@ -231,6 +231,13 @@ impl<'p> Flow<'p> {
         only
     }
 
+    /// What a field that only ever holds what its constructor is given was given; any other value as it is.
+    pub fn as_given(&self, value: &Val) -> Val {
+        let Val::Member(of, field) = value else { return value.clone() };
+        let given = self.only_definition(*field).filter(|_| matches!(**of, Val::This(_))).map(|site| self.eval(site));
+        given.filter(|g| matches!(g, Val::Param(_, None, _))).unwrap_or_else(|| value.clone())
+    }
+
     fn local_function(&self, site: Site) -> Option<Val> {
         let values = self.local_values(site);
         match values[..] {

@@ -146,10 +146,10 @@ fn same_subject(wiring: &Wiring<'_>, joined: usize, join: usize, answer: &Answer
     // a field that is only ever given what was subscribed to
     let same_object = || {
         let kept = match (by, answer.of.as_ref()) {
-            (Val::This(_), Some(of @ Val::Member(owner, field))) if matches!(**owner, Val::This(_)) => Some((of, *field)),
+            (Val::This(_), Some(of @ Val::Member(owner, _))) if matches!(**owner, Val::This(_)) => Some(of),
             _ => None,
         };
-        kept.is_some_and(|(of, field)| at == of || wiring.flow.only_definition(field).is_some_and(|site| wiring.flow.eval(site) == *at))
+        kept.is_some_and(|of| at == of || wiring.flow.as_given(of) == *at)
     };
     let same_path = || (at == by && matches!(at.root(), Val::This(_) | Val::Static(_) | Val::New(_))) || same_object();
     if answer.channel == joined { same_path() || (one(at) && one(by)) } else { same_path() || one(by) }

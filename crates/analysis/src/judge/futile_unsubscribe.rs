@@ -33,6 +33,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
                 drafts.extend(
                     fresh(wiring, channel, effect)
                         .or_else(|| of_other_phase(wiring, channel, effect))
+                        .or_else(|| of_other_subject(wiring, channel, effect))
                         .or_else(|| never_subscribed(wiring, channel, effect)),
                 );
             }
@@ -112,6 +113,37 @@ fn of_other_phase(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> Op
         phases.1
     );
     Some(draft(wiring, channel, effect, message, Certainty::Certain))
+}
+
+/// A handler that is on the channel of another object of the same kind: of what the subscriber was given as something else.
+fn of_other_subject(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> Option<Draft> {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    let owner = program.member(effect.site.member).owner;
+    let own = |e: &&Effect| program.member(e.site.member).owner == owner && release::same_handler(flow, e, effect) == Same::Yes;
+    let joins: Vec<&Effect> = channel.joins.iter().map(|j| &wiring.effects[*j]).filter(own).collect();
+    let given = |e: &Effect| match flow.as_given(&e.holder.subject) {
+        Val::Param(m, None, index) if program.member(m).kind == MemberKind::Constructor => Some((m, index)),
+        _ => None,
+    };
+    let here = given(effect)?;
+    let others: Option<Vec<(crate::program::MemberId, u16)>> = joins.iter().map(|j| given(j)).collect();
+    let others = others.filter(|o| !o.is_empty() && o.iter().all(|(m, index)| *m == here.0 && *index != here.1))?;
+    // handed over by everybody as two
+    let told_apart = |index: u16| {
+        flow.callers((here.0, None)).iter().all(|(_, with)| {
+            let arg = |i: u16| with.args.get(usize::from(i)).and_then(Option::as_ref);
+            arg(index).is_some_and(|a| arg(here.1).is_some_and(|b| a != b))
+        })
+    };
+    if !others.iter().all(|(_, index)| told_apart(*index)) {
+        return None;
+    }
+    let message = format!(
+        "this takes `{}` off `{}` of another object than the one that it is on",
+        short(&crate::wire::handler_name(wiring, effect)),
+        short(&channel.id)
+    );
+    Some(draft(wiring, channel, effect, message, Certainty::Likely))
 }
 
 /// A handler that nothing ever puts on this channel.

@@ -3,12 +3,12 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use yarrowgraph_ir::{Node, NodeId, ParamMode};
-use yarrowgraph_model::{Certainty, Level};
+use yarrowgraph_model::{Certainty, Level, Place};
 
 use super::{Draft, Page, Rule, related, short};
 use crate::flow::Val;
 use crate::program::{MemberId, Site, Sym, Ty, TypeId};
-use crate::state::How;
+use crate::state::{self, How};
 use crate::wire::Wiring;
 use crate::wire::channels::{Channel, ChannelKey, Topic};
 use crate::wire::effect::{Act, Effect, Event};
@@ -31,7 +31,58 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     let mut drafts: Vec<Draft> = wiring.channels.iter().flat_map(|c| by_arity(wiring, c)).collect();
     drafts.extend(wiring.channels.iter().flat_map(|c| &c.joins).filter_map(|j| by_name(wiring, &wiring.effects[*j])));
     drafts.extend(substitutes(wiring));
+    drafts.extend(wiring.channels.iter().flat_map(|c| without_message(wiring, c)));
     drafts
+}
+
+/// Objects that are told by a method which their class does not have, where no compiler asks for it.
+fn without_message(wiring: &Wiring<'_>, channel: &Channel) -> Vec<Draft> {
+    let program = wiring.program();
+    let ChannelKey::Own(holder, _) = channel.key else { return Vec::new() };
+    if !program.kit_of(holder).traits.duck_typed {
+        return Vec::new();
+    }
+    let raises = channel.raises.iter().map(|r| &wiring.effects[*r]).filter(|e| !wiring.in_test(e.site.member) && tells_unasked(wiring, e));
+    let messages: BTreeMap<Sym, Place> = raises.filter_map(|e| Some((e.message?, wiring.place(e)))).collect();
+    let mut drafts = Vec::new();
+    for effect in channel.joins.iter().map(|j| &wiring.effects[*j]).filter(|e| !wiring.in_test(e.site.member)) {
+        let exact = matches!(effect.handler, Some(Val::New(_)));
+        let Some(class) = effect.handler.as_ref().and_then(|h| wiring.flow.type_of(h).own()).filter(|_| exact) else { continue };
+        if effect.adapter.is_some() || !program.outside_bases(class).is_empty() || program.ty(class).anonymous {
+            continue;
+        }
+        let Some((message, raised)) = messages.iter().find(|(m, _)| program.find_member_as(class, **m, true).is_none()) else { continue };
+        // where the others lack it too, it is not what is told
+        let others = channel.joins.iter().filter_map(|j| wiring.listening_class(*j)).filter(|t| *t != class);
+        if !others.into_iter().any(|t| program.find_member_as(t, *message, true).is_some()) {
+            continue;
+        }
+        let (who, what) = (short(&program.type_id(class)), short(&channel.id));
+        drafts.push(Draft {
+            level: Level::Warning,
+            certainty: Certainty::Likely,
+            place: wiring.place(effect),
+            message: format!("`{who}` has no `{}`, which `{what}` calls on whoever is on it", program.text(*message)),
+            related: vec![related("it is called here", raised.clone())],
+            parties: vec![channel.id.clone(), program.type_id(class)],
+            edit: None,
+        });
+    }
+    drafts
+}
+
+/// Whether a raise calls its method without asking whether it is there.
+fn tells_unasked(wiring: &Wiring<'_>, raise: &Effect) -> bool {
+    let (program, site) = (wiring.program(), raise.innermost());
+    let Some(body) = program.body(site.member) else { return false };
+    let Node::Call { callee, optional: false, .. } = body.node(site.node) else { return false };
+    let Node::Member { name, optional: false, .. } = body.node(callee) else { return false };
+    let names_it = |n: NodeId| matches!(body.node(n), Node::Member { name: other, .. } | Node::Str(other) if other == name);
+    !program.scope(site.member).ancestors(site.node).any(|around| match body.node(around) {
+        Node::If { cond, .. } | Node::Conditional { cond, .. } => state::any_within(body, cond, &names_it),
+        Node::Binary { left, .. } => state::any_within(body, left, &names_it),
+        _ => false,
+    })
 }
 
 /// Handlers with more parameters than any raise passes.

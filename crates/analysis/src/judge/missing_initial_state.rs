@@ -6,7 +6,7 @@ use yarrowgraph_ir::{Node, NodeId};
 use yarrowgraph_model::{Certainty, Level};
 
 use super::{Draft, Page, Rule, related, short};
-use crate::machine::{Found, Holder};
+use crate::machine::{Encoding, Found, Holder};
 use crate::program::{MemberId, Site, TypeId};
 use crate::wire::Wiring;
 
@@ -33,7 +33,10 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
             continue;
         }
         // who is asked must be there
-        let asks: Vec<Site> = machine.delegations.iter().map(|(site, _)| *site).filter(|site| !is_careful(wiring, *site)).collect();
+        let delegations = machine.delegations.iter().map(|(site, _)| *site).filter(|site| !is_careful(wiring, *site));
+        // a choice by a constant that is not there fails as well
+        let choices = machine.labels.iter().map(|(site, _)| *site).filter(|site| is_choice(wiring, machine, *site));
+        let asks: Vec<Site> = delegations.chain(choices).collect();
         let owner = program.member(field).owner;
         if asks.is_empty() || is_set_by_makers(wiring, machine, owner) {
             continue;
@@ -53,6 +56,16 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         });
     }
     found
+}
+
+/// Whether a label stands in a choice by constants that are objects, of which there may be none.
+fn is_choice(wiring: &Wiring<'_>, machine: &Found, label: Site) -> bool {
+    let program = wiring.program();
+    let Some(body) = program.body(label.member) else { return false };
+    let of_objects =
+        matches!(machine.domain.encoding, Encoding::Enumeration(_)) && !program.kit_of(label.member).traits.enums_start_at_first;
+    let around = program.scope(label.member).ancestors(label.node).find(|n| !matches!(body.node(*n), Node::Case { .. } | Node::Opaque(_)));
+    of_objects && around.is_some_and(|n| matches!(body.node(n), Node::Switch { .. }))
 }
 
 /// Whether what asks the state looks first whether there is one.

@@ -32,7 +32,9 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         let counted: Vec<usize> = channel.joins.iter().copied().filter(|j| counts(wiring, channel, &wiring.effects[*j])).collect();
         let joins: Vec<&Effect> = counted.iter().map(|j| &wiring.effects[*j]).collect();
         for (join, effect) in counted.iter().zip(&joins) {
-            let found = second_on_path(wiring, channel, effect, &joins).or_else(|| again_and_again(wiring, channel, *join));
+            let found = second_on_path(wiring, channel, effect, &joins)
+                .or_else(|| where_it_ends(wiring, channel, effect, &joins))
+                .or_else(|| again_and_again(wiring, channel, *join));
             // few come this far, and this reads the whole body
             let found = found.filter(|_| !is_let_through_once(wiring, channel, effect));
             drafts.extend(found.map(|found| draft(wiring, channel, effect, found)));
@@ -182,13 +184,43 @@ fn second_on_path(wiring: &Wiring<'_>, channel: &Channel, second: &Effect, joins
         let same = first.site != second.site
             && first.handler == second.handler
             && first.adapter == second.adapter
-            && first.holder == second.holder;
+            && is_one_holder(wiring, first, second);
         same && is_one_object(wiring, second)
             && !is_replaced_here(wiring, second, second.site.member)
             && comes_just_before(wiring, channel, first, second)
     })?;
     Some(Repeated {
         why: "a second time on the same path".into(),
+        certainty: Certainty::Certain,
+        related: Some(("it was put on here".into(), wiring.place(first))),
+    })
+}
+
+/// Whether two subscriptions are on one channel of one object, which a field may hold by then.
+fn is_one_holder(wiring: &Wiring<'_>, first: &Effect, second: &Effect) -> bool {
+    let (a, b) = (&first.holder, &second.holder);
+    a.event == b.event && a.key == b.key && (a.subject == b.subject || wiring.flow.as_given(&a.subject) == wiring.flow.as_given(&b.subject))
+}
+
+/// A subscription where the life of the subscriber ends, of what was put on before and is taken off nowhere.
+fn where_it_ends(wiring: &Wiring<'_>, channel: &Channel, join: &Effect, joins: &[&Effect]) -> Option<Repeated> {
+    let program = wiring.program();
+    let owner = program.member(join.site.member).owner;
+    let pack = &*program.kit_of(join.site.member).pack;
+    if !program.is_listed(&pack.teardowns, join.site.member) || is_made_anew(wiring, join) {
+        return None;
+    }
+    let begun = |first: &&&Effect| {
+        first.site.member != join.site.member
+            && program.member(first.site.member).owner == owner
+            && !program.is_listed(&pack.teardowns, first.site.member)
+            && first.handler == join.handler
+            && is_one_holder(wiring, first, join)
+    };
+    let first = joins.iter().find(begun)?;
+    let taken_off = channel.leaves.iter().map(|l| &wiring.effects[*l]).any(|l| program.member(l.site.member).owner == owner);
+    (!taken_off).then(|| Repeated {
+        why: "where it should be taken off".into(),
         certainty: Certainty::Certain,
         related: Some(("it was put on here".into(), wiring.place(first))),
     })

@@ -2,11 +2,12 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use yarrowgraph_ir::Node;
+use yarrowgraph_ir::{BinaryOp, Node, NodeId, UnaryOp};
 use yarrowgraph_model::{Certainty, Level};
 
 use super::{Draft, Page, Rule, related, short};
 use crate::chain::{Of, behaviour};
+use crate::flow::Val;
 use crate::program::{MemberId, Site, TypeId};
 use crate::wire::Wiring;
 use crate::wire::guards;
@@ -44,7 +45,8 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
             let Node::Call { callee, optional, .. } = body.node(pass.node) else { continue };
             let Node::Member { object, optional: by_member, .. } = body.node(callee) else { continue };
             let value = wiring.flow.eval_in(pass.member, object);
-            if guards::is_asked(&wiring.flow, *pass, object, &value, optional || by_member) {
+            let wrong_way = asks_the_wrong_way(wiring, *pass, &value);
+            if !wrong_way && guards::is_asked(&wiring.flow, *pass, object, &value, optional || by_member) {
                 continue;
             }
             // the last links that come by here
@@ -54,7 +56,20 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
                 .flat_map(|(_, classes)| classes)
                 .filter(|(class, _)| program.is_a(*class, program.member(pass.member).owner))
                 .collect();
-            let Some((class, made)) = ends.first() else { continue };
+            let Some((class, made)) = ends.first() else {
+                if wrong_way {
+                    drafts.push(Draft {
+                        level: Level::Note,
+                        certainty: Certainty::Certain,
+                        place: crate::wire::operation_place(program, *pass),
+                        message: "the request is passed on only where there is no next link".to_owned(),
+                        related: Vec::new(),
+                        parties: vec![program.member_id(pass.member)],
+                        edit: None,
+                    });
+                }
+                continue;
+            };
             let what = short(&program.type_id(*class));
             drafts.push(Draft {
                 level: Level::Error,
@@ -68,6 +83,28 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         }
     }
     drafts
+}
+
+/// Whether a request is passed on where a test has said that there is no next link.
+fn asks_the_wrong_way(wiring: &Wiring<'_>, pass: Site, next: &Val) -> bool {
+    let (program, flow) = (wiring.program(), &wiring.flow);
+    let Some(body) = program.body(pass.member) else { return false };
+    let scope = program.scope(pass.member);
+    let is_next = |node: NodeId| flow.eval_in(pass.member, node) == *next;
+    let says_none = |cond: NodeId, holds: bool| match body.node(cond) {
+        Node::Binary { op: BinaryOp::Eq, left, right } => holds && is_next(left) && body.node(right) == Node::Null,
+        Node::Binary { op: BinaryOp::Ne, left, right } => !holds && is_next(left) && body.node(right) == Node::Null,
+        Node::Unary { op: UnaryOp::Not, operand } => holds && is_next(operand),
+        Node::Name(_) | Node::Member { .. } => !holds && is_next(cond),
+        _ => false,
+    };
+    scope.ancestors(pass.node).any(|around| match body.node(around) {
+        Node::If { cond, then, other } => {
+            (scope.is_within(pass.node, then) && says_none(cond, true))
+                || other.is_some_and(|o| scope.is_within(pass.node, o) && says_none(cond, false))
+        }
+        _ => false,
+    })
 }
 
 fn calls_helper(wiring: &Wiring<'_>, method: MemberId, helper: MemberId) -> bool {

@@ -115,7 +115,7 @@ fn comes_from_elsewhere(wiring: &Wiring<'_>, machine: &Found, state: State) -> b
             it && !is_known(site) && is_value(wiring, *site)
         }),
         // a text may come from anywhere, but then something unknown is stored
-        State::Text(_) => machine.domain.closed || label(machine, state).is_none(),
+        State::Text(_) => label(machine, state).is_none(),
         State::Function(_) => true,
     }
 }
@@ -156,6 +156,14 @@ fn is_value(wiring: &Wiring<'_>, site: Site) -> bool {
                 return !(pack.equality.contains(name) || pack.membership.contains(name));
             }
             Node::Member { .. } => return false,
+            // the key under which a row is put into a table
+            Node::Call { callee, args, .. } if body.list(args).len() == 2 && body.list(args)[0] == node => {
+                let name = match body.node(callee) {
+                    Node::Member { name, .. } => program.unit_of(site.member).text(name),
+                    _ => "",
+                };
+                return !pack.adds.contains(name);
+            }
             // the key of a table's row stands first
             Node::Collection { kind: CollectionKind::Tuple, items } | Node::Opaque(items) if body.list(items).first() == Some(&node) => {
                 return false;

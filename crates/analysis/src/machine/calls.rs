@@ -118,6 +118,8 @@ impl Walker<'_, '_> {
             && let [key, ..] = &given[..]
         {
             let found = match key {
+                // where there is no row, there is nothing in it
+                _ if *receiver == Value::Null => vec![(way.clone(), Value::Null)],
                 Value::Function(m, f) => self.pick(object, (*m, *f), self.site(node), way.clone()),
                 _ => self.look_up(object, receiver, key, way.clone()),
             };

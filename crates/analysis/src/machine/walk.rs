@@ -548,7 +548,12 @@ impl<'m, 'p> Walker<'m, 'p> {
                         ways.extend(done.into_iter().map(|(w, e)| (w, if e == Exit::Break { Exit::Value(Value::Unknown) } else { e })));
                     }
                 }
-                None => ways.extend(open.into_iter().map(|w| (w, Exit::Value(Value::Unknown)))),
+                None => {
+                    // where all states have their case, nobody comes by
+                    let all = self.domain.all();
+                    let is_left = |w: &Way| value != Value::Held || !self.domain.closed || w.at & all != 0;
+                    ways.extend(open.into_iter().filter(is_left).map(|w| (w, Exit::Value(Value::Unknown))));
+                }
             }
         }
         self.merge(ways)
