@@ -12,6 +12,8 @@ pub struct Link {
     pub function: Option<Val>,
     /// Where it was made.
     pub made: Site,
+    /// Where it was put into a list, elsewhere than it was made.
+    pub put: Option<Site>,
 }
 
 /// What chain of which kind it is.

@@ -68,6 +68,8 @@ fn leads_on(flow: &Flow<'_>, member: MemberId, body: &Body, scope: &Scope, call:
         _ => false,
     };
     match body.node(argument) {
+        // the function itself, which keeps count on its own
+        Node::Name(_) => is_own(argument),
         Node::Lambda(_) => state::any_within(body, argument, &calls_own),
         Node::Call { callee, .. } => match body.node(callee) {
             Node::Member { object, name, .. } => is_own(object) && flow.program.text(flow.program.sym_in(member, name)) == "bind",

@@ -6,6 +6,7 @@ use yarrowgraph_ir::{Node, NodeId};
 use yarrowgraph_model::{Certainty, Level};
 
 use super::{Draft, Page, Rule, related, short};
+use crate::flow::Val;
 use crate::machine::{Encoding, Found, Holder};
 use crate::program::{MemberId, Site, TypeId};
 use crate::wire::Wiring;
@@ -106,7 +107,7 @@ fn is_set_by_makers(wiring: &Wiring<'_>, machine: &Found, owner: TypeId) -> bool
 /// Whether a method stores what it is given into the holder.
 fn is_setter(wiring: &Wiring<'_>, machine: &Found, m: MemberId) -> bool {
     let Holder::Field(field) = machine.machine.holder else { return false };
-    wiring.flow.definitions(field).iter().any(|d| d.member == m)
+    wiring.flow.definitions(field).iter().any(|d| d.member == m && matches!(wiring.flow.eval(*d), Val::Param(x, None, _) if x == m))
 }
 
 #[cfg(test)]

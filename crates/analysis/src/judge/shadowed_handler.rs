@@ -62,12 +62,10 @@ fn linked_at(wiring: &Wiring<'_>, built: &Built, at: usize) -> Option<Place> {
     let program = wiring.program();
     let site = match built.of {
         Of::Next(_) => *built.set.get(at.checked_sub(1)?)?,
-        Of::Walk(_) => built.links[at].made,
+        Of::Walk(_) => built.links[at].put.unwrap_or(built.links[at].made),
     };
-    (!wiring.in_test(site.member)).then(|| match built.of {
-        Of::Next(_) => crate::wire::operation_place(program, site),
-        Of::Walk(_) => program.place_of(site),
-    })
+    let is_operation = matches!(built.of, Of::Next(_)) || built.links[at].put.is_some();
+    (!wiring.in_test(site.member)).then(|| if is_operation { crate::wire::operation_place(program, site) } else { program.place_of(site) })
 }
 
 #[cfg(test)]

@@ -130,12 +130,22 @@ impl Machine<'_, '_> {
         chains
     }
 
+    /// Where an object was put into a list, as the code around it says it, unless that is where it was made.
+    fn put_at(&self, object: ObjectId) -> Option<Site> {
+        let (_, site) = self.puts.iter().rev().find(|(put, _)| *put == object)?;
+        let made = self.object(object).made;
+        let is_made_there = made.member == site.member && self.program().scope(made.member).is_within(made.node, site.node);
+        (!is_made_there).then_some(*site)
+    }
+
     fn link(&self, value: &Value) -> Option<Link> {
         let Value::Object(id) = value else { return None };
         let object = self.object(*id);
         match &object.kind {
-            Kind::Instance { class, .. } => Some(Link { class: Some(*class), function: None, made: object.made }),
-            Kind::Closure { .. } | Kind::Method { .. } => Some(Link { class: None, function: self.as_val(value), made: object.made }),
+            Kind::Instance { class, .. } => Some(Link { class: Some(*class), function: None, made: object.made, put: self.put_at(*id) }),
+            Kind::Closure { .. } | Kind::Method { .. } => {
+                Some(Link { class: None, function: self.as_val(value), made: object.made, put: self.put_at(*id) })
+            }
             _ => None,
         }
     }

@@ -1,7 +1,10 @@
 //! What collections and functions of libraries do, by the names that the packs list.
 
+use yarrowgraph_ir::{Node, NodeId};
+
 use super::machine::Machine;
 use super::value::{Kind, Value};
+use crate::flow::Val;
 use crate::program::{Site, Sym, Ty};
 
 /// Steps of sequences whose result is a list of what the function gives for each element.
@@ -70,6 +73,7 @@ impl Machine<'_, '_> {
             return Value::Unknown;
         }
         if pack.adds.contains(name) {
+            self.note_puts(site, &args);
             self.add(object, name, args);
             return Value::Unknown;
         }
@@ -106,6 +110,18 @@ impl Machine<'_, '_> {
             },
             _ => Value::Unknown,
         }
+    }
+
+    /// Notes where objects are put into a list: at the call of the method that does no more than that, where there is one.
+    fn note_puts(&mut self, site: Site, args: &[Value]) {
+        let Some(body) = self.program().body(site.member) else { return };
+        let Node::Call { args: written, .. } = body.node(site.node) else { return };
+        let flow = self.flow;
+        let is_handed = |node: &NodeId| matches!(flow.eval_in(site.member, *node), Val::Param(m, None, _) if m == site.member);
+        let by_caller = body.list(written).iter().any(is_handed);
+        let caller = self.calls.iter().rev().find(|s| **s != site).copied();
+        let at = if by_caller { caller.unwrap_or(site) } else { site };
+        self.puts.extend(args.iter().filter_map(|arg| if let Value::Object(item) = arg { Some((*item, at)) } else { None }));
     }
 
     fn add(&mut self, object: &Value, name: &str, mut args: Vec<Value>) {

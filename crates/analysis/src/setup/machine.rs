@@ -95,6 +95,8 @@ pub(super) struct Machine<'m, 'p> {
     pub(super) assigning: Option<Site>,
     /// Links that were set, in order.
     pub(super) sets: Vec<Set>,
+    /// Objects that were put into lists, in order, and where.
+    pub(super) puts: Vec<(ObjectId, Site)>,
     /// Lists that were walked for an answer.
     pub(super) walks: Vec<(usize, ObjectId)>,
     phase: u32,
@@ -123,6 +125,7 @@ impl<'m, 'p> Machine<'m, 'p> {
             callbacks: Vec::new(),
             assigning: None,
             sets: Vec::new(),
+            puts: Vec::new(),
             walks: Vec::new(),
             phase: 0,
         }

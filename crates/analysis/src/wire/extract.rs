@@ -119,6 +119,14 @@ impl Extractor<'_, '_> {
         if let Node::Index { object, keys, .. } = self.body.node(target) {
             let Some(mut holder) = holder_of(self.flow, &self.eval(object)) else { return };
             holder.key = self.body.list(keys).first().map(|k| self.eval(*k)).or(holder.key);
+            // `handlers[topic] = known + handler`
+            if let Some((act, node_of)) = self.combined_with_entry(value) {
+                let mut effect = Effect::new(act, holder, self.site(node));
+                effect.handler = Some(self.eval(node_of));
+                effect.handler_node = Some(self.site(node_of));
+                found.push(effect);
+                return;
+            }
             self.put(node, holder, value, true, found);
             return;
         }
@@ -187,6 +195,21 @@ impl Extractor<'_, '_> {
             effect.replaces = true;
             found.push(effect);
         }
+    }
+
+    /// A handler that is added to, or taken off, what an entry held before, where callables are combined so.
+    fn combined_with_entry(&self, value: NodeId) -> Option<(Act, NodeId)> {
+        let program = self.flow.program;
+        let Node::Binary { op, right, .. } = self.body.node(value) else { return None };
+        let act = match op {
+            BinaryOp::Add => Act::Join,
+            BinaryOp::Sub => Act::Leave,
+            _ => return None,
+        };
+        let handler = self.eval(right);
+        let is_callable =
+            || handler.is_function() || program.is_callable(program.member(self.member).unit, &self.flow.type_of(&handler));
+        (program.kit_of(self.member).traits.combines_callables && is_callable()).then_some((act, right))
     }
 
     fn combined(&self, value: NodeId, target: &Val) -> Option<(Act, NodeId)> {

@@ -216,8 +216,6 @@ impl Namer<'_, '_> {
             Val::Member(_, m) => match self.flow.only_definition(*m).map(|site| self.flow.eval(site)) {
                 Some(param @ Val::Param(..)) => match given(&param) {
                     Some((given, hops)) => self.bus_within(&given, hops),
-                    // it goes by the name by which it came in
-                    None if matches!(self.flow.type_of(&param), Ty::Unknown) => self.flow.show(&param),
                     None => program.member_id(*m),
                 },
                 _ => program.member_id(*m),
