@@ -57,13 +57,14 @@ fn is_data(body: &Body, node: Node, one: Option<Name>) -> bool {
     match node {
         // a step from a place in a list to the one beside it says which of its elements is meant
         Node::Binary { op: BinaryOp::Add | BinaryOp::Sub, left, right } if beside(left, right) => false,
-        Node::Binary { op: BinaryOp::Arithmetic | BinaryOp::Sub, left, right } => simple(left) && simple(right),
+        Node::Binary { op: BinaryOp::Arithmetic, left, right } => simple(left) && simple(right),
         // what a limit is says which of two conditions is the narrower
         Node::Binary { op: BinaryOp::Lt | BinaryOp::Le | BinaryOp::Gt | BinaryOp::Ge, left, right } => {
             let limits = |a: NodeId, b: NodeId| matches!((body.node(a), body.node(b)), (Node::Name(_), Node::Num(_)));
             !limits(left, right) && !limits(right, left) && ((plain(left) && simple(right)) || (simple(left) && plain(right)))
         }
-        Node::Binary { op: BinaryOp::Add, left, right } => (plain(left) && simple(right)) || (simple(left) && plain(right)),
+        // callables may be put together and taken apart
+        Node::Binary { op: BinaryOp::Add | BinaryOp::Sub, left, right } => (plain(left) && simple(right)) || (simple(left) && plain(right)),
         // a step is kept: the name may be that of a field
         Node::Unary { op: UnaryOp::Arithmetic, operand } => simple(operand),
         _ => false,

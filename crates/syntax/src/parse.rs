@@ -107,6 +107,9 @@ pub(crate) fn parse(grammar: Grammar, text: &str) -> Result<Tree, Unread> {
 /// Returns the number of nodes.
 pub fn parse_only(language: Language, path: &str, bytes: &[u8]) -> Result<usize, Unread> {
     let text = decode::decode(bytes)?;
+    if language == Language::TypeScript && decode::is_markup(&text.text) {
+        return Err(Unread::Markup);
+    }
     let tree = parse(Grammar::of(language, path), &text.text)?;
     Ok(tree.root_node().descendant_count())
 }

@@ -207,8 +207,7 @@ impl Extractor<'_, '_> {
             _ => return None,
         };
         let handler = self.eval(right);
-        let is_callable =
-            || handler.is_function() || program.is_callable(program.member(self.member).unit, &self.flow.type_of(&handler));
+        let is_callable = || handler.is_function() || program.is_callable(program.member(self.member).unit, &self.flow.type_of(&handler));
         (program.kit_of(self.member).traits.combines_callables && is_callable()).then_some((act, right))
     }
 
