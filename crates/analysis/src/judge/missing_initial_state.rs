@@ -36,9 +36,11 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         // who is asked must be there
         let delegations = machine.delegations.iter().map(|(site, _)| *site).filter(|site| !is_careful(wiring, *site));
         // a choice by a constant that is not there fails as well
-        let choices = machine.labels.iter().map(|(site, _)| *site).filter(|site| is_choice(wiring, machine, *site));
-        let asks: Vec<Site> = delegations.chain(choices).collect();
         let owner = program.member(field).owner;
+        let first = first_called(wiring, owner);
+        let choices = machine.labels.iter().map(|(site, _)| *site);
+        let choices = choices.filter(|site| first.contains(&Some(site.member)) && is_choice(wiring, machine, *site));
+        let asks: Vec<Site> = delegations.chain(choices).collect();
         if asks.is_empty() || is_set_by_makers(wiring, machine, owner) {
             continue;
         }
@@ -81,27 +83,31 @@ fn is_careful(wiring: &Wiring<'_>, site: Site) -> bool {
 
 /// Whether everybody who makes an object sets its state before anything else.
 fn is_set_by_makers(wiring: &Wiring<'_>, machine: &Found, owner: TypeId) -> bool {
-    let program = wiring.program();
-    let made: Vec<Site> =
-        program.heirs(owner).into_iter().flat_map(|t| wiring.flow.creations(t)).filter(|s| !wiring.in_test(s.member)).collect();
     let sets: BTreeSet<MemberId> = machine.transitions.iter().filter(|t| t.from.is_none()).map(|t| t.root).collect();
-    !made.is_empty()
-        && made.iter().all(|creation| {
-            let Some(body) = program.body(creation.member) else { return false };
-            // the first call of one of the object's methods behind it, among the same statements
-            let scope = program.scope(creation.member);
-            let block = scope.ancestors(creation.node).find(|n| matches!(body.node(*n), Node::Block(_)));
-            let beside = |n: &NodeId| {
-                let mut around = scope.ancestors(*n).filter(|a| matches!(body.node(*a), Node::Block(_) | Node::Lambda(_)));
-                around.next() == block && body.span(*n).start >= body.span(creation.node).end
-            };
-            let behind = body.ids().filter(beside).filter_map(|n| {
-                let site = Site { member: creation.member, node: n };
-                matches!(body.node(n), Node::Call { .. }).then(|| wiring.flow.callee(site)).flatten()
-            });
-            let first = behind.filter(|c| program.is_a(owner, program.member(c.member).owner)).map(|c| c.member).next();
-            first.is_some_and(|m| sets.contains(&m) || is_setter(wiring, machine, m))
-        })
+    let first = first_called(wiring, owner);
+    !first.is_empty() && first.into_iter().all(|m| m.is_some_and(|m| sets.contains(&m) || is_setter(wiring, machine, m)))
+}
+
+/// For each place where an object of a class is made, the first of its methods that is called behind it, among the same
+/// statements.
+fn first_called(wiring: &Wiring<'_>, owner: TypeId) -> Vec<Option<MemberId>> {
+    let program = wiring.program();
+    let made = program.heirs(owner).into_iter().flat_map(|t| wiring.flow.creations(t)).filter(|s| !wiring.in_test(s.member));
+    made.map(|creation| {
+        let body = program.body(creation.member)?;
+        let scope = program.scope(creation.member);
+        let block = scope.ancestors(creation.node).find(|n| matches!(body.node(*n), Node::Block(_)));
+        let beside = |n: &NodeId| {
+            let mut around = scope.ancestors(*n).filter(|a| matches!(body.node(*a), Node::Block(_) | Node::Lambda(_)));
+            around.next() == block && body.span(*n).start >= body.span(creation.node).end
+        };
+        let behind = body.ids().filter(beside).filter_map(|n| {
+            let site = Site { member: creation.member, node: n };
+            matches!(body.node(n), Node::Call { .. }).then(|| wiring.flow.callee(site)).flatten()
+        });
+        behind.filter(|c| program.is_a(owner, program.member(c.member).owner)).map(|c| c.member).next()
+    })
+    .collect()
 }
 
 /// Whether a method stores what it is given into the holder.

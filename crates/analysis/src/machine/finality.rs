@@ -6,7 +6,10 @@ use super::{Found, State};
 use crate::wire::Wiring;
 
 /// Words by which people name an end.
-const LAST: [&str; 24] = [
+const LAST: [&str; 27] = [
+    "error",
+    "failed",
+    "aborted",
     "done",
     "final",
     "finished",
