@@ -5,9 +5,19 @@ use yarrowgraph_ir::{Param, TypeKind, TypeRef, TypeRefId};
 
 use crate::typescript::Script;
 
+/// So many bytes of a statement at most stand before the declaration in it.
+const BEFORE: usize = 400;
+
 impl<'t> Script<'t> {
     /// The documentation comment that ends right before a declaration.
     fn doc_before(&self, node: Ts<'t>) -> Option<&'t str> {
+        // most have none: what ends a statement stands between the last comment and the declaration, or a long way does
+        let text = self.l.text.as_bytes();
+        let near = &text[node.start_byte().saturating_sub(BEFORE)..node.start_byte()];
+        let end = memchr::memmem::rfind(near, b"*/")?;
+        if near[end..].iter().any(|c| matches!(c, b';' | b'}')) {
+            return None;
+        }
         let mut at = node;
         // the comment stands before the statement that the declaration is part of
         for _ in 0..4 {
