@@ -26,7 +26,8 @@ picture() {
 
 mkdir -p docs/screenshots
 picture map "yarrowgraph map java/as-it-was" "yarrowgraph --color always map java/as-it-was"
-picture chain "yarrowgraph map javascript/passage/as-it-was" "yarrowgraph --color always map javascript/passage/as-it-was"
+picture chain "yarrowgraph map javascript/passage/as-it-was; yarrowgraph follow Passage.links javascript/passage/as-it-was" \
+  "yarrowgraph --color always map javascript/passage/as-it-was; echo; yarrowgraph --color always follow Passage.links javascript/passage/as-it-was"
 picture check "yarrowgraph check java/faulty" "yarrowgraph --color always check java/faulty"
 picture messages "yarrowgraph check javascript/faulty" "yarrowgraph --color always check javascript/faulty"
 picture replay "yarrowgraph replay recordings/as-it-was.jsonl --against recordings/reordered.jsonl" \

@@ -67,17 +67,18 @@ fn write_ways(out: &mut dyn Write, tree: &FollowedTree, o: &TextOptions) -> io::
     for (number, way) in tree.ways.iter().enumerate() {
         let links: Vec<String> = way.links.iter().map(|l| short(l)).collect();
         let (role, end) = match way.ends {
-            WayEnd::Taken => (Role::Quiet, "takes it"),
-            WayEnd::Refused => (Role::Note, "refuses it"),
-            WayEnd::Unknown => (Role::Note, "may take it"),
-            WayEnd::Nobody => (Role::Warning, "passes it on to nobody"),
-            WayEnd::Circle => (Role::Warning, "passes it back to the first"),
+            WayEnd::Taken => (None, "takes it"),
+            WayEnd::Refused => (Some(Role::Note), "refuses it"),
+            WayEnd::Unknown => (Some(Role::Note), "may take it"),
+            WayEnd::Nobody => (Some(Role::Warning), "passes it on to nobody"),
+            WayEnd::Circle => (Some(Role::Warning), "passes it back to the first"),
         };
-        let line = format!("{:>4}  {} {end}", number + 1, links.join(" → "));
-        writeln!(out, "{}", p.paint(role, &escape::terminal(&line)))?;
+        let end = role.map_or_else(|| end.to_owned(), |role| p.paint(role, end));
+        let number = p.paint(Role::Quiet, &format!("{:>4}", number + 1));
+        writeln!(out, "{number}  {} {end}", escape::terminal(&links.join(" → ")))?;
         for (at, condition) in way.conditions.iter().enumerate() {
             let word = if at == 0 { "if" } else { "and" };
-            writeln!(out, "        {word:>3} {}", escape::terminal(condition))?;
+            writeln!(out, "        {}", p.paint(Role::Quiet, &format!("{word:>3} {}", escape::terminal(condition))))?;
         }
     }
     if tree.ways_left_out > 0 {
