@@ -2,7 +2,7 @@
 
 use yarrowgraph_ir::{BinaryOp, Node, NodeId, UnaryOp};
 
-use super::{Missing, Table, tables};
+use super::{Missing, tables};
 use crate::flow::Val;
 use crate::program::{Declared, MemberId, Site};
 use crate::wire::Wiring;
@@ -20,10 +20,9 @@ pub struct LookUp {
     pub missing: Missing,
 }
 
-/// The look-ups of a map.
-pub(super) fn of(wiring: &Wiring<'_>, table: &Table) -> Vec<LookUp> {
+/// The look-ups of the map that a member holds.
+pub(crate) fn of(wiring: &Wiring<'_>, holder: MemberId) -> Vec<LookUp> {
     let (flow, program) = (&wiring.flow, wiring.program());
-    let Some(holder) = table.holder else { return Vec::new() };
     let mut found = Vec::new();
     for read in program.index.reads(program.member(holder).name) {
         if wiring.in_test(read.member) || !matches!(flow.eval(*read), Val::Member(_, m) | Val::Static(m) if m == holder) {

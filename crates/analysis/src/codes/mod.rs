@@ -4,7 +4,7 @@
 //! entries make objects or are functions (`tables`). Where it is asked, what comes of a code that it has no entry for
 //! is read off the code around (`look_ups`).
 
-mod look_ups;
+pub(crate) mod look_ups;
 pub mod map;
 mod tables;
 
@@ -83,8 +83,8 @@ pub struct Table {
 pub(crate) fn find(wiring: &Wiring<'_>) -> Vec<Table> {
     let mut tables = tables::find(wiring);
     for table in &mut tables {
-        if table.holder.is_some() {
-            table.look_ups = look_ups::of(wiring, table);
+        if let Some(holder) = table.holder {
+            table.look_ups = look_ups::of(wiring, holder);
             // the worst of them tells
             if let Some(missing) = table.look_ups.iter().map(|l| l.missing).max() {
                 table.missing = missing;

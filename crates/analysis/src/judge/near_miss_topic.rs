@@ -4,6 +4,7 @@ use std::collections::BTreeMap;
 
 use yarrowgraph_model::{Certainty, Level};
 
+use super::unknown_code::asks_for_one;
 use super::{Draft, Page, Rule, plain, related, short};
 use crate::wire::Wiring;
 use crate::wire::channels::{Channel, ChannelKey, Topic};
@@ -52,6 +53,9 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
                 .filter(|(n, c)| n != name && if joined { !c.raises.is_empty() } else { !c.joins.is_empty() } && is_slip(name, n))
                 .max_by_key(|(n, c)| (!c.joins.is_empty() && !c.raises.is_empty(), c.joins.len() + c.raises.len(), std::cmp::Reverse(*n)));
             let Some((other_name, other)) = other else { continue };
+            if asks_for_one(wiring, channel) || asks_for_one(wiring, other) {
+                continue;
+            }
             // of two halves the one that fewer use is the slip; else the one that listens
             let is_half = other.joins.is_empty() || other.raises.is_empty();
             let uses = |c: &Channel| c.joins.len() + c.raises.len();

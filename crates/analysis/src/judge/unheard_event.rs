@@ -6,6 +6,7 @@ use rustc_hash::FxHashSet;
 use yarrowgraph_ir::{AssignOp, MemberKind, Node, NodeId, Visibility};
 use yarrowgraph_model::{Certainty, ChannelKind, Level};
 
+use super::unknown_code::asks_for_one;
 use super::{Draft, Page, Rule, plain, related, short};
 use crate::flow::Val;
 use crate::program::{Declared, MemberId, Site, Sym, Ty};
@@ -32,7 +33,8 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
 }
 
 fn judge(wiring: &Wiring<'_>, channel: &Channel) -> Option<Draft> {
-    if channel.raises.is_empty() || is_heard(wiring, channel) {
+    // what looks one handler up and calls it asks for a code
+    if channel.raises.is_empty() || is_heard(wiring, channel) || asks_for_one(wiring, channel) {
         return None;
     }
     let program = wiring.program();

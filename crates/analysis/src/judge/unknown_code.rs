@@ -6,11 +6,13 @@ use yarrowgraph_ir::Node;
 use yarrowgraph_model::{Certainty, Level, Place};
 
 use super::{Draft, Page, Rule, related, short};
-use crate::codes::{Missing, Table};
+use crate::codes::{Missing, Table, look_ups};
 use crate::flow::Val;
 use crate::machine::{State, named};
 use crate::program::{MemberId, Site};
 use crate::wire::Wiring;
+use crate::wire::channels::{Channel, ChannelKey, Topic};
+use crate::wire::effect::Act;
 
 pub(super) const RULE: Rule = Rule {
     name: "unknown-code",
@@ -46,7 +48,54 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
             });
         }
     }
+    found.extend(wiring.channels.iter().filter_map(|c| unregistered(wiring, c)));
     found
+}
+
+/// A code that an invoker is asked for, to which handlers are registered one for each code, and this one has none.
+fn unregistered(wiring: &Wiring<'_>, channel: &Channel) -> Option<Draft> {
+    let program = wiring.program();
+    let ChannelKey::Own(m, Some(Topic::Named(code))) = &channel.key else { return None };
+    if !asks_for_one(wiring, channel) || wiring.is_open || wiring.is_done_to_unknown(channel, Act::Join) {
+        return None;
+    }
+    let raises = channel.raises.iter().map(|r| &wiring.effects[*r]).filter(|e| !wiring.in_test(e.site.member));
+    let place = raises.map(|e| wiring.place(e)).min()?;
+    let id = program.member_id(*m);
+    let mut entered: Vec<Place> = entries(wiring, *m).filter_map(|c| c.joins.first()).map(|j| wiring.place(&wiring.effects[*j])).collect();
+    entered.sort();
+    let topic = |c: &Channel| if let ChannelKey::Own(_, Some(Topic::Named(n))) = &c.key { Some(n.to_string()) } else { None };
+    let near = entries(wiring, *m).filter(|c| !c.joins.is_empty()).filter_map(topic).min_by_key(|n| strsim::osa_distance(n, code));
+    let meant = near.filter(|n| strsim::osa_distance(n, code) <= 2).map(|n| format!("; it has `{n}`")).unwrap_or_default();
+    Some(Draft {
+        level: Level::Error,
+        certainty: Certainty::Likely,
+        place,
+        message: format!("{} has no entry for `{code}`{meant}", short(&id)),
+        related: entered.into_iter().take(3).map(|p| related("an entry", p)).collect(),
+        parties: vec![id, code.to_string()],
+        edit: None,
+    })
+}
+
+/// What a holder keeps under its keys.
+fn entries<'w>(wiring: &'w Wiring<'_>, holder: MemberId) -> impl Iterator<Item = &'w Channel> {
+    wiring.channels.iter().filter(move |c| matches!(c.key, ChannelKey::Own(m, Some(_)) if m == holder))
+}
+
+/// Whether a topic that nobody is on is asked for as a code is: its holder keeps one handler under each key, all the keys
+/// are known, and it refuses others or fails at them.
+pub(super) fn asks_for_one(wiring: &Wiring<'_>, channel: &Channel) -> bool {
+    let ChannelKey::Own(m, Some(Topic::Named(_))) = channel.key else { return false };
+    let joins = || entries(wiring, m).flat_map(|c| &c.joins).map(|j| &wiring.effects[*j]);
+    channel.joins.is_empty()
+        && entries(wiring, m).all(|c| matches!(c.key, ChannelKey::Own(_, Some(Topic::Named(_)))))
+        && joins().next().is_some()
+        && joins().all(|e| e.replaces)
+        && {
+            let found = look_ups::of(wiring, m);
+            !found.is_empty() && found.iter().all(|l| matches!(l.missing, Missing::Refuses | Missing::Unchecked))
+        }
 }
 
 /// Where a table is declared: the choice, or what holds it.
