@@ -8,7 +8,7 @@ use super::{Entry, Form, Missing, Table};
 use crate::command::made::created_by;
 use crate::flow::{Val, returned};
 use crate::machine::{State, named};
-use crate::program::{Declared, Kinds, MemberId, Site, Sym, TypeId};
+use crate::program::{Declared, Kinds, MemberId, Site, Sym, Ty, TypeId};
 use crate::wire::Wiring;
 
 /// Longer tables are not looked at.
@@ -511,17 +511,17 @@ fn all_filled(wiring: &Wiring<'_>) -> Filled {
             Some(Node::Lambda(_) | Node::New { .. } | Node::MethodRef { .. } | Node::Call { .. } | Node::Name(_) | Node::Member { .. })
         )
     };
-    by_name.retain(|_, puts| puts.iter().filter(can_select).count() >= 2);
+    by_name.retain(|_, puts| puts.iter().filter(can_select).count() >= 2 || puts.iter().any(|p| handed_in(wiring, p).is_some()));
     let found: Vec<(MemberId, Option<Entry>)> = by_name
         .into_values()
         .collect::<Vec<_>>()
         .into_par_iter()
         .flat_map_iter(|puts| {
             let one = |p: Put| match flow.eval(p.map) {
-                Val::Member(_, m) | Val::Static(m) => Some((m, entry(wiring, p.key, p.value))),
+                Val::Member(_, m) | Val::Static(m) => Some((m, p)),
                 _ => None,
             };
-            puts.into_iter().filter_map(one).collect::<Vec<_>>()
+            puts.into_iter().filter_map(one).flat_map(|(m, p)| entered(wiring, m, &p).into_iter().map(move |e| (m, e))).collect::<Vec<_>>()
         })
         .collect();
     let mut filled = Filled::default();
@@ -537,6 +537,40 @@ fn all_filled(wiring: &Wiring<'_>) -> Filled {
         entries.sort_by_key(|e| e.place);
     }
     filled
+}
+
+/// The entries that a statement makes in a map; none for a key that is not known.
+fn entered(wiring: &Wiring<'_>, map: MemberId, put: &Put) -> Vec<Option<Entry>> {
+    let flow = &wiring.flow;
+    let Some((method, key, value)) = handed_in(wiring, put) else { return vec![entry(wiring, put.key, put.value)] };
+    // what is called back from there is told as a channel is
+    if wiring.channels.iter().any(|c| c.key.holder().1 == Some(map)) {
+        return vec![None];
+    }
+    let callers = flow.callers((method, None));
+    if callers.is_empty() || wiring.is_open || may_be_called_unseen(wiring, method) {
+        return vec![None];
+    }
+    // an object that a caller has made before is what it was made by
+    let made = |value: Site| if let Val::New(made) = flow.eval(value) { made } else { value };
+    let given = |call: Site| Some((flow.argument(call, usize::from(key))?, flow.argument(call, usize::from(value))?));
+    callers.iter().map(|(call, _)| given(*call).and_then(|(key, value)| entry(wiring, key, made(value)))).collect()
+}
+
+/// The method whose callers say both what is put and under which key, with the positions of these two.
+fn handed_in(wiring: &Wiring<'_>, put: &Put) -> Option<(MemberId, u16, u16)> {
+    let (method, key) = parameter(wiring, put.key.member, put.key.node)?;
+    let (_, value) = parameter(wiring, put.value.member, put.value.node)?;
+    Some((method, key, value))
+}
+
+/// Whether a method of the name is called on something of which nothing is known.
+fn may_be_called_unseen(wiring: &Wiring<'_>, method: MemberId) -> bool {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    program.index.reads(program.member(method).name).iter().any(|read| {
+        let node = program.body(read.member).map(|b| b.node(read.node));
+        matches!(node, Some(Node::Member { object, .. }) if flow.type_of_node(read.member, object) == Ty::Unknown)
+    })
 }
 
 /// The statements of a member that put something under a key, with the name of what they put it into.
