@@ -297,17 +297,12 @@ impl<'w, 'p> Follower<'w, 'p> {
             let written = || link.function.is_some().then(|| program.place_of(link.made));
             let place = link.class.and_then(|c| program.type_place(c)).or_else(written);
             self.step(depth + 1 + at as u32, SetOffKind::Link, text, place, None);
-            let ends = conditions::of(&self.wiring.flow, &self.wiring.links, built.of, link, done);
-            let refused = || -> Vec<String> {
-                let endings = conditions::endings(&self.wiring.flow, &self.wiring.links, built.of, link).into_iter();
-                endings.filter(|e| e.refuses).map(|e| e.condition).collect()
-            };
+            let endings = conditions::endings(&self.wiring.flow, &self.wiring.links, built.of, link, done);
+            let on = endings.into_iter().map(|e| e.condition).collect::<Vec<_>>().join(" or ");
             match done.map(|b| b.passes) {
-                Some(Passes::Always) => match &refused()[..] {
-                    [] => self.note("passes everything on"),
-                    some => self.note(&format!("refuses it if {}", some.join(" or "))),
-                },
-                Some(Passes::Sometimes) if !ends.is_empty() => self.note(&format!("ends it if {}", ends.join(" or "))),
+                Some(Passes::Always) if on.is_empty() => self.note("passes everything on"),
+                Some(Passes::Always) => self.note(&format!("refuses it if {on}")),
+                Some(Passes::Sometimes) if !on.is_empty() => self.note(&format!("ends it if {on}")),
                 Some(Passes::Sometimes) => self.note("answers or passes on"),
                 Some(Passes::Never) => self.note("ends every request"),
                 None => self.note("not known what it does"),

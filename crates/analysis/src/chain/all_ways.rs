@@ -17,13 +17,8 @@ pub fn of(wiring: &Wiring<'_>, built: &Built, names: &[String]) -> Vec<RequestWa
     };
     for (at, link) in built.links.iter().enumerate() {
         let done = behaviour::of(flow, links, built.of, link);
-        let mut endings = conditions::endings(flow, links, built.of, link);
-        let passes = done.map(|b| b.passes);
-        if passes == Some(Passes::Always) {
-            // what is refused is not passed on either
-            endings.retain(|e| e.refuses);
-        }
-        match passes {
+        let endings = conditions::endings(flow, links, built.of, link, done);
+        match done.map(|b| b.passes) {
             Some(Passes::Never) => {
                 ways.push(way(at + 1, &passed, None, WayEnd::Taken));
                 return ways;

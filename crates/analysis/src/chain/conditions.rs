@@ -13,8 +13,8 @@ use crate::written;
 /// The conditions on which a link that passes some requests on ends one, as text, in the order of the code; none where it
 /// passes all on or none, or where its code does not say.
 pub fn of(flow: &Flow<'_>, links: &Links, kind: Of, link: &Link, done: Option<Behaviour>) -> Vec<String> {
-    let passes_some = done.is_some_and(|b| b.passes == Passes::Sometimes);
-    if passes_some { endings(flow, links, kind, link).into_iter().map(|e| e.condition).collect() } else { Vec::new() }
+    let passes_some = done.filter(|b| b.passes == Passes::Sometimes);
+    endings(flow, links, kind, link, passes_some).into_iter().map(|e| e.condition).collect()
 }
 
 /// How a link ends a request.
@@ -26,8 +26,14 @@ pub struct Ending {
     pub refuses: bool,
 }
 
-/// The conditions on which a link ends a request that it passes on where they do not hold, with how it ends it.
-pub fn endings(flow: &Flow<'_>, links: &Links, kind: Of, link: &Link) -> Vec<Ending> {
+/// The conditions on which a link ends a request that it passes on where they do not hold, with how it ends it: one that
+/// passes on whatever it does not refuse only ends those.
+pub fn endings(flow: &Flow<'_>, links: &Links, kind: Of, link: &Link, done: Option<Behaviour>) -> Vec<Ending> {
+    let only_refuses = match done.map(|b| b.passes) {
+        Some(Passes::Sometimes) => false,
+        Some(Passes::Always) => true,
+        Some(Passes::Never) | None => return Vec::new(),
+    };
     let Some(code) = Code::of(flow, links, kind, link) else { return Vec::new() };
     let passes = passes_of(flow, links, kind, link, code);
     let ends = match kind {
@@ -59,6 +65,7 @@ pub fn endings(flow: &Flow<'_>, links: &Links, kind: Of, link: &Link) -> Vec<End
     found.sort();
     let mut endings: Vec<Ending> = found.into_iter().map(|(_, condition, refuses)| Ending { condition, refuses }).collect();
     endings.dedup_by(|a, b| a.condition == b.condition);
+    endings.retain(|e| e.refuses || !only_refuses);
     endings
 }
 

@@ -544,11 +544,9 @@ fn entered(wiring: &Wiring<'_>, map: MemberId, put: &Put) -> Vec<Option<Entry>> 
     let flow = &wiring.flow;
     let Some((method, key, value)) = handed_in(wiring, put) else { return vec![entry(wiring, put.key, put.value)] };
     // what is called back from there is told as a channel is
-    if wiring.channels.iter().any(|c| c.key.holder().1 == Some(map)) {
-        return vec![None];
-    }
+    let is_channel = || wiring.channels.iter().any(|c| c.key.holder().1 == Some(map));
     let callers = flow.callers((method, None));
-    if callers.is_empty() || wiring.is_open || may_be_called_unseen(wiring, method) {
+    if wiring.is_open || callers.is_empty() || is_channel() || may_be_called_unseen(wiring, method) {
         return vec![None];
     }
     // an object that a caller has made before is what it was made by

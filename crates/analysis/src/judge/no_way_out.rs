@@ -10,7 +10,7 @@ use crate::flow::Val;
 use crate::program::{MemberId, Site};
 use crate::wire::Wiring;
 use crate::wire::channels::{Channel, ChannelKey};
-use crate::wire::effect::{Act, Effect, Event};
+use crate::wire::effect::{Act, Effect};
 
 pub(super) const RULE: Rule = Rule {
     name: "no-way-out",
@@ -45,7 +45,7 @@ fn judge(wiring: &Wiring<'_>, m: MemberId, channels: &[&Channel]) -> Option<Draf
     if first.kind == ChannelKind::Event || reachable || wiring.in_test(m) || program.unit(info.unit).generated {
         return None;
     }
-    let is_left = |e: &Effect| e.holder.event == Event::Own(m) && matches!(e.act, Act::Leave | Act::LeaveAll);
+    let is_left = |e: &Effect| matches!(e.act, Act::Leave | Act::LeaveAll);
     let joins: Vec<usize> = channels.iter().flat_map(|c| c.joins.iter().copied()).collect();
     let effects = || joins.iter().map(|j| &wiring.effects[*j]);
     if wiring.effects_on(m).any(is_left) || effects().any(|e| e.weak || e.handle || e.once || e.replaces || e.bounded) {
@@ -62,7 +62,7 @@ fn judge(wiring: &Wiring<'_>, m: MemberId, channels: &[&Channel]) -> Option<Draf
         let own = program.is_a(within.owner, info.owner) || program.is_a(info.owner, within.owner);
         let handed = matches!(e.handler, Some(Val::Param(member, None, _)) if member == e.site.member);
         let offered = program.decl(e.site.member).modifiers.visibility > Visibility::Private;
-        let put_in = e.act == Act::Join && e.holder.event == Event::Own(m) && e.inner.is_empty();
+        let put_in = e.act == Act::Join && e.inner.is_empty();
         put_in && own && handed && offered && within.kind == MemberKind::Method
     };
     let mut ways_in = wiring.effects_on(m).filter(is_way_in).map(|e| e.site.member);

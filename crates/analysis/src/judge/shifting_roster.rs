@@ -124,7 +124,6 @@ fn in_the_loop(wiring: &Wiring<'_>, m: MemberId, raise: &Effect, turn: NodeId) -
     let (Some(body), scope) = (program.body(member), program.scope(member)) else { return Vec::new() };
     let changes = wiring.effects_on(m).filter(|e| {
         matches!(e.act, Act::Leave | Act::LeaveAll)
-            && e.holder.event == Event::Own(m)
             && e.site.member == member
             && e.site.node != turn
             && scope.is_within(e.site.node, turn)
@@ -186,8 +185,8 @@ fn through_iterator(wiring: &Wiring<'_>, m: MemberId, site: Site) -> bool {
 /// Handlers that take somebody off while they are told.
 fn by_handlers(wiring: &Wiring<'_>, m: MemberId) -> Vec<Draft> {
     let program = wiring.program();
-    let of_list = |e: &&Effect| e.holder.event == Event::Own(m) && !wiring.in_test(e.site.member);
-    let walks = || wiring.effects_on(m).filter(of_list).filter(|e| e.act == Act::Raise);
+    let of_list = || wiring.effects_on(m).filter(|e| !wiring.in_test(e.site.member));
+    let walks = || of_list().filter(|e| e.act == Act::Raise);
     // where any delivery goes over a copy the handler may be one that is told there
     let Some(walk) = walks().find(|e| live_walk(wiring, m, e).is_some()) else { return Vec::new() };
     if walks().any(|e| e.inner.is_empty() && live_walk(wiring, m, e).is_none()) {
@@ -195,12 +194,12 @@ fn by_handlers(wiring: &Wiring<'_>, m: MemberId) -> Vec<Draft> {
     }
     let messages: BTreeSet<_> = walks().filter_map(|e| e.message).collect();
     let mut drafts = Vec::new();
-    for leave in wiring.effects_on(m).filter(of_list).filter(|e| e.act == Act::Leave) {
+    for leave in of_list().filter(|e| e.act == Act::Leave) {
         let Some(body) = program.body(leave.site.member) else { continue };
         let scope = program.scope(leave.site.member);
         let function = scope.function_around(body, leave.site.node);
         let info = program.member(leave.site.member);
-        let runs_in_delivery = wiring.effects_on(m).filter(of_list).filter(|e| e.act == Act::Join).any(|join| {
+        let runs_in_delivery = of_list().filter(|e| e.act == Act::Join).any(|join| {
             // a function that a wrapper puts around the handler
             let around = join.handler_node.filter(|n| n.member == leave.site.member);
             if around.is_some_and(|n| matches!(body.node(n.node), Node::Lambda(f) if Some(f) == function)) {

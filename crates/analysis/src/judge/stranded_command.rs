@@ -1,6 +1,6 @@
 //! Rule `stranded-command`: a command is created and never carried out.
 
-use yarrowgraph_ir::{MemberKind, Node, TypeRef};
+use yarrowgraph_ir::{MemberKind, Node};
 use yarrowgraph_model::{Certainty, Level};
 
 use super::{Draft, Page, Rule, related, short};
@@ -57,8 +57,7 @@ fn is_let_go(wiring: &Wiring<'_>, site: Site) -> bool {
         Node::Local { name, ty, .. } => {
             let uses = body.ids().filter(|n| body.node(*n) == Node::Name(name) && scope.lookup(name, *n) == Some(Declared::Local(parent)));
             // an object that stands where it is declared may act by its end; one that a pointer is made to does not
-            let unit = program.unit_of(site.member);
-            let by_pointer = ty.is_none_or(|ty| matches!(unit.type_ref(ty), TypeRef::Inferred | TypeRef::Indirect(_)));
+            let by_pointer = ty.is_none_or(|ty| !program.is_by_value(site.member, ty));
             uses.count() == 0 && (by_pointer || !program.kit_of(site.member).traits.references_dangle)
         }
         _ => false,

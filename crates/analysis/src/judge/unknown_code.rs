@@ -3,7 +3,7 @@
 use std::collections::BTreeSet;
 
 use yarrowgraph_ir::Node;
-use yarrowgraph_model::{Certainty, Level, Place};
+use yarrowgraph_model::{Certainty, Level, Place, Related};
 
 use super::{Draft, Page, Rule, related, short};
 use crate::codes::{Missing, Table, look_ups};
@@ -35,47 +35,46 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         for (site, code) in unknown(wiring, table) {
             let id = program.member_id(table.holder.unwrap_or(table.site.member));
             let name = code.name(program);
-            let near = table.entries.iter().map(|e| e.code.name(program)).min_by_key(|n| strsim::osa_distance(n, &name));
-            let meant = near.filter(|n| strsim::osa_distance(n, &name) <= 2).map(|n| format!("; it has `{n}`")).unwrap_or_default();
-            found.push(Draft {
-                level: Level::Error,
-                certainty: Certainty::Likely,
-                place: program.place_of(site),
-                message: format!("{} has no entry for `{name}`{meant}", short(&id)),
-                related: vec![related("the entries", table_place(wiring, table))],
-                parties: vec![id, name],
-                edit: None,
-            });
+            let names = table.entries.iter().map(|e| e.code.name(program));
+            let entries = vec![related("the entries", table_place(wiring, table))];
+            found.push(draft(program.place_of(site), id, name, names, entries));
         }
     }
     found.extend(wiring.channels.iter().filter_map(|c| unregistered(wiring, c)));
     found
 }
 
+fn draft(place: Place, id: String, code: String, names: impl Iterator<Item = String>, entries: Vec<Related>) -> Draft {
+    let distance = |name: &String| strsim::osa_distance(name, &code);
+    let near = names.min_by_key(distance).filter(|name| distance(name) <= 2);
+    let meant = near.map(|name| format!("; it has `{name}`")).unwrap_or_default();
+    Draft {
+        level: Level::Error,
+        certainty: Certainty::Likely,
+        place,
+        message: format!("{} has no entry for `{code}`{meant}", short(&id)),
+        related: entries,
+        parties: vec![id, code],
+        edit: None,
+    }
+}
+
 /// A code that an invoker is asked for, to which handlers are registered one for each code, and this one has none.
 fn unregistered(wiring: &Wiring<'_>, channel: &Channel) -> Option<Draft> {
     let program = wiring.program();
     let ChannelKey::Own(m, Some(Topic::Named(code))) = &channel.key else { return None };
-    if !asks_for_one(wiring, channel) || wiring.is_open || wiring.is_done_to_unknown(channel, Act::Join) {
+    if wiring.is_open || !asks_for_one(wiring, channel) || wiring.is_done_to_unknown(channel, Act::Join) {
         return None;
     }
     let raises = channel.raises.iter().map(|r| &wiring.effects[*r]).filter(|e| !wiring.in_test(e.site.member));
     let place = raises.map(|e| wiring.place(e)).min()?;
     let id = program.member_id(*m);
-    let mut entered: Vec<Place> = entries(wiring, *m).filter_map(|c| c.joins.first()).map(|j| wiring.place(&wiring.effects[*j])).collect();
-    entered.sort();
+    let entered = || entries(wiring, *m).filter_map(|c| Some((c, *c.joins.first()?)));
+    let mut places: Vec<Place> = entered().map(|(_, join)| wiring.place(&wiring.effects[join])).collect();
+    places.sort();
     let topic = |c: &Channel| if let ChannelKey::Own(_, Some(Topic::Named(n))) = &c.key { Some(n.to_string()) } else { None };
-    let near = entries(wiring, *m).filter(|c| !c.joins.is_empty()).filter_map(topic).min_by_key(|n| strsim::osa_distance(n, code));
-    let meant = near.filter(|n| strsim::osa_distance(n, code) <= 2).map(|n| format!("; it has `{n}`")).unwrap_or_default();
-    Some(Draft {
-        level: Level::Error,
-        certainty: Certainty::Likely,
-        place,
-        message: format!("{} has no entry for `{code}`{meant}", short(&id)),
-        related: entered.into_iter().take(3).map(|p| related("an entry", p)).collect(),
-        parties: vec![id, code.to_string()],
-        edit: None,
-    })
+    let names = entered().filter_map(|(c, _)| topic(c));
+    Some(draft(place, id, code.to_string(), names, places.into_iter().take(3).map(|p| related("an entry", p)).collect()))
 }
 
 /// What a holder keeps under its keys.

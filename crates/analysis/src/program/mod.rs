@@ -22,7 +22,7 @@ use smallvec::{SmallVec, smallvec};
 use yarrowgraph_ir::pack::{self, Pack};
 use yarrowgraph_ir::traits::Traits;
 use yarrowgraph_ir::{
-    Body, Facts, Language, Member, MemberKind, Modifiers, Name, NodeId, Span, TypeDecl, TypeDeclId, TypeKind, TypeRefId, Unit,
+    Body, Facts, Language, Member, MemberKind, Modifiers, Name, NodeId, Span, TypeDecl, TypeDeclId, TypeKind, TypeRef, TypeRefId, Unit,
 };
 use yarrowgraph_model::Place;
 
@@ -274,6 +274,11 @@ impl Program {
     /// The body of a member, if it has nodes of one of some kinds.
     pub fn body_with(&self, id: MemberId, kinds: Kinds) -> Option<&Body> {
         if self.member(id).kinds.any(kinds) { self.body(id) } else { None }
+    }
+
+    /// Whether a type that is written in a member is that of an object itself, neither a pointer or reference nor left out.
+    pub fn is_by_value(&self, m: MemberId, ty: TypeRefId) -> bool {
+        !matches!(self.unit_of(m).type_ref(ty), TypeRef::Indirect(_) | TypeRef::Inferred)
     }
 
     /// Whether a file is part of a test.

@@ -5,7 +5,7 @@ use yarrowgraph_ir::{Body, FunctionId, MemberKind, Node, NodeId};
 use yarrowgraph_model::Lifetime;
 
 use crate::flow::{Binding, Flow, Val};
-use crate::program::{MemberId, Site, Sym, TypeId, within};
+use crate::program::{Declared, MemberId, Site, Sym, TypeId, within};
 
 /// How far owners, parameters and creators are followed.
 const FAR: u32 = 6;
@@ -133,7 +133,7 @@ impl Lives<'_, '_> {
     }
 
     /// Whether a function gives out a reference to a variable of its own, which then outlives it: `static Bell b; return b;`
-    fn gives_static_local(&self, m: crate::program::MemberId) -> bool {
+    fn gives_static_local(&self, m: MemberId) -> bool {
         let program = self.flow.program;
         let Some(ty) = program.decl(m).ty else { return false };
         let Some(body) = program.body(m) else { return false };
@@ -143,8 +143,7 @@ impl Lives<'_, '_> {
         let is_own = |value: NodeId| match body.node(value) {
             Node::Name(name) => matches!(
                 scope.lookup(name, value),
-                Some(crate::program::Declared::Local(local)) if matches!(body.node(local), Node::Local { ty: Some(ty), .. }
-                    if !matches!(program.unit_of(m).type_ref(ty), yarrowgraph_ir::TypeRef::Indirect(_) | yarrowgraph_ir::TypeRef::Inferred))
+                Some(Declared::Local(local)) if matches!(body.node(local), Node::Local { ty: Some(ty), .. } if program.is_by_value(m, ty))
             ),
             _ => false,
         };

@@ -238,15 +238,13 @@ fn are_alternatives(program: &Program, calls: &[(Site, Binding)]) -> bool {
     })
 }
 
-/// A static field that is filled once and for all: never emptied while the program runs.
 /// Whether an object is a variable of a block that is left before the program ends, by itself and not by a pointer: where its
 /// language ends such objects, and its function does not give it out.
 fn ends_with_block(program: &Program, site: Site) -> bool {
     let (Some(body), scope) = (program.body(site.member), program.scope(site.member)) else { return false };
     let Some(local) = scope.parent(site.node).filter(|_| program.kit_of(site.member).traits.references_dangle) else { return false };
     let Node::Local { name, ty: Some(ty), .. } = body.node(local) else { return false };
-    let unit = program.unit_of(site.member);
-    if matches!(unit.type_ref(ty), yarrowgraph_ir::TypeRef::Indirect(_) | yarrowgraph_ir::TypeRef::Inferred) {
+    if !program.is_by_value(site.member, ty) {
         return false;
     }
     let in_main = is_entry(program, site.member) && scope.parent(local) == body.root;
@@ -254,6 +252,7 @@ fn ends_with_block(program: &Program, site: Site) -> bool {
     !in_main && !given_out
 }
 
+/// A static field that is filled once and for all: never emptied while the program runs.
 fn singleton_slot(flow: &Flow<'_>, m: MemberId) -> bool {
     let emptied = flow
         .definitions(m)
