@@ -10,7 +10,7 @@ use rayon::prelude::*;
 use yarrowgraph_analysis::{Analysis, Options, Want};
 use yarrowgraph_ir::{Facts, Language, facts};
 use yarrowgraph_model::{FileCount, FileReport, Files};
-use yarrowgraph_render::Sources;
+use yarrowgraph_render::{Sources, json};
 
 use crate::args::TreeArgs;
 use crate::cache::{self, Cache, Fresh, Reading};
@@ -192,10 +192,18 @@ pub(crate) fn write_map(args: &TreeArgs, out: &mut dyn Write, ui: &Ui) -> Result
         cache.keep_stamps(&found.sources);
         return Ok(());
     }
-    let analysed = analyse_found(found, cache, Want::Map, ui);
-    yarrowgraph_render::json::write(out, &analysed.analysis.map)?;
+    let (mut analysed, cache) = analyse_found(found, cache, Want::Map, ui);
+    let pieces = json::pieces(&mut analysed.analysis.map).map_err(Failure::new)?;
+    // it is kept while it is written out
+    std::thread::scope(|threads| {
+        if let Some(cache) = &cache {
+            threads.spawn(|| cache.keep_result(Want::Map, &analysed.analysis, &pieces));
+        }
+        pieces.iter().try_for_each(|piece| out.write_all(piece))?;
+        out.write_all(b"\n")
+    })?;
     // the process ends: nobody needs to wait for memory to be given back
-    std::mem::forget(analysed);
+    std::mem::forget((analysed, pieces));
     Ok(())
 }
 
@@ -203,20 +211,27 @@ pub(crate) fn write_map(args: &TreeArgs, out: &mut dyn Write, ui: &Ui) -> Result
 pub(crate) fn analyse(args: &TreeArgs, want: Want, ui: &Ui) -> Result<Analysed, Failure> {
     let found = find(args, ui)?;
     let cache = if args.no_cache { None } else { Cache::open(&found) };
-    Ok(analyse_found(found, cache, want, ui))
+    let (mut analysed, cache) = analyse_found(found, cache, want, ui);
+    if let Some(cache) = cache
+        && let Ok(pieces) = json::pieces(&mut analysed.analysis.map)
+    {
+        cache.keep_result(want, &analysed.analysis, &pieces);
+    }
+    Ok(analysed)
 }
 
-fn analyse_found(found: Found, cache: Option<Cache>, want: Want, ui: &Ui) -> Analysed {
+/// Analyses a tree, or finds what an earlier run came to. Gives the cache as well where the result is still to be kept.
+fn analyse_found(found: Found, cache: Option<Cache>, want: Want, ui: &Ui) -> (Analysed, Option<Cache>) {
     let paths = found.sources.iter().map(|s| (s.name.clone(), s.path.clone())).collect();
     let sources = SourceFiles { paths, lines: Mutex::default() };
     let Some(mut cache) = cache else {
         let (analysis, config) = analyse_tree(read_anew(found, ui), want);
-        return Analysed { analysis, sources, config };
+        return (Analysed { analysis, sources, config }, None);
     };
     if let Some(analysis) = cache.result(want) {
         report_partial(&analysis.map.files, ui);
         cache.keep_stamps(&found.sources);
-        return Analysed { analysis, sources, config: found.config };
+        return (Analysed { analysis, sources, config: found.config }, None);
     }
     cache.load();
     let (tree, fresh, steady) = read_kept(found, &cache, ui);
@@ -229,10 +244,7 @@ fn analyse_found(found: Found, cache: Option<Cache>, want: Want, ui: &Ui) -> Ana
         });
         analyse_tree(tree, want)
     });
-    if steady {
-        cache.keep_result(want, &analysis);
-    }
-    Analysed { analysis, sources, config }
+    (Analysed { analysis, sources, config }, steady.then_some(cache))
 }
 
 /// Reads a tree and asks its wiring something.

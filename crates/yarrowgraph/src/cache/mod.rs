@@ -177,16 +177,17 @@ impl Cache {
         tidy(&self.folder);
     }
 
-    /// Keeps a finished result.
-    pub(crate) fn keep_result(&self, want: Want, analysis: &Analysis) {
+    /// Keeps a finished result, whose map is given as it is written out, in pieces.
+    pub(crate) fn keep_result(&self, want: Want, analysis: &Analysis, map: &[Vec<u8>]) {
         let Some(path) = self.result_path(want) else { return };
         // in the order of what is kept
         let rest = serde_json::to_vec(&(&analysis.map.files, &analysis.findings, &analysis.accepted, &analysis.unknown));
-        if let (Ok(map), Ok(rest)) = (serde_json::to_vec(&analysis.map), rest)
+        if let Ok(rest) = rest
             && fs::create_dir_all(&self.folder).is_ok()
         {
-            let parts: [&[u8]; 3] = [&(map.len() as u64).to_le_bytes(), &map, &rest];
-            write_whole(&path, &[&checksum_of(&parts), parts[0], parts[1], parts[2]]);
+            let length = (map.iter().map(Vec::len).sum::<usize>() as u64).to_le_bytes();
+            let parts: Vec<&[u8]> = [&length[..]].into_iter().chain(map.iter().map(Vec::as_slice)).chain([&rest[..]]).collect();
+            write_whole(&path, &[&[&checksum_of(&parts)[..]], &parts[..]].concat());
             keep_newest(&self.folder, "result-", RESULTS);
         }
     }
