@@ -30,7 +30,10 @@ impl Flow<'_> {
         }
         let body = self.program.body(site.member)?;
         let Node::Call { callee, args, .. } = body.node(site.node) else { return None };
-        let found = self.method_called(site, callee, args.len as usize, BUDGET);
+        let found = match self.chain_before(site) {
+            Some(before) => self.callee_in_chain(site, before),
+            None => self.method_called(site, callee, args.len as usize, BUDGET),
+        };
         if let Ok(mut known) = known.lock() {
             known.insert(site, found.clone());
         }
@@ -102,7 +105,7 @@ impl Flow<'_> {
     }
 
     /// The overload that takes a number of arguments; the one with a body first.
-    fn overload(&self, member: MemberId, call: Site, arg_count: usize, budget: u32) -> MemberId {
+    pub(super) fn overload(&self, member: MemberId, call: Site, arg_count: usize, budget: u32) -> MemberId {
         let program = self.program;
         let info = program.member(member);
         let all = program.find_members(info.owner, info.name);
@@ -273,7 +276,7 @@ impl Flow<'_> {
     }
 
     /// The value of a call of a method that returns one expression over its own values.
-    fn through_call(&self, site: Site, target: &Callee, budget: u32) -> Option<Val> {
+    pub(super) fn through_call(&self, site: Site, target: &Callee, budget: u32) -> Option<Val> {
         let budget = budget.checked_sub(4)?;
         let value = self.returned(target.member, budget)?;
         let path =

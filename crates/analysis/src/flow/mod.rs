@@ -7,6 +7,7 @@
 
 mod callers;
 mod calls;
+mod chained;
 mod eval;
 mod given;
 mod locals;
@@ -168,7 +169,8 @@ impl<'p> Flow<'p> {
         {
             return found.clone();
         }
-        let found = self.eval_at(member, node, BUDGET);
+        let chained = self.chain_before(site).and_then(|_| self.value_in_chain(site));
+        let found = chained.unwrap_or_else(|| self.eval_at(member, node, BUDGET));
         if let Ok(mut known) = known.lock() {
             known.insert(site, found.clone());
         }

@@ -283,6 +283,9 @@ impl Flow<'_> {
             .map(|list| list.iter().map(|t| program.type_in(member, *t)).collect())
             .unwrap_or_default();
         let site = Site { member, node };
+        if let Some(known) = self.type_in_chain(site, budget) {
+            return known;
+        }
         if let Some(target) = self.method_called(site, callee, args.len(), budget) {
             let decl = program.decl(target.member);
             let info = program.member(target.member);

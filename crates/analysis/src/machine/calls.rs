@@ -112,6 +112,18 @@ impl Walker<'_, '_> {
         {
             return self.pick(list, (*m, *f), self.site(node), way);
         }
+        // the rows for which a function says so, of which the first one counts
+        if let (true, [Value::Function(m, f)]) = (pack.filters.contains(text), &given[..])
+            && let Some(Node::Member { object, .. }) = program.body(self.here()).map(|b| b.node(callee))
+            && self.rows(object).is_some()
+        {
+            return self.pick(object, (*m, *f), self.site(node), way);
+        }
+        if matches!(receiver, Value::Row(_) | Value::Null | Value::State(..) | Value::Named(..))
+            && let Some(found) = self.of_row(node, text, receiver, args, &given, &way)
+        {
+            return found;
+        }
         let is_look_up = pack.elements.contains(text) || pack.out_lookups.contains(text);
         if is_look_up
             && let Some(Node::Member { object, .. }) = program.body(self.here()).map(|b| b.node(callee))
@@ -193,6 +205,44 @@ impl Walker<'_, '_> {
             way.at = u64::MAX;
         }
         vec![(way, Value::Unknown)]
+    }
+
+    /// What a library does with the row that was found, or with a part of it, or where there is none: `.map(Row::to).findFirst().orElse(state)`.
+    fn of_row(&mut self, node: NodeId, text: &str, row: &Value, args: &[NodeId], given: &[Value], way: &Way) -> Option<Values> {
+        let program = self.program();
+        let pack = &*program.kit_of(self.here()).pack;
+        let body = program.body(self.here())?;
+        let is_there = *row != Value::Null;
+        match args {
+            [] => {
+                let name = program.symbols.get(text)?;
+                let part = if let Value::Row(row) = row { self.named_part(*row, name) } else { Value::Unknown };
+                // `.findFirst()`
+                let of_library = || self.flow.callee(self.site(node)).is_none();
+                match part {
+                    Value::Unknown => of_library().then(|| vec![(way.clone(), row.clone())]),
+                    // a function is called as such
+                    Value::Function(..) => None,
+                    part => Some(vec![(way.clone(), part)]),
+                }
+            }
+            [only] if pack.walks.contains(text) => {
+                if !is_there {
+                    return Some(vec![(way.clone(), Value::Null)]);
+                }
+                match (&given[0], body.node(*only)) {
+                    (Value::Function(m, f), _) => Some(self.enter_function(self.site(node), *m, *f, vec![row.clone()], way.clone())),
+                    // `Row::to`
+                    (_, Node::MethodRef { name, .. } | Node::Member { name, .. }) => {
+                        let Value::Row(row) = row else { return None };
+                        Some(vec![(way.clone(), self.named_part(*row, program.sym_in(self.here(), name)))])
+                    }
+                    _ => None,
+                }
+            }
+            [_] if pack.unwraps.contains(text) => Some(vec![(way.clone(), if is_there { row.clone() } else { given[0].clone() })]),
+            _ => None,
+        }
     }
 
     /// A call of a method that there is one of for each class of what it is given: `on(state, rise)`.

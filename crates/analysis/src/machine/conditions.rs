@@ -226,7 +226,7 @@ impl Walker<'_, '_> {
                 self.message_is(*at, *named, way, node)
             }
             (Value::Message(at), Value::Row(row)) | (Value::Row(row), Value::Message(at)) => {
-                match state::named(self.flow, row.member, row.node) {
+                match state::named(self.flow, row.at.member, row.at.node) {
                     Some(named) => self.message_is(*at, named, way, node),
                     None => self.open(node, way),
                 }

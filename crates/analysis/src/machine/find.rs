@@ -6,12 +6,16 @@ use rayon::prelude::*;
 use rustc_hash::FxHashSet;
 use yarrowgraph_ir::{AccessorKind, FunctionId, MemberKind, Node, NodeId, TypeKind, Visibility};
 
+use super::origins::origins;
 use super::reach::Reach;
 use super::walk::{self, Value, Walker};
 use super::{Domain, Encoding, Event, Found, Holder, Machine, Move, State, Transition, guards, holders, state, stores};
-use crate::flow::{Flow, Val, returned};
-use crate::program::{MemberId, Program, Site, Sym, TypeId};
+use crate::flow::{Flow, returned};
+use crate::program::{MemberId, Program, Site, Sym, Ty, TypeId};
 use crate::wire::Wiring;
+
+/// What a constructor is given is followed through so many parameters and fields.
+const HOPS: u32 = 4;
 
 /// The machines of a tree.
 pub(crate) fn find(wiring: &Wiring<'_>) -> Vec<Found> {
@@ -58,7 +62,9 @@ fn of_field(wiring: &Wiring<'_>, machine: Machine, mut domain: Domain, field: Me
     {
         return None;
     }
-    if reach.is_told() && !reach.names_states(|m| family(program.member(m).owner)) {
+    // states that a class is told by its type arguments are named by whoever uses it
+    let is_open = matches!(program.declared_type(field), Ty::Param(..));
+    if reach.is_told() && !is_open && !reach.names_states(|m| family(program.member(m).owner)) {
         return None;
     }
     let roots = roots(flow, field, context, &domain, &reach, &family);
@@ -221,11 +227,15 @@ fn are_asked(flow: &Flow<'_>, found: &Found) -> bool {
     if !matches!(found.domain.encoding, Encoding::Objects(_) | Encoding::Kin) {
         return true;
     }
-    let own = |name: Sym| {
-        let answers = found.domain.states.iter().filter_map(|s| s.class()).filter(|t| !flow.program.own_members(*t, name).is_empty());
-        answers.count() >= 2
+    let answers = |name: Sym| found.domain.states.iter().filter_map(move |s| Some((s.class()?, found.domain.answers(flow, *s, name)?)));
+    let own = |name: Sym| answers(name).filter(|(class, m)| flow.program.member(*m).owner == *class).count() >= 2;
+    // what all share does nothing, and each has something else that it replaces
+    let replaced = || {
+        let asked: BTreeSet<Sym> = found.delegations.iter().map(|(_, name)| *name).collect();
+        let differ = |name: Sym| answers(name).map(|(_, m)| m).collect::<BTreeSet<MemberId>>().len() >= 2;
+        asked.len() >= 2 && asked.iter().filter(|name| differ(**name)).count() >= 2
     };
-    found.delegations.is_empty() || found.delegations.iter().any(|(_, name)| own(*name))
+    found.delegations.is_empty() || found.delegations.iter().any(|(_, name)| own(*name)) || replaced()
 }
 
 /// The transitions that moves come to.
@@ -472,20 +482,10 @@ fn first_bits(flow: &Flow<'_>, machine: &Machine, domain: &mut Domain, site: Sit
 
 /// The states that makers hand to a constructor.
 fn handed_in(flow: &Flow<'_>, machine: &Machine, domain: &mut Domain, field: MemberId, constructor: MemberId) -> u64 {
-    let program = flow.program;
-    let context = program.member(constructor).owner;
-    let index = flow.definitions(field).iter().filter(|d| d.member == constructor).find_map(|d| match flow.eval(*d) {
-        Val::Param(m, None, index) if m == constructor => Some(usize::from(index)),
-        _ => None,
-    });
-    let Some(index) = index else { return 0 };
+    let given = flow.definitions(field).iter().filter(|d| d.member == constructor).flat_map(|d| origins(flow, *d, HOPS));
     let mut bits = 0;
-    for creation in flow.creations(context) {
-        if let Some(given) = flow.argument(creation, index)
-            && let Some(found) = first_bits(flow, machine, domain, given)
-        {
-            bits |= found;
-        }
+    for given in given {
+        bits |= first_bits(flow, machine, domain, given).unwrap_or(0);
     }
     bits
 }

@@ -5,10 +5,15 @@ use std::collections::BTreeSet;
 use yarrowgraph_ir::{MemberKind, Node, NodeId, TypeKind, TypeRef, TypeRefId};
 
 use super::domain::{Domain, Encoding, STATES};
+use super::filled::is_filled;
+use super::origins::{literal, origins};
 use super::state::{self, State};
 use super::{Holder, Machine};
 use crate::flow::{Flow, Val, returned};
 use crate::program::{Declared, Kinds, MemberId, Program, Site, Sym, Ty, TypeId};
+
+/// What is stored is followed through so many parameters and fields.
+const HOPS: u32 = 4;
 
 /// The machine that a field may be the holder of.
 pub(super) fn of_field(flow: &Flow<'_>, field: MemberId) -> Option<(Machine, Domain)> {
@@ -60,20 +65,12 @@ pub(super) fn of_field(flow: &Flow<'_>, field: MemberId) -> Option<(Machine, Dom
     Some((machine, Domain::new(flow, encoding, states, closed)))
 }
 
-/// The constants and objects that are stored into a field, by its own statements or through a parameter of a method
-/// that does no more.
+/// The constants and objects that are stored into a field, by its own statements or through parameters and other fields.
 fn stored(flow: &Flow<'_>, field: MemberId) -> BTreeSet<State> {
     let mut named = BTreeSet::new();
     for site in flow.definitions(field) {
-        match state::named(flow, site.member, site.node) {
-            Some(state) => _ = named.insert(state),
-            None => {
-                if let Val::Param(m, None, index) = flow.eval(*site) {
-                    let given = flow.callers((m, None)).iter().filter_map(|(call, _)| flow.argument(*call, usize::from(index)));
-                    named.extend(given.filter_map(|g| state::named(flow, g.member, g.node)));
-                }
-            }
-        }
+        let from = origins(flow, *site, HOPS);
+        named.extend(from.into_iter().filter_map(|o| state::named(flow, o.member, o.node)));
     }
     named
 }
@@ -272,15 +269,18 @@ fn is_of_table(flow: &Flow<'_>, site: Site, hops: u32) -> bool {
     }
 }
 
-/// Whether an expression names a constant whose object or list is written out.
+/// Whether an expression names a constant whose object or list is written out, or a table that code fills.
 fn is_table(flow: &Flow<'_>, member: MemberId, node: NodeId) -> bool {
     match flow.eval_in(member, node) {
-        Val::Static(m) | Val::Member(_, m) => is_literal(flow, m),
+        Val::Static(m) | Val::Member(_, m) => is_literal(flow, m) || is_filled(flow, m),
         _ => false,
     }
 }
 
 fn is_literal(flow: &Flow<'_>, m: MemberId) -> bool {
+    if literal(flow, &Val::Static(m), HOPS).is_some() {
+        return true;
+    }
     let Some(mut site) = flow.only_definition(m) else { return false };
     let Some(body) = flow.program.body(site.member) else { return false };
     // frozen, or a map made of it

@@ -14,6 +14,7 @@ pub mod guards;
 mod holders;
 mod map;
 pub mod names;
+mod origins;
 mod reach;
 mod state;
 mod stores;

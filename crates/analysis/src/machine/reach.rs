@@ -9,6 +9,7 @@ use yarrowgraph_ir::MemberKind;
 use super::domain::{Domain, Encoding};
 use super::filled::Fill;
 use super::state::State;
+use super::table::Written;
 use crate::flow::{Flow, Val};
 use crate::program::{MemberId, Site, TypeId};
 
@@ -40,6 +41,8 @@ pub(super) struct Asked {
     pub named: FxHashMap<Site, Option<State>>,
     /// What code puts into the tables that they name.
     pub filled: FxHashMap<MemberId, Rc<Vec<Fill>>>,
+    /// The rows that code puts into the lists that they name.
+    pub added: FxHashMap<MemberId, Rc<[Written]>>,
 }
 
 impl Reach {

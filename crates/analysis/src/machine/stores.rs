@@ -28,10 +28,17 @@ fn may_name(flow: &Flow<'_>, site: Site, reach: &Reach, hops: u32) -> bool {
         Node::Binary { left, right, .. } => inner(left) || inner(right),
         Node::Cast { operand, .. } | Node::Unary { operand, .. } => inner(operand),
         Node::Assign { value, .. } => inner(value),
-        Node::Call { args, .. } => match flow.callee(site) {
+        Node::Call { args, callee, .. } => match flow.callee(site) {
             // an heir may answer in another way
             Some(callee) => reach.matters(callee.member) || program.heirs(program.member(callee.member).owner).len() > 1,
-            None => state::named(flow, site.member, site.node).is_some() || body.list(args).iter().any(|a| inner(*a)),
+            // what a library does to something, as a rule it hands back
+            None => {
+                let object = if let Node::Member { object, .. } = body.node(callee) { Some(object) } else { None };
+                let done_to = |o: NodeId| matches!(body.node(o), Node::Call { .. }) && inner(o);
+                state::named(flow, site.member, site.node).is_some()
+                    || body.list(args).iter().any(|a| inner(*a))
+                    || object.is_some_and(done_to)
+            }
         },
         Node::Name(_) | Node::Member { .. } => {
             if state::named(flow, site.member, site.node).is_some() {
@@ -51,6 +58,8 @@ fn may_name(flow: &Flow<'_>, site: Site, reach: &Reach, hops: u32) -> bool {
                     let values = flow.local_values(local);
                     values.is_empty() || values.into_iter().any(|node| may_name(flow, Site { member: local.member, node }, reach, hops))
                 }
+                // a part of what is found in a table
+                Val::Member(of, _) if !matches!(*of, Val::This(_) | Val::Static(_)) => true,
                 Val::Member(..) | Val::Static(_) | Val::Unknown | Val::Data | Val::Null | Val::This(_) | Val::Global(_) => false,
                 _ => true,
             }

@@ -1,15 +1,41 @@
 //! Tables of moves that are written out: rows that are walked, maps that are looked up.
 
-use yarrowgraph_ir::{FunctionId, Node, NodeId};
+use yarrowgraph_ir::{FunctionId, MemberKind, Node, NodeId};
 
 use super::conditions::at;
+use super::filled;
 use super::state::{self, State};
 use super::walk::{Value, Walker, Way};
 use crate::flow::Val;
-use crate::program::{MemberId, Site, Sym};
+use crate::program::{MemberId, Site, Sym, Ty, TypeId};
 
 /// Longer tables are not looked at.
 pub(super) const ROWS: usize = 400;
+
+/// An expression of a table: where it is written, and the call whose arguments its parameters stand for there.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub(super) struct Written {
+    pub at: Site,
+    pub by: Option<Site>,
+}
+
+impl From<Site> for Written {
+    fn from(at: Site) -> Self {
+        Self { at, by: None }
+    }
+}
+
+impl Written {
+    /// Where the code says it that is about this table: the call, if one is.
+    pub(super) fn place(self) -> Site {
+        self.by.unwrap_or(self.at)
+    }
+
+    /// Another expression that is written beside it.
+    pub(super) fn beside(self, node: NodeId) -> Self {
+        Self { at: Site { member: self.at.member, node }, by: self.by }
+    }
+}
 
 /// An entry of a map: its key, and its value.
 struct Row {
@@ -19,18 +45,22 @@ struct Row {
 
 enum Key {
     Text(Sym),
-    Node(Site),
+    Node(Written),
 }
 
 impl Walker<'_, '_> {
-    /// The rows of a list that is written out.
-    pub(super) fn rows(&self, list: NodeId) -> Option<Vec<Site>> {
-        let here = self.site(list).member;
-        let site = self.written(Site { member: here, node: list })?;
+    /// The rows of a list that is written out, or that code fills.
+    pub(super) fn rows(&self, list: NodeId) -> Option<Vec<Written>> {
+        let mut rows = self.listed_rows(list).unwrap_or_default();
+        rows.extend(self.added_rows(list));
+        (!rows.is_empty() && rows.len() <= ROWS).then_some(rows)
+    }
+
+    fn listed_rows(&self, list: NodeId) -> Option<Vec<Written>> {
+        let site = self.written(self.site(list))?;
         let body = self.flow.program.body(site.member)?;
         let (Node::Collection { items, .. } | Node::New { args: items, .. }) = body.node(site.node) else { return None };
-        let items = body.list(items);
-        (items.len() <= ROWS).then(|| items.iter().map(|node| Site { member: site.member, node: *node }).collect())
+        Some(body.list(items).iter().map(|node| Site { member: site.member, node: *node }.into()).collect())
     }
 
     /// Where what an expression names is written out.
@@ -55,7 +85,7 @@ impl Walker<'_, '_> {
                 _ => match self.flow.eval(site) {
                     Val::Static(m) | Val::Member(_, m) => self.flow.only_definition(m)?,
                     Val::Literal(literal) | Val::New(literal) if literal != site => literal,
-                    _ => return None,
+                    value => filled::only_argument(self.flow, &value)?,
                 },
             };
         }
@@ -66,14 +96,11 @@ impl Walker<'_, '_> {
     pub(super) fn part(&mut self, row: &Value, at: usize) -> Value {
         match row {
             Value::Several(values) => values.get(at).cloned().unwrap_or(Value::Unknown),
-            Value::Row(site) => {
-                let Some(body) = self.flow.program.body(site.member) else { return Value::Unknown };
-                match body.node(site.node) {
-                    Node::Collection { items, .. } => {
-                        body.list(items).get(at).map_or(Value::Unknown, |n| self.written_value(Site { member: site.member, node: *n }))
-                    }
-                    Node::New { args, .. } | Node::Call { args, .. } => {
-                        body.list(args).get(at).map_or(Value::Unknown, |n| self.written_value(Site { member: site.member, node: *n }))
+            Value::Row(row) => {
+                let Some(body) = self.flow.program.body(row.at.member) else { return Value::Unknown };
+                match body.node(row.at.node) {
+                    Node::Collection { items: parts, .. } | Node::New { args: parts, .. } | Node::Call { args: parts, .. } => {
+                        body.list(parts).get(at).map_or(Value::Unknown, |n| self.written_value(row.beside(*n)))
                     }
                     _ => Value::Unknown,
                 }
@@ -84,53 +111,53 @@ impl Walker<'_, '_> {
 
     /// A part of a row by its name: an entry of an object, a field in the order in which its type declares them, or
     /// what its constructor gives to the field.
-    pub(super) fn named_part(&mut self, row: Site, name: Sym) -> Value {
+    pub(super) fn named_part(&mut self, row: Written, name: Sym) -> Value {
         let program = self.flow.program;
-        let Some(body) = program.body(row.member) else { return Value::Unknown };
-        let part = match body.node(row.node) {
-            Node::Object(_) => self.flow.entry_of_literal(row, name),
+        let Some(body) = program.body(row.at.member) else { return Value::Unknown };
+        let by_place = |class: Option<TypeId>, args: &[NodeId]| {
+            let at = self.position(class?, name, args.len())?;
+            args.get(at).copied()
+        };
+        let part = match body.node(row.at.node) {
+            Node::Object(_) => self.flow.entry_of_literal(row.at, name).map(|entry| row.beside(entry.node)),
             Node::New { args, init, .. } => {
-                let args = body.list(args).to_vec();
-                let from_init = init.and_then(|i| self.flow.entry_of_literal(Site { member: row.member, node: i }, name));
-                from_init.or_else(|| {
-                    let class = self.flow.type_of_node(row.member, row.node).own()?;
-                    let at = self.position(class, name, args.len())?;
-                    args.get(at).map(|n| Site { member: row.member, node: *n })
-                })
+                let from_init = init.and_then(|i| self.flow.entry_of_literal(row.beside(i).at, name)).map(|entry| entry.node);
+                let class = self.flow.type_of_node(row.at.member, row.at.node).own();
+                from_init.or_else(|| by_place(class, body.list(args))).map(|n| row.beside(n))
             }
-            Node::Collection { items, .. } => {
-                let items = body.list(items).to_vec();
-                let class = self.row_class(row);
-                class
-                    .and_then(|c| self.field_position(c, name))
-                    .and_then(|at| items.get(at).copied())
-                    .map(|node| Site { member: row.member, node })
+            Node::Collection { items, .. } => by_place(self.row_class(row.at), body.list(items)).map(|n| row.beside(n)),
+            // `rows.emplace_back(FROM, ON, TO)`
+            Node::Call { args, .. } if self.flow.callee(row.at).is_none() => {
+                by_place(self.row_class(row.at), body.list(args)).map(|n| row.beside(n))
             }
             _ => None,
         };
-        part.map_or(Value::Unknown, |site| self.written_value(site))
+        part.map_or(Value::Unknown, |part| self.written_value(part))
     }
 
-    /// The class of the rows of the list that a row stands in.
-    fn row_class(&self, row: Site) -> Option<crate::program::TypeId> {
+    /// The class of the rows of the list that a row stands in, or is put into.
+    fn row_class(&self, row: Site) -> Option<TypeId> {
         let program = self.flow.program;
-        let ty = self.flow.type_held(row.member);
         let unit = program.member(row.member).unit;
-        program.element_type(unit, &ty).unwrap_or(ty).own()
+        let element = |ty: Ty| program.element_type(unit, &ty).unwrap_or(ty).own();
+        if !matches!(program.member(row.member).kind, MemberKind::Method | MemberKind::Constructor) {
+            return element(self.flow.type_held(row.member));
+        }
+        let (body, scope) = (program.body(row.member)?, program.scope(row.member));
+        let call = [Some(row.node), scope.parent(row.node)].into_iter().flatten().find(|n| matches!(body.node(*n), Node::Call { .. }))?;
+        let (list, _) = self.flow.receiver(Site { member: row.member, node: call })?;
+        element(self.flow.type_of(&list))
     }
 
-    fn field_position(&self, class: crate::program::TypeId, name: Sym) -> Option<usize> {
+    fn field_position(&self, class: TypeId, name: Sym) -> Option<usize> {
         let program = self.flow.program;
-        let fields = program
-            .ty(class)
-            .members
-            .iter()
-            .filter(|m| program.member(**m).kind == yarrowgraph_ir::MemberKind::Field && !program.member(**m).is_static);
+        let fields =
+            program.ty(class).members.iter().filter(|m| program.member(**m).kind == MemberKind::Field && !program.member(**m).is_static);
         fields.into_iter().position(|m| program.member(*m).name == name)
     }
 
     /// The parameter of a class's constructor that a field is set from.
-    fn position(&self, class: crate::program::TypeId, name: Sym, count: usize) -> Option<usize> {
+    fn position(&self, class: TypeId, name: Sym, count: usize) -> Option<usize> {
         let program = self.flow.program;
         let field = program.find_member(class, name);
         if let Some(constructor) = self.flow.constructor(class, count) {
@@ -148,28 +175,27 @@ impl Walker<'_, '_> {
     }
 
     /// What an expression of a table is, wherever it stands.
-    pub(super) fn written_value(&mut self, site: Site) -> Value {
+    pub(super) fn written_value(&mut self, part: Written) -> Value {
+        let part = filled::given(self.flow, part);
+        let site = part.at;
         let Some(body) = self.flow.program.body(site.member) else { return Value::Unknown };
         match body.node(site.node) {
             Node::Null => Value::Null,
             Node::Bool(b) => Value::Truth(b),
             Node::Lambda(f) => Value::Function(site.member, f),
-            Node::Entry { value, .. } => self.written_value(Site { member: site.member, node: value }),
-            Node::Opaque(parts) if body.list(parts).len() == 1 => {
-                let only = body.list(parts)[0];
-                self.written_value(Site { member: site.member, node: only })
-            }
+            Node::Entry { value, .. } => self.written_value(part.beside(value)),
+            Node::Opaque(parts) if body.list(parts).len() == 1 => self.written_value(part.beside(body.list(parts)[0])),
             _ => {
                 if let Some(named) = state::named(self.flow, site.member, site.node) {
                     return match self.domain.find(self.flow, named) {
                         Some(bits) => Value::State(bits, false, Some(site)),
                         // of a closed domain it can be none: it is a message, or a function
-                        None if self.domain.closed => Value::Row(site),
+                        None if self.domain.closed => Value::Row(part),
                         None => Value::Named(named, false, Some(site)),
                     };
                 }
                 match body.node(site.node) {
-                    Node::Object(_) | Node::Collection { .. } | Node::New { .. } | Node::Call { .. } => Value::Row(site),
+                    Node::Object(_) | Node::Collection { .. } | Node::New { .. } | Node::Call { .. } => Value::Row(part),
                     _ => Value::Unknown,
                 }
             }
@@ -179,7 +205,7 @@ impl Walker<'_, '_> {
     /// Looks a key up in a table that is written out: a way for each entry that it can be, and one on which there is none.
     pub(super) fn look_up(&mut self, object: NodeId, table: &Value, key: &Value, way: Way) -> Vec<(Way, Value)> {
         let site = match table {
-            Value::Row(site) => self.written(*site),
+            Value::Row(row) => self.written(row.at),
             _ => self.written(self.site(object)),
         };
         if !speaks(key) {
@@ -207,7 +233,7 @@ impl Walker<'_, '_> {
                 for (mut way, fits) in self.key_fits(key, &row.key, way) {
                     if fits {
                         way.row = Some(row.value);
-                        let value = self.written_value(row.value);
+                        let value = self.written_value(row.value.into());
                         out.push((way, value));
                     } else {
                         left.push(way);
@@ -235,7 +261,7 @@ impl Walker<'_, '_> {
                 for (way, said) in self.enter_function(call, says.0, says.1, vec![Value::Row(row)], way) {
                     for (mut way, holds) in self.truth(&said, call.node, way) {
                         if holds {
-                            way.row = Some(row);
+                            way.row = Some(row.place());
                             out.push((way, Value::Row(row)));
                         } else {
                             left.push(way);
@@ -332,7 +358,7 @@ impl Walker<'_, '_> {
     fn key(&self, site: Site) -> Key {
         match self.flow.program.body(site.member).map(|b| b.node(site.node)) {
             Some(Node::Str(name)) => Key::Text(self.flow.program.sym_in(site.member, name)),
-            _ => Key::Node(site),
+            _ => Key::Node(site.into()),
         }
     }
 
@@ -344,8 +370,8 @@ impl Walker<'_, '_> {
     }
 
     /// Whether a value is what a key says that is written at a place.
-    pub(super) fn fits_key(&mut self, value: &Value, key: Site, way: Way) -> Vec<(Way, bool)> {
-        self.key_fits(value, &self.key(key), way)
+    pub(super) fn fits_key(&mut self, value: &Value, key: Written, way: Way) -> Vec<(Way, bool)> {
+        self.node_fits(value, key, way)
     }
 
     /// Whether a value is what the text of a key says; of several values the parts of the text.
@@ -396,18 +422,23 @@ impl Walker<'_, '_> {
         }
     }
 
-    fn node_fits(&mut self, value: &Value, key: Site, way: Way) -> Vec<(Way, bool)> {
-        let Some(body) = self.flow.program.body(key.member) else { return vec![(way, false)] };
-        match (value, body.node(key.node)) {
-            (_, Node::Opaque(parts)) if body.list(parts).len() == 1 => {
-                let only = body.list(parts)[0];
-                self.node_fits(value, Site { member: key.member, node: only }, way)
-            }
+    fn node_fits(&mut self, value: &Value, key: Written, way: Way) -> Vec<(Way, bool)> {
+        let key = filled::given(self.flow, key);
+        let Some(body) = self.flow.program.body(key.at.member) else { return vec![(way, false)] };
+        let node = key.at.node;
+        match (value, body.node(node)) {
+            (_, Node::Opaque(parts)) if body.list(parts).len() == 1 => self.node_fits(value, key.beside(body.list(parts)[0]), way),
+            (_, Node::Str(name)) => self.text_fits(value, self.flow.program.sym_in(key.at.member, name), way),
             (
                 Value::Several(values),
-                Node::Collection { items: parts, .. } | Node::New { args: parts, .. } | Node::Call { args: parts, .. },
+                Node::Collection { items: parts, .. }
+                | Node::New { args: parts, .. }
+                | Node::Call { args: parts, .. }
+                | Node::Template(parts),
             ) => {
-                let parts = body.list(parts).to_vec();
+                let spoken =
+                    |n: &NodeId| !matches!(body.node(node), Node::Template(_)) || !matches!(body.node(*n), Node::Str(_) | Node::Plain);
+                let parts: Vec<NodeId> = body.list(parts).iter().copied().filter(spoken).collect();
                 if parts.len() != values.len() {
                     return vec![(way, false)];
                 }
@@ -416,7 +447,7 @@ impl Walker<'_, '_> {
                 for (value, part) in values.iter().zip(parts) {
                     let mut next = Vec::new();
                     for way in open {
-                        for (way, fits) in self.node_fits(value, Site { member: key.member, node: part }, way) {
+                        for (way, fits) in self.node_fits(value, key.beside(part), way) {
                             if fits { next.push(way) } else { out.push((way, false)) }
                         }
                     }
@@ -425,17 +456,17 @@ impl Walker<'_, '_> {
                 out.extend(open.into_iter().map(|w| (w, true)));
                 out
             }
-            (Value::Held, _) => match state::named(self.flow, key.member, key.node).and_then(|s| self.domain.find(self.flow, s)) {
+            (Value::Held, _) => match state::named(self.flow, key.at.member, node).and_then(|s| self.domain.find(self.flow, s)) {
                 Some(bits) => at(way, bits),
                 None => vec![(way, false)],
             },
             (Value::State(bits, ..), _) => {
-                let found = state::named(self.flow, key.member, key.node).and_then(|s| self.domain.find(self.flow, s));
+                let found = state::named(self.flow, key.at.member, node).and_then(|s| self.domain.find(self.flow, s));
                 let fits = found.is_some_and(|b| b & bits != 0);
                 vec![(way, fits)]
             }
-            (Value::Message(at), _) => match state::named(self.flow, key.member, key.node) {
-                Some(named) => self.message_is(*at, named, way, key.node),
+            (Value::Message(at), _) => match state::named(self.flow, key.at.member, node) {
+                Some(named) => self.message_is(*at, named, way, node),
                 None => vec![(way, false)],
             },
             _ => vec![(way, false)],

@@ -2,10 +2,14 @@
 
 use yarrowgraph_ir::{AssignOp, BinaryOp, Body, Node, NodeId, UnaryOp};
 
+use super::origins::literal;
 use super::state::{self, State};
 use super::walk::{Event, Exit, Move, NESTED, PARAM, Value, Values, WAYS, Walker, Way, position_named, put, widened};
 use crate::flow::Val;
 use crate::program::{Declared, MemberId, Site};
+
+/// A literal is followed through so many parameters and fields.
+const HOPS: u32 = 3;
 
 impl<'p> Walker<'_, 'p> {
     /// What an expression comes to.
@@ -67,7 +71,7 @@ impl<'p> Walker<'_, 'p> {
             Node::New { args, .. } => {
                 let mut out = Vec::new();
                 for (way, _) in self.all_values(body.list(args), way) {
-                    let value = self.constant(node, true).unwrap_or(Value::Row(self.site(node)));
+                    let value = self.constant(node, true).unwrap_or(Value::Row(self.site(node).into()));
                     out.push((way, value));
                 }
                 out
@@ -107,7 +111,7 @@ impl<'p> Walker<'_, 'p> {
             Node::Lambda(function) => vec![(way, Value::Function(self.here(), function))],
             Node::Object(_) => match self.tagged(node) {
                 Some(value) => vec![(way, value)],
-                None => vec![(way, Value::Row(self.site(node)))],
+                None => vec![(way, Value::Row(self.site(node).into()))],
             },
             Node::Entry { value, .. } => self.values(value, way),
             _ => {
@@ -284,6 +288,9 @@ impl<'p> Walker<'_, 'p> {
             Some(value) => value,
             None => match self.flow.eval_in(self.here(), node) {
                 Val::Lambda(m, f) => Value::Function(m, f),
+                value @ (Val::Member(..) | Val::Param(..)) => {
+                    literal(self.flow, &value, HOPS).map_or(Value::Unknown, |site| Value::Row(site.into()))
+                }
                 _ => Value::Unknown,
             },
         };

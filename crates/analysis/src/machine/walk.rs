@@ -12,6 +12,7 @@ use super::Machine;
 use super::domain::Domain;
 use super::reach::Reach;
 use super::state::State;
+use super::table::Written;
 use crate::flow::Flow;
 use crate::program::{MemberId, Program, Site, Sym};
 
@@ -48,9 +49,9 @@ pub(super) enum Value {
     Context,
     Several(Vec<Value>),
     /// A row, or a part of one, of a table that is written out.
-    Row(Site),
+    Row(Written),
     /// A table that code fills, or the part of it under a key.
-    Filled(MemberId, Option<Site>),
+    Filled(MemberId, Option<Written>),
     Function(MemberId, FunctionId),
 }
 
@@ -437,7 +438,7 @@ impl<'m, 'p> Walker<'m, 'p> {
         for turn in turns {
             let mut way = way.clone();
             if let Value::Row(row) = turn {
-                way.row = Some(row);
+                way.row = Some(row.place());
             }
             if let Node::Pattern { parts, .. } = body.node(var) {
                 for (at, part) in body.list(parts).iter().enumerate() {

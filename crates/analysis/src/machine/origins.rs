@@ -1,0 +1,58 @@
+//! Where a value is written that comes to a place through parameters, fields and parts of objects.
+
+use yarrowgraph_ir::{MemberKind, Node};
+
+use super::filled::only_argument;
+use super::state;
+use crate::flow::{Flow, Val};
+use crate::program::Site;
+
+/// So many places give a field its value.
+const DEFINITIONS: usize = 8;
+
+/// The expressions that a value comes from; itself where it comes from nowhere else.
+pub(super) fn origins(flow: &Flow<'_>, site: Site, hops: u32) -> Vec<Site> {
+    let program = flow.program;
+    let Some(hops) = hops.checked_sub(1) else { return Vec::new() };
+    if state::named(flow, site.member, site.node).is_some() {
+        return vec![site];
+    }
+    let from = match flow.eval(site) {
+        Val::Param(m, None, index) => {
+            flow.callers((m, None)).iter().filter_map(|(call, _)| flow.argument(*call, usize::from(index))).collect()
+        }
+        Val::Member(of, m) if matches!(program.member(m).kind, MemberKind::Field | MemberKind::Property) => match flow.definitions(m) {
+            // declared only: an entry of what the object is
+            [] => literal(flow, &of, hops).and_then(|l| flow.entry_of_literal(l, program.member(m).name)).into_iter().collect(),
+            defined if defined.len() <= DEFINITIONS => defined.to_vec(),
+            _ => Vec::new(),
+        },
+        Val::Outside(of, name) => literal(flow, &of, hops).and_then(|l| flow.entry_of_literal(l, name)).into_iter().collect(),
+        _ => return vec![site],
+    };
+    from.into_iter().filter(|f| *f != site).flat_map(|f| origins(flow, f, hops)).collect()
+}
+
+/// The object literal that a value is, where there can be no other.
+pub(super) fn literal(flow: &Flow<'_>, value: &Val, hops: u32) -> Option<Site> {
+    let hops = hops.checked_sub(1)?;
+    let of = |site: Site| {
+        let body = flow.program.body(site.member)?;
+        match body.node(site.node) {
+            Node::Object(_) => Some(site),
+            Node::Cast { operand, .. } if matches!(body.node(operand), Node::Object(_)) => {
+                Some(Site { member: site.member, node: operand })
+            }
+            _ => literal(flow, &flow.eval(site), hops),
+        }
+    };
+    match value {
+        Val::Param(..) => of(only_argument(flow, value)?),
+        Val::Member(object, m) if flow.definitions(*m).is_empty() => {
+            of(flow.entry_of_literal(literal(flow, object, hops)?, flow.program.member(*m).name)?)
+        }
+        Val::Member(_, m) | Val::Static(m) => of(flow.only_definition(*m)?),
+        Val::Literal(site) => of(*site),
+        _ => None,
+    }
+}
