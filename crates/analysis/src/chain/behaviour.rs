@@ -79,7 +79,8 @@ pub fn of(flow: &Flow<'_>, links: &Links, kind: Of, link: &Link) -> Option<Behav
     match kind {
         Of::Next(next) => Some(passing(flow, links, next, link, code)),
         Of::Walk(walk) => match &links.walks[walk].ends {
-            Ends::WayOn(place) => Some(way_on(flow.program, code, *place)),
+            Ends::WayOn(_) | Ends::Kept => Some(way_on(flow, links, kind, code)),
+            Ends::All => Some(Behaviour { passes: Passes::Always, stops: false }),
             ends => Answers { flow, member: code.member, body: code.body, ends }.all(code.root),
         },
     }
@@ -105,14 +106,49 @@ fn passing(flow: &Flow<'_>, links: &Links, next: usize, link: &Link, code: Code<
     Behaviour { passes, stops: passes != Passes::Always }
 }
 
-/// Of a link that is handed the way on: whether it goes it.
-fn way_on(program: &Program, code: Code<'_>, place: usize) -> Behaviour {
+/// Where a link that has the way on names it, and where it goes it.
+#[derive(Debug, Default)]
+pub struct WayOn {
+    /// Where the code names it.
+    pub uses: Vec<NodeId>,
+    /// The calls by which it goes it.
+    pub goes: Vec<NodeId>,
+}
+
+/// What a link does with the way on; none where it does not have one.
+pub fn way_of(flow: &Flow<'_>, links: &Links, kind: Of, code: Code<'_>) -> Option<WayOn> {
+    let program = flow.program;
+    let Of::Walk(walk) = kind else { return None };
+    let walk = &links.walks[walk];
+    let name = match walk.ends {
+        Ends::WayOn(place) => code.param(program, place)?,
+        Ends::Kept => links.wrap(code.member, code.function?)?.0.name,
+        _ => return None,
+    };
     let scope = program.scope(code.member);
-    let uses = code.param(program, place).map(|way| code.uses(program, way)).unwrap_or_default();
-    let goes = |n: &NodeId| call_of(code.body, scope, *n).is_some_and(|c| state::runs_always(code.body, scope, c, code.root));
-    let passes = match uses.first() {
+    let uses = code.uses(program, name);
+    let pack = &program.kit_of(code.member).pack;
+    let entry = program.member(walk.walk.member).name;
+    // an object that is the way on is asked by the method in which it asks its links
+    let of_object = |n: NodeId| {
+        let member = scope.parent(n)?;
+        let Node::Member { object, name, .. } = code.body.node(member) else { return None };
+        let name = program.sym_in(code.member, name);
+        let is_way = object == n && (name == entry || pack.invokers.contains(program.text(name)));
+        is_way.then(|| call_of(code.body, scope, member))?
+    };
+    let mut goes: Vec<NodeId> = uses.iter().filter_map(|n| call_of(code.body, scope, *n).or_else(|| of_object(*n))).collect();
+    goes.sort_unstable();
+    Some(WayOn { uses, goes })
+}
+
+/// Of a link that has the way on: whether it goes it.
+fn way_on(flow: &Flow<'_>, links: &Links, kind: Of, code: Code<'_>) -> Behaviour {
+    let scope = flow.program.scope(code.member);
+    let way = way_of(flow, links, kind, code).unwrap_or_default();
+    let passes = match way.uses.first() {
         None => Passes::Never,
-        Some(_) if uses.iter().any(goes) => Passes::Always,
+        Some(_) if way.goes.iter().any(|c| state::runs_always(code.body, scope, *c, code.root)) => Passes::Always,
         Some(_) => Passes::Sometimes,
     };
     Behaviour { passes, stops: passes != Passes::Always }
@@ -313,6 +349,17 @@ impl Answers<'_, '_> {
             (_, Node::Conditional { then, other, .. }) => self.of(Some(then)).and(self.of(Some(other))),
             (Ends::Any, Node::Null | Node::Bool(false)) => Given::NONE,
             (Ends::Nothing, Node::Null | Node::Bool(false)) => Given::SOME,
+            // an optional with a value, or without one
+            (Ends::Any, Node::Call { callee, args, .. }) => match self.body.node(callee) {
+                Node::Member { object, name, .. } if self.is_optional(object) => {
+                    match (self.flow.program.unit_of(self.member).text(name), args.len) {
+                        ("of", 1) => Given::SOME,
+                        ("empty", 0) => Given::NONE,
+                        _ => Given::EITHER,
+                    }
+                }
+                _ => Given::EITHER,
+            },
             (Ends::Any, node) if is_there(node) => Given::SOME,
             (Ends::Nothing, node) if is_there(node) => Given::NONE,
             (Ends::Part(part, ends), Node::Object(entries)) => {
@@ -324,6 +371,11 @@ impl Answers<'_, '_> {
             }
             _ => Given::EITHER,
         }
+    }
+
+    /// Whether an expression names the type of optional values.
+    fn is_optional(&self, node: NodeId) -> bool {
+        matches!(self.body.node(node), Node::Name(name) if self.flow.program.unit_of(self.member).text(name).starts_with("Optional"))
     }
 
     /// Whether a key is that name.

@@ -60,7 +60,7 @@ pub fn endings(flow: &Flow<'_>, links: &Links, kind: Of, link: &Link, done: Opti
             _ => None,
         };
         let refuses = branch.is_some_and(|b| any_within(code.body, b, &|n| matches!(code.body.node(n), Node::Throw(_))));
-        found.push((code.body.span(cond).start, said(flow, code, cond, holds), refuses));
+        found.push((code.body.span(cond).start, said(flow, link, code, cond, holds), refuses));
     }
     found.sort();
     let mut endings: Vec<Ending> = found.into_iter().map(|(_, condition, refuses)| Ending { condition, refuses }).collect();
@@ -70,9 +70,12 @@ pub fn endings(flow: &Flow<'_>, links: &Links, kind: Of, link: &Link, done: Opti
 }
 
 /// What a condition says where it holds, or does not.
-fn said(flow: &Flow<'_>, code: Code<'_>, cond: NodeId, holds: bool) -> String {
+fn said(flow: &Flow<'_>, link: &Link, code: Code<'_>, cond: NodeId, holds: bool) -> String {
     let text = |node: NodeId| written::expression(flow.program, Site { member: code.member, node });
     match code.body.node(cond) {
+        Node::Unary { op: UnaryOp::Not, operand } if hook(flow, link, code, operand).is_some() => said(flow, link, code, operand, !holds),
+        // a method of the link's own that does nothing but say so
+        Node::Call { .. } if let Some((own, value)) = hook(flow, link, code, cond) => said(flow, link, own, value, holds),
         _ if holds => text(cond),
         Node::Binary { op: BinaryOp::Ne, left, right } => format!("{} == {}", text(left), text(right)),
         Node::Unary { op: UnaryOp::Not, operand } => text(operand),
@@ -80,16 +83,40 @@ fn said(flow: &Flow<'_>, code: Code<'_>, cond: NodeId, holds: bool) -> String {
     }
 }
 
+/// What a method of the link itself gives back, as its class has it, that a call asks and that does no more.
+fn hook<'a>(flow: &Flow<'a>, link: &Link, code: Code<'_>, call: NodeId) -> Option<(Code<'a>, NodeId)> {
+    let program = flow.program;
+    let Node::Call { callee, .. } = code.body.node(call) else { return None };
+    let by_itself = match code.body.node(callee) {
+        Node::Member { object, .. } => matches!(code.body.node(object), Node::This),
+        Node::Name(_) => true,
+        _ => false,
+    };
+    let asked = flow.callee(Site { member: code.member, node: call }).filter(|_| by_itself)?.member;
+    let class = link.class?;
+    if !program.is_a(class, program.member(asked).owner) {
+        return None;
+    }
+    let member = program.find_member_as(class, program.member(asked).name, true)?;
+    let body = program.body(member)?;
+    let root = body.root?;
+    let whole = match body.node(root) {
+        Node::Block(list) if list.len == 1 => body.list(list)[0],
+        _ => root,
+    };
+    let value = if let Node::Return(Some(value)) = body.node(whole) { value } else { whole };
+    let says = matches!(
+        body.node(value),
+        Node::Binary { .. } | Node::Unary { op: UnaryOp::Not, .. } | Node::TypeTest { .. } | Node::Member { .. } | Node::Name(_)
+    );
+    says.then_some((Code { member, function: None, body, root }, value))
+}
+
 /// Where a link hands a request on; none where that is said by what it answers.
 fn passes_of(flow: &Flow<'_>, links: &Links, kind: Of, link: &Link, code: Code<'_>) -> Option<Vec<NodeId>> {
     match kind {
         Of::Next(next) => Some(behaviour::passes_in(flow, links, next, link.class, code.member)),
-        Of::Walk(walk) => {
-            let Ends::WayOn(place) = links.walks[walk].ends else { return None };
-            let scope = flow.program.scope(code.member);
-            let uses = code.uses(flow.program, code.param(flow.program, place)?);
-            Some(uses.into_iter().filter_map(|n| behaviour::call_of(code.body, scope, n)).collect())
-        }
+        Of::Walk(_) => Some(behaviour::way_of(flow, links, kind, code)?.goes),
     }
 }
 
@@ -111,15 +138,25 @@ fn answers(flow: &Flow<'_>, ends: &Ends, code: Code<'_>, at: NodeId) -> Option<(
         let first = *values.first()?;
         values.iter().all(|v| *v == first).then_some(first)?
     };
+    // what it answers is whether something holds
+    let is_answer = |n: NodeId| scope.parent(n).is_some_and(|p| matches!(body.node(p), Node::Return(_))) || n == code.root;
     match body.node(at) {
+        Node::Binary { op, .. }
+            if !matches!(op, BinaryOp::Coalesce | BinaryOp::Add | BinaryOp::Sub | BinaryOp::Arithmetic) && is_answer(at) =>
+        {
+            match ends {
+                Ends::Any => Some((at, true)),
+                Ends::Nothing => Some((at, false)),
+                _ => None,
+            }
+        }
         Node::If { cond, then, other } => match (given(then), other.and_then(given)) {
             (Some(true), _) => Some((cond, true)),
             (_, Some(true)) | (Some(false), None) => Some((cond, false)),
             _ => None,
         },
         Node::Conditional { cond, then, other } => {
-            let is_answer =
-                scope.parent(at).is_some_and(|p| matches!(body.node(p), Node::Return(_) | Node::Entry { .. })) || at == code.root;
+            let is_answer = is_answer(at) || scope.parent(at).is_some_and(|p| matches!(body.node(p), Node::Entry { .. }));
             match (ends_with(then), ends_with(other)) {
                 (Some(true), Some(false)) if is_answer => Some((cond, true)),
                 (Some(false), Some(true)) if is_answer => Some((cond, false)),

@@ -2,7 +2,7 @@
 
 use yarrowgraph_ir::{Body, Name, Node, NodeId};
 
-use super::walks::{Ends, Walk, own_list};
+use super::walks::{Ends, Walk, element_of_list, own_list};
 use crate::flow::Flow;
 use crate::program::{Declared, Kinds, MemberId, Scope, Site};
 use crate::state;
@@ -13,7 +13,7 @@ pub(super) fn find(flow: &Flow<'_>) -> Vec<Walk> {
     let mut found = Vec::new();
     for index in 0..program.members.len() {
         let member = MemberId(index as u32);
-        let Some(body) = program.body_with(member, Kinds::INDEX) else { continue };
+        let Some(body) = program.body_with(member, Kinds::INDEX | Kinds::CALL) else { continue };
         let scope = program.scope(member);
         for at in body.ids() {
             let Node::Call { callee, args, .. } = body.node(at) else { continue };
@@ -24,10 +24,16 @@ pub(super) fn find(flow: &Flow<'_>) -> Vec<Walk> {
                 Node::Member { object, name, .. } => (object, Some(program.sym_in(member, name))),
                 _ => (callee, None),
             };
-            let Some(list) = list_of(flow, member, body, scope, element) else { continue };
+            let (list, given) = match list_of(flow, member, body, scope, element) {
+                Some(list) => (Some(list), None),
+                None => match given_list(body, scope, element) {
+                    Some(given) => (None, Some(given)),
+                    None => continue,
+                },
+            };
             if let Some(way) = body.list(args).iter().position(|a| leads_on(flow, member, body, scope, at, *a)) {
                 let site = Site { member, node: at };
-                found.push(Walk { walk: site, list: Some(list), method, asks: site, ends: Ends::WayOn(way) });
+                found.push(Walk { walk: site, list, given, method, asks: site, ends: Ends::WayOn(way) });
             }
         }
     }
@@ -40,12 +46,35 @@ fn list_of(flow: &Flow<'_>, member: MemberId, body: &Body, scope: &Scope, elemen
         Node::Index { object, .. } => own_list(flow, member, object),
         Node::Name(name) => match scope.lookup(name, element)? {
             Declared::Local(local) => match body.node(local) {
-                Node::Local { init: Some(value), .. } if matches!(body.node(value), Node::Index { .. }) => {
+                Node::Local { init: Some(value), .. } if matches!(body.node(value), Node::Index { .. } | Node::Call { .. }) => {
                     list_of(flow, member, body, scope, value)
                 }
                 _ => None,
             },
             _ => None,
+        },
+        // `filters.get(at++)`
+        Node::Call { args, .. } if args.len == 1 => element_of_list(flow, member, element),
+        _ => None,
+    }
+}
+
+/// The parameter of the method by which it is handed the list that an element is taken from by its place.
+fn given_list(body: &Body, scope: &Scope, element: NodeId) -> Option<u16> {
+    match body.node(element) {
+        Node::Index { object, .. } => match body.node(object) {
+            Node::Name(name) => match scope.lookup(name, object)? {
+                Declared::Param(None, index) => Some(index),
+                _ => None,
+            },
+            _ => None,
+        },
+        Node::Name(name) => match scope.lookup(name, element)? {
+            Declared::Local(local) => match body.node(local) {
+                Node::Local { init: Some(value), .. } if matches!(body.node(value), Node::Index { .. }) => given_list(body, scope, value),
+                _ => None,
+            },
+            Declared::Param(..) => None,
         },
         _ => None,
     }
@@ -68,8 +97,9 @@ fn leads_on(flow: &Flow<'_>, member: MemberId, body: &Body, scope: &Scope, call:
         _ => false,
     };
     match body.node(argument) {
-        // the function itself, which keeps count on its own
+        // the function itself, or the object, which keeps count on its own
         Node::Name(_) => is_own(argument),
+        Node::This => scope.function_around(body, call).is_none(),
         Node::Lambda(_) => state::any_within(body, argument, &calls_own),
         Node::Call { callee, .. } => match body.node(callee) {
             Node::Member { object, name, .. } => is_own(object) && flow.program.text(flow.program.sym_in(member, name)) == "bind",

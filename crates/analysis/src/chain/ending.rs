@@ -36,7 +36,9 @@ pub fn end(wiring: &Wiring<'_>, built: &Built) -> Option<Unhandled> {
     match built.of {
         Of::Walk(walk) => {
             let walk = &links.walks[walk];
-            if matches!(walk.ends, Ends::Nothing | Ends::WayOn(_)) || done.iter().any(|b| b.passes == Passes::Never) {
+            if matches!(walk.ends, Ends::Nothing | Ends::WayOn(_) | Ends::Kept | Ends::All)
+                || done.iter().any(|b| b.passes == Passes::Never)
+            {
                 return None;
             }
             behind_walk(wiring, walk.walk)

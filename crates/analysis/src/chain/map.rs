@@ -45,7 +45,8 @@ fn chain(wiring: &Wiring<'_>, built: &Built) -> model::Chain {
         })
     });
     let done: Vec<Option<Behaviour>> = built.links.iter().map(|l| behaviour::of(&wiring.flow, links, built.of, l)).collect();
-    let all = matches!(built.of, Of::Next(_)) && done.iter().all(|b| b.is_some_and(|b| b.passes == Passes::Always));
+    let all = matches!(built.of, Of::Walk(walk) if links.walks[walk].ends == Ends::All)
+        || matches!(built.of, Of::Next(_)) && done.iter().all(|b| b.is_some_and(|b| b.passes == Passes::Always));
     model::Chain {
         id: match (holder, built.of) {
             (Some(m), _) => program.member_id(m),

@@ -13,10 +13,13 @@ mod continuations;
 pub mod ending;
 pub mod map;
 mod next;
+mod streams;
 mod walks;
 pub mod ways;
+mod wrapped;
 
 use rustc_hash::FxHashMap;
+use yarrowgraph_ir::FunctionId;
 
 use crate::flow::Flow;
 use crate::program::{MemberId, Site};
@@ -25,6 +28,7 @@ pub use behaviour::Behaviour;
 pub use built::{Built, Chains, Link, Of, Stored};
 pub use next::Next;
 pub use walks::{Ends, Walk};
+pub use wrapped::Wrap;
 
 /// What can be linked in a tree.
 #[derive(Debug, Default)]
@@ -33,21 +37,30 @@ pub struct Links {
     pub next: Vec<Next>,
     /// Walks over lists of links.
     pub walks: Vec<Walk>,
+    /// Functions that are made with the next one, and the walk that each stands for.
+    wraps: FxHashMap<(MemberId, FunctionId), (Wrap, usize)>,
     by_field: FxHashMap<MemberId, usize>,
     by_walk: FxHashMap<Site, usize>,
     by_list: FxHashMap<MemberId, usize>,
+    by_method: FxHashMap<MemberId, (usize, u16)>,
 }
 
 impl Links {
     /// Finds what can be linked.
     pub fn of(flow: &Flow<'_>) -> Self {
-        let (next, (mut walks, ways_on)) =
-            rayon::join(|| next::find(flow), || rayon::join(|| walks::find(flow), || continuations::find(flow)));
-        walks.extend(ways_on);
+        let ((next, mut walks), (more, wrapped)) = rayon::join(
+            || rayon::join(|| next::find(flow), || walks::find(flow)),
+            || rayon::join(|| [streams::find(flow), continuations::find(flow)].concat(), || wrapped::find(flow)),
+        );
+        walks.extend(more);
+        let first = walks.len();
+        let wraps = wrapped.iter().enumerate().map(|(at, (w, _))| ((w.member, w.function), (*w, first + at))).collect();
+        walks.extend(wrapped.into_iter().map(|(_, walk)| walk));
         let by_field = next.iter().enumerate().flat_map(|(at, n)| n.fields.iter().map(move |f| (*f, at))).collect();
         let by_walk = walks.iter().enumerate().map(|(at, w)| (w.walk, at)).collect();
         let by_list = walks.iter().enumerate().filter_map(|(at, w)| Some((w.list?, at))).collect();
-        Self { next, walks, by_field, by_walk, by_list }
+        let by_method = walks.iter().enumerate().filter_map(|(at, w)| Some((w.walk.member, (at, w.given?)))).collect();
+        Self { next, walks, wraps, by_method, by_field, by_walk, by_list }
     }
 
     /// Whether there is nothing of the kind.
@@ -60,9 +73,29 @@ impl Links {
         self.by_field.get(&field).copied()
     }
 
-    /// Whether the elements of a list are handed the way on to the next one.
+    /// Whether the elements of a list are handed the way on to the next one, or what the one before made of something.
     pub fn hands_on(&self, list: MemberId) -> bool {
-        self.walks.iter().any(|w| w.list == Some(list) && matches!(w.ends, Ends::WayOn(_)))
+        self.walks.iter().any(|w| w.list == Some(list) && matches!(w.ends, Ends::WayOn(_) | Ends::All))
+    }
+
+    /// What a function is made with, where that is the next one, and the walk that it stands for.
+    pub fn wrap(&self, member: MemberId, function: FunctionId) -> Option<(Wrap, usize)> {
+        self.wraps.get(&(member, function)).copied()
+    }
+
+    /// Whether a function, or a method, gives back one that is made with what it is handed.
+    pub fn makes_wrap(&self, member: MemberId, function: Option<FunctionId>) -> bool {
+        self.wraps.values().any(|(w, _)| w.member == member && w.around == function)
+    }
+
+    /// Whether there are functions that are made with the next one.
+    pub fn has_wraps(&self) -> bool {
+        !self.wraps.is_empty()
+    }
+
+    /// The walk over a list that a method is handed, and by which parameter.
+    pub fn walk_given_to(&self, method: MemberId) -> Option<(usize, u16)> {
+        self.by_method.get(&method).copied()
     }
 
     /// The walk that a loop is.

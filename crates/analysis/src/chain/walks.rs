@@ -1,9 +1,9 @@
 //! Lists of links that are walked until one has an answer.
 
-use yarrowgraph_ir::{BinaryOp, Body, Name, Node, NodeId, TypeKind, UnaryOp};
+use yarrowgraph_ir::{AssignOp, BinaryOp, Body, Node, NodeId, TypeKind, UnaryOp};
 
 use crate::flow::{Flow, Val};
-use crate::program::{Kinds, MemberId, Program, Site, Sym, Ty};
+use crate::program::{Declared, Kinds, MemberId, Program, Scope, Site, Sym, Ty};
 use crate::state;
 
 /// A walk over a list of links.
@@ -13,6 +13,8 @@ pub struct Walk {
     pub walk: Site,
     /// The field that holds the list, where one does.
     pub list: Option<MemberId>,
+    /// The parameter that the list is handed in by, where one does: of the method that the walk stands in.
+    pub given: Option<u16>,
     /// The method by which a link is asked; none for functions.
     pub method: Option<Sym>,
     /// Where it is asked.
@@ -32,11 +34,15 @@ pub enum Ends {
     Part(Sym, Vec<Sym>),
     /// A link is handed the way on to the next one as its argument of that place, and goes it or does not.
     WayOn(usize),
+    /// A link keeps the way on from its making, and goes it or does not.
+    Kept,
+    /// No answer: every link has its turn.
+    All,
     /// What is asked of the answer is not understood.
     Unknown,
 }
 
-/// Finds the walks that end with an answer.
+/// Finds the walks that end with an answer, or in which each link has its turn with what the one before made of it.
 pub(super) fn find(flow: &Flow<'_>) -> Vec<Walk> {
     let program = flow.program;
     let mut found = Vec::new();
@@ -44,23 +50,80 @@ pub(super) fn find(flow: &Flow<'_>) -> Vec<Walk> {
         let member = MemberId(index as u32);
         let Some(body) = program.body_with(member, Kinds::WALK) else { continue };
         for at in body.ids() {
-            if let Node::ForEach { var, iterable, body: inner, keys: false, .. } = body.node(at)
-                && let Node::Local { name, .. } = body.node(var)
-                && let Some((asks, method)) = asked(flow, member, name, inner)
-                && let Some(ends) = ends_by(flow, member, asks, inner)
-                && may_be_links(flow, member, iterable)
-            {
-                found.push(Walk {
-                    walk: Site { member, node: at },
-                    list: own_list(flow, member, iterable),
-                    method,
-                    asks: Site { member, node: asks },
-                    ends,
-                });
+            match body.node(at) {
+                Node::ForEach { var, iterable, body: inner, keys: false, .. } => {
+                    let Node::Local { name, .. } = body.node(var) else { continue };
+                    let is_element = |n: NodeId| body.node(n) == Node::Name(name);
+                    if let Some((asks, method, ends)) = asked(flow, member, &is_element, inner)
+                        && may_be_links(flow, member, iterable)
+                    {
+                        let list = own_list(flow, member, iterable);
+                        found.push(Walk {
+                            walk: Site { member, node: at },
+                            list,
+                            given: None,
+                            method,
+                            asks: Site { member, node: asks },
+                            ends,
+                        });
+                    }
+                }
+                Node::Loop { body: inner, .. } => found.extend(by_place(flow, member, at, inner)),
+                _ => {}
             }
         }
     }
     found
+}
+
+/// A walk by places: `for (i = 0; i < links.length; i++) if (links[i].take(request)) return`.
+fn by_place(flow: &Flow<'_>, member: MemberId, at: NodeId, inner: NodeId) -> Option<Walk> {
+    let program = flow.program;
+    let (body, scope) = (program.body(member)?, program.scope(member));
+    let list_of = |n: NodeId| element_of_list(flow, member, n);
+    let (asks, method, ends) = asked(flow, member, &|n| list_of(n).is_some(), inner)?;
+    let Node::Call { callee, .. } = body.node(asks) else { return None };
+    let link = if let Node::Member { object, .. } = body.node(callee) { object } else { callee };
+    let list = list_of(link)?;
+    // what is held is one of a kind, or a function
+    let unit = program.member(list).unit;
+    let element = program.element_type(unit, &flow.type_held(list)).unwrap_or(Ty::Unknown);
+    let is_walked = scope.is_within(link, inner) && may_be_link(flow, member, &element);
+    is_walked.then(|| Walk {
+        walk: Site { member, node: at },
+        list: Some(list),
+        given: None,
+        method,
+        asks: Site { member, node: asks },
+        ends,
+    })
+}
+
+/// The own list that an expression is an element of, by its place or by an iterator.
+pub(super) fn element_of_list(flow: &Flow<'_>, member: MemberId, node: NodeId) -> Option<MemberId> {
+    let program = flow.program;
+    let body = program.body(member)?;
+    let mut node = node;
+    while let Node::Unary { operand, op: UnaryOp::NonNull | UnaryOp::Indirect } | Node::Cast { operand, .. } = body.node(node) {
+        node = operand;
+    }
+    if let Node::Name(name) = body.node(node)
+        && let Some(Declared::Local(local)) = program.scope(member).lookup(name, node)
+        && let Node::Local { init: Some(init), .. } = body.node(local)
+        && let Node::Call { callee, .. } = body.node(init)
+        && let Node::Member { object, name, .. } = body.node(callee)
+        && matches!(program.unit_of(member).text(name), "begin" | "cbegin" | "rbegin")
+    {
+        return own_list(flow, member, object);
+    }
+    match flow.eval_in(member, node) {
+        Val::Element(of, _) => match &*of {
+            Val::Member(object, m) if matches!(**object, Val::This(_)) => Some(*m),
+            Val::Static(m) => Some(*m),
+            _ => None,
+        },
+        _ => None,
+    }
 }
 
 /// The field of the object itself, or of a class or module, that a list comes from.
@@ -73,47 +136,71 @@ pub(super) fn own_list(flow: &Flow<'_>, member: MemberId, list: NodeId) -> Optio
 }
 
 /// Whether what is walked can be links: functions, objects of an abstract type, or anything where nothing is typed.
-fn may_be_links(flow: &Flow<'_>, member: MemberId, iterable: NodeId) -> bool {
-    let program = flow.program;
-    let unit = program.member(member).unit;
-    let ty = flow.type_of_node(member, iterable);
-    let duck_typed = program.kit(unit).traits.duck_typed;
-    match program.element_type(unit, &ty) {
-        Some(Ty::Own(t, _)) => {
-            let t = program.ty(t);
-            // where nothing is typed, the type is that of the first element
-            duck_typed || t.kind == TypeKind::Interface || t.modifiers.is_abstract || t.kind == TypeKind::Delegate || !t.heirs.is_empty()
-        }
-        Some(element) => program.is_callable(unit, &element) || (element == Ty::Unknown && duck_typed),
-        None => duck_typed,
+pub(super) fn may_be_links(flow: &Flow<'_>, member: MemberId, iterable: NodeId) -> bool {
+    let unit = flow.program.member(member).unit;
+    let held = || own_list(flow, member, iterable).map(|list| flow.type_held(list));
+    let element = |ty: Ty| flow.program.element_type(unit, &ty);
+    match element(flow.type_of_node(member, iterable)).or_else(|| element(held()?)) {
+        Some(element) => may_be_link(flow, member, &element),
+        None => flow.program.kit(unit).traits.duck_typed,
     }
 }
 
-/// The call in a loop by which each element is asked, and that can end the loop by its answer.
-fn asked(flow: &Flow<'_>, member: MemberId, element: Name, inner: NodeId) -> Option<(NodeId, Option<Sym>)> {
+fn may_be_link(flow: &Flow<'_>, member: MemberId, element: &Ty) -> bool {
+    let program = flow.program;
+    let unit = program.member(member).unit;
+    let duck_typed = program.kit(unit).traits.duck_typed;
+    match element {
+        Ty::Own(t, _) => {
+            let t = program.ty(*t);
+            // where nothing is typed, the type is that of the first element
+            duck_typed || t.kind == TypeKind::Interface || t.modifiers.is_abstract || t.kind == TypeKind::Delegate || !t.heirs.is_empty()
+        }
+        element => program.is_callable(unit, element) || (*element == Ty::Unknown && duck_typed),
+    }
+}
+
+/// The call by which a node asks an element, if it is one: its method, none for a function.
+pub(super) fn ask(flow: &Flow<'_>, member: MemberId, is_element: &dyn Fn(NodeId) -> bool, n: NodeId) -> Option<Option<Sym>> {
+    let program = flow.program;
+    let body = program.body(member)?;
+    let Node::Call { callee, args, .. } = body.node(n) else { return None };
+    match body.node(callee) {
+        _ if args.len == 0 => None,
+        Node::Member { object, name, .. } if is_element(object) => Some(Some(program.sym_in(member, name))),
+        Node::Name(_) | Node::Index { .. } if is_element(callee) => Some(None),
+        _ if args.len > 1 => {
+            let at = body.list(args).iter().position(|a| is_element(*a))?;
+            asked_by_helper(flow, Site { member, node: n }, at).map(Some)
+        }
+        _ => None,
+    }
+}
+
+/// The call in a loop by which each element is asked, its method, and how its answer counts.
+fn asked(flow: &Flow<'_>, member: MemberId, is_element: &dyn Fn(NodeId) -> bool, inner: NodeId) -> Option<(NodeId, Option<Sym>, Ends)> {
     let program = flow.program;
     let (body, scope) = (program.body(member)?, program.scope(member));
-    let is_element = |n: NodeId| body.node(n) == Node::Name(element);
-    let ask = |n: NodeId| -> Option<Option<Sym>> {
-        let Node::Call { callee, args, .. } = body.node(n) else { return None };
-        match body.node(callee) {
-            _ if args.len == 0 => None,
-            Node::Member { object, name, .. } if is_element(object) => Some(Some(program.sym_in(member, name))),
-            Node::Name(name) if name == element => Some(None),
-            _ if args.len > 1 => {
-                let at = body.list(args).iter().position(|a| is_element(*a))?;
-                asked_by_helper(flow, Site { member, node: n }, at).map(Some)
-            }
-            _ => None,
-        }
-    };
-    let calls: Vec<(NodeId, Option<Sym>)> = body.ids().filter(|n| scope.is_within(*n, inner)).filter_map(|n| Some((n, ask(n)?))).collect();
+    let calls: Vec<(NodeId, Option<Sym>)> =
+        body.ids().filter(|n| scope.is_within(*n, inner)).filter_map(|n| Some((n, ask(flow, member, is_element, n)?))).collect();
     // who looks for an element gives it back, and asks nothing of it
     let gives_element = |n: NodeId| matches!(body.node(n), Node::Return(Some(value)) if is_element(value));
-    if state::any_within(body, inner, &gives_element) {
+    if calls.is_empty() || state::any_within(body, inner, &gives_element) {
         return None;
     }
-    calls.into_iter().find(|(call, _)| ends_by(flow, member, *call, inner).is_some())
+    let decides = calls.iter().find_map(|(call, method)| Some((*call, *method, ends_by(flow, member, *call, inner)?)));
+    decides.or_else(|| calls.iter().find(|(call, _)| folds(body, scope, *call)).map(|(call, method)| (*call, *method, Ends::All)))
+}
+
+/// Whether what a call gives takes the place of what it was given: `value = step.apply(value)`.
+fn folds(body: &Body, scope: &Scope, call: NodeId) -> bool {
+    let Node::Call { args, .. } = body.node(call) else { return false };
+    let mut around = scope.parent(call);
+    while let Some(Node::Unary { op: UnaryOp::Await | UnaryOp::NonNull, .. }) = around.map(|n| body.node(n)) {
+        around = around.and_then(|n| scope.parent(n));
+    }
+    let Some(Node::Assign { op: AssignOp::Set, target, .. }) = around.map(|n| body.node(n)) else { return false };
+    matches!(body.node(target), Node::Name(name) if body.list(args).iter().any(|a| body.node(*a) == Node::Name(name)))
 }
 
 /// The method by which a helper, that is handed a link as one of its arguments, asks it.

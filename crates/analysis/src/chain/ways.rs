@@ -224,24 +224,17 @@ pub(crate) fn of_links(wiring: &Wiring<'_>) -> Vec<Passing> {
 /// Adds the links that are handed the way on.
 fn handed_the_way_on(wiring: &Wiring<'_>, all: &mut Vec<Passing>) {
     let (flow, links) = (&wiring.flow, &wiring.links);
-    let program = flow.program;
     let mut seen: BTreeSet<(MemberId, NodeId)> = BTreeSet::new();
     for built in &wiring.chains().built {
-        let Of::Walk(walk) = built.of else { continue };
-        let Ends::WayOn(place) = links.walks[walk].ends else { continue };
+        if !matches!(built.of, Of::Walk(walk) if matches!(links.walks[walk].ends, Ends::WayOn(_) | Ends::Kept)) {
+            continue;
+        }
         for link in &built.links {
             let Some(code) = Code::of(flow, links, built.of, link) else { continue };
             let Code { member, function, body, root } = code;
-            let Some(way) = code.param(program, place) else { continue };
-            if !seen.insert((member, root)) {
-                continue;
-            }
-            let scope = program.scope(member);
-            let uses = code.uses(program, way);
-            let mut passes: Vec<NodeId> = uses.iter().filter_map(|n| behaviour::call_of(body, scope, *n)).collect();
-            passes.sort_unstable();
+            let Some(behaviour::WayOn { uses, goes: passes }) = behaviour::way_of(flow, links, built.of, code) else { continue };
             // what hands the way to somebody else goes it at another time
-            if passes.is_empty() || uses.len() != passes.len() {
+            if !seen.insert((member, root)) || passes.is_empty() || uses.len() != passes.len() {
                 continue;
             }
             let ways = of(body, root, &passes, &|_| false);

@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use yarrowgraph_ir::{MemberKind, Node, NodeId, ParamMode, TypeKind};
+use yarrowgraph_ir::{MemberKind, Node, NodeId, ParamMode, TypeKind, TypeRef, TypeRefId};
 
 use super::callers::CALL_OPERATOR;
 use super::{BUDGET, Binding, Flow, Val};
@@ -127,13 +127,36 @@ impl Flow<'_> {
         with_body.or(fitting.first().copied()).unwrap_or(member)
     }
 
-    /// Whether no argument of a call is of another class of the tree than the parameter that it stands for.
+    /// How many parameters a function has that a parameter of a method stands for, where its type says so: `Func<A, B, C>`
+    /// stands for one of two.
+    fn params_of_function(&self, method: MemberId, ty: TypeRefId) -> Option<usize> {
+        let unit = self.program.unit_of(method);
+        match unit.type_ref(ty) {
+            TypeRef::Function { params, .. } => Some(params.len()),
+            TypeRef::Nullable(inner) => self.params_of_function(method, *inner),
+            TypeRef::Named { name, args } => match unit.text(*name).rsplit('.').next()? {
+                "Action" | "Consumer" | "BiConsumer" => Some(args.len()),
+                "Func" | "Function" | "BiFunction" => args.len().checked_sub(1),
+                "Runnable" | "Supplier" | "Callable" => Some(0),
+                _ => None,
+            },
+            _ => None,
+        }
+    }
+
+    /// Whether no argument of a call is of another class of the tree than the parameter that it stands for, or a function
+    /// of another number of parameters.
     fn takes_kinds(&self, method: MemberId, call: Site, budget: u32) -> bool {
         let program = self.program;
         let Some(body) = program.body(call.member) else { return true };
         let Node::Call { args, .. } = body.node(call.node) else { return true };
         let class = |ty: Ty| ty.own().filter(|t| program.ty(*t).kind == TypeKind::Class && program.ty(*t).params.is_empty());
         program.decl(method).params.iter().zip(body.list(args)).all(|(param, arg)| {
+            if let Node::Lambda(f) = body.node(*arg)
+                && let Some(wanted) = param.ty.and_then(|ty| self.params_of_function(method, ty))
+            {
+                return body.function(f).params.len() == wanted;
+            }
             let Some(wanted) = param.ty.and_then(|ty| class(program.type_in(method, ty))) else { return true };
             match class(self.type_of_val(&self.eval_at(call.member, *arg, budget.min(6)), budget.min(6)).bounded()) {
                 Some(given) => program.is_a(given, wanted) || program.is_a(wanted, given),

@@ -17,7 +17,7 @@ impl Kinds {
     pub const NEW: Self = Self(1 << 2);
     /// Removals of a member or an entry.
     pub const DELETE: Self = Self(1 << 3);
-    /// Walks over collections.
+    /// Loops.
     pub const WALK: Self = Self(1 << 4);
     /// Elements by their place or key.
     pub const INDEX: Self = Self(1 << 5);
@@ -27,6 +27,8 @@ impl Kinds {
     pub const IF: Self = Self(1 << 7);
     /// Values taken apart into locals.
     pub const PATTERN: Self = Self(1 << 8);
+    /// Functions written in a body.
+    pub const LAMBDA: Self = Self(1 << 9);
 
     /// The kind of a node; empty for a kind that nobody asks for.
     pub fn of(node: Node) -> Self {
@@ -35,7 +37,8 @@ impl Kinds {
             Node::Call { .. } => Self::CALL,
             Node::New { .. } => Self::NEW,
             Node::Unary { op: UnaryOp::Delete, .. } => Self::DELETE,
-            Node::ForEach { .. } => Self::WALK,
+            Node::ForEach { .. } | Node::Loop { .. } => Self::WALK,
+            Node::Lambda(_) => Self::LAMBDA,
             Node::Index { .. } => Self::INDEX,
             Node::Switch { .. } => Self::SWITCH,
             Node::If { .. } => Self::IF,

@@ -95,9 +95,9 @@ impl Machine<'_, '_> {
         let program = self.program();
         let method = match object {
             _ if of_base => self.flow.callee(site).map(|c| c.member),
-            Value::Type(t) => self.method_of(*t, sym, args.len()),
+            Value::Type(t) => self.method_of(*t, sym, args.len()).map(|m| self.overload(m, site, args.len())),
             Value::Object(id) => match self.object(*id).kind {
-                Kind::Instance { class, .. } => self.method_of(class, sym, args.len()),
+                Kind::Instance { class, .. } => self.method_of(class, sym, args.len()).map(|m| self.overload(m, site, args.len())),
                 _ => None,
             },
             _ => None,
@@ -132,6 +132,21 @@ impl Machine<'_, '_> {
             found.is_none()
         });
         found
+    }
+
+    /// Of several methods of a class that take as many arguments, the one that a call is resolved to.
+    fn overload(&self, found: MemberId, call: Site, args: usize) -> MemberId {
+        let program = self.program();
+        let info = program.member(found);
+        let alike = |m: &&MemberId| program.decl(**m).params.len() == args;
+        if program.own_members(info.owner, info.name).iter().filter(alike).count() < 2 {
+            return found;
+        }
+        let told = self.flow.callee(call).map(|c| c.member).filter(|m| {
+            let own = program.member(*m);
+            own.owner == info.owner && own.name == info.name && program.body(*m).is_some_and(|b| b.root.is_some())
+        });
+        told.unwrap_or(found)
     }
 
     /// A member that holds a function.
@@ -219,6 +234,7 @@ impl Machine<'_, '_> {
         let Some(body) = program.body(member) else { return Value::Unknown };
         let Some(root) = body.root else { return Value::Unknown };
         let params = self.spread_over(&program.decl(member).params, args, Site { member, node: root });
+        self.handed_lists(member, &params);
         self.activate(member, None, None, this, params, root, body.returns_root)
     }
 

@@ -3,9 +3,10 @@
 use std::collections::BTreeMap;
 
 use rustc_hash::FxHashSet;
+use yarrowgraph_ir::FunctionId;
 
 use super::machine::Machine;
-use super::value::{Kind, ObjectId, Value};
+use super::value::{FrameId, Kind, ObjectId, Value};
 use crate::chain::{Built, Chains, Link, Of, Stored};
 use crate::program::{MemberId, Site};
 
@@ -37,6 +38,17 @@ impl Machine<'_, '_> {
     /// Notes that a list is walked for an answer.
     pub(super) fn walked(&mut self, walk: Site, list: &Value) {
         if let (Some(walk), Value::Object(id)) = (self.links().walk_at(walk), list)
+            && !self.walks.contains(&(walk, *id))
+        {
+            self.note_decisions();
+            self.walks.push((walk, *id));
+        }
+    }
+
+    /// Notes the lists that a method is handed and walks.
+    pub(super) fn handed_lists(&mut self, method: MemberId, args: &[Value]) {
+        if let Some((walk, index)) = self.links().walk_given_to(method)
+            && let Some(Value::Object(id)) = args.get(usize::from(index))
             && !self.walks.contains(&(walk, *id))
         {
             self.note_decisions();
@@ -115,11 +127,16 @@ impl Machine<'_, '_> {
                 holders.entry(*list).or_insert(*field);
             }
         }
+        self.wrapped(&mut chains);
         lists.sort_unstable_by_key(|(_, list)| *list);
         lists.dedup_by_key(|(_, list)| *list);
         for (walk, list) in lists {
             let object = self.object(list);
             let Kind::List(items) = &object.kind else { continue };
+            // functions that each make a link out of the next one are none themselves
+            if items.iter().any(|item| self.makes_link(item)) {
+                continue;
+            }
             let links: Option<Vec<Link>> = items.iter().map(|item| self.link(item)).collect();
             if let Some(links) = links.filter(|l| l.len() > 1) {
                 let holder = holders.get(&list).copied();
@@ -128,6 +145,66 @@ impl Machine<'_, '_> {
             }
         }
         chains
+    }
+
+    /// Functions that are made with the next one.
+    fn wrapped(&self, chains: &mut Chains) {
+        if !self.links().has_wraps() {
+            return;
+        }
+        let mut edges: BTreeMap<ObjectId, (ObjectId, usize, Option<Value>)> = BTreeMap::new();
+        for (at, object) in self.heap().iter().enumerate() {
+            let Kind::Closure { member, function, made_in, .. } = object.kind else { continue };
+            let Some((wrap, walk)) = self.links().wrap(member, function) else { continue };
+            let param = |around, index: u16| self.param_around(made_in, member, around, index);
+            if let Some(Value::Object(next)) = param(wrap.around, wrap.next)
+                && matches!(self.object(next).kind, Kind::Closure { .. } | Kind::Method { .. })
+            {
+                let by = wrap.by.and_then(|(around, index)| param(around, index));
+                if wrap.by.is_none() || by.is_some() {
+                    edges.insert(ObjectId(at as u32), (next, walk, by));
+                }
+            }
+        }
+        let led_to: FxHashSet<ObjectId> = edges.values().map(|(to, ..)| *to).collect();
+        for (start, (_, walk, _)) in edges.iter().filter(|(from, _)| !led_to.contains(from)) {
+            let (mut links, mut set, mut at) = (Vec::new(), Vec::new(), *start);
+            let mut seen = FxHashSet::default();
+            while let Some((next, _, by)) = edges.get(&at).filter(|_| seen.insert(at)) {
+                links.extend(self.link(by.as_ref().unwrap_or(&Value::Object(at))));
+                set.push(self.object(at).made);
+                at = *next;
+            }
+            // one that is wrapped alone is no chain
+            if links.len() < 2 {
+                continue;
+            }
+            if edges.get(start).is_some_and(|(.., by)| by.is_none()) {
+                links.extend(self.link(&Value::Object(at)));
+            }
+            chains.built.push(Built { of: Of::Walk(*walk), links, set, ring: None, holder: None });
+        }
+    }
+
+    /// Whether a function gives back one that is made with what it is handed.
+    fn makes_link(&self, value: &Value) -> bool {
+        match self.kind(value) {
+            Some(Kind::Closure { member, function, .. }) => self.links().makes_wrap(*member, Some(*function)),
+            Some(Kind::Method { member, .. }) => self.links().makes_wrap(*member, None),
+            _ => false,
+        }
+    }
+
+    /// The parameter of a function, or of the method, around the place where another function was made.
+    fn param_around(&self, made_in: FrameId, member: MemberId, around: Option<FunctionId>, index: u16) -> Option<Value> {
+        let mut at = Some(made_in);
+        while let Some(frame) = at.map(|f| self.frame_at(f)) {
+            if frame.member == member && frame.function == around {
+                return frame.params.get(usize::from(index)).cloned();
+            }
+            at = frame.made_in;
+        }
+        None
     }
 
     /// Where an object was put into a list, as the code around it says it, unless that is where it was made.

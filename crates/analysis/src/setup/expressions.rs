@@ -1,6 +1,6 @@
 //! Expressions.
 
-use yarrowgraph_ir::{AccessorKind, AssignOp, BinaryOp, CollectionKind, List, MemberKind, Node, NodeId, UnaryOp};
+use yarrowgraph_ir::{AccessorKind, AssignOp, BinaryOp, CollectionKind, List, MemberKind, Node, NodeId, TypeKind, UnaryOp, Visibility};
 
 use super::machine::Machine;
 use super::value::{Kind, Value};
@@ -248,9 +248,24 @@ impl Machine<'_, '_> {
     /// What a field of an object holds.
     pub(super) fn field(&self, object: &Value, m: MemberId) -> Value {
         match self.kind(object) {
-            Some(Kind::Instance { fields, .. }) => fields.iter().find(|(f, _)| *f == m).map_or(Value::Unknown, |(_, value)| value.clone()),
+            Some(Kind::Instance { fields, .. }) => {
+                let stored = fields.iter().find(|(f, _)| *f == m).map(|(_, value)| value.clone());
+                stored.unwrap_or_else(|| if self.starts_unset(m) { Value::Null } else { Value::Unknown })
+            }
             _ => Value::Unknown,
         }
+    }
+
+    /// Whether a field holds no object before the code of its class has put one there.
+    fn starts_unset(&self, m: MemberId) -> bool {
+        let program = self.program();
+        let decl = program.decl(m);
+        let hidden = decl.modifiers.visibility == Visibility::Private && decl.annotations.is_empty() && program.body(m).is_none();
+        let is_object =
+            || self.flow.type_held(m).own().is_some_and(|t| matches!(program.ty(t).kind, TypeKind::Class | TypeKind::Interface));
+        // where objects are held as they are, they are there from the start
+        let is_itself = || program.kit_of(m).traits.references_dangle && decl.ty.is_none_or(|ty| program.is_by_value(m, ty));
+        hidden && !self.flow.definitions(m).is_empty() && is_object() && !is_itself()
     }
 
     /// What a static member holds; its first value is computed when it is first asked for.

@@ -7,8 +7,17 @@ use super::value::{Kind, Value};
 use crate::flow::Val;
 use crate::program::{Site, Sym, Ty};
 
+/// What turns a sequence round.
+const REVERSES: [&str; 4] = ["reverse", "Reverse", "reversed", "toReversed"];
+
 /// Steps of sequences whose result is a list of what the function gives for each element.
 const MAPS: [&str; 3] = ["map", "Select", "flatMap"];
+
+/// What puts the elements of a sequence together, that which begins with the last one, and that which is given the value
+/// to begin with before the function.
+const FOLDS: [&str; 4] = ["reduce", "reduceRight", "Aggregate", "foldLeft"];
+const FROM_LAST: [&str; 1] = ["reduceRight"];
+const NAMES_FIRST: [&str; 1] = ["Aggregate"];
 
 impl Machine<'_, '_> {
     /// Makes an object of a library: a collection, or something that is only told from others.
@@ -48,6 +57,7 @@ impl Machine<'_, '_> {
         // `List.of(a, b)`, `Arrays.asList(a, b)`, `Objects.requireNonNull(a)`
         let is_factory = matches!(name, "of" | "asList" | "from" | "AsReadOnly" | "unmodifiableList" | "copyOf" | "Create" | "ofEntries");
         match (&args[..], is_factory || pack.copies.contains(name)) {
+            ([only], _) if REVERSES.contains(&name) => self.reversed(only, site),
             ([only], true) if matches!(self.kind(only), Some(Kind::List(_) | Kind::Map(_))) => only.clone(),
             ([only], _) if pack.views.contains(name) => only.clone(),
             (_, _) if is_factory => self.make(Kind::List(args), site),
@@ -63,6 +73,9 @@ impl Machine<'_, '_> {
             let function = args.first().cloned().unwrap_or(Value::Unknown);
             let made = items.into_iter().map(|item| self.call_value(&function, vec![item])).collect();
             return self.make(Kind::List(made), site);
+        }
+        if let Some(folded) = self.fold(object, name, &args) {
+            return folded;
         }
         if pack.walks.contains(name) {
             let items = self.elements(object).unwrap_or_default();
@@ -95,10 +108,7 @@ impl Machine<'_, '_> {
                 items.first().cloned().unwrap_or(Value::Unknown)
             }
             ("last" | "Last" | "getLast" | "LastOrDefault", Some(Kind::List(items))) => items.last().cloned().unwrap_or(Value::Unknown),
-            ("reverse" | "Reverse" | "reversed" | "toReversed", Some(Kind::List(items))) => {
-                let turned = items.iter().rev().cloned().collect();
-                self.make(Kind::List(turned), site)
-            }
+            (turns, Some(Kind::List(_))) if REVERSES.contains(&turns) => self.reversed(object, site),
             // an order or a choice that only a run knows
             ("sorted" | "sort" | "OrderBy" | "shuffle", _) => Value::Unknown,
             _ if pack.filters.contains(name) && !args.is_empty() => Value::Unknown,
@@ -112,6 +122,34 @@ impl Machine<'_, '_> {
         }
     }
 
+    /// What the elements of a list come to one after the other: `steps.reduceRight((next, step) => step(next), last)`.
+    fn fold(&mut self, list: &Value, name: &str, args: &[Value]) -> Option<Value> {
+        if !FOLDS.contains(&name) {
+            return None;
+        }
+        let mut items = self.elements(list)?;
+        if FROM_LAST.contains(&name) {
+            items.reverse();
+        }
+        let is_function = |machine: &Self, v: &Value| matches!(machine.kind(v), Some(Kind::Closure { .. } | Kind::Method { .. }));
+        // the function comes first or last, whatever the language
+        let (function, first) = match args {
+            [function] => (function, None),
+            [function, first] if is_function(self, function) && !NAMES_FIRST.contains(&name) => (function, Some(first)),
+            [first, function, ..] => (function, Some(first)),
+            [] => return None,
+        };
+        let mut items = items.into_iter();
+        let mut value = match first {
+            Some(first) => first.clone(),
+            None => items.next()?,
+        };
+        for item in items {
+            value = self.call_value(function, vec![value, item]);
+        }
+        Some(value)
+    }
+
     /// Notes where objects are put into a list: at the call of the method that does no more than that, where there is one.
     fn note_puts(&mut self, site: Site, args: &[Value]) {
         let Some(body) = self.program().body(site.member) else { return };
@@ -122,6 +160,13 @@ impl Machine<'_, '_> {
         let caller = self.calls.iter().rev().find(|s| **s != site).copied();
         let at = if by_caller { caller.unwrap_or(site) } else { site };
         self.puts.extend(args.iter().filter_map(|arg| if let Value::Object(item) = arg { Some((*item, at)) } else { None }));
+    }
+
+    fn reversed(&mut self, list: &Value, site: Site) -> Value {
+        match self.elements(list) {
+            Some(items) => self.make(Kind::List(items.into_iter().rev().collect()), site),
+            None => Value::Unknown,
+        }
     }
 
     fn add(&mut self, object: &Value, name: &str, mut args: Vec<Value>) {

@@ -254,6 +254,10 @@ impl<'m, 'p> Machine<'m, 'p> {
         &self.frames[self.now.0 as usize]
     }
 
+    pub(super) fn frame_at(&self, id: FrameId) -> &Frame {
+        &self.frames[id.0 as usize]
+    }
+
     pub(super) fn frame_mut(&mut self) -> &mut Frame {
         &mut self.frames[self.now.0 as usize]
     }

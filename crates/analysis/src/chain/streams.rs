@@ -1,0 +1,98 @@
+//! Walks over a list of links by functions of a library: `links.some(l => l.take(request))`,
+//! `links.stream().map(l -> l.answer(request)).filter(Optional::isPresent).findFirst()`.
+
+use yarrowgraph_ir::{Body, FunctionId, Node, NodeId, UnaryOp};
+
+use super::walks::{Ends, Walk, ask, may_be_links, own_list};
+use crate::flow::Flow;
+use crate::program::{Kinds, MemberId, Scope, Site, Sym};
+
+/// Functions that end with the first element for which something holds, and those that end with the first one for which
+/// it does not.
+const UNTIL_TRUE: [&str; 5] = ["some", "any", "anyMatch", "Any", "any_of"];
+const UNTIL_FALSE: [&str; 5] = ["every", "all", "allMatch", "All", "all_of"];
+/// Steps that put an answer in the place of an element, those that leave out answers, and those that take the first one.
+const ANSWERS: [&str; 4] = ["map", "flatMap", "Select", "mapNotNull"];
+const LEAVES_OUT: [&str; 5] = ["filter", "Where", "map", "flatMap", "Select"];
+const FIRST: [&str; 7] = ["findFirst", "findAny", "First", "FirstOrDefault", "first", "firstOrNull", "find"];
+
+/// Finds the walks.
+pub(super) fn find(flow: &Flow<'_>) -> Vec<Walk> {
+    let program = flow.program;
+    let mut found = Vec::new();
+    for index in 0..program.members.len() {
+        let member = MemberId(index as u32);
+        let Some(body) = program.body_with(member, Kinds::LAMBDA) else { continue };
+        for at in body.ids() {
+            let Node::Call { callee, args, .. } = body.node(at) else { continue };
+            let (Node::Member { object, name, .. }, [only]) = (body.node(callee), body.list(args)) else { continue };
+            let Node::Lambda(function) = body.node(*only) else { continue };
+            let text = program.unit_of(member).text(name);
+            if !UNTIL_TRUE.contains(&text) && !UNTIL_FALSE.contains(&text) && !ANSWERS.contains(&text) {
+                continue;
+            }
+            let Some((asks, method, holds)) = answer_of(flow, member, body, function) else { continue };
+            let ends = if ANSWERS.contains(&text) {
+                takes_first(flow, member, body, program.scope(member), at).then_some(Ends::Any)
+            } else {
+                Some(if UNTIL_TRUE.contains(&text) == holds { Ends::Any } else { Ends::Nothing })
+            };
+            if let Some(ends) = ends
+                && let Some(list) = own_list(flow, member, object)
+                && may_be_links(flow, member, object)
+            {
+                let walk = Site { member, node: at };
+                found.push(Walk { walk, list: Some(list), given: None, method, asks: Site { member, node: asks }, ends });
+            }
+        }
+    }
+    found
+}
+
+/// The call by which a function asks its element, of which it gives back what that answers or the contrary.
+fn answer_of(flow: &Flow<'_>, member: MemberId, body: &Body, function: FunctionId) -> Option<(NodeId, Option<Sym>, bool)> {
+    let f = body.function(function);
+    let (Some(mut node), [param]) = (f.body, &f.params[..]) else { return None };
+    let is_element = |n: NodeId| body.node(n) == Node::Name(param.name);
+    let mut holds = true;
+    loop {
+        if let Some(method) = ask(flow, member, &is_element, node) {
+            return Some((node, method, holds));
+        }
+        node = match body.node(node) {
+            Node::Block(list) if list.len == 1 => body.list(list)[0],
+            Node::Return(Some(value)) => value,
+            Node::Unary { op: UnaryOp::Not, operand } => {
+                holds = !holds;
+                operand
+            }
+            Node::Unary { op: UnaryOp::Await | UnaryOp::NonNull, operand } => operand,
+            // `link.answer(request).stream()`
+            Node::Call { callee, args, .. } if args.len == 0 => match body.node(callee) {
+                Node::Member { object, .. } => object,
+                _ => return None,
+            },
+            _ => return None,
+        };
+    }
+}
+
+/// Whether of the answers that a call gives the first one is taken.
+fn takes_first(flow: &Flow<'_>, member: MemberId, body: &Body, scope: &Scope, answers: NodeId) -> bool {
+    let mut node = answers;
+    loop {
+        let Some(callee) = scope.parent(node) else { return false };
+        let Node::Member { object, name, .. } = body.node(callee) else { return false };
+        let Some(call) = scope.parent(callee).filter(|c| object == node && matches!(body.node(*c), Node::Call { .. })) else {
+            return false;
+        };
+        let text = flow.program.unit_of(member).text(name);
+        if FIRST.contains(&text) {
+            return true;
+        }
+        if !LEAVES_OUT.contains(&text) {
+            return false;
+        }
+        node = call;
+    }
+}

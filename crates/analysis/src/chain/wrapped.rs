@@ -1,0 +1,105 @@
+//! Functions that are wrapped by others: `night(peak(flat))`, where each function is made with the next one and goes on
+//! to it or does not.
+
+use yarrowgraph_ir::{Body, FunctionId, Name, Node, NodeId};
+
+use super::walks::{Ends, Walk};
+use crate::flow::{Flow, returned};
+use crate::program::{Declared, Kinds, MemberId, Scope, Site};
+use crate::state;
+
+/// A function that is made with the next one.
+#[derive(Clone, Copy, Debug)]
+pub struct Wrap {
+    /// Where it is written, and which one of that body it is.
+    pub member: MemberId,
+    /// The function.
+    pub function: FunctionId,
+    /// The function around it whose parameter the next one is; none for the method.
+    pub around: Option<FunctionId>,
+    /// The place of that parameter.
+    pub next: u16,
+    /// Its name.
+    pub name: Name,
+    /// Where another function is handed the way on, and does what this one only passes on: the function around whose
+    /// parameter it is, and its place.
+    pub by: Option<(Option<FunctionId>, u16)>,
+}
+
+/// Finds the functions, and for each of them the walk that it is a link of.
+pub(super) fn find(flow: &Flow<'_>) -> Vec<(Wrap, Walk)> {
+    let program = flow.program;
+    let mut found = Vec::new();
+    for index in 0..program.members.len() {
+        let member = MemberId(index as u32);
+        let Some(body) = program.body_with(member, Kinds::LAMBDA) else { continue };
+        let scope = program.scope(member);
+        for node in body.ids() {
+            let Node::Lambda(function) = body.node(node) else { continue };
+            let Some(root) = body.function(function).body else { continue };
+            // given back by the function around it
+            let around = scope.function_around(body, node);
+            if !returned(program, member, around).contains(&node) || body.function(function).params.is_empty() {
+                continue;
+            }
+            found.extend(wrap(flow, member, body, scope, function, around, root));
+        }
+    }
+    found
+}
+
+fn wrap(
+    flow: &Flow<'_>,
+    member: MemberId,
+    body: &Body,
+    scope: &Scope,
+    function: FunctionId,
+    around: Option<FunctionId>,
+    root: NodeId,
+) -> Option<(Wrap, Walk)> {
+    let param_of = |n: NodeId| match body.node(n) {
+        Node::Name(name) => match scope.lookup(name, n)? {
+            Declared::Param(of, index) => Some((of, index, name)),
+            Declared::Local(_) => None,
+        },
+        _ => None,
+    };
+    let pack = &flow.program.kit_of(member).pack;
+    // a call of what is handed to the function around: by itself, or by the one method that functions have
+    let called = |n: NodeId| -> Option<(NodeId, u16, Name)> {
+        let Node::Call { callee, .. } = body.node(n) else { return None };
+        let what = match body.node(callee) {
+            Node::Member { object, name, .. } if pack.invokers.contains(flow.program.unit_of(member).text(name)) => object,
+            _ => callee,
+        };
+        let (of, index, name) = param_of(what)?;
+        (of == around).then_some((n, index, name))
+    };
+    let within: Vec<NodeId> = body.ids().filter(|n| scope.is_within(*n, root)).collect();
+    let (call, next, name) = within.iter().find_map(|n| called(*n))?;
+    let Node::Call { args, .. } = body.node(call) else { return None };
+    // a request is what the function itself is handed
+    let own = |n: NodeId| param_of(n).is_some_and(|(of, ..)| of == Some(function));
+    if !body.list(args).iter().any(|a| state::any_within(body, *a, &own)) {
+        return None;
+    }
+    // what only hands the way on to another function that was handed in
+    let whole = match body.node(root) {
+        Node::Block(list) if list.len == 1 => body.list(list)[0],
+        _ => root,
+    };
+    let whole = if let Node::Return(Some(value)) = body.node(whole) { value } else { whole };
+    let handed_on = || {
+        let Node::Call { callee, args, .. } = body.node(whole) else { return None };
+        let (of, index, _) = param_of(callee).filter(|(of, ..)| *of != Some(function))?;
+        let way = body.list(args).iter().position(|a| matches!(body.node(*a), Node::Lambda(_)) && scope.is_within(call, *a))?;
+        Some(((of, index), way))
+    };
+    let (by, ends) = match handed_on() {
+        Some((by, way)) => (Some(by), Ends::WayOn(way)),
+        None => (None, Ends::Kept),
+    };
+    let site = Site { member, node: root };
+    let walk = Walk { walk: site, list: None, given: None, method: None, asks: Site { member, node: call }, ends };
+    Some((Wrap { member, function, around, next, name, by }, walk))
+}
