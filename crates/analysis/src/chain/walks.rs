@@ -89,7 +89,7 @@ fn by_place(flow: &Flow<'_>, member: MemberId, at: NodeId, inner: NodeId) -> Opt
     let unit = program.member(list).unit;
     let element = program.element_type(unit, &flow.type_held(list)).unwrap_or(Ty::Unknown);
     let is_walked = scope.is_within(link, inner) && may_be_link(flow, member, &element);
-    is_walked.then(|| Walk {
+    is_walked.then_some(Walk {
         walk: Site { member, node: at },
         list: Some(list),
         given: None,

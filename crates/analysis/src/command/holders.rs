@@ -24,6 +24,8 @@ pub struct Holder {
     pub base: Option<TypeId>,
     /// Whether it holds one at a time.
     pub is_slot: bool,
+    /// Whether objects are put there under keys or places, one at a time each.
+    pub keyed: bool,
     /// Where objects are put there, and whether in front.
     pub filled: Vec<(Site, bool)>,
     /// Calls of what was taken off, and of what is only looked at: the call, and its method.
@@ -47,12 +49,14 @@ impl Holder {
             let (_, operation) = self.taken.first()?;
             return Some((Holds::Slot, *operation));
         }
-        if self.drained.is_empty() {
-            return None;
-        }
         // what was run before it was put there waits to be undone
         if let Some(run) = self.run_first.first() {
-            return self.takes_off.then_some((Holds::History, *run));
+            let is_undone = self.takes_off || self.taken.iter().any(|(_, op)| op != run);
+            return is_undone.then_some((Holds::History, *run));
+        }
+        if self.drained.is_empty() {
+            let (_, operation) = self.taken.first().filter(|_| self.keyed)?;
+            return Some((Holds::Slot, *operation));
         }
         let (_, operation) = self.taken.first()?;
         let in_front = self.filled.iter().any(|(_, front)| *front);
@@ -97,7 +101,7 @@ fn candidate(wiring: &Wiring<'_>, field: MemberId) -> Option<Candidate> {
     }
     let ty = flow.type_held(field);
     let element = program.element_type(info.unit, &ty).unwrap_or_else(|| flow.element_held(field)).bounded();
-    let is_list = wiring.is_list(field) || program.element_type(info.unit, &ty).is_some();
+    let is_list = wiring.is_list(field) || program.element_type(info.unit, &ty).is_some() || program.is_map(&ty);
     let base = if is_list { element.own() } else { ty.own() };
     let untyped = program.kit(info.unit).traits.duck_typed;
     let open = is_list && matches!(element, Ty::Param(..));
@@ -108,6 +112,7 @@ fn candidate(wiring: &Wiring<'_>, field: MemberId) -> Option<Candidate> {
         field,
         base: base.map(|b| if untyped { program.topmost(b) } else { b }),
         is_slot: !is_list,
+        keyed: false,
         filled: Vec::new(),
         taken: Vec::new(),
         drained: Vec::new(),
@@ -186,6 +191,11 @@ fn of_field(wiring: &Wiring<'_>, candidate: Candidate, reads: &[Site]) -> Holder
         let asked = holder.taken.iter().find_map(|(site, _)| flow.callee(*site));
         holder.base = asked.map(|c| program.member(c.member).owner);
     }
+    // by its place what was run is taken back, and stays where it is
+    if !holder.run_first.is_empty() && holder.drained.is_empty() {
+        let undone = holder.taken.iter().filter(|(_, op)| !holder.run_first.contains(op));
+        holder.drained = undone.map(|(site, _)| (*site, false, in_loop(wiring, *site))).collect();
+    }
     for (site, _) in holder.filled.clone() {
         let Some(given) = put_at(wiring, site) else { continue };
         made::of(wiring, given, 6, &mut holder.made);
@@ -261,6 +271,7 @@ fn in_list(wiring: &Wiring<'_>, holder: &mut Holder, read: Site) {
                 }
             } else if (pack.adds.contains(text) || pack.adds_first.contains(text)) && args.len > 0 {
                 holder.filled.push((site, pack.adds_first.contains(text)));
+                holder.keyed |= args.len == 2;
                 let value = body.list(args).last().copied();
                 run_beside(wiring, holder, read.member, value);
             } else if pack.elements.contains(text) {
@@ -278,6 +289,8 @@ fn in_list(wiring: &Wiring<'_>, holder: &mut Holder, read: Site) {
             if let Some(up) = scope.parent(parent)
                 && matches!(body.node(up), Node::Assign { target, .. } if target == parent)
             {
+                holder.keyed = true;
+                holder.filled.push((Site { member: read.member, node: up }, false));
                 return;
             }
             called(wiring, holder, Site { member: read.member, node: parent }, 1);

@@ -83,7 +83,7 @@ pub(crate) fn find(wiring: &Wiring<'_>) -> Commands {
     let program = wiring.program();
     let (mut holders, idle) = holders::find(wiring);
     // what is taken from one list and put into another is known by where it came from
-    holders.sort_by_key(|h| h.made.is_empty());
+    holders.sort_by_key(|h| (h.made.is_empty(), h.is_slot));
     let mut found = Commands::default();
     // the common type of commands, with the operation that runs them, and the one that takes them back
     let mut kinds: BTreeMap<(TypeId, Sym), Option<Sym>> = BTreeMap::new();
@@ -122,6 +122,11 @@ pub(crate) fn find(wiring: &Wiring<'_>) -> Commands {
             }
         }
         if holds == Holds::Slot && !shape::fills_a_slot(wiring, &holder, &classes, operation) {
+            // what was run last is kept to be taken back
+            let others = classes.iter().all(|c| found.commands.get(c).is_some_and(|k| program.member(k.operation).name != operation));
+            if holder.is_slot && others && !classes.is_empty() {
+                take_back(&mut found, holder, &classes, operation);
+            }
             continue;
         }
         for class in &classes {
@@ -148,6 +153,20 @@ pub(crate) fn find(wiring: &Wiring<'_>) -> Commands {
     let bases: BTreeSet<TypeId> = kinds.keys().map(|(b, _)| *b).collect();
     found.undrained = idle.into_iter().filter(|h| h.base.is_some_and(|b| bases.contains(&b))).collect();
     found
+}
+
+/// Notes that a slot holds what was run last, and by which operation that is taken back.
+fn take_back(found: &mut Commands, mut holder: Holder, classes: &BTreeSet<TypeId>, undo: Sym) {
+    for class in classes {
+        if let Some(known) = found.commands.get_mut(class) {
+            known.undo = known.undo.or(Some(undo));
+        }
+    }
+    let run = found.invokers.iter().find(|i| i.commands.iter().any(|c| classes.contains(c))).map(|i| i.operation);
+    if let Some(operation) = run {
+        holder.drained = holder.taken.iter().map(|(site, _)| (*site, false, false)).collect();
+        found.invokers.push(Invoker { holder, holds: Holds::History, operation, undo: Some(undo), commands: classes.clone() });
+    }
 }
 
 /// Classes that nobody makes, beside those that come to an invoker for which nothing is typed: of the same file, with the same

@@ -62,11 +62,30 @@ pub(super) fn is_command_type(wiring: &Wiring<'_>, base: TypeId, operation: Sym)
         return false;
     }
     let forwarding = classes.iter().filter(|c| method(program, **c, operation).is_some_and(|m| forwards(wiring, **c, m))).count();
+    // those that stand for several, or for none, say nothing
+    let speaking = classes.iter().filter(|c| method(program, **c, operation).is_some_and(|m| !stands_for_others(wiring, base, m))).count();
     let many_methods = |t: TypeId| program.ty(t).members.iter().filter(|m| program.member(**m).kind == MemberKind::Method).count();
     forwarding > 0
-        && forwarding * 2 >= own.len()
+        && forwarding * 2 >= speaking
         && many_methods(base) <= 6
         && own.iter().all(|m| gives_nothing(program, *m) && takes_little(program, *m))
+}
+
+/// Whether an operation does nothing, or runs those that its object holds.
+fn stands_for_others(wiring: &Wiring<'_>, base: TypeId, operation: MemberId) -> bool {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    let name = program.member(operation).name;
+    let runs_others = || {
+        program.body(operation).is_some_and(|body| {
+            body.ids().any(|n| {
+                flow.receiver(Site { member: operation, node: n }).is_some_and(|(of, asked)| {
+                    let is_held = matches!(&of, Val::Element(list, _) if matches!(list.root(), Val::This(_)));
+                    asked == name && is_held && flow.type_of(&of).own().is_none_or(|t| program.is_a(t, base) || program.is_a(base, t))
+                })
+            })
+        })
+    };
+    is_empty(program, operation) || runs_others()
 }
 
 /// Whether one class is a command, where there is no base to tell.
@@ -95,7 +114,16 @@ fn is_state_or_link(wiring: &Wiring<'_>, base: TypeId) -> bool {
 
 /// Whether a method gives nothing back.
 fn gives_nothing(program: &Program, m: MemberId) -> bool {
-    if let Some(ty) = program.decl(m).ty {
+    // where it does not say so itself, what it stands in for does
+    let mut declared = program.decl(m).ty.map(|ty| (m, ty));
+    if declared.is_none() {
+        program.for_each_base(program.member(m).owner, &mut |base| {
+            let alike = program.own_members(base, program.member(m).name);
+            declared = alike.iter().find_map(|b| Some((*b, program.decl(*b).ty?)));
+            declared.is_none()
+        });
+    }
+    if let Some((m, ty)) = declared {
         return match program.unit_of(m).type_ref(ty) {
             yarrowgraph_ir::TypeRef::Named { name, .. } => {
                 matches!(program.unit_of(m).text(*name), "void" | "Task" | "bool" | "boolean" | "Promise" | "ValueTask" | "Boolean")
@@ -139,6 +167,8 @@ fn collect(wiring: &Wiring<'_>, class: TypeId, m: MemberId, depth: u32, out: &mu
         let object = match body.node(node) {
             Node::Call { callee, .. } => match body.node(callee) {
                 Node::Member { object, .. } => object,
+                // a member of the receiver by its pointer: `(receiver_->*action_)()`
+                Node::Name(_) if matches!(flow.eval_in(m, callee), Val::Member(..)) => callee,
                 Node::Name(_) => {
                     // a helper of its own
                     if let Some(depth) = depth.checked_sub(1)
@@ -168,13 +198,21 @@ fn collect(wiring: &Wiring<'_>, class: TypeId, m: MemberId, depth: u32, out: &mu
         if !held {
             continue;
         }
-        let ty = flow.type_of(&value).bounded();
+        let mut ty = flow.type_of(&value);
+        // of a type parameter the class says what it stands for
+        if let (Ty::Param(..), Val::Member(_, field)) = (&ty, &value) {
+            let owner = program.member(*field).owner;
+            ty = ty.substitute(&program.ty(owner).params, &program.base_args(class, &[], owner));
+        }
+        let ty = ty.bounded();
         match ty.own() {
             Some(t) if program.is_a(t, class) || program.is_a(class, t) => {}
             Some(t) => {
                 out.0.insert(t);
                 out.1.push(site);
             }
+            // what a parameter of the type stands for is not known here
+            None if matches!(ty, Ty::Param(..)) => out.1.push(site),
             None if matches!(ty, Ty::Unknown) => {
                 out.1.push(site);
                 out.0.extend(told_by_name(wiring, site).or_else(|| told_by_field(wiring, &value, site)));
@@ -271,7 +309,7 @@ pub(super) fn undo(program: &Program, class: TypeId, name: Option<Sym>) -> Undo 
 pub(super) fn fills_a_slot(wiring: &Wiring<'_>, holder: &Holder, classes: &BTreeSet<TypeId>, operation: Sym) -> bool {
     let program = wiring.program();
     let all_forward =
-        classes.iter().all(|c| method(program, *c, operation).is_some_and(|m| forwards(wiring, *c, m) || is_empty(program, m)));
+        classes.iter().all(|c| method(program, *c, operation).is_some_and(|m| forwards(wiring, *c, m) || stands_for_others(wiring, *c, m)));
     // they hold what they act on, and nothing else is done with them
     let small =
         classes.iter().all(|c| program.ty(*c).members.iter().filter(|m| program.member(**m).kind == MemberKind::Method).count() <= 3);

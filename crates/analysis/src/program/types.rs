@@ -192,6 +192,7 @@ impl Program {
         }
         let text = text.strip_prefix("typeof ").unwrap_or(text);
         let Some(id) = self.resolve_type(here.unit, here.owner, text) else { return Ty::Outside(sym, args) };
+        let id = self.with_arity(id, args.len());
         let ty = self.ty(id);
         if ty.kind == yarrowgraph_ir::TypeKind::Alias
             && let Some((unit, decl)) = ty.decls.first()
@@ -201,6 +202,19 @@ impl Program {
             return self.type_at_depth(there, aliased, depth + 1).substitute(&ty.params, &args);
         }
         Ty::Own(id, args)
+    }
+
+    /// Of several types of one name the one with a number of type parameters: `Command` and `Command<T>`.
+    fn with_arity(&self, id: TypeId, count: usize) -> TypeId {
+        let ty = self.ty(id);
+        if ty.params.len() == count {
+            return id;
+        }
+        let beside = |t: &&TypeId| {
+            let other = self.ty(**t);
+            other.params.len() == count && other.namespace == ty.namespace && other.parent == ty.parent && other.within == ty.within
+        };
+        self.types_named(ty.name).iter().find(beside).copied().unwrap_or(id)
     }
 
     /// The type that a reference of a member's signature or body means.
