@@ -155,11 +155,21 @@ fn of_roster(wiring: &Wiring<'_>, roster: MemberId, channels: Vec<usize>) -> Opt
         let others = concrete(program, base).into_iter().filter(|t| !colleagues.iter().any(|c| c.class == *t) && !wiring.is_test_type(*t));
         others.filter_map(|t| talking(t).map(|site| (t, site))).collect()
     });
-    // where one alone talks there is nothing to mediate
-    if speakers + outsiders.len() < 2 {
+    // where one alone talks there is nothing to mediate, unless to others of its kind, of whom it says which one it is
+    let among_themselves = || {
+        let [only] = &colleagues[..] else { return false };
+        routes.iter().any(|r| r.to != To::All) && talking(only.class).is_some_and(|site| hands_itself(program, site))
+    };
+    if speakers + outsiders.len() < 2 && !among_themselves() {
         return None;
     }
     Some(Mediator { class, channels, roster, base, colleagues, routes, outsiders })
+}
+
+/// Whether a call hands over the object that makes it.
+fn hands_itself(program: &Program, call: Site) -> bool {
+    let Some(body) = program.body(call.member) else { return false };
+    matches!(body.node(call.node), Node::Call { args, .. } if body.list(args).iter().any(|a| matches!(body.node(*a), Node::This)))
 }
 
 /// The classes that objects of a type can be of.
@@ -316,8 +326,21 @@ fn reach(program: &Program, body: &yarrowgraph_ir::Body, call: Site) -> (To, Opt
                     matches!(body.node(*s), Node::If { cond, then, .. } if leaves_turn(body, then) && crate::state::any_within(body, cond, &|n| is_comparison(program, call.member, body, n)))
                 });
             }
-            Node::ForEach { .. } | Node::Loop { .. } | Node::Lambda(_) => {
+            Node::ForEach { iterable, .. } => {
                 walked = true;
+                left_out |= leaves_one_out(program, call.member, body, iterable);
+                break;
+            }
+            Node::Loop { .. } => {
+                walked = true;
+                break;
+            }
+            Node::Lambda(_) => {
+                walked = true;
+                // what is walked by a function stands before it: `parts.filter(p => p !== sender).forEach(p => p.react())`
+                if let Some(Node::Call { callee, .. }) = scope.parent(around).map(|p| body.node(p)) {
+                    left_out |= leaves_one_out(program, call.member, body, callee);
+                }
                 break;
             }
             _ => {}
@@ -330,6 +353,12 @@ fn reach(program: &Program, body: &yarrowgraph_ir::Body, call: Site) -> (To, Opt
         (false, _) => To::One,
     };
     (to, condition)
+}
+
+/// Whether what is walked was chosen by a comparison.
+fn leaves_one_out(program: &Program, member: MemberId, body: &yarrowgraph_ir::Body, walked: NodeId) -> bool {
+    let compares = |function: NodeId| crate::state::any_within(body, function, &|n| is_comparison(program, member, body, n));
+    crate::state::any_within(body, walked, &|n| matches!(body.node(n), Node::Lambda(_)) && compares(n))
 }
 
 fn leaves_turn(body: &yarrowgraph_ir::Body, node: NodeId) -> bool {

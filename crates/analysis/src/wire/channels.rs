@@ -121,6 +121,17 @@ pub(super) fn group(flow: &Flow<'_>, effects: &[Effect], signals: &FxHashSet<Typ
             _ => None,
         })
         .collect();
+    // kept under their own names, they are as good as listed
+    let mut directories: FxHashMap<MemberId, bool> = FxHashMap::default();
+    for join in effects.iter().filter(|e| e.act == Act::Join) {
+        if let Event::Own(m) = join.holder.event
+            && flow.program.is_map(&flow.type_held(m))
+        {
+            let by_own_name =
+                join.holder.key.as_ref().zip(join.handler.as_ref()).is_some_and(|(key, handler)| is_part_of(flow, key, handler));
+            directories.entry(m).and_modify(|all| *all &= by_own_name).or_insert(by_own_name);
+        }
+    }
     let forwarded = forwarded(flow, effects);
     let mut by_key: BTreeMap<ChannelKey, Channel> = BTreeMap::new();
     let key_of = |effect: &Effect| {
@@ -139,7 +150,7 @@ pub(super) fn group(flow: &Flow<'_>, effects: &[Effect], signals: &FxHashSet<Typ
         }
         let mut key = namer.key(&effect.holder)?;
         if let ChannelKey::Own(m, topic @ Some(_)) = &mut key
-            && !keyed.contains(m)
+            && (!keyed.contains(m) || directories.get(m) == Some(&true))
             && namer.signal_member(&effect.holder).is_none()
         {
             *topic = None;
@@ -175,6 +186,15 @@ pub(super) fn group(flow: &Flow<'_>, effects: &[Effect], signals: &FxHashSet<Typ
         .into_values()
         .filter(|c| !(c.joins.is_empty() && c.leaves.is_empty() && c.raises.is_empty()) || c.kind == ChannelKind::Event)
         .collect()
+}
+
+/// Whether a value is what an object holds, or says of itself when asked for it.
+fn is_part_of(flow: &Flow<'_>, value: &Val, object: &Val) -> bool {
+    match value {
+        Val::Member(of, _) | Val::Outside(of, _) => **of == *object || is_part_of(flow, of, object),
+        Val::Call(call) => flow.receiver(*call).is_some_and(|(of, _)| of == *object || is_part_of(flow, &of, object)),
+        _ => false,
+    }
 }
 
 /// Where something is done to an event whose accessors pass it on to what holds the handlers.
@@ -398,7 +418,9 @@ fn holds_listeners(name: &str) -> bool {
 
 /// Whether the name of a method says that it is told what has happened (`levelChanged`, `onRise`, `notify`).
 fn says_what_happened(name: &str) -> bool {
-    let begins = |word: &str| name.strip_prefix(word).is_some_and(|rest| !rest.starts_with(|c: char| c.is_lowercase()));
+    // whatever case its language begins names with
+    let lower = name.chars().next().map_or_else(String::new, |c| c.to_lowercase().chain(name.chars().skip(1)).collect());
+    let begins = |word: &str| lower.strip_prefix(word).is_some_and(|rest| !rest.starts_with(|c: char| c.is_lowercase()));
     let participle = name.ends_with("ed") && !name.ends_with("eed") && name.len() > 4;
     participle || ["on", "handle", "notify", "notice", "update", "hear", "receive"].into_iter().any(begins)
 }
@@ -456,6 +478,8 @@ fn is_channel(flow: &Flow<'_>, m: MemberId, u: &Use) -> bool {
     // where nothing says what the elements are, they are told as observers are, or called so
     let like_observers =
         !u.messages || u.hands_itself || u.talks_back || (u.open_leave && u.of_events) || holds_listeners(program.text(info.name));
+    // who is told one at a time by his name, and tells the others in the same way
+    let told = u.walks > 0 || u.talks_back && u.of_events;
     let shown = program.element_type(info.unit, &ty);
     if untyped && shown.is_none() && matches!(ty, Ty::Unknown | Ty::Record(_)) {
         // a collection, or a slot for a function, as it is used
@@ -483,16 +507,16 @@ fn is_channel(flow: &Flow<'_>, m: MemberId, u: &Use) -> bool {
         };
         let callable = program.is_callable(info.unit, &element);
         let listener = match &element {
-            Ty::Own(..) if untyped && program.kit(info.unit).traits.duck_typed => u.walks > 0 && !u.holds_parts() && like_observers,
+            Ty::Own(..) if untyped && program.kit(info.unit).traits.duck_typed => told && !u.holds_parts() && like_observers,
             // a part that is merely held is told things too: a listener comes by itself, goes
             // again, or is called one
             Ty::Own(t, _) => {
                 let t = program.ty(*t);
-                let told = is_called_listener(program.text(t.name));
+                let is_called = is_called_listener(program.text(t.name));
                 let comes_and_goes = u.hands_itself || u.talks_back || u.open_leave || weakly;
-                let interface = t.kind == TypeKind::Interface && (told || comes_and_goes);
-                let comes = told || u.hands_itself || u.talks_back || weakly;
-                u.walks > 0 && (interface || (t.modifiers.is_abstract && !t.heirs.is_empty() && u.messages && comes))
+                let interface = t.kind == TypeKind::Interface && (is_called || comes_and_goes);
+                let comes = is_called || u.hands_itself || u.talks_back || weakly;
+                told && (interface || (t.modifiers.is_abstract && !t.heirs.is_empty() && u.messages && comes))
             }
             Ty::Outside(name, _) => {
                 let text = program.text(*name);
