@@ -4,7 +4,7 @@
 use yarrowgraph_ir::{Body, FunctionId, Name, Node, NodeId};
 
 use super::walks::{Ends, Walk};
-use crate::flow::{Flow, returned};
+use crate::flow::Flow;
 use crate::program::{Declared, Kinds, MemberId, Scope, Site};
 use crate::state;
 
@@ -36,12 +36,21 @@ pub(super) fn find(flow: &Flow<'_>) -> Vec<(Wrap, Walk)> {
         let scope = program.scope(member);
         for node in body.ids() {
             let Node::Lambda(function) = body.node(node) else { continue };
-            let Some(root) = body.function(function).body else { continue };
+            let f = body.function(function);
+            let Some(root) = f.body.filter(|_| !f.params.is_empty()) else { continue };
             // given back by the function around it
-            let around = scope.function_around(body, node);
-            if !returned(program, member, around).contains(&node) || body.function(function).params.is_empty() {
+            let whole = match scope.parent(node) {
+                None => body.returns_root,
+                Some(parent) => match body.node(parent) {
+                    Node::Return(_) => true,
+                    Node::Lambda(outer) => body.function(outer).body == Some(node) && body.function(outer).returns_body,
+                    _ => false,
+                },
+            };
+            if !whole {
                 continue;
             }
+            let around = scope.function_around(body, node);
             found.extend(wrap(flow, member, body, scope, function, around, root));
         }
     }

@@ -30,6 +30,10 @@ impl Walker<'_, '_> {
                     return receivers;
                 }
             }
+            // a function that a local holds
+            Node::Name(_) if matches!(self.slot_value(callee, &receivers[0].0), Some(Value::Function(..))) => {
+                receivers[0].1 = self.slot_value(callee, &receivers[0].0).unwrap_or(Value::Unknown);
+            }
             Node::Name(n) => {
                 name = Some(program.sym_in(self.here(), n));
                 if let Some(context) = self.machine.context
@@ -279,6 +283,11 @@ impl Walker<'_, '_> {
         }
         out.extend(open.into_iter().map(|w| (w, Value::Unknown)));
         Some(out)
+    }
+
+    /// What a local or parameter holds on a way.
+    fn slot_value(&self, node: NodeId, way: &Way) -> Option<Value> {
+        way.slots.get(&self.out_local(node)?).cloned()
     }
 
     /// The variable that a look-up puts what it finds into.

@@ -88,14 +88,86 @@ impl Walker<'_, '_> {
                     }
                     return out;
                 }
+                if let Some((list, value)) = self.found_in(callee, body.list(args)) {
+                    return self.listed(list, value, way, node);
+                }
                 let found = self.values(node, way);
                 found.into_iter().flat_map(|(w, v)| self.truth(&v, node, w)).collect()
+            }
+            // `list.indexOf(value) >= 0`
+            Node::Binary { op: op @ (BinaryOp::Lt | BinaryOp::Ge | BinaryOp::Gt), left, right } => {
+                let is_number = |text: &str| matches!(body.node(right), Node::Num(n) if self.flow.program.unit_of(self.site_of(node).member).text(n) == text);
+                let is_minus = matches!(body.node(right), Node::Plain | Node::Opaque(_) | Node::Unary { .. });
+                let asks = match op {
+                    BinaryOp::Gt => is_minus,
+                    _ => is_number("0"),
+                };
+                let Node::Call { callee, args, .. } = body.node(left) else { return self.asked_anyhow(node, way) };
+                let Some((list, value)) = self.found_in(callee, body.list(args)).filter(|_| asks) else {
+                    return self.asked_anyhow(node, way);
+                };
+                let found = self.listed(list, value, way, node);
+                if op == BinaryOp::Lt { found.into_iter().map(|(w, holds)| (w, !holds)).collect() } else { found }
             }
             _ => {
                 let found = self.values(node, way);
                 found.into_iter().flat_map(|(w, v)| self.truth(&v, node, w)).collect()
             }
         }
+    }
+
+    fn asked_anyhow(&mut self, node: NodeId, way: Way) -> Vec<(Way, bool)> {
+        let found = self.values(node, way);
+        found.into_iter().flat_map(|(w, v)| self.truth(&v, node, w)).collect()
+    }
+
+    /// The list and the value of a call that looks for one in the other: `ALLOWED.get(state).contains(next)`,
+    /// `Array.IndexOf(next[state], to)`.
+    fn found_in(&self, callee: NodeId, args: &[NodeId]) -> Option<(NodeId, NodeId)> {
+        let here = self.site(callee).member;
+        let body = self.flow.program.body(here)?;
+        let Node::Member { object, name, .. } = body.node(callee) else { return None };
+        if !self.flow.program.kit_of(here).pack.membership.contains(self.flow.program.unit_of(here).text(name)) {
+            return None;
+        }
+        match args {
+            [value] => Some((object, *value)),
+            [list, value] => Some((*list, *value)),
+            _ => None,
+        }
+    }
+
+    /// Whether a list that a table has for a state holds a value; both where the list is not written out.
+    fn listed(&mut self, list: NodeId, value: NodeId, way: Way, node: NodeId) -> Vec<(Way, bool)> {
+        let mut out = Vec::new();
+        for (way, list) in self.values(list, way) {
+            let items = match &list {
+                Value::Row(row) => self.parts_of(*row),
+                // a list may be seen through to what stands in it first
+                Value::State(_, _, Some(at)) | Value::Named(_, _, Some(at)) => {
+                    self.parts_of((*at).into()).filter(|parts| parts.len() > 1).or_else(|| Some(vec![(*at).into()]))
+                }
+                _ => None,
+            };
+            let Some(items) = items else {
+                out.extend(self.open(node, way));
+                continue;
+            };
+            for (way, value) in self.values(value, way) {
+                let mut open = vec![way];
+                for item in &items {
+                    let mut left = Vec::new();
+                    for way in open {
+                        for (way, holds) in self.fits_key(&value, *item, way) {
+                            if holds { out.push((way, true)) } else { left.push(way) }
+                        }
+                    }
+                    open = left;
+                }
+                out.extend(open.into_iter().map(|w| (w, false)));
+            }
+        }
+        out
     }
 
     fn site_of(&self, node: NodeId) -> Site {

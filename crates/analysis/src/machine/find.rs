@@ -4,14 +4,14 @@ use std::collections::BTreeSet;
 
 use rayon::prelude::*;
 use rustc_hash::FxHashSet;
-use yarrowgraph_ir::{AccessorKind, FunctionId, MemberKind, Node, NodeId, TypeKind, Visibility};
+use yarrowgraph_ir::{AccessorKind, Body, FunctionId, MemberKind, Node, NodeId, TypeKind, Visibility};
 
 use super::origins::origins;
 use super::reach::Reach;
 use super::walk::{self, Value, Walker};
 use super::{Domain, Encoding, Event, Found, Holder, Machine, Move, State, Transition, guards, holders, state, stores};
-use crate::flow::{Flow, returned};
-use crate::program::{MemberId, Program, Site, Sym, Ty, TypeId};
+use crate::flow::{Flow, Val, returned};
+use crate::program::{Kinds, MemberId, Program, Site, Sym, Ty, TypeId};
 use crate::wire::Wiring;
 
 /// What a constructor is given is followed through so many parameters and fields.
@@ -291,6 +291,14 @@ fn roots(
     let asks =
         matches!(domain.encoding, Encoding::Objects(_) | Encoding::Kin | Encoding::Values | Encoding::Functions | Encoding::Enumeration(_));
     let readers: FxHashSet<MemberId> = if asks { asked_in(flow, field, domain).map(|s| s.member).collect() } else { FxHashSet::default() };
+    // what a table has for the state it is in may be a function that moves it
+    let looks_up = |m: MemberId| {
+        let is_field = |body: &Body, n: NodeId| matches!(body.node(n), Node::Name(name) | Node::Member { name, .. } if program.sym_in(m, name) == program.member(field).name);
+        let body = program.body_with(m, Kinds::INDEX).filter(|_| !asks);
+        body.is_some_and(|body| {
+            body.ids().any(|n| matches!(body.node(n), Node::Index { keys, .. } if body.list(keys).iter().any(|k| is_field(body, *k))))
+        })
+    };
     let mut roots = Vec::new();
     let mut of_context = Vec::new();
     for t in context_types(program, context) {
@@ -301,7 +309,10 @@ fn roots(
         let runs = matches!(kind, MemberKind::Method | MemberKind::Accessor(AccessorKind::Set))
             || kind == MemberKind::Initializer && program.member(m).is_static;
         let is_function = matches!(kind, MemberKind::Field | MemberKind::Property) && reach.moves(m) && m != field;
-        if !(runs || is_function) || program.body(m).is_none_or(|b| b.root.is_none()) || !(reach.moves(m) || readers.contains(&m)) {
+        if !(runs || is_function)
+            || program.body(m).is_none_or(|b| b.root.is_none())
+            || !(reach.moves(m) || readers.contains(&m) || looks_up(m))
+        {
             continue;
         }
         let private = program.decl(m).modifiers.visibility != Visibility::Public && kind == MemberKind::Method;
@@ -433,6 +444,15 @@ fn initial(flow: &Flow<'_>, machine: &Machine, domain: &mut Domain, field: Membe
         let before = if at == 0 { u64::MAX } else { at };
         let done = walker.method(*constructor, None, Value::Context, Event::Method(*constructor), before);
         *domain = walker.domain;
+        // what it calls may ask each of the states, whichever it is
+        let any = done.len() > 1 && done.iter().fold(0, |a, b| a | b) & domain.all() == domain.all();
+        if at == 0 && any {
+            let handed = handed_in(flow, machine, domain, field, *constructor);
+            if handed != 0 {
+                ends.push(handed);
+                continue;
+            }
+        }
         for end in done {
             if end & domain.all() != domain.all() || domain.states.len() == 1 {
                 ends.push(end);
@@ -482,7 +502,16 @@ fn first_bits(flow: &Flow<'_>, machine: &Machine, domain: &mut Domain, site: Sit
 
 /// The states that makers hand to a constructor.
 fn handed_in(flow: &Flow<'_>, machine: &Machine, domain: &mut Domain, field: MemberId, constructor: MemberId) -> u64 {
-    let given = flow.definitions(field).iter().filter(|d| d.member == constructor).flat_map(|d| origins(flow, *d, HOPS));
+    // by itself, or by a method that it calls to store it
+    let stored = flow.definitions(field).iter().flat_map(|d| match flow.eval(*d) {
+        _ if d.member == constructor => vec![*d],
+        Val::Param(m, None, index) if m == d.member => {
+            let calls = flow.callers((m, None)).iter().filter(|(call, _)| call.member == constructor);
+            calls.filter_map(|(call, _)| flow.argument(*call, usize::from(index))).collect()
+        }
+        _ => Vec::new(),
+    });
+    let given: Vec<Site> = stored.flat_map(|d| origins(flow, d, HOPS)).collect();
     let mut bits = 0;
     for given in given {
         bits |= first_bits(flow, machine, domain, given).unwrap_or(0);

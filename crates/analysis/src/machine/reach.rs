@@ -4,7 +4,7 @@ use std::cell::RefCell;
 use std::rc::Rc;
 
 use rustc_hash::{FxHashMap, FxHashSet};
-use yarrowgraph_ir::MemberKind;
+use yarrowgraph_ir::{MemberKind, Node};
 
 use super::domain::{Domain, Encoding};
 use super::filled::Fill;
@@ -146,7 +146,15 @@ fn named_in(flow: &Flow<'_>, domain: &Domain) -> Vec<MemberId> {
     for state in &domain.states {
         let name = match state {
             State::Class(class) => {
-                members.extend(flow.creations(*class).iter().map(|s| s.member));
+                let creations = flow.creations(*class);
+                members.extend(creations.iter().map(|s| s.member));
+                // kept in a field, and named by that
+                members.extend(
+                    creations
+                        .iter()
+                        .filter_map(|s| kept_in(flow, *s))
+                        .flat_map(|f| index.reads(program.member(f).name).iter().map(|s| s.member)),
+                );
                 let name = program.ty(*class).name;
                 members.extend(index.calls(name).iter().map(|s| s.member));
                 name
@@ -157,6 +165,20 @@ fn named_in(flow: &Flow<'_>, domain: &Domain) -> Vec<MemberId> {
         members.extend(index.reads(name).iter().map(|s| s.member));
     }
     members
+}
+
+/// The field that an object is put into where it is made.
+fn kept_in(flow: &Flow<'_>, made: Site) -> Option<MemberId> {
+    let program = flow.program;
+    let (body, scope) = (program.body(made.member)?, program.scope(made.member));
+    if matches!(program.member(made.member).kind, MemberKind::Field | MemberKind::Property) {
+        return Some(made.member);
+    }
+    let Node::Assign { target, value, .. } = body.node(scope.parent(made.node)?) else { return None };
+    match flow.eval_in(made.member, target) {
+        Val::Member(_, m) | Val::Static(m) if value == made.node => Some(m),
+        _ => None,
+    }
 }
 
 /// Some members and what comes to them by calls and reads; none where that is too much.

@@ -92,6 +92,21 @@ impl Walker<'_, '_> {
         None
     }
 
+    /// The parts of a list that stands in a row.
+    pub(super) fn parts_of(&self, row: Written) -> Option<Vec<Written>> {
+        let body = self.flow.program.body(row.at.member)?;
+        match body.node(row.at.node) {
+            Node::Collection { items, .. } => Some(body.list(items).iter().map(|n| row.beside(*n)).collect()),
+            Node::New { init: Some(init), .. } => self.parts_of(row.beside(init)),
+            // made of its items, or of a list of them
+            Node::New { args, .. } | Node::Call { args, .. } => match body.list(args) {
+                [only] if matches!(body.node(*only), Node::Collection { .. }) => self.parts_of(row.beside(*only)),
+                items => Some(items.iter().map(|n| row.beside(*n)).collect()),
+            },
+            _ => None,
+        }
+    }
+
     /// A part of a row by its place.
     pub(super) fn part(&mut self, row: &Value, at: usize) -> Value {
         match row {
@@ -211,6 +226,9 @@ impl Walker<'_, '_> {
         if !speaks(key) {
             return vec![(way, Value::Unknown)];
         }
+        if let Some(found) = site.and_then(|s| self.by_place(s, key, &way)) {
+            return found;
+        }
         let Some(rows) = site.and_then(|s| self.entries(s)) else {
             return match self.filled_table(object, table) {
                 Some((m, outer)) => self.look_up_filled(m, outer, key, way),
@@ -248,6 +266,63 @@ impl Walker<'_, '_> {
             _ => out.extend(open.into_iter().map(|w| (w, Value::Null))),
         }
         out
+    }
+
+    /// The element of an array for a constant whose number is its place: `table[state][event]`.
+    fn by_place(&mut self, list: Site, key: &Value, way: &Way) -> Option<Vec<(Way, Value)>> {
+        let program = self.flow.program;
+        let Node::Collection { items, .. } = program.body(list.member)?.node(list.node) else { return None };
+        let held = self.flow.type_held(list.member);
+        if !matches!(held, Ty::Array(_))
+            && (program.is_map(&held) || program.element_type(program.member(list.member).unit, &held).is_none())
+        {
+            return None;
+        }
+        let constants: Vec<State> = match key {
+            Value::Held => self.domain.states.clone(),
+            Value::Message(at) => {
+                let root = self.root?;
+                let ty = program.type_in(root, program.decl(root).params.get(usize::from(*at))?.ty?).own()?;
+                let all = program.ty(ty).members.iter().copied().filter(|m| program.member(*m).kind == MemberKind::EnumConstant);
+                all.map(State::Constant).collect()
+            }
+            _ => return None,
+        };
+        let numbers: Vec<usize> = constants.iter().map(|c| self.number(*c)).collect::<Option<_>>()?;
+        let items = program.body(list.member)?.list(items).to_vec();
+        let mut out = Vec::new();
+        for (constant, number) in constants.into_iter().zip(numbers) {
+            let Some(item) = items.get(number) else { continue };
+            let ways = match key {
+                Value::Message(index) => self.message_is(*index, constant, way.clone(), list.node),
+                _ => at(way.clone(), self.domain.find(self.flow, constant)?),
+            };
+            for (mut way, _) in ways.into_iter().filter(|(_, fits)| *fits) {
+                let item = Site { member: list.member, node: *item };
+                way.row = Some(item);
+                let value = self.written_value(item.into());
+                out.push((way, value));
+            }
+        }
+        Some(out)
+    }
+
+    /// The number that a constant stands for: its place in its enumeration, or what it is written as.
+    fn number(&self, constant: State) -> Option<usize> {
+        let program = self.flow.program;
+        let State::Constant(m) = constant else { return None };
+        let written = self.flow.only_definition(m).and_then(|site| match program.body(site.member)?.node(site.node) {
+            Node::Num(n) => program.unit_of(site.member).text(n).parse().ok(),
+            _ => None,
+        });
+        if program.member(m).kind != MemberKind::EnumConstant {
+            return written;
+        }
+        let all = &program.ty(program.member(m).owner).members;
+        let place = all.iter().filter(|c| program.member(**c).kind == MemberKind::EnumConstant).position(|c| *c == m)?;
+        // where one has a number of its own, the others count on from there
+        let plain = all.iter().all(|c| self.flow.definitions(*c).is_empty());
+        if plain { Some(place) } else { written }
     }
 
     /// The first row of a list for which a function says that it is it.
