@@ -368,6 +368,9 @@ pub struct Pack {
     /// Members by which any object gives its class.
     #[serde(default)]
     pub class_getters: Names,
+    /// Functions that give the class that their argument names, or hand one on (`typeid(T)`).
+    #[serde(default)]
+    pub class_functions: Names,
     /// Types of libraries' streams, whose objects are subscribed to directly or through steps.
     #[serde(default)]
     pub stream_types: Names,

@@ -178,7 +178,7 @@ fn accessor_uses(flow: &Flow<'_>, member: MemberId, kind: AccessorKind, found: &
         let same = program.member(written).owner == info.owner || program.is_a(info.owner, program.member(written).owner);
         if program.member(written).name == info.name && same {
             let args = vec![Some(flow.eval_in(site.member, value))];
-            found.push((site, Binding { callee: (member, None), this: Some(object), args }));
+            found.push((site, Binding { callee: (member, None), this: Some(object), args, types: Vec::new() }));
         }
     }
 }
@@ -218,7 +218,7 @@ fn callers_of_field_function(flow: &Flow<'_>, member: MemberId, function: Functi
             let Some((key, this)) = function_with_this(flow, &value) else { continue };
             if key == (member, Some(function)) {
                 let args = body.list(args).iter().map(|a| Some(flow.eval_in(site.member, *a))).collect();
-                found.push((site, Binding { callee: key, this: Some(this), args }));
+                found.push((site, Binding { callee: key, this: Some(this), args, types: Vec::new() }));
             }
         }
     }
@@ -244,7 +244,7 @@ fn function_with_this(flow: &Flow<'_>, value: &Val) -> Option<(FunctionKey, Val)
         if let Val::Lambda(owner, f) = inner {
             return Some(((owner, Some(f)), (**of).clone()));
         }
-        let binding = Binding { callee: (only.member, None), this: Some((**of).clone()), args: Vec::new() };
+        let binding = Binding { callee: (only.member, None), this: Some((**of).clone()), args: Vec::new(), types: Vec::new() };
         value = inner.substitute(&binding);
     }
     None

@@ -205,7 +205,8 @@ impl Flow<'_> {
             }
         }
         let this = if callee.extension { None } else { callee.receiver.clone() };
-        Some(Binding { callee: (callee.member, None), this, args: values })
+        let types = self.type_arguments(site, callee.member, &values, budget);
+        Some(Binding { callee: (callee.member, None), this, args: values, types })
     }
 
     /// The object that a call's method is asked of, and the method's name.
@@ -254,6 +255,12 @@ impl Flow<'_> {
             if known && self.method_called(site, callee, args.len(), budget.min(6)).is_none() {
                 return self.eval_library_call(site, object, text, args, budget);
             }
+        }
+        // `std::type_index(typeid(T))`
+        if let (Node::Name(name), [only]) = (body.node(callee), args)
+            && pack.class_functions.contains(unit.text(name))
+        {
+            return self.class_named(site.member, *only).unwrap_or_else(|| inner(*only));
         }
         // `vector<Reader*>(readers)`: a collection made of another one
         if let (Node::Name(name), [only]) = (body.node(callee), args)

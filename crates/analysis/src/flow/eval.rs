@@ -85,7 +85,7 @@ impl Flow<'_> {
             Node::TypeExpr(ty) => match self.program.type_in(member, ty) {
                 Ty::Own(id, _) => Val::Type(id),
                 Ty::Outside(name, _) => Val::Global(name),
-                _ => Val::Unknown,
+                _ => self.type_param(member, ty).map_or(Val::Unknown, |name| Val::TypeParam(member, name)),
             },
             Node::Num(_) | Node::Bool(_) | Node::Plain | Node::Template(_) | Node::Binary { .. } => Val::Data,
             _ => Val::Unknown,
@@ -223,7 +223,7 @@ impl Flow<'_> {
         let getter = *self.program.own_members(info.owner, info.name).iter().find(is_getter)?;
         let value = self.returned(getter, budget)?;
         let path = matches!(value, Val::Member(..) | Val::Outside(..)) && matches!(value.root(), Val::This(_));
-        let binding = super::Binding { callee: (getter, None), this: Some(object.clone()), args: Vec::new() };
+        let binding = super::Binding { callee: (getter, None), this: Some(object.clone()), args: Vec::new(), types: Vec::new() };
         if path {
             return Some(value.substitute(&binding));
         }

@@ -13,6 +13,7 @@ mod given;
 mod locals;
 mod rows;
 mod show;
+mod type_args;
 mod typing;
 mod value;
 
@@ -187,7 +188,8 @@ impl<'p> Flow<'p> {
                 Val::Local(site) => self.local_function(*site)?,
                 Val::Member(base, m) => {
                     let only = self.only_definition(*m)?;
-                    let binding = Binding { callee: (only.member, None), this: Some((**base).clone()), args: Vec::new() };
+                    let binding =
+                        Binding { callee: (only.member, None), this: Some((**base).clone()), args: Vec::new(), types: Vec::new() };
                     self.eval(only).substitute_this(&binding)
                 }
                 Val::Static(m) => self.eval(self.only_definition(*m)?),

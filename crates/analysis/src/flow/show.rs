@@ -26,6 +26,7 @@ impl Flow<'_> {
             },
             Val::Static(m) => p.member_id(*m),
             Val::Type(t) => p.type_id(*t),
+            Val::TypeParam(_, name) => p.text(*name).to_owned(),
             Val::Outside(of, name) => format!("{}.{}", self.show(of), p.text(*name)),
             Val::Global(name) => p.text(*name).to_owned(),
             Val::Element(of, Some(key)) => format!("{}[{}]", self.show(of), self.show(key)),

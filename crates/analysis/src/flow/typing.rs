@@ -58,7 +58,7 @@ impl Flow<'_> {
                 Ty::Record(members) => members.iter().find(|(n, _)| n == name).map_or(Ty::Unknown, |(_, ty)| ty.clone()),
                 _ => Ty::Unknown,
             },
-            Val::Unknown | Val::Global(_) | Val::Literal(_) | Val::Str(_) | Val::Null | Val::Data => Ty::Unknown,
+            Val::Unknown | Val::Global(_) | Val::TypeParam(..) | Val::Literal(_) | Val::Str(_) | Val::Null | Val::Data => Ty::Unknown,
         }
     }
 

@@ -25,6 +25,8 @@ pub enum Val {
     Static(MemberId),
     /// A type of the tree, as a value.
     Type(TypeId),
+    /// The type that a type parameter of a method stands for, as a value.
+    TypeParam(MemberId, Sym),
     /// A member that is not declared in the tree.
     Outside(Arc<Val>, Sym),
     /// A name that is not declared in the tree.
@@ -74,6 +76,9 @@ impl Val {
             Val::Param(member, function, index) if (*member, *function) == with.callee => {
                 with.args.get(*index as usize).cloned().flatten().unwrap_or(Val::Unknown)
             }
+            Val::TypeParam(member, name) if (*member, None) == with.callee => {
+                with.types.iter().find(|(n, _)| n == name).map_or_else(|| self.clone(), |(_, ty)| ty.clone())
+            }
             Val::Member(of, m) => Val::Member(sub(of), *m),
             Val::Outside(of, name) => Val::Outside(sub(of), *name),
             Val::Element(of, key) => Val::Element(sub(of), key.as_ref().map(sub)),
@@ -93,4 +98,6 @@ pub struct Binding {
     pub this: Option<Val>,
     /// The arguments by parameter; none where one is left out.
     pub args: Vec<Option<Val>>,
+    /// What the callee's type parameters stand for, as far as that is known.
+    pub types: Vec<(Sym, Val)>,
 }

@@ -518,6 +518,10 @@ fn is_channel(flow: &Flow<'_>, m: MemberId, u: &Use) -> bool {
                 let comes = is_called || u.hands_itself || u.talks_back || weakly;
                 told && (interface || (t.modifiers.is_abstract && !t.heirs.is_empty() && u.messages && comes))
             }
+            // what is held as anything at all says nothing: how it is told does
+            Ty::Outside(name, _) if matches!(program.text(*name), "object" | "Object") => {
+                u.raises > 0 && u.of_events && holds_listeners(program.text(info.name))
+            }
             Ty::Outside(name, _) => {
                 let text = program.text(*name);
                 !program.kit(info.unit).pack.collections.contains(text) && is_called_listener(text)

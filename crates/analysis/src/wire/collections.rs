@@ -125,12 +125,36 @@ impl Extractor<'_, '_> {
         None
     }
 
+    /// What a list is left without: `list.filter(f => f !== handler)`, also where there may be no list.
+    fn rest_without(&self, value: NodeId) -> Option<(Val, NodeId)> {
+        match self.body.node(value) {
+            Node::Binary { op: BinaryOp::Coalesce | BinaryOp::Or, left, .. } => self.rest_without(left),
+            Node::Unary { op: UnaryOp::NonNull, operand } | Node::Cast { operand, .. } => self.rest_without(operand),
+            Node::Call { callee, args, .. } if args.len > 0 => {
+                let Node::Member { name, .. } = self.body.node(callee) else { return None };
+                let pack = &*self.flow.program.kit_of(self.member).pack;
+                pack.filters.contains(self.text(name)).then(|| self.excluded(value))?
+            }
+            _ => None,
+        }
+    }
+
     pub(super) fn is_collection(&self, unit: UnitId, ty: &Ty) -> bool {
         self.flow.program.element_type(unit, ty).is_some()
     }
 
     /// Records that a value is put into a holder.
     pub(super) fn put(&self, node: NodeId, holder: Holder, value: NodeId, replaces: bool, found: &mut Vec<Effect>) {
+        // under a key, the rest of what was there is put back
+        if holder.key.is_some()
+            && let Some((handler, at)) = self.rest_without(value)
+        {
+            let mut effect = Effect::new(Act::Leave, holder, self.site(node));
+            effect.handler = Some(handler);
+            effect.handler_node = Some(self.site(at));
+            found.push(effect);
+            return;
+        }
         let Carried { handler, at, weak, in_record } = self.carried(&holder, value);
         // a collection that is put back under its key holds nothing new
         let is_own = |v: &Val| matches!(v, Val::Element(..)) && holder_of(self.flow, v).is_some_and(|own| own.event == holder.event);

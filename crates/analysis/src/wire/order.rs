@@ -70,7 +70,7 @@ impl Wiring<'_> {
     fn only_way_to(&self, member: MemberId) -> Option<(Site, Binding)> {
         if is_first_value(self, member) {
             let [made] = self.flow.creations(self.flow.program.member(member).owner)[..] else { return None };
-            return Some((made, Binding { callee: (member, None), this: Some(Val::New(made)), args: Vec::new() }));
+            return Some((made, Binding { callee: (member, None), this: Some(Val::New(made)), args: Vec::new(), types: Vec::new() }));
         }
         match self.flow.callers((member, None)) {
             [(call, binding)] => Some((*call, binding.clone())),
@@ -128,7 +128,9 @@ fn settled(flow: &Flow<'_>, value: &Val) -> Val {
         let (_, binding) = flow.callers((constructor, None)).iter().find(|(call, _)| *call == made)?;
         let within_maker = stored.substitute(binding);
         let seen = match owner {
-            Some(owner) => within_maker.substitute(&Binding { callee: (made.member, None), this: Some(owner), args: Vec::new() }),
+            Some(owner) => {
+                within_maker.substitute(&Binding { callee: (made.member, None), this: Some(owner), args: Vec::new(), types: Vec::new() })
+            }
             None => within_maker,
         };
         Some(settled(flow, &seen))

@@ -18,7 +18,7 @@ impl Extractor<'_, '_> {
         match self.body.node(callee) {
             // where fields cannot be called, a bare name is a method's
             Node::Name(_) if !program.kit_of(self.member).traits.fields_called => {}
-            Node::Name(_) | Node::Index { .. } | Node::Call { .. } | Node::Unary { .. } => {
+            Node::Name(_) | Node::Index { .. } | Node::Call { .. } | Node::Unary { .. } | Node::Cast { .. } => {
                 let value = self.eval(callee);
                 self.raise_value(node, callee, &value, found);
                 self.told_through_param(node, &value, args, found);
@@ -27,6 +27,7 @@ impl Extractor<'_, '_> {
                 let text = self.text(name);
                 if pack.invokers.contains(text) {
                     let value = self.channel_of_name(self.eval(object));
+                    let value = if let Val::Local(site) = value { self.taken_as(site).unwrap_or(Val::Local(site)) } else { value };
                     let unit = program.member(self.member).unit;
                     let ty = self.flow.type_of(&value);
                     let delegate = program.is_callable(unit, &ty)
@@ -88,6 +89,15 @@ impl Extractor<'_, '_> {
                 self.told_through_param(node, &value, args, found);
             }
             _ => {}
+        }
+    }
+
+    /// What is called as another type of function than it is held as: `((Action<T>)d)(message)`.
+    fn taken_as(&self, site: Site) -> Option<Val> {
+        let Node::Cast { operand, .. } = self.flow.program.body(site.member)?.node(site.node) else { return None };
+        match self.flow.eval_in(site.member, operand) {
+            element @ Val::Element(..) => Some(element),
+            _ => None,
         }
     }
 
@@ -182,6 +192,8 @@ impl Extractor<'_, '_> {
                 } else if let Some(record) = self.flow.record_of(*site) {
                     // a part of a record in a roster
                     self.raise_at(node, callee, &record, None, optional, found);
+                } else if let Some(taken) = self.taken_as(*site) {
+                    self.raise_at(node, callee, &taken, None, optional, found);
                 }
             }
             _ => {}
@@ -246,10 +258,25 @@ impl Extractor<'_, '_> {
                     | Node::Using { .. }
             )
         ) || matches!(parent.map(|p| self.body.node(p)), Some(Node::If { cond, .. }) if cond == node);
+        // what only says when it is done is no answer
+        effect.result_used &= !(matches!(parent.map(|p| self.body.node(p)), Some(Node::Return(_))) && self.gives_only_an_end());
         effect.stops = self.stops_on(node);
         effect.takes_out = self.takes_out(called);
         effect.snapshot = self.walks_snapshot(called);
         found.push(effect);
+    }
+
+    /// Whether a method gives nothing back but when it is done: `Task`.
+    fn gives_only_an_end(&self) -> bool {
+        let program = self.flow.program;
+        program.decl(self.member).ty.is_some_and(|ty| match program.type_in(self.member, ty) {
+            Ty::Outside(name, args) => match program.text(name) {
+                "Task" | "ValueTask" => args.is_empty(),
+                "void" => true,
+                _ => false,
+            },
+            _ => false,
+        })
     }
 
     /// Whether the walk around a call ends early on its result.
@@ -258,7 +285,11 @@ impl Extractor<'_, '_> {
         for around in scope.ancestors(node) {
             match self.body.node(around) {
                 Node::If { cond, then, .. } if scope.is_within(node, cond) => return self.leaves(then),
-                Node::Return(_) => return true,
+                // the way out of a walk, or the end of the one call
+                Node::Return(_) => {
+                    let walks = scope.ancestors(around).any(|n| matches!(self.body.node(n), Node::ForEach { .. } | Node::Loop { .. }));
+                    return walks || !self.gives_only_an_end();
+                }
                 Node::Block(_) | Node::Lambda(_) | Node::ForEach { .. } | Node::Loop { .. } => return false,
                 _ => {}
             }

@@ -258,7 +258,7 @@ fn handed_on(flow: &Flow<'_>, effect: &Effect, signals: &FxHashSet<TypeId>) -> V
     reads
         .filter_map(|&site| match flow.eval(site) {
             Val::Method(m, receiver) if m == member || is_override(flow, member, m) => {
-                let binding = Binding { callee: (member, None), this: receiver.map(|r| (*r).clone()), args: Vec::new() };
+                let binding = Binding { callee: (member, None), this: receiver.map(|r| (*r).clone()), args: Vec::new(), types: Vec::new() };
                 let mut carried = carry(flow, effect, site, &binding);
                 carried.handler = Some(Val::Unknown);
                 carried.certainty = yarrowgraph_model::Certainty::Possible;
@@ -279,6 +279,7 @@ fn is_deferred(flow: &Flow<'_>, site: Site, key: FunctionKey) -> bool {
 pub(super) fn open_in(flow: &Flow<'_>, effect: &Effect, signals: &FxHashSet<TypeId>) -> Option<FunctionKey> {
     let param = |val: &Val| match val {
         Val::Param(m, f, _) => callable_key(flow, *m, *f),
+        Val::TypeParam(m, _) => Some((*m, None)),
         _ => None,
     };
     // a class as key is that of what the caller hands over

@@ -107,7 +107,7 @@ fn emitter_of(x: &Extractor<'_, '_>, view: &Val) -> Option<Val> {
             Val::Member(of, m) if is_view_of_own(x, *m, views) => return Some((**of).clone()),
             Val::Member(owner, m) => {
                 let only = x.flow.only_definition(*m)?;
-                let binding = Binding { callee: (only.member, None), this: Some((**owner).clone()), args: Vec::new() };
+                let binding = Binding { callee: (only.member, None), this: Some((**owner).clone()), args: Vec::new(), types: Vec::new() };
                 x.flow.eval(only).substitute(&binding)
             }
             _ => return None,

@@ -25,7 +25,7 @@ grammar! {
         MethodSignature = "method_signature", Module = "module", NamedImports = "named_imports", NamespaceExport = "namespace_export",
         NamespaceImport = "namespace_import", NestedIdentifier = "nested_identifier", NestedType = "nested_type_identifier", New = "new_expression",
         NonNull = "non_null_expression", Null = "null", Number = "number", Object = "object", ObjectAssignPattern = "object_assignment_pattern",
-        ObjectPattern = "object_pattern", ObjectType = "object_type", OptionalParam = "optional_parameter", OptionalChain = "optional_chain", Override = "override_modifier",
+        ObjectPattern = "object_pattern", ObjectType = "object_type", IndexSignature = "index_signature", OptingAnnotation = "opting_type_annotation", OptionalParam = "optional_parameter", OptionalChain = "optional_chain", Override = "override_modifier",
         Pair = "pair", PairPattern = "pair_pattern", Parens = "parenthesized_expression", ParensType = "parenthesized_type",
         PredefinedType = "predefined_type", PrivateProperty = "private_property_identifier", PropertyIdentifier = "property_identifier",
         PropertySignature = "property_signature", ReadonlyType = "readonly_type", Regex = "regex", RequiredParam = "required_parameter",

@@ -112,7 +112,7 @@ impl<'t> Script<'t> {
         let f = &self.t.fields;
         let kids = self.l.kids(node);
         let ty = match self.kind(node) {
-            Kind::TypeAnnotation | Kind::ParensType | Kind::ReadonlyType => {
+            Kind::TypeAnnotation | Kind::ParensType | Kind::ReadonlyType | Kind::OptingAnnotation => {
                 return match kids.last() {
                     Some(inner) => {
                         let id = match (self.kind(node), self.ty(inner)) {
@@ -155,6 +155,12 @@ impl<'t> Script<'t> {
                     None => self.l.type_ref(TypeRef::Other),
                 };
                 TypeRef::Function { params: params.into(), result }
+            }
+            // what is held under any name is a map
+            Kind::ObjectType if kids.named().all(|m| self.kind(m) == Kind::IndexSignature) && kids.named().count() == 1 => {
+                let held = kids.first().and_then(|m| self.l.kids(m).field(f.type_)).map(|t| self.ty(t));
+                let other = self.l.type_ref(TypeRef::Other);
+                TypeRef::Named { name: self.l.intern("Record"), args: Box::new([other, held.unwrap_or(other)]) }
             }
             Kind::ObjectType => {
                 let mut members = Vec::new();
