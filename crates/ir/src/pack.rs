@@ -368,6 +368,15 @@ pub struct Pack {
     /// Members by which any object gives its class.
     #[serde(default)]
     pub class_getters: Names,
+    /// Methods that give an iterator at the first element of a list.
+    #[serde(default)]
+    pub list_begins: Names,
+    /// Members by which a place that was found in a map gives what it holds (`found->second`).
+    #[serde(default)]
+    pub entry_values: Names,
+    /// Members that hold all values of a map.
+    #[serde(default)]
+    pub value_views: Names,
     /// Functions that give the class that their argument names, or hand one on (`typeid(T)`).
     #[serde(default)]
     pub class_functions: Names,

@@ -112,7 +112,7 @@ pub(super) fn element_of_list(flow: &Flow<'_>, member: MemberId, node: NodeId) -
         && let Node::Local { init: Some(init), .. } = body.node(local)
         && let Node::Call { callee, .. } = body.node(init)
         && let Node::Member { object, name, .. } = body.node(callee)
-        && matches!(program.unit_of(member).text(name), "begin" | "cbegin" | "rbegin")
+        && program.kit_of(member).pack.list_begins.contains(program.unit_of(member).text(name))
     {
         return own_list(flow, member, object);
     }

@@ -291,6 +291,17 @@ impl Flow<'_> {
             return self.member_value(m, Val::Unknown, budget);
         }
         let called = self.is_callee(site);
+        // a place that was found in a map is as good as what it holds, and all values are the map's own
+        if !called {
+            let pack = &program.kit(unit).pack;
+            let text = program.text(sym);
+            if pack.entry_values.contains(text) && matches!(object, Val::Element(_, Some(_))) {
+                return object;
+            }
+            if pack.value_views.contains(text) && program.is_map(&self.type_of_val(&object, budget)) {
+                return object;
+            }
+        }
         self.member_of(object, sym, called, budget)
     }
 

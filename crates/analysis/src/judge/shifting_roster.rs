@@ -51,7 +51,9 @@ fn live_walk(wiring: &Wiring<'_>, m: MemberId, raise: &Effect) -> Option<NodeId>
     let pack = &*program.kit_of(m).pack;
     let held = wiring.flow.type_held(m);
     let made = wiring.flow.only_definition(m).map(|d| wiring.flow.type_of_node(d.member, d.node));
-    let names = [Some(&held), made.as_ref()];
+    // under each key a list of its own
+    let under_key = program.element_type(program.member(m).unit, &held).filter(|_| raise.holder.key.is_some());
+    let names = [Some(&held), made.as_ref(), under_key.as_ref()];
     if names.into_iter().flatten().filter_map(|ty| program.type_name(ty)).any(|name| pack.snapshot_collections.contains(name)) {
         return None;
     }

@@ -76,7 +76,12 @@ pub(super) fn signal_classes(flow: &Flow<'_>, effects: &[Effect]) -> FxHashSet<T
         let owner = flow.program.member(*m).owner;
         let open = matches!(effect.handler, Some(Val::Param(..)));
         let own = matches!(effect.holder.subject, Val::This(t) if t == owner);
-        if open && own && !flow.program.ty(owner).params.is_empty() && effect.holder.key.is_none() {
+        // where all functions are called, the key only tells them apart
+        let of_all = || {
+            flow.program.is_callable(flow.program.member(*m).unit, &flow.element_held(*m))
+                && !effects.iter().any(|e| e.act == Act::Raise && e.holder.event == effect.holder.event && e.holder.key.is_some())
+        };
+        if open && own && !flow.program.ty(owner).params.is_empty() && (effect.holder.key.is_none() || of_all()) {
             found.insert(owner);
         }
     }

@@ -156,6 +156,17 @@ impl Extractor<'_, '_> {
             return;
         }
         let Carried { handler, at, weak, in_record } = self.carried(&holder, value);
+        // a new collection is to be filled
+        let is_fresh = |v: &Val| {
+            matches!(v, Val::New(_)) && {
+                let ty = self.flow.type_of(v);
+                let pack = &self.flow.program.kit_of(self.member).pack;
+                ty.own().is_none() && self.flow.program.type_name(&ty).is_some_and(|name| pack.collections.contains(name))
+            }
+        };
+        if is_fresh(&handler) {
+            return;
+        }
         // a collection that is put back under its key holds nothing new
         let is_own = |v: &Val| matches!(v, Val::Element(..)) && holder_of(self.flow, v).is_some_and(|own| own.event == holder.event);
         let put_back = match &handler {

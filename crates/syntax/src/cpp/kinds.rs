@@ -31,7 +31,7 @@ grammar! {
         TemplateArgs = "template_argument_list", TemplateFunction = "template_function", TemplateMethod = "template_method", TemplateType = "template_type",
         This = "this", Throw = "throw_statement", True = "true", Try = "try_statement", TypeDefinition = "type_definition", TypeDescriptor = "type_descriptor",
         TypeIdentifier = "type_identifier", TypeParam = "type_parameter_declaration", TypeQualifier = "type_qualifier", Unary = "unary_expression",
-        Union = "union_specifier", Update = "update_expression", Using = "using_declaration", VariadicParam = "variadic_parameter_declaration",
+        Union = "union_specifier", Update = "update_expression", Using = "using_declaration", VariadicDeclarator = "variadic_declarator", VariadicParam = "variadic_parameter_declaration",
         VirtualSpecifier = "virtual_specifier", While = "while_statement",
     }
     fields {

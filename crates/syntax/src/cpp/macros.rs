@@ -132,7 +132,7 @@ pub(super) fn prepare(text: &str) -> Prepared {
             }
         } else if EMPTY_WORDS.contains(&word)
             && (next == b'_'
-                || next == b'(' && word.len() <= 6
+                || next == b'(' && word.len() <= 6 && (!EMISSIONS.contains(&word) || is_one_call(&bytes, after))
                 || next.is_ascii_alphanumeric()
                 || next == b':'
                 || next == b'{'
@@ -232,6 +232,18 @@ fn cuts_through(bytes: &[u8], start: usize, end: usize) -> bool {
     let behind = bytes.get(skip_blanks(bytes, end)).copied();
     matches!(before, Some(b',' | b'(' | b'+' | b'|' | b'&' | b'='))
         || matches!(behind, Some(b',' | b')' | b'.' | b'+' | b'|' | b'&' | b'<' | b'?'))
+}
+
+/// Whether all that stands in parentheses is one call: `emit(rose(1))`, and not what a function of that name is handed.
+fn is_one_call(bytes: &[u8], open: usize) -> bool {
+    let Some(close) = closing(bytes, open) else { return false };
+    let first = skip_blanks(bytes, open + 1);
+    let is_path = |b: &u8| b.is_ascii_alphanumeric() || matches!(b, b'_' | b':' | b'.' | b'-' | b'>');
+    let path = bytes[first..close].iter().take_while(|b| is_path(b)).count();
+    let inner = skip_blanks(bytes, first + path);
+    // a type is made, and no signal is called
+    let is_signal = bytes.get(first).is_some_and(|b| b.is_ascii_lowercase() || *b == b'_');
+    is_signal && bytes.get(inner) == Some(&b'(') && closing(bytes, inner).is_some_and(|end| skip_blanks(bytes, end + 1) == close)
 }
 
 /// `LOCK_SECTION` or `PLUGIN(x)` alone on a line of a class body: nothing that ends in a semicolon.

@@ -66,7 +66,7 @@ impl<'t> Cpp<'t> {
                     found.function = Some(node);
                     at = inner;
                 }
-                Kind::ParenthesizedDeclarator => at = kids.last(),
+                Kind::ParenthesizedDeclarator | Kind::VariadicDeclarator => at = kids.last(),
                 Kind::InitDeclarator => at = inner,
                 Kind::Identifier
                 | Kind::FieldIdentifier

@@ -136,13 +136,17 @@ impl<'t> Script<'t> {
             }
             Kind::GenericType => {
                 let name = kids.field(f.name).map_or_else(String::new, |n| self.l.text_of(n).split_whitespace().collect());
-                let args = match kids.field(f.type_arguments) {
+                let args: Box<[TypeRefId]> = match kids.field(f.type_arguments) {
                     Some(list) => {
                         let list = self.l.kids(list);
                         list.named().map(|t| self.ty(t)).collect()
                     }
                     None => Box::default(),
                 };
+                // the same members, which may be missing or may not
+                if let ("Partial" | "Required" | "NonNullable", [only]) = (name.as_str(), &args[..]) {
+                    return self.l.remember_type(node, *only);
+                }
                 TypeRef::Named { name: self.l.intern(&name), args }
             }
             Kind::ArrayType => kids.first().map_or(TypeRef::Other, |n| TypeRef::Array(self.ty(n))),
