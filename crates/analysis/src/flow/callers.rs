@@ -170,13 +170,25 @@ fn accessor_uses(flow: &Flow<'_>, member: MemberId, kind: AccessorKind, found: &
         if !fits {
             continue;
         }
-        let (object, written) = match flow.eval_in(site.member, target) {
-            Val::Member(of, m) => ((*of).clone(), m),
-            Val::Static(m) => (Val::Type(info.owner), m),
+        let (object, owner) = match flow.eval_in(site.member, target) {
+            Val::Member(of, m) if program.member(m).name == info.name => ((*of).clone(), program.member(m).owner),
+            Val::Static(m) if program.member(m).name == info.name => (Val::Type(info.owner), program.member(m).owner),
+            // the getter of a generic class, which may be a signal, is seen through to what it gives
+            _ if !program.ty(info.owner).params.is_empty() => match body.node(target) {
+                Node::Member { object, .. } => {
+                    let of = flow.eval_in(site.member, object);
+                    let Some(owner) = flow.type_of(&of).own() else { continue };
+                    (of, owner)
+                }
+                Node::Name(name) if program.scope(site.member).lookup(name, target).is_none() => {
+                    let owner = program.member(site.member).owner;
+                    (Val::This(owner), owner)
+                }
+                _ => continue,
+            },
             _ => continue,
         };
-        let same = program.member(written).owner == info.owner || program.is_a(info.owner, program.member(written).owner);
-        if program.member(written).name == info.name && same {
+        if owner == info.owner || program.is_a(info.owner, owner) || program.is_a(owner, info.owner) {
             let args = vec![Some(flow.eval_in(site.member, value))];
             found.push((site, Binding { callee: (member, None), this: Some(object), args, types: Vec::new() }));
         }

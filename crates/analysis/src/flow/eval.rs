@@ -67,6 +67,8 @@ impl Flow<'_> {
             Node::Conditional { then, other, .. } => match (inner(then), inner(other)) {
                 (a, Val::Null) => a,
                 (Val::Null, b) => b,
+                // the same function, bound or as it is
+                (Val::Bound(of, _), b) | (b, Val::Bound(of, _)) if *of == b => b,
                 (a, b) if a == b => a,
                 _ => Val::Unknown,
             },

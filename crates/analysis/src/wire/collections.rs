@@ -125,6 +125,16 @@ impl Extractor<'_, '_> {
         None
     }
 
+    /// The key that says what somebody is told of, where maps are kept in a map: a number that only tells entries apart
+    /// says nothing beside the key of the map that they are in.
+    pub(super) fn key_within(&self, outer: Option<Val>, key: NodeId) -> Option<Val> {
+        let inner = self.eval(key);
+        match outer {
+            Some(outer) if !matches!(inner, Val::Str(_) | Val::Static(_) | Val::Type(_) | Val::TypeParam(..)) => Some(outer),
+            _ => Some(inner),
+        }
+    }
+
     /// What a list is left without: `list.filter(f => f !== handler)`, also where there may be no list.
     fn rest_without(&self, value: NodeId) -> Option<(Val, NodeId)> {
         match self.body.node(value) {
@@ -333,7 +343,7 @@ impl Extractor<'_, '_> {
             if let [key, _] = *args
                 && is_map
             {
-                holder.key = Some(self.eval(key));
+                holder.key = self.key_within(holder.key, key);
             }
             let weak_map = program.is_weak(program.member(self.member).unit, &ty);
             // in a map of weak keys the listener is the key
@@ -371,8 +381,8 @@ impl Extractor<'_, '_> {
                     },
                 },
             };
-            if is_map {
-                holder.key = args.first().map(|k| self.eval(*k));
+            if is_map && let Some(key) = args.first() {
+                holder.key = self.key_within(holder.key, *key);
             }
             let mut effect = Effect::new(Act::Leave, holder, self.site(node));
             effect.handler = Some(if is_map { Val::Unknown } else { handler });

@@ -118,7 +118,9 @@ impl Extractor<'_, '_> {
     fn store(&self, node: NodeId, target: NodeId, value: NodeId, found: &mut Vec<Effect>) {
         if let Node::Index { object, keys, .. } = self.body.node(target) {
             let Some(mut holder) = holder_of(self.flow, &self.eval(object)) else { return };
-            holder.key = self.body.list(keys).first().map(|k| self.eval(*k)).or(holder.key);
+            if let Some(key) = self.body.list(keys).first() {
+                holder.key = self.key_within(holder.key, *key);
+            }
             // `handlers[topic] = known + handler`
             if let Some((act, node_of)) = self.combined_with_entry(value) {
                 let mut effect = Effect::new(act, holder, self.site(node));

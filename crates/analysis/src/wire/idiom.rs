@@ -42,7 +42,7 @@ pub(super) fn effects(x: &Extractor<'_, '_>, node: NodeId, callee: NodeId, args:
         return false;
     }
     let subject = match object {
-        Some(object) => x.eval(object),
+        Some(object) => first_of_chain(x, x.eval(object)),
         None if x.inherits_outside() && program.scope(x.member).lookup(name, callee).is_none() => Val::This(program.member(x.member).owner),
         None => return false,
     };
@@ -56,6 +56,23 @@ pub(super) fn effects(x: &Extractor<'_, '_>, node: NodeId, callee: NodeId, args:
         }
     }
     false
+}
+
+/// The emitter that a chain of subscribing calls is about: `mill.on("flour", f).on("dust", g)`.
+fn first_of_chain(x: &Extractor<'_, '_>, subject: Val) -> Val {
+    let program = x.flow.program;
+    let mut subject = subject;
+    while let Val::Call(site) = subject {
+        let gives_itself = |method: crate::program::Sym| {
+            let named = program.kit_of(site.member).pack.idioms.named(program.text(method));
+            named.iter().any(|i| i.does == Role::Subscribe && i.topic.is_some() && !i.handle)
+        };
+        match x.flow.receiver(site).filter(|(_, method)| gives_itself(*method) && x.flow.callee(site).is_none()) {
+            Some((of, _)) => subject = of,
+            None => break,
+        }
+    }
+    subject
 }
 
 /// What is handed on in `emit.call(bus, topic)` or `emit.apply(bus, [topic])`; none where it is not written out.
