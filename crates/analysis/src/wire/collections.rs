@@ -1,6 +1,6 @@
 //! What is put into collections of handlers and taken out of them.
 
-use yarrowgraph_ir::{AssignOp, BinaryOp, Node, NodeId, UnaryOp};
+use yarrowgraph_ir::{AssignOp, BinaryOp, Node, NodeId, TypeKind, UnaryOp};
 
 use super::adapters;
 use super::effect::{Act, Effect, Event, Holder};
@@ -129,9 +129,19 @@ impl Extractor<'_, '_> {
     /// says nothing beside the key of the map that they are in.
     pub(super) fn key_within(&self, outer: Option<Val>, key: NodeId) -> Option<Val> {
         let inner = self.eval(key);
+        let is_text = |value: &Val| {
+            let ty = self.flow.type_of(value).bounded();
+            ty.own().is_some_and(|t| self.flow.program.ty(t).kind == TypeKind::Enum)
+                || self.flow.program.type_name(&ty).is_some_and(|name| matches!(name, "string" | "String" | "QString" | "string_view"))
+        };
         match outer {
-            Some(outer) if !matches!(inner, Val::Str(_) | Val::Static(_) | Val::Type(_) | Val::TypeParam(..)) => Some(outer),
-            _ => Some(inner),
+            None => Some(inner),
+            Some(outer) => match inner {
+                Val::Str(_) | Val::Static(_) | Val::Type(_) | Val::TypeParam(..) => Some(inner),
+                // under a subject the topic, under a topic who is told
+                Val::Param(..) if !is_text(&outer) => Some(inner),
+                _ => Some(outer),
+            },
         }
     }
 
