@@ -17,9 +17,9 @@ pub use edit::Edit;
 pub use finding::{Certainty, Finding, Findings, Level, Related};
 pub use follow::{CodeRow, FollowedTree, RequestWay, SetOff, SetOffKind, WayEnd};
 pub use map::{
-    Budget, Chain, ChainLink, Code, Colleague, Command, DefaultCode, Delivery, Drained, Drains, Factory, FileCount, FileReport, Files,
-    Holds, How, Invoker, Keeps, KnowsType, Machine, MachineState, Map, Mediator, Order, Passes, Reaches, Route, RoutedTo, Stop, Transition,
-    TypeEntry, Undo, Unresolved, UnresolvedKind,
+    Budget, Chain, ChainLink, Code, Colleague, Command, DefaultCode, Delivery, Drained, Drains, Factory, Family, FileCount, FileReport,
+    Files, Holds, How, Invoker, Keeps, KnowsType, Machine, MachineState, Map, Mediator, Order, Passes, Reaches, Route, RoutedTo, Stop,
+    Transition, TypeEntry, Undo, Unresolved, UnresolvedKind,
 };
 pub use place::Place;
 pub use recording::{Header, Kind, Outcome, Record};

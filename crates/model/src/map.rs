@@ -497,3 +497,65 @@ pub struct Map {
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub budgets: Vec<Budget>,
 }
+
+/// A family of patterns.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Family {
+    /// Channels and who listens to them.
+    Observers,
+    /// Commands, invokers and factories.
+    Commands,
+    /// Chains of responsibility.
+    Chains,
+    /// State machines.
+    Machines,
+    /// Mediators.
+    Mediators,
+}
+
+impl Family {
+    /// The roles that types have in it.
+    fn roles(self) -> &'static [&'static str] {
+        match self {
+            Self::Observers => &["subject", "observer"],
+            Self::Commands => &["command", "receiver", "invoker", "factory"],
+            Self::Chains => &["link"],
+            Self::Machines => &["context", "state"],
+            Self::Mediators => &["mediator", "colleague"],
+        }
+    }
+}
+
+impl Map {
+    /// What the map has of one family: its part, and the types that take part in it.
+    #[must_use]
+    pub fn of_family(mut self, family: Family) -> Self {
+        if family != Family::Observers {
+            self.channels.clear();
+            self.unresolved.clear();
+            self.budgets.clear();
+        }
+        if family != Family::Commands {
+            self.commands.clear();
+            self.invokers.clear();
+            self.factories.clear();
+        }
+        if family != Family::Chains {
+            self.chains.clear();
+        }
+        if family != Family::Machines {
+            self.machines.clear();
+        }
+        if family != Family::Mediators {
+            self.mediators.clear();
+        }
+        self.types.retain(|t| t.roles.iter().any(|role| family.roles().contains(&role.as_str())));
+        self
+    }
+
+    /// Whether no piece of any family is in it.
+    pub fn is_empty(&self) -> bool {
+        let commands = self.commands.is_empty() && self.invokers.is_empty() && self.factories.is_empty();
+        self.channels.is_empty() && commands && self.chains.is_empty() && self.machines.is_empty() && self.mediators.is_empty()
+    }
+}

@@ -10,6 +10,23 @@ use crate::escape;
 use crate::style::Role;
 use crate::text::{TextOptions, count, fit};
 
+/// How many channels, subscriptions, releases, raises and chains there are.
+fn counts(out: &mut dyn Write, map: &Map) -> io::Result<()> {
+    writeln!(out)?;
+    let subscriptions: usize = map.channels.iter().map(|c| c.subscriptions.len()).sum();
+    let raises: usize = map.channels.iter().map(|c| c.raises.len()).sum();
+    let releases: usize = map.channels.iter().map(|c| c.releases.len()).sum();
+    let chains = if map.chains.is_empty() { String::new() } else { format!(", {}", count(map.chains.len(), "chain", "chains")) };
+    writeln!(
+        out,
+        "{}, {}, {}, {}{chains}",
+        count(map.channels.len(), "channel", "channels"),
+        count(subscriptions, "subscription", "subscriptions"),
+        count(releases, "release", "releases"),
+        count(raises, "raise", "raises"),
+    )
+}
+
 /// Writes the overview. Channels of platforms outside of the tree are counted, and listed
 /// only when `all` is set.
 pub fn write(out: &mut dyn Write, map: &Map, all: bool, o: &TextOptions) -> io::Result<()> {
@@ -36,19 +53,10 @@ pub fn write(out: &mut dyn Write, map: &Map, all: bool, o: &TextOptions) -> io::
     }
     crate::families_text::write(out, map, o)?;
     chains_text::write(out, &map.chains, o)?;
-    writeln!(out)?;
-    let subscriptions: usize = map.channels.iter().map(|c| c.subscriptions.len()).sum();
-    let raises: usize = map.channels.iter().map(|c| c.raises.len()).sum();
-    let releases: usize = map.channels.iter().map(|c| c.releases.len()).sum();
-    let chains = if map.chains.is_empty() { String::new() } else { format!(", {}", count(map.chains.len(), "chain", "chains")) };
-    writeln!(
-        out,
-        "{}, {}, {}, {}{chains}",
-        count(map.channels.len(), "channel", "channels"),
-        count(subscriptions, "subscription", "subscriptions"),
-        count(releases, "release", "releases"),
-        count(raises, "raise", "raises"),
-    )?;
+    // of another family alone there are no channels to count
+    if !map.channels.is_empty() || map.is_empty() {
+        counts(out, map)?;
+    }
     let hidden = map.channels.len() - shown.len();
     if hidden > 0 {
         let text = format!("{} of platforms and libraries left out here; --all lists them", count(hidden, "channel is", "channels are"));

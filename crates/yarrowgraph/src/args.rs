@@ -108,6 +108,9 @@ pub(crate) struct MapArgs {
     /// What is shown of it
     #[arg(long, value_enum, default_value_t = MapView::Wiring, value_name = "VIEW")]
     pub(crate) view: MapView,
+    /// Show one family of patterns and the types that take part in it
+    #[arg(long, value_enum, value_name = "FAMILY")]
+    pub(crate) family: Option<MapFamily>,
     /// With `--view coupling`: what must come along if this type is to be used elsewhere
     #[arg(long, value_name = "NAME")]
     pub(crate) focus: Option<String>,
@@ -124,6 +127,20 @@ pub(crate) enum MapView {
     Classes,
     /// Who knows whom, who reaches whom by wiring alone, and rings
     Coupling,
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub(crate) enum MapFamily {
+    /// Channels and who listens to them
+    Observers,
+    /// Commands, invokers and factories
+    Commands,
+    /// Chains of responsibility
+    Chains,
+    /// State machines
+    Machines,
+    /// Mediators
+    Mediators,
 }
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]

@@ -29,6 +29,25 @@ fn commands_machines_and_mediators_as_text() {
 }
 
 #[test]
+fn one_family_of_a_map() {
+    let of = |family: &str, format: &str| run_in(&demo(), &["map", "javascript/desk/as-it-was", "--family", family, "--format", format]);
+    insta::assert_snapshot!("map_of_commands", of("commands", "text").out);
+    for family in ["observers", "commands", "chains", "machines", "mediators"] {
+        let map: serde_json::Value = serde_json::from_str(&of(family, "json").out).expect("a map");
+        let parts = [
+            ("observers", "channels"),
+            ("commands", "commands"),
+            ("chains", "chains"),
+            ("machines", "machines"),
+            ("mediators", "mediators"),
+        ];
+        for (other, part) in parts.into_iter().filter(|(other, _)| *other != family) {
+            assert_eq!(map[part].as_array().map(Vec::len), Some(0), "{other} beside {family}");
+        }
+    }
+}
+
+#[test]
 fn a_machine_against_a_design() {
     let dir = folder(&[]);
     let design = dir.path().join("chamber.scxml");

@@ -83,12 +83,12 @@ pub(crate) fn find(wiring: &Wiring<'_>) -> Commands {
     let program = wiring.program();
     let (mut holders, idle) = holders::find(wiring);
     // what is taken from one list and put into another is known by where it came from
-    holders.sort_by_key(|h| (h.made.is_empty(), h.is_slot));
+    holders.sort_by_key(|h| (h.made.is_empty(), h.is_slot, !h.from_outside));
     let mut found = Commands::default();
     // the common type of commands, with the operation that runs them, and the one that takes them back
     let mut kinds: BTreeMap<(TypeId, Sym), Option<Sym>> = BTreeMap::new();
     for holder in holders {
-        let Some((holds, operation)) = holder.holds() else { continue };
+        let Some((holds, mut operation)) = holder.holds() else { continue };
         // what ends objects is no command
         let pack = &program.kit_of(holder.field).pack;
         let text = program.text(operation);
@@ -96,7 +96,11 @@ pub(crate) fn find(wiring: &Wiring<'_>) -> Commands {
         if ends && !pack.invokers.contains(text) {
             continue;
         }
-        let undo = if holds == Holds::History { holder.taken.iter().map(|(_, op)| *op).find(|op| *op != operation) } else { None };
+        let mut undo = if holds == Holds::History { holder.taken.iter().map(|(_, op)| *op).find(|op| *op != operation) } else { None };
+        // what was taken back is kept to be run again
+        if let Some(known) = found.invokers.iter().find(|i| i.undo == Some(operation) && undo == Some(i.operation)) {
+            (operation, undo) = (known.operation, known.undo);
+        }
         if holds == Holds::History && undo.is_none() {
             continue;
         }

@@ -3,9 +3,10 @@
 use std::io::Write;
 
 use yarrowgraph_analysis::{Want, coupling, keep};
-use yarrowgraph_render::{classes, coupling_text, map_text};
+use yarrowgraph_model::Family;
+use yarrowgraph_render::{classes, coupling_text, json, map_text};
 
-use crate::args::{MapArgs, MapFormat, MapView};
+use crate::args::{MapArgs, MapFamily, MapFormat, MapView};
 use crate::failure::{Failure, Status};
 use crate::tree;
 use crate::ui::{Output, Ui};
@@ -16,8 +17,15 @@ pub(super) fn run(args: &MapArgs, ui: &Ui) -> Result<Status, Failure> {
     }
     let mut out = Output::open(args.output.as_deref())?;
     let options = ui.text(out.is_file());
-    let map = || tree::analyse(&args.tree, Want::Map, ui).map(|analysed| analysed.analysis.map);
+    let map = || {
+        let map = tree::analyse(&args.tree, Want::Map, ui)?.analysis.map;
+        Ok::<_, Failure>(match args.family {
+            Some(one) => map.of_family(family(one)),
+            None => map,
+        })
+    };
     match (args.format, args.view) {
+        (MapFormat::Json, _) if args.family.is_some() => json::write(&mut out, &map()?)?,
         (MapFormat::Json, _) => tree::write_map(&args.tree, &mut out, ui)?,
         (MapFormat::Text, MapView::Wiring) => map_text::write(&mut out, &map()?, args.all, &options)?,
         (MapFormat::Text, MapView::Coupling) => coupling_text::write(&mut out, &map()?, &options)?,
@@ -29,6 +37,16 @@ pub(super) fn run(args: &MapArgs, ui: &Ui) -> Result<Status, Failure> {
     }
     out.finish()?;
     Ok(Status::Fine)
+}
+
+fn family(family: MapFamily) -> Family {
+    match family {
+        MapFamily::Observers => Family::Observers,
+        MapFamily::Commands => Family::Commands,
+        MapFamily::Chains => Family::Chains,
+        MapFamily::Machines => Family::Machines,
+        MapFamily::Mediators => Family::Mediators,
+    }
 }
 
 /// What must come along if a type is to be used elsewhere.
