@@ -368,6 +368,18 @@ pub struct Pack {
     /// Members by which any object gives its class.
     #[serde(default)]
     pub class_getters: Names,
+    /// Functions that go through a list until something holds for an element.
+    #[serde(default)]
+    pub until_true: Names,
+    /// Functions that go through a list until something does not hold for an element.
+    #[serde(default)]
+    pub until_false: Names,
+    /// Functions that put in the place of each element what a function makes of it.
+    #[serde(default)]
+    pub maps: Names,
+    /// Functions that take the first one of what there is.
+    #[serde(default)]
+    pub firsts: Names,
     /// Methods that give an iterator at the first element of a list.
     #[serde(default)]
     pub list_begins: Names,

@@ -7,15 +7,6 @@ use super::walks::{Ends, Walk, ask, may_be_links, own_list};
 use crate::flow::Flow;
 use crate::program::{Kinds, MemberId, Scope, Site, Sym};
 
-/// Functions that end with the first element for which something holds, and those that end with the first one for which
-/// it does not.
-const UNTIL_TRUE: [&str; 5] = ["some", "any", "anyMatch", "Any", "any_of"];
-const UNTIL_FALSE: [&str; 5] = ["every", "all", "allMatch", "All", "all_of"];
-/// Steps that put an answer in the place of an element, those that leave out answers, and those that take the first one.
-const ANSWERS: [&str; 4] = ["map", "flatMap", "Select", "mapNotNull"];
-const LEAVES_OUT: [&str; 5] = ["filter", "Where", "map", "flatMap", "Select"];
-const FIRST: [&str; 7] = ["findFirst", "findAny", "First", "FirstOrDefault", "first", "firstOrNull", "find"];
-
 /// Finds the walks.
 pub(super) fn find(flow: &Flow<'_>) -> Vec<Walk> {
     let program = flow.program;
@@ -28,14 +19,17 @@ pub(super) fn find(flow: &Flow<'_>) -> Vec<Walk> {
             let (Node::Member { object, name, .. }, [only]) = (body.node(callee), body.list(args)) else { continue };
             let Node::Lambda(function) = body.node(*only) else { continue };
             let text = program.unit_of(member).text(name);
-            if !UNTIL_TRUE.contains(&text) && !UNTIL_FALSE.contains(&text) && !ANSWERS.contains(&text) {
+            let pack = &program.kit_of(member).pack;
+            let (until_true, until_false, maps) =
+                (pack.until_true.contains(text), pack.until_false.contains(text), pack.maps.contains(text));
+            if !until_true && !until_false && !maps {
                 continue;
             }
             let Some((asks, method, holds)) = answer_of(flow, member, body, function) else { continue };
-            let ends = if ANSWERS.contains(&text) {
+            let ends = if maps {
                 takes_first(flow, member, body, program.scope(member), at).then_some(Ends::Any)
             } else {
-                Some(if UNTIL_TRUE.contains(&text) == holds { Ends::Any } else { Ends::Nothing })
+                Some(if until_true == holds { Ends::Any } else { Ends::Nothing })
             };
             if let Some(ends) = ends
                 && let Some(list) = own_list(flow, member, object)
@@ -87,10 +81,11 @@ fn takes_first(flow: &Flow<'_>, member: MemberId, body: &Body, scope: &Scope, an
             return false;
         };
         let text = flow.program.unit_of(member).text(name);
-        if FIRST.contains(&text) {
+        let pack = &flow.program.kit_of(member).pack;
+        if pack.firsts.contains(text) {
             return true;
         }
-        if !LEAVES_OUT.contains(&text) {
+        if !pack.filters.contains(text) && !pack.maps.contains(text) {
             return false;
         }
         node = call;
