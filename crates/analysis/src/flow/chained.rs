@@ -9,6 +9,9 @@ use crate::program::{Site, Ty};
 /// Shorter chains are followed as they are.
 const LONG: usize = 3;
 
+/// The types of longer ones are not followed from their beginning.
+const LONGEST: usize = 64;
+
 /// The object that a call's method is asked of.
 fn object_of(body: &Body, node: NodeId) -> Option<NodeId> {
     let Node::Call { callee, .. } = body.node(node) else { return None };
@@ -34,7 +37,10 @@ impl Flow<'_> {
         let program = self.program;
         self.long_chain_before(site)?;
         let body = program.body(site.member)?;
-        let mut calls: Vec<NodeId> = std::iter::successors(Some(site.node), |node| object_of(body, *node)).collect();
+        let mut calls: Vec<NodeId> = std::iter::successors(Some(site.node), |node| object_of(body, *node)).take(LONGEST).collect();
+        if calls.len() == LONGEST {
+            return Some(Ty::Unknown);
+        }
         let mut ty = self.type_of_val(&self.eval_at(site.member, calls.pop()?, budget), budget).bounded();
         while let Some(call) = calls.pop() {
             let Node::Call { callee, args, .. } = body.node(call) else { return None };
