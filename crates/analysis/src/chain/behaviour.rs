@@ -288,6 +288,20 @@ pub fn answer_ends(flow: &Flow<'_>, ends: &Ends, code: Code<'_>, value: NodeId) 
     (given.none != given.some).then_some(given.some)
 }
 
+/// Whether a call makes an optional with a value (`Optional.of(loaf)`) or without one (`Optional.empty()`).
+pub(super) fn optional(program: &Program, member: MemberId, body: &Body, call: NodeId) -> Option<bool> {
+    let Node::Call { callee, args, .. } = body.node(call) else { return None };
+    let Node::Member { object, name, .. } = body.node(callee) else { return None };
+    let Node::Name(of) = body.node(object) else { return None };
+    let text = |name| program.unit_of(member).text(name);
+    match (text(name), args.len) {
+        _ if !text(of).starts_with("Optional") => None,
+        ("of", 1) => Some(true),
+        ("empty", 0) => Some(false),
+        _ => None,
+    }
+}
+
 /// Whether a value is certainly there.
 fn is_there(node: Node) -> bool {
     matches!(node, Node::New { .. } | Node::Str(_) | Node::Num(_) | Node::Template(_) | Node::Bool(true) | Node::Object(_))
@@ -350,15 +364,10 @@ impl Answers<'_, '_> {
             (Ends::Any, Node::Null | Node::Bool(false)) => Given::NONE,
             (Ends::Nothing, Node::Null | Node::Bool(false)) => Given::SOME,
             // an optional with a value, or without one
-            (Ends::Any, Node::Call { callee, args, .. }) => match self.body.node(callee) {
-                Node::Member { object, name, .. } if self.is_optional(object) => {
-                    match (self.flow.program.unit_of(self.member).text(name), args.len) {
-                        ("of", 1) => Given::SOME,
-                        ("empty", 0) => Given::NONE,
-                        _ => Given::EITHER,
-                    }
-                }
-                _ => Given::EITHER,
+            (Ends::Any, Node::Call { .. }) => match optional(self.flow.program, self.member, self.body, value) {
+                Some(true) => Given::SOME,
+                Some(false) => Given::NONE,
+                None => Given::EITHER,
             },
             (Ends::Any, node) if is_there(node) => Given::SOME,
             (Ends::Nothing, node) if is_there(node) => Given::NONE,
@@ -371,11 +380,6 @@ impl Answers<'_, '_> {
             }
             _ => Given::EITHER,
         }
-    }
-
-    /// Whether an expression names the type of optional values.
-    fn is_optional(&self, node: NodeId) -> bool {
-        matches!(self.body.node(node), Node::Name(name) if self.flow.program.unit_of(self.member).text(name).starts_with("Optional"))
     }
 
     /// Whether a key is that name.

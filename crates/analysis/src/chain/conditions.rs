@@ -4,7 +4,7 @@ use yarrowgraph_ir::{BinaryOp, Body, Node, NodeId, UnaryOp};
 use yarrowgraph_model::Passes;
 
 use super::behaviour::{self, Behaviour, Code};
-use super::{Ends, Link, Links, Of};
+use super::{Ends, Link, Links, Of, only_thing};
 use crate::flow::Flow;
 use crate::program::Site;
 use crate::state::any_within;
@@ -100,11 +100,7 @@ fn hook<'a>(flow: &Flow<'a>, link: &Link, code: Code<'_>, call: NodeId) -> Optio
     let member = program.find_member_as(class, program.member(asked).name, true)?;
     let body = program.body(member)?;
     let root = body.root?;
-    let whole = match body.node(root) {
-        Node::Block(list) if list.len == 1 => body.list(list)[0],
-        _ => root,
-    };
-    let value = if let Node::Return(Some(value)) = body.node(whole) { value } else { whole };
+    let value = only_thing(body, root);
     let says = matches!(
         body.node(value),
         Node::Binary { .. } | Node::Unary { op: UnaryOp::Not, .. } | Node::TypeTest { .. } | Node::Member { .. } | Node::Name(_)

@@ -13,7 +13,7 @@ pub(super) fn find(flow: &Flow<'_>) -> Vec<Walk> {
     let mut found = Vec::new();
     for index in 0..program.members.len() {
         let member = MemberId(index as u32);
-        let Some(body) = program.body_with(member, Kinds::INDEX | Kinds::CALL) else { continue };
+        let Some(body) = program.body_with(member, Kinds::CALL) else { continue };
         let scope = program.scope(member);
         for at in body.ids() {
             let Node::Call { callee, args, .. } = body.node(at) else { continue };

@@ -113,13 +113,7 @@ fn is_missing(wiring: &Wiring<'_>, body: &Body, member: MemberId, value: NodeId)
         Node::Null => true,
         Node::Str(text) => program.text(program.sym_in(member, text)).trim_matches(['"', '\'', '`']).is_empty(),
         Node::Name(name) => program.text(program.sym_in(member, name)) == "undefined",
-        Node::Call { callee, args, .. } => {
-            let Node::Member { object, name, .. } = body.node(callee) else { return false };
-            let Node::Name(of) = body.node(object) else { return false };
-            args.len == 0
-                && program.text(program.sym_in(member, name)) == "empty"
-                && program.text(program.sym_in(member, of)).starts_with("Optional")
-        }
+        Node::Call { .. } => behaviour::optional(program, member, body, value) == Some(false),
         _ => false,
     }
 }

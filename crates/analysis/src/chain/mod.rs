@@ -19,7 +19,7 @@ pub mod ways;
 mod wrapped;
 
 use rustc_hash::FxHashMap;
-use yarrowgraph_ir::FunctionId;
+use yarrowgraph_ir::{Body, FunctionId, Node, NodeId};
 
 use crate::flow::Flow;
 use crate::program::{MemberId, Site};
@@ -29,6 +29,15 @@ pub use built::{Built, Chains, Link, Of, Stored};
 pub use next::Next;
 pub use walks::{Ends, Walk};
 pub use wrapped::Wrap;
+
+/// All that a body does, where that is one thing: the value that it gives back, or its only statement.
+fn only_thing(body: &Body, root: NodeId) -> NodeId {
+    let only = match body.node(root) {
+        Node::Block(list) if list.len == 1 => body.list(list)[0],
+        _ => root,
+    };
+    if let Node::Return(Some(value)) = body.node(only) { value } else { only }
+}
 
 /// What can be linked in a tree.
 #[derive(Debug, Default)]

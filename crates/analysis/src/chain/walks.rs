@@ -3,7 +3,7 @@
 use yarrowgraph_ir::{AssignOp, BinaryOp, Body, Node, NodeId, TypeKind, UnaryOp};
 
 use crate::flow::{Flow, Val};
-use crate::program::{Declared, Kinds, MemberId, Program, Scope, Site, Sym, Ty};
+use crate::program::{Kinds, MemberId, Program, Scope, Site, Sym, Ty};
 use crate::state;
 
 /// A walk over a list of links.
@@ -107,14 +107,8 @@ pub(super) fn element_of_list(flow: &Flow<'_>, member: MemberId, node: NodeId) -
     while let Node::Unary { operand, op: UnaryOp::NonNull | UnaryOp::Indirect } | Node::Cast { operand, .. } = body.node(node) {
         node = operand;
     }
-    if let Node::Name(name) = body.node(node)
-        && let Some(Declared::Local(local)) = program.scope(member).lookup(name, node)
-        && let Node::Local { init: Some(init), .. } = body.node(local)
-        && let Node::Call { callee, .. } = body.node(init)
-        && let Node::Member { object, name, .. } = body.node(callee)
-        && program.kit_of(member).pack.list_begins.contains(program.unit_of(member).text(name))
-    {
-        return own_list(flow, member, object);
+    if let Some(list) = flow.list_of_iterator(member, node) {
+        return own_list(flow, member, list);
     }
     match flow.eval_in(member, node) {
         Val::Element(of, _) => match &*of {

@@ -3,6 +3,7 @@
 
 use yarrowgraph_ir::{Body, FunctionId, Name, Node, NodeId};
 
+use super::only_thing;
 use super::walks::{Ends, Walk};
 use crate::flow::Flow;
 use crate::program::{Declared, Kinds, MemberId, Scope, Site};
@@ -93,11 +94,7 @@ fn wrap(
         return None;
     }
     // what only hands the way on to another function that was handed in
-    let whole = match body.node(root) {
-        Node::Block(list) if list.len == 1 => body.list(list)[0],
-        _ => root,
-    };
-    let whole = if let Node::Return(Some(value)) = body.node(whole) { value } else { whole };
+    let whole = only_thing(body, root);
     let handed_on = || {
         let Node::Call { callee, args, .. } = body.node(whole) else { return None };
         let (of, index, _) = param_of(callee).filter(|(of, ..)| *of != Some(function))?;

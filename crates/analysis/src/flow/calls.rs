@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use yarrowgraph_ir::{MemberKind, Node, NodeId, ParamMode, TypeKind, TypeRef, TypeRefId};
+use yarrowgraph_ir::{Body, MemberKind, Node, NodeId, ParamMode, TypeKind, TypeRef, TypeRefId};
 
 use super::callers::CALL_OPERATOR;
 use super::{BUDGET, Binding, Flow, Val};
@@ -17,6 +17,13 @@ pub struct Callee {
     pub receiver: Option<Val>,
     /// Whether the receiver is the first argument (an extension method).
     pub extension: bool,
+}
+
+/// The expression that a call's method is asked of.
+pub(crate) fn object_of(body: &Body, call: NodeId) -> Option<NodeId> {
+    let Node::Call { callee, .. } = body.node(call) else { return None };
+    let Node::Member { object, .. } = body.node(callee) else { return None };
+    Some(object)
 }
 
 impl Flow<'_> {

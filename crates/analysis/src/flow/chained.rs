@@ -1,9 +1,9 @@
 //! Calls in a chain: `rules.from(CLOSED).on(RAISE).to(OPEN)`. Each is about what the one before it gives back, which is
 //! asked for by itself and remembered, so that no chain is too long to be followed.
 
-use yarrowgraph_ir::{Body, Node, NodeId};
+use yarrowgraph_ir::{Node, NodeId};
 
-use super::{BUDGET, Callee, Flow, Val};
+use super::{BUDGET, Callee, Flow, Val, object_of};
 use crate::program::{Site, Ty};
 
 /// Shorter chains are followed as they are.
@@ -11,13 +11,6 @@ const LONG: usize = 3;
 
 /// The types of longer ones are not followed from their beginning.
 const LONGEST: usize = 64;
-
-/// The object that a call's method is asked of.
-fn object_of(body: &Body, node: NodeId) -> Option<NodeId> {
-    let Node::Call { callee, .. } = body.node(node) else { return None };
-    let Node::Member { object, .. } = body.node(callee) else { return None };
-    Some(object)
-}
 
 impl Flow<'_> {
     /// The object of a call, where that is a chain of calls and what these come to is remembered.

@@ -8,6 +8,17 @@ use super::{Flow, Val};
 use crate::program::{Declared, MemberId, Site, within};
 
 impl Flow<'_> {
+    /// The list of which a local is an iterator from its beginning: `auto it = list.begin()`.
+    pub fn list_of_iterator(&self, member: MemberId, name_at: NodeId) -> Option<NodeId> {
+        let body = self.program.body(member)?;
+        let Node::Name(name) = body.node(name_at) else { return None };
+        let Some(Declared::Local(local)) = self.program.scope(member).lookup(name, name_at) else { return None };
+        let Node::Local { init: Some(init), .. } = body.node(local) else { return None };
+        let Node::Call { callee, .. } = body.node(init) else { return None };
+        let Node::Member { object, name, .. } = body.node(callee) else { return None };
+        self.program.kit_of(member).pack.list_begins.contains(self.program.unit_of(member).text(name)).then_some(object)
+    }
+
     /// The nodes whose values reach a local, in the order in which they stand in the text.
     pub fn local_values(&self, local: Site) -> Vec<NodeId> {
         let Some(body) = self.program.body(local.member) else { return Vec::new() };

@@ -28,6 +28,7 @@ use crate::program::{Kinds, MemberId, Program, Site, Sym, Ty};
 pub use callers::FunctionKey;
 pub(crate) use callers::is_override;
 pub use calls::Callee;
+pub(crate) use calls::object_of;
 pub(crate) use eval::{only_return, returned};
 pub use rows::Row;
 pub use value::{Binding, Val};

@@ -31,8 +31,8 @@ impl Walker<'_, '_> {
                 }
             }
             // a function that a local holds
-            Node::Name(_) if matches!(self.slot_value(callee, &receivers[0].0), Some(Value::Function(..))) => {
-                receivers[0].1 = self.slot_value(callee, &receivers[0].0).unwrap_or(Value::Unknown);
+            Node::Name(_) if let Some(function @ Value::Function(..)) = self.slot_value(callee, &receivers[0].0) => {
+                receivers[0].1 = function;
             }
             Node::Name(n) => {
                 name = Some(program.sym_in(self.here(), n));

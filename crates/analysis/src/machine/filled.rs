@@ -9,7 +9,7 @@ use yarrowgraph_ir::{AssignOp, BinaryOp, MemberKind, Node, NodeId, UnaryOp};
 use super::state;
 use super::table::{ROWS, Written};
 use super::walk::{Value, Walker, Way};
-use crate::flow::{Flow, Val, returned};
+use crate::flow::{Flow, Val, object_of, returned};
 use crate::program::{Declared, MemberId, Site};
 
 /// A row is put together by no more calls than this.
@@ -126,10 +126,7 @@ fn first_of_chain(flow: &Flow<'_>, call: Site) -> Option<Val> {
 }
 
 fn receiver(flow: &Flow<'_>, call: Site) -> Option<Site> {
-    let body = flow.program.body(call.member)?;
-    let Node::Call { callee, .. } = body.node(call.node) else { return None };
-    let Node::Member { object, .. } = body.node(callee) else { return None };
-    Some(Site { member: call.member, node: object })
+    Some(Site { member: call.member, node: object_of(flow.program.body(call.member)?, call.node)? })
 }
 
 /// What a part of a row is where a call gives it: an argument, or what the calls before it in the chain were given.

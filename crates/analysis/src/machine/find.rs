@@ -14,9 +14,6 @@ use crate::flow::{Flow, Val, returned};
 use crate::program::{Kinds, MemberId, Program, Site, Sym, Ty, TypeId};
 use crate::wire::Wiring;
 
-/// What a constructor is given is followed through so many parameters and fields.
-const HOPS: u32 = 4;
-
 /// The machines of a tree.
 pub(crate) fn find(wiring: &Wiring<'_>) -> Vec<Found> {
     let flow = &wiring.flow;
@@ -511,7 +508,7 @@ fn handed_in(flow: &Flow<'_>, machine: &Machine, domain: &mut Domain, field: Mem
         }
         _ => Vec::new(),
     });
-    let given: Vec<Site> = stored.flat_map(|d| origins(flow, d, HOPS)).collect();
+    let given: Vec<Site> = stored.flat_map(|d| origins(flow, d)).collect();
     let mut bits = 0;
     for given in given {
         bits |= first_bits(flow, machine, domain, given).unwrap_or(0);

@@ -12,7 +12,7 @@ use super::{Holder, Machine};
 use crate::flow::{Flow, Val, returned};
 use crate::program::{Declared, Kinds, MemberId, Program, Site, Sym, Ty, TypeId};
 
-/// What is stored is followed through so many parameters and fields.
+/// A table is followed through so many parameters and fields.
 const HOPS: u32 = 4;
 
 /// The machine that a field may be the holder of.
@@ -69,7 +69,7 @@ pub(super) fn of_field(flow: &Flow<'_>, field: MemberId) -> Option<(Machine, Dom
 fn stored(flow: &Flow<'_>, field: MemberId) -> BTreeSet<State> {
     let mut named = BTreeSet::new();
     for site in flow.definitions(field) {
-        let from = origins(flow, *site, HOPS);
+        let from = origins(flow, *site);
         named.extend(from.into_iter().filter_map(|o| state::named(flow, o.member, o.node)));
     }
     named

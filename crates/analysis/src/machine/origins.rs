@@ -7,11 +7,18 @@ use super::state;
 use crate::flow::{Flow, Val};
 use crate::program::Site;
 
+/// A value is followed through so many parameters and fields.
+const HOPS: u32 = 4;
+
 /// So many places give a field its value.
 const DEFINITIONS: usize = 8;
 
 /// The expressions that a value comes from; itself where it comes from nowhere else.
-pub(super) fn origins(flow: &Flow<'_>, site: Site, hops: u32) -> Vec<Site> {
+pub(super) fn origins(flow: &Flow<'_>, site: Site) -> Vec<Site> {
+    followed(flow, site, HOPS)
+}
+
+fn followed(flow: &Flow<'_>, site: Site, hops: u32) -> Vec<Site> {
     let program = flow.program;
     let Some(hops) = hops.checked_sub(1) else { return Vec::new() };
     if state::named(flow, site.member, site.node).is_some() {
@@ -30,7 +37,7 @@ pub(super) fn origins(flow: &Flow<'_>, site: Site, hops: u32) -> Vec<Site> {
         Val::Outside(of, name) => literal(flow, &of, hops).and_then(|l| flow.entry_of_literal(l, name)).into_iter().collect(),
         _ => return vec![site],
     };
-    from.into_iter().filter(|f| *f != site).flat_map(|f| origins(flow, f, hops)).collect()
+    from.into_iter().filter(|f| *f != site).flat_map(|f| followed(flow, f, hops)).collect()
 }
 
 /// The object literal that a value is, where there can be no other.

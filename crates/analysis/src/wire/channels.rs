@@ -66,6 +66,7 @@ pub struct Channel {
 pub(super) fn signal_classes(flow: &Flow<'_>, effects: &[Effect]) -> FxHashSet<TypeId> {
     let mut found = FxHashSet::default();
     let holders = Holders::of(flow, effects, &found);
+    let keyed = told_by_key(effects);
     for effect in effects {
         let (Act::Join, Event::Own(m)) = (effect.act, &effect.holder.event) else { continue };
         // a part that is merely kept, such as a node's parent, makes no signal of its owner,
@@ -77,15 +78,22 @@ pub(super) fn signal_classes(flow: &Flow<'_>, effects: &[Effect]) -> FxHashSet<T
         let open = matches!(effect.handler, Some(Val::Param(..)));
         let own = matches!(effect.holder.subject, Val::This(t) if t == owner);
         // where all functions are called, the key only tells them apart
-        let of_all = || {
-            flow.program.is_callable(flow.program.member(*m).unit, &flow.element_held(*m))
-                && !effects.iter().any(|e| e.act == Act::Raise && e.holder.event == effect.holder.event && e.holder.key.is_some())
-        };
+        let of_all = || flow.program.is_callable(flow.program.member(*m).unit, &flow.element_held(*m)) && !keyed.contains(m);
         if open && own && !flow.program.ty(owner).params.is_empty() && (effect.holder.key.is_none() || of_all()) {
             found.insert(owner);
         }
     }
     found
+}
+
+/// Members whose handlers are told by a key somewhere.
+fn told_by_key(effects: &[Effect]) -> FxHashSet<MemberId> {
+    let told = effects.iter().filter(|e| e.act == Act::Raise && e.holder.key.is_some());
+    told.filter_map(|e| match e.holder.event {
+        Event::Own(m) => Some(m),
+        _ => None,
+    })
+    .collect()
 }
 
 /// Whether a member is a collection of whatever its generic class is used with.
@@ -118,14 +126,7 @@ pub(super) fn group(flow: &Flow<'_>, effects: &[Effect], signals: &FxHashSet<Typ
     let namer = Namer { flow, signals };
     let holders = Holders::of(flow, effects, signals);
     // where delivery goes over everything, the key is only a place to keep it
-    let keyed: FxHashSet<MemberId> = effects
-        .iter()
-        .filter(|e| e.act == Act::Raise && e.holder.key.is_some())
-        .filter_map(|e| match e.holder.event {
-            Event::Own(m) => Some(m),
-            _ => None,
-        })
-        .collect();
+    let keyed = told_by_key(effects);
     // kept under their own names, they are as good as listed
     let mut directories: FxHashMap<MemberId, bool> = FxHashMap::default();
     for join in effects.iter().filter(|e| e.act == Act::Join) {

@@ -131,19 +131,18 @@ impl Extractor<'_, '_> {
     /// The element that an iterator over an own list stands at, or a pointer that was taken from it:
     /// `for (auto it = list.begin(); …) (*it)->update()`, `if (auto o = it->lock()) o->update()`.
     fn at_iterator(&self, node: NodeId) -> Option<Val> {
+        if let Some(list) = self.flow.list_of_iterator(self.member, node) {
+            let list = self.eval(list);
+            return matches!(list, Val::Member(..) | Val::Static(_)).then(|| Val::Element(Arc::new(list), None));
+        }
         let program = self.flow.program;
         let Node::Name(name) = self.body.node(node) else { return None };
         let Some(Declared::Local(local)) = program.scope(self.member).lookup(name, node) else { return None };
         let Node::Local { init: Some(init), .. } = self.body.node(local) else { return None };
         let Node::Call { callee, args, .. } = self.body.node(init) else { return None };
         let Node::Member { object, name, .. } = self.body.node(callee) else { return None };
-        let pack = &program.kit_of(self.member).pack;
-        let text = self.text(name);
-        if pack.list_begins.contains(text) {
-            let list = self.eval(object);
-            return matches!(list, Val::Member(..) | Val::Static(_)).then(|| Val::Element(Arc::new(list), None));
-        }
-        (pack.unwraps.contains(text) && args.len == 0).then(|| self.at_iterator(object))?
+        let unwraps = program.kit_of(self.member).pack.unwraps.contains(self.text(name));
+        (unwraps && args.len == 0).then(|| self.at_iterator(object))?
     }
 
     /// What was gathered in a list of this body before it is walked: `for (ref of refs) alive.add(ref.get())`.
