@@ -4,8 +4,9 @@ use yarrowgraph_ir::{Body, FunctionId, MemberKind, Node, NodeId, TypeRefId};
 
 use super::domain::Encoding;
 use super::state::State;
-use super::walk::{BODY, DEPTH, Event, Exit, Frame, NEAR, PARAM, Slot, Value, Values, Walker, Way, put};
-use crate::program::{Declared, MemberId, Site, Sym, TypeId};
+use super::walk::{BODY, DEPTH, Event, Frame, NEAR, PARAM, QUESTION, STILL, Walker};
+use super::way::{Exit, Slot, Value, Values, Way, put};
+use crate::program::{Declared, MemberId, Program, Site, Sym, TypeId};
 
 impl Walker<'_, '_> {
     /// A call: of a method of the state, of other code that may move the machine or say where to, or of anything else.
@@ -179,14 +180,26 @@ impl Walker<'_, '_> {
         }
         let m = target.member;
         let is_mover = self.reach.moves(m);
-        let speaks = given
-            .iter()
-            .any(|g| !matches!(g, Value::Unknown | Value::Truth(_) | Value::Null | Value::Row(_) | Value::Function(..) | Value::Named(..)));
+        // nobody asks what a statement comes to
+        let is_asked = !is_statement(program, self.site(node));
+        let still = self.frames.iter().rev().take_while(|f| !self.reach.moves(f.member)).count();
+        let nodes = program.body(m).map_or(0, |b| b.nodes.len());
+        let speaks = given.iter().any(|g| match g {
+            Value::Unknown | Value::Truth(_) | Value::Null | Value::Row(_) | Value::Function(..) | Value::Named(..) => false,
+            Value::Message(_) => is_asked && still == 0 && nodes <= QUESTION,
+            Value::Context => self.reach.matters(m) || self.reach.comes_to_move(self.flow, m),
+            _ => true,
+        });
         // what says nothing of the state may yet end the way, or say that it is not to be gone
-        let ends = |b: &Body| b.ids().any(|n| matches!(b.node(n), Node::Throw(_) | Node::Bool(_)));
-        let small =
-            program.body(m).is_some_and(|b| b.nodes.len() <= BODY && (self.reach.matters(m) || self.frames.len() <= NEAR && ends(b)));
-        if self.frames.len() < DEPTH && (is_mover || speaks || small) && !self.frames.iter().any(|f| f.member == m && f.function.is_none())
+        let ends = |b: &Body| match is_asked {
+            true => b.ids().any(|n| matches!(b.node(n), Node::Throw(_) | Node::Bool(_))),
+            false => b.root.is_some_and(|root| b.leaves(root)),
+        };
+        let matters = still < STILL && self.reach.matters_within(m, STILL - still - 1, is_asked);
+        let small = program.body(m).is_some_and(|b| b.nodes.len() <= BODY && (matters || self.frames.len() <= NEAR && ends(b)));
+        if self.frames.len() < DEPTH
+            && (is_mover || (speaks || small) && still < STILL)
+            && !self.frames.iter().any(|f| f.member == m && f.function.is_none())
         {
             let owner = program.member(m).owner;
             let of_context = self.machine.context.is_some_and(|c| program.is_a(owner, c) || program.is_a(c, owner));
@@ -199,7 +212,22 @@ impl Walker<'_, '_> {
                 given.insert(0, receiver.clone());
             }
             let before = way.clone();
+            // what a function that runs later calls sets its moves off, unless it is merely told where to
+            let says_where = |given: &Value| match given {
+                Value::State(..) | Value::Several(_) => true,
+                Value::Named(state, ..) => self.domain.find(self.flow, *state).is_some(),
+                _ => false,
+            };
+            let sets_off = self.frames.len() == self.later_depth && of_context && !given.iter().any(says_where);
+            if sets_off && self.roots.contains(&m) {
+                return vec![(self.lost(before), Value::Unknown)];
+            }
+            let (event, root) = (self.event, self.root);
+            if sets_off {
+                (self.event, self.root) = (Some(Event::Method(m)), Some(m));
+            }
             let done = self.enter(self.site(node), m, None, this, given, way);
+            (self.event, self.root) = (event, root);
             if done.is_empty() {
                 return vec![(before, Value::Unknown)];
             }
@@ -307,7 +335,7 @@ impl Walker<'_, '_> {
     /// A function that is handed to other code, which runs it at some time.
     pub(super) fn handed_over(&mut self, at: Site, m: MemberId, f: FunctionId, way: &Way) {
         let key = (m, Some(f));
-        if self.frames.iter().any(|x| (x.member, x.function) == key) || self.frames.len() >= DEPTH {
+        if self.frames.iter().any(|x| (x.member, x.function) == key) {
             return;
         }
         let mut later = way.clone();
@@ -320,7 +348,17 @@ impl Walker<'_, '_> {
                 *slot = Value::Unknown;
             }
         }
-        self.enter_function(at, m, f, Vec::new(), later);
+        if self.later.insert((self.event, m, f, later.slots.clone())) {
+            // by then what called it is over
+            let around = self.frames.iter().rfind(|x| x.member == m).cloned();
+            let frames = std::mem::replace(&mut self.frames, around.into_iter().collect());
+            let depth = std::mem::replace(&mut self.later_depth, self.frames.len() + 1);
+            let before = self.found.moves.len();
+            self.enter_function(at, m, f, Vec::new(), later);
+            self.apart.push(before..self.found.moves.len());
+            self.later_depth = depth;
+            self.frames = frames;
+        }
     }
 
     /// Asks the states: each of those that the machine can be in answers by its own method.
@@ -399,8 +437,28 @@ impl Walker<'_, '_> {
         out
     }
 
-    /// Runs the body of a method, as called.
+    /// Runs the body of a method or function, as called, unless another way has called it just so.
     pub(super) fn enter(
+        &mut self,
+        call: Site,
+        m: MemberId,
+        function: Option<FunctionId>,
+        this: Value,
+        given: Vec<Value>,
+        way: Way,
+    ) -> Values {
+        let key = if function.is_none() { self.call_of(call, m, &this, &given, &way) } else { None };
+        let Some(key) = key else { return self.enter_anew(call, m, function, this, given, way) };
+        if let Some(known) = self.told_again(&key, &way) {
+            return known;
+        }
+        let (conditions, since) = (way.conditions.clone(), self.found.moves.len());
+        let done = self.enter_anew(call, m, function, this, given, way);
+        self.remember(key, &conditions, since, &done);
+        done
+    }
+
+    fn enter_anew(
         &mut self,
         call: Site,
         m: MemberId,
@@ -518,4 +576,10 @@ impl Walker<'_, '_> {
         let bits = self.domain.states.iter().enumerate().filter(|(_, s)| of(s)).fold(0, |bits, (i, _)| bits | 1 << i);
         (bits != 0).then_some(bits)
     }
+}
+
+/// Whether a call is a statement of its own.
+fn is_statement(program: &Program, call: Site) -> bool {
+    let parent = program.scope(call.member).parent(call.node);
+    parent.zip(program.body(call.member)).is_some_and(|(parent, body)| matches!(body.node(parent), Node::Block(_)))
 }

@@ -3,7 +3,8 @@
 use yarrowgraph_ir::{BinaryOp, Node, NodeId, UnaryOp};
 
 use super::state::{self, State};
-use super::walk::{Value, Walker, Way};
+use super::walk::Walker;
+use super::way::{Value, Way};
 use crate::program::{Site, TypeId};
 
 impl Walker<'_, '_> {
@@ -65,7 +66,7 @@ impl Walker<'_, '_> {
                 let done = self.run(node, way);
                 done.into_iter()
                     .filter_map(|(w, exit)| match exit {
-                        super::walk::Exit::Value(v) => Some((w, v)),
+                        super::way::Exit::Value(v) => Some((w, v)),
                         _ => None,
                     })
                     .flat_map(|(w, v)| self.truth(&v, node, w))

@@ -8,7 +8,8 @@ use yarrowgraph_ir::{AssignOp, BinaryOp, MemberKind, Node, NodeId, UnaryOp};
 
 use super::state;
 use super::table::{ROWS, Written};
-use super::walk::{Value, Walker, Way};
+use super::walk::Walker;
+use super::way::{Value, Way};
 use crate::flow::{Flow, Val, object_of, returned};
 use crate::program::{Declared, MemberId, Site};
 

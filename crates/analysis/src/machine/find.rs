@@ -8,7 +8,8 @@ use yarrowgraph_ir::{AccessorKind, Body, FunctionId, MemberKind, Node, NodeId, T
 
 use super::origins::origins;
 use super::reach::Reach;
-use super::walk::{self, Value, Walker};
+use super::walk::{self, Walker};
+use super::way::Value;
 use super::{Domain, Encoding, Event, Found, Holder, Machine, Move, State, Transition, guards, holders, state, stores};
 use crate::flow::{Flow, Val, returned};
 use crate::program::{Kinds, MemberId, Program, Site, Sym, Ty, TypeId};
@@ -71,6 +72,7 @@ fn of_field(wiring: &Wiring<'_>, machine: Machine, mut domain: Domain, field: Me
     for _ in 0..4 {
         let known = domain.states.len();
         let mut walker = Walker::new(flow, &machine, domain, &reach);
+        walker.roots.clone_from(&roots);
         for root in &roots {
             let event = event_of(flow, *root);
             walker.method(*root, None, Value::Context, event, u64::MAX);

@@ -2,7 +2,7 @@
 //!
 //! Whatever a state is written as (a constant, a text, an object that is asked, an alternative, a function), what
 //! moves the machine is found in the same way: the ways through the methods of its context are walked
-//! (`walk`, with `conditions` and `table`), with the states that it can be in on each.
+//! (`walk` and `way`, with `conditions` and `table`; `repeated` for calls that many of them make), with the states that it can be in on each.
 
 mod calls;
 mod conditions;
@@ -16,11 +16,13 @@ mod map;
 pub mod names;
 mod origins;
 mod reach;
+mod repeated;
 mod state;
 mod stores;
 mod table;
 mod values;
 mod walk;
+mod way;
 
 use std::collections::{BTreeMap, BTreeSet};
 

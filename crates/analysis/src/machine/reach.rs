@@ -1,6 +1,7 @@
 //! Which code can have to do with a machine: what names one of its states or its holder, and what calls that.
 
-use std::cell::RefCell;
+use std::cell::{OnceCell, RefCell};
+use std::collections::hash_map::Entry;
 use std::rc::Rc;
 
 use rustc_hash::{FxHashMap, FxHashSet};
@@ -14,17 +15,24 @@ use crate::flow::{Flow, Val};
 use crate::program::{MemberId, Site, TypeId};
 
 /// Calls are followed back so far.
-const HOPS: usize = 6;
+const HOPS: u8 = 6;
 /// More code than this is not told apart.
 const MEMBERS: usize = 1_500;
+
+/// Members, and how many calls and reads away each is from what is looked for.
+type Near = FxHashMap<MemberId, u8>;
 
 /// The members that may matter to a machine; none where that is not told.
 #[derive(Debug)]
 pub(super) struct Reach {
     movers: FxHashSet<MemberId>,
-    members: Option<FxHashSet<MemberId>>,
+    members: Option<Near>,
+    /// Those that come to something that may change the state, whoever they are; found when it is asked for.
+    moving: OnceCell<Option<Near>>,
+    /// Those that come to a place where the holder is named.
+    holding: Option<Near>,
     /// Those that come to a place where a state is named.
-    naming: Option<FxHashSet<MemberId>>,
+    naming: Option<Near>,
     told: bool,
     /// What expressions come to, which does not depend on the way.
     pub asked: RefCell<Asked>,
@@ -48,7 +56,15 @@ pub(super) struct Asked {
 impl Reach {
     /// Some members may move it, and whatever there is may matter.
     pub(super) fn open(movers: impl IntoIterator<Item = MemberId>) -> Self {
-        Self { movers: movers.into_iter().collect(), members: None, naming: None, told: false, asked: RefCell::default() }
+        Self {
+            movers: movers.into_iter().collect(),
+            members: None,
+            moving: OnceCell::new(),
+            holding: None,
+            naming: None,
+            told: false,
+            asked: RefCell::default(),
+        }
     }
 
     /// Looks from the places that name a state, and from those of the machine's family that name its holder.
@@ -64,16 +80,26 @@ impl Reach {
         let name = program.member(field).name;
         let own = |site: &&Site| family(program.member(site.member).owner);
         let holding = index.reads(name).iter().chain(index.writes(name)).filter(own).map(|s| s.member).collect();
-        let members = closure(flow, holding).map(|mut all| {
-            all.extend(&naming);
+        let holding = closure(flow, holding);
+        let members = holding.clone().map(|mut all| {
+            for (member, hops) in &naming {
+                all.entry(*member).and_modify(|known| *known = (*known).min(*hops)).or_insert(*hops);
+            }
             all
         });
-        Self { movers, members, naming: Some(naming), told, asked: RefCell::default() }
+        Self { movers, members, moving: OnceCell::new(), holding, naming: Some(naming), told, asked: RefCell::default() }
     }
 
     /// Whether a member can name a state or ask for the one that is held, by itself or by what it calls.
     pub(super) fn matters(&self, member: MemberId) -> bool {
-        self.members.as_ref().is_none_or(|all| all.contains(&member))
+        self.members.as_ref().is_none_or(|all| all.contains_key(&member))
+    }
+
+    /// Whether a member can name a state or ask for the one that is held, by itself or by what it calls within some calls; where
+    /// nobody asks what it comes to, only whether it can ask for the one that is held.
+    pub(super) fn matters_within(&self, member: MemberId, hops: usize, is_asked: bool) -> bool {
+        let near = if is_asked { &self.members } else { &self.holding };
+        near.as_ref().is_none_or(|all| all.get(&member).is_some_and(|h| usize::from(*h) <= hops))
     }
 
     /// The members that may change the state.
@@ -86,9 +112,15 @@ impl Reach {
         self.movers.contains(&member)
     }
 
+    /// Whether a member comes to something that may change the state.
+    pub(super) fn comes_to_move(&self, flow: &Flow<'_>, member: MemberId) -> bool {
+        let moving = self.moving.get_or_init(|| closure(flow, self.movers.iter().copied().collect()));
+        moving.as_ref().is_none_or(|all| all.contains_key(&member))
+    }
+
     /// Whether a member comes to a place that names a state.
     pub(super) fn names(&self, member: MemberId) -> bool {
-        self.naming.as_ref().is_none_or(|all| all.contains(&member))
+        self.naming.as_ref().is_none_or(|all| all.contains_key(&member))
     }
 
     /// Whether there can be no other states, and all that names them is known.
@@ -98,7 +130,7 @@ impl Reach {
 
     /// Whether code by which the machine may move comes to a place that names a state.
     pub(super) fn names_states(&self, is_near: impl Fn(MemberId) -> bool) -> bool {
-        self.naming.as_ref().is_none_or(|all| all.iter().any(|m| self.moves(*m) || is_near(*m)))
+        self.naming.as_ref().is_none_or(|all| all.keys().any(|m| self.moves(*m) || is_near(*m)))
     }
 }
 
@@ -182,22 +214,30 @@ fn kept_in(flow: &Flow<'_>, made: Site) -> Option<MemberId> {
 }
 
 /// Some members and what comes to them by calls and reads; none where that is too much.
-fn closure(flow: &Flow<'_>, mut fresh: Vec<MemberId>) -> Option<FxHashSet<MemberId>> {
+fn closure(flow: &Flow<'_>, mut fresh: Vec<MemberId>) -> Option<Near> {
     let program = flow.program;
-    let mut all: FxHashSet<MemberId> = FxHashSet::default();
-    fresh.retain(|m| all.insert(*m));
-    for _ in 0..HOPS {
+    let mut all = Near::default();
+    fresh.retain(|m| all.insert(*m, 0).is_none());
+    for hops in 1..=HOPS {
         let mut next = Vec::new();
         for m in fresh {
             let info = program.member(m);
             let mut add = |site: &Site| {
-                if all.insert(site.member) {
+                if let Entry::Vacant(free) = all.entry(site.member) {
+                    free.insert(hops);
                     next.push(site.member);
                 }
             };
             match info.kind {
                 MemberKind::Field | MemberKind::Property | MemberKind::Accessor(_) => {
-                    program.index.reads(info.name).iter().for_each(&mut add)
+                    let of_another = |site: &Site| match flow.eval(*site) {
+                        Val::Member(_, x) | Val::Static(x) => {
+                            let owner = program.member(x).owner;
+                            !program.is_a(owner, info.owner) && !program.is_a(info.owner, owner)
+                        }
+                        _ => false,
+                    };
+                    program.index.reads(info.name).iter().filter(|site| !of_another(site)).for_each(&mut add);
                 }
                 _ => {}
             }

@@ -5,7 +5,8 @@ use yarrowgraph_ir::{FunctionId, MemberKind, Node, NodeId};
 use super::conditions::at;
 use super::filled;
 use super::state::{self, State};
-use super::walk::{Value, Walker, Way};
+use super::walk::Walker;
+use super::way::{Value, Way};
 use crate::flow::Val;
 use crate::program::{MemberId, Site, Sym, Ty, TypeId};
 

@@ -4,7 +4,8 @@ use yarrowgraph_ir::{AssignOp, BinaryOp, Body, Node, NodeId, UnaryOp};
 
 use super::origins::literal;
 use super::state::{self, State};
-use super::walk::{Event, Exit, Move, NESTED, PARAM, Value, Values, WAYS, Walker, Way, position_named, put, widened};
+use super::walk::{Event, Move, NESTED, PARAM, WAYS, Walker, position_named};
+use super::way::{Exit, Value, Values, Way, put, widened};
 use crate::flow::Val;
 use crate::program::{Declared, MemberId, Site};
 

@@ -3,21 +3,21 @@
 //! A way knows which states the machine can be in, which message it was given, and on what other conditions it
 //! depends. What it cannot tell apart it goes both ways; ways that differ in nothing but their conditions are one.
 
-use std::collections::BTreeMap;
-use std::collections::btree_map::Entry;
+use std::collections::{BTreeMap, BTreeSet};
 
 use yarrowgraph_ir::{Body, FunctionId, Node, NodeId};
 
 use super::Machine;
 use super::domain::Domain;
 use super::reach::Reach;
+use super::repeated::{Apart, Repeated};
 use super::state::State;
-use super::table::Written;
+use super::way::{Condition, Exit, Slot, Value, Way, Ways, out_of_loop, put, widened};
 use crate::flow::Flow;
 use crate::program::{MemberId, Program, Site, Sym};
 
 /// So many nodes are walked for one machine.
-const STEPS: u32 = 30_000;
+const STEPS: u32 = 15_000;
 /// Statements and expressions are walked so deep.
 pub(super) const NESTED: u32 = 100;
 /// So many ways are told apart at a time.
@@ -28,91 +28,12 @@ const WAYS_CALLED: usize = 16;
 pub(super) const DEPTH: usize = 7;
 /// Whether something else may be done at all is asked of what is called so deep.
 pub(super) const NEAR: usize = 2;
+/// So many calls behind each other are followed that cannot move the machine, for what they answer.
+pub(super) const STILL: usize = 2;
+/// What only asks about a message has no more nodes than this.
+pub(super) const QUESTION: usize = 80;
 /// Bodies of other code with more nodes than this are not walked for what they return.
-pub(super) const BODY: usize = 300;
-
-/// What an expression comes to.
-#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
-pub(super) enum Value {
-    Unknown,
-    Null,
-    Truth(bool),
-    /// What the machine's holder holds.
-    Held,
-    /// One of some states, whether the object is a new one, and where it is named.
-    State(u64, bool, Option<Site>),
-    /// What could be a state, but is none as yet.
-    Named(State, bool, Option<Site>),
-    /// What a method was given, by its parameter.
-    Message(u16),
-    /// The object that has the machine.
-    Context,
-    Several(Vec<Value>),
-    /// A row, or a part of one, of a table that is written out.
-    Row(Written),
-    /// A table that code fills, or the part of it under a key.
-    Filled(MemberId, Option<Written>),
-    Function(MemberId, FunctionId),
-}
-
-/// What can be put into a local or parameter.
-pub(super) type Slot = (MemberId, Option<FunctionId>, u32);
-
-/// A condition on which a way depends, and whether it holds there.
-pub(super) type Condition = (Site, bool);
-
-/// A way through the code.
-#[derive(Clone, Debug)]
-pub(super) struct Way {
-    /// The states that the machine can be in.
-    pub at: u64,
-    /// The message that it was given, where the way asked: the parameter, and what it can be.
-    pub message: Option<(u16, Vec<State>)>,
-    /// Messages that it is not.
-    pub other_than: Vec<(u16, State)>,
-    pub conditions: Vec<Condition>,
-    /// The method by which the states were last asked.
-    pub asked: Option<Event>,
-    /// Whether the code asked which state it is in.
-    pub told: bool,
-    /// The row of a table that the way is about.
-    pub row: Option<Site>,
-    pub slots: BTreeMap<Slot, Value>,
-}
-
-impl Way {
-    /// A way at its start: nothing was asked yet.
-    fn new(at: u64, slots: BTreeMap<Slot, Value>) -> Way {
-        Way { at, message: None, other_than: Vec::new(), conditions: Vec::new(), asked: None, told: false, row: None, slots }
-    }
-
-    /// Forgets what does not hold on another way too.
-    fn join(&mut self, other: &Way) {
-        if self.message != other.message {
-            self.message = None;
-        }
-        self.other_than.retain(|m| other.other_than.contains(m));
-        let common = self.conditions.iter().zip(&other.conditions).take_while(|(a, b)| a == b).count();
-        self.conditions.truncate(common);
-        self.asked = self.asked.filter(|a| other.asked == Some(*a));
-        self.told &= other.told;
-        self.row = self.row.filter(|r| other.row == Some(*r));
-        self.slots.retain(|slot, value| other.slots.get(slot) == Some(value));
-    }
-}
-
-/// How code is left.
-#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
-pub(super) enum Exit {
-    Value(Value),
-    Return(Value),
-    Break,
-    Continue,
-    Throw,
-}
-
-pub(super) type Ways = Vec<(Way, Exit)>;
-pub(super) type Values = Vec<(Way, Value)>;
+pub(super) const BODY: usize = 150;
 
 /// A move as the code makes it.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -163,11 +84,14 @@ pub(super) struct Found {
     /// Whether some test asks of which class the state is.
     pub tested: bool,
     /// Statements that store into the holder, as far as some way comes to them.
-    pub stores: std::collections::BTreeSet<Site>,
+    pub stores: BTreeSet<Site>,
     /// Methods that some way runs.
-    pub entered: std::collections::BTreeSet<MemberId>,
+    pub entered: BTreeSet<MemberId>,
     pub cut: bool,
 }
+
+/// A function that runs at some later time, what sets it off and what it knows.
+type Later = (Option<Event>, MemberId, FunctionId, BTreeMap<Slot, Value>);
 
 pub(super) struct Walker<'m, 'p> {
     pub flow: &'m Flow<'p>,
@@ -177,6 +101,16 @@ pub(super) struct Walker<'m, 'p> {
     /// Code that may change the state, and that may matter to it.
     pub reach: &'m Reach,
     steps: u32,
+    /// Functions that run at some later time: they need to be walked once.
+    pub later: BTreeSet<Later>,
+    /// Calls that were walked.
+    pub repeated: Repeated,
+    /// The moves of what runs later.
+    pub apart: Apart,
+    /// How many frames there are while the function itself runs that was handed over last.
+    pub later_depth: usize,
+    /// The methods where ways set out.
+    pub roots: Vec<MemberId>,
     pub depth: u32,
     pub frames: Vec<Frame>,
     pub event: Option<Event>,
@@ -184,7 +118,7 @@ pub(super) struct Walker<'m, 'p> {
     pub root: Option<MemberId>,
 }
 
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub(super) struct Frame {
     pub member: MemberId,
     pub function: Option<FunctionId>,
@@ -203,7 +137,23 @@ impl<'m, 'p> Walker<'m, 'p> {
 
     pub(super) fn new(flow: &'m Flow<'p>, machine: &'m Machine, domain: Domain, reach: &'m Reach) -> Self {
         let found = Found::default();
-        Self { flow, machine, domain, found, reach, steps: 0, depth: 0, frames: Vec::new(), event: None, root: None }
+        Self {
+            flow,
+            machine,
+            domain,
+            found,
+            reach,
+            steps: 0,
+            later: BTreeSet::new(),
+            repeated: Repeated::new(),
+            apart: Apart::new(),
+            later_depth: 0,
+            roots: Vec::new(),
+            depth: 0,
+            frames: Vec::new(),
+            event: None,
+            root: None,
+        }
     }
 
     pub(super) fn program(&self) -> &'p Program {
@@ -221,6 +171,12 @@ impl<'m, 'p> Walker<'m, 'p> {
     /// Walks a method, whose parameters are what it is given. Returns where the ways end.
     pub(super) fn method(&mut self, member: MemberId, function: Option<FunctionId>, this: Value, event: Event, at: u64) -> Vec<u64> {
         let Some(body) = self.program().body(member) else { return Vec::new() };
+        // a field that holds a function stands for it
+        let held = || match body.node(body.root?) {
+            Node::Lambda(f) if body.returns_root => Some(f),
+            _ => None,
+        };
+        let function = function.or_else(held);
         let Some(root) = function.map_or(body.root, |f| body.function(f).body) else { return Vec::new() };
         let params = function.map_or(self.program().decl(member).params.len(), |f| body.function(f).params.len());
         let slots = (0..params).map(|i| ((member, function, i as u32 | PARAM), Value::Message(i as u16))).collect();
@@ -269,7 +225,11 @@ impl<'m, 'p> Walker<'m, 'p> {
     pub(super) fn run_one(&mut self, body: &'p Body, node: NodeId, way: Way) -> Ways {
         let next = |way| vec![(way, Exit::Value(Value::Unknown))];
         match body.node(node) {
-            Node::Block(list) => self.in_turn(body.list(list), way),
+            Node::Block(list) => {
+                let ways = self.in_turn(body.list(list), way);
+                let is_outer = body.root == Some(node);
+                if is_outer { ways } else { self.left(node, ways) }
+            }
             Node::Local { init, .. } => {
                 let slot = (self.here(), None, node.index() as u32);
                 let Some(init) = init else {
@@ -400,6 +360,24 @@ impl<'m, 'p> Walker<'m, 'p> {
         }
         done.extend(open);
         self.merge(done)
+    }
+
+    /// Ways that come out of a block forget what its variables held, those that leave the method what all of them did.
+    fn left(&mut self, block: NodeId, mut ways: Ways) -> Ways {
+        let here = self.here();
+        let scope = self.program().scope(here);
+        let is_single = self.frames.iter().filter(|f| f.member == here).count() == 1;
+        let mut forgot = false;
+        for (way, exit) in &mut ways {
+            let leaves = is_single && matches!(exit, Exit::Return(_) | Exit::Throw);
+            let known = way.slots.len();
+            way.slots.retain(|(member, _, slot), _| {
+                let of_block = || slot & PARAM == 0 && scope.is_within(NodeId::new(*slot as usize), block);
+                *member != here || !leaves && !of_block()
+            });
+            forgot |= way.slots.len() < known;
+        }
+        if forgot { self.merge(ways) } else { ways }
     }
 
     /// Ways that differ in nothing but their conditions are one, on the conditions that they have in common.
@@ -566,40 +544,11 @@ impl<'m, 'p> Walker<'m, 'p> {
     }
 }
 
-/// Too many ways, as fewer of which less is known: those that end alike in the same states are one.
-pub(super) fn widened(ways: Ways) -> Ways {
-    let mut fewer: BTreeMap<(Exit, u64), Way> = BTreeMap::new();
-    for (way, exit) in ways {
-        // what is handed on is told apart, what a statement comes to is not
-        let exit = if matches!(exit, Exit::Value(_)) { Exit::Value(Value::Unknown) } else { exit };
-        match fewer.entry((exit, way.at)) {
-            Entry::Vacant(free) => _ = free.insert(way),
-            Entry::Occupied(mut known) => known.get_mut().join(&way),
-        }
-    }
-    fewer.into_iter().map(|((exit, _), way)| (way, exit)).collect()
-}
-
 /// Parameters are told apart from locals by this bit of their slot.
 pub(super) const PARAM: u32 = 1 << 31;
 
 /// What a generator is handed by `next`.
 pub(super) const YIELDED: u16 = u16::MAX;
-
-pub(super) fn put(way: &mut Way, slot: Slot, value: Value) {
-    if value == Value::Unknown {
-        way.slots.remove(&slot);
-    } else {
-        way.slots.insert(slot, value);
-    }
-}
-
-pub(super) fn out_of_loop(exit: Exit) -> Exit {
-    match exit {
-        Exit::Break | Exit::Continue => Exit::Value(Value::Unknown),
-        other => other,
-    }
-}
 
 /// The position that the name of a tuple's part says: `Item1`, `first`.
 pub(super) fn position_named(name: &str) -> Option<usize> {
