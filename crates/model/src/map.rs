@@ -312,6 +312,9 @@ pub struct Machine {
     pub states: Vec<MachineState>,
     /// Its transitions, by place.
     pub transitions: Vec<Transition>,
+    /// Whether a value of which nothing is known is stored, so that it may come to be in any state.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub open: bool,
 }
 
 /// To whom a mediator delivers.

@@ -361,6 +361,26 @@ impl Walker<'_, '_> {
         }
     }
 
+    /// Walks functions that store a state and that are put aside, to be run who knows when.
+    pub(super) fn put_aside(&mut self) {
+        let program = self.program();
+        for m in self.found.entered.clone() {
+            let Some(body) = program.body(m) else { continue };
+            let scope = program.scope(m);
+            for node in body.ids() {
+                let Node::Assign { target, .. } = body.node(node) else { continue };
+                let Some(f) = scope.function_around(body, node) else { continue };
+                if self.found.functions.contains(&(m, f)) || !self.machine.is_holder(self.flow, m, target) {
+                    continue;
+                }
+                (self.event, self.root) = (Some(Event::Method(m)), Some(m));
+                self.frames.push(Frame { member: m, function: None, this: Value::Context, call: None });
+                self.handed_over(Site { member: m, node }, m, f, &Way::new(u64::MAX, Default::default()));
+                self.frames.pop();
+            }
+        }
+    }
+
     /// Asks the states: each of those that the machine can be in answers by its own method.
     pub(super) fn delegate(&mut self, node: NodeId, name: Sym, receiver: &Value, given: &[Value], way: &Way) -> Option<Values> {
         let among = match receiver {
@@ -471,6 +491,7 @@ impl Walker<'_, '_> {
         let root = function.map_or(body.root, |f| body.function(f).body);
         let Some(root) = root else { return vec![(way, Value::Unknown)] };
         self.found.entered.insert(m);
+        self.found.functions.extend(function.map(|f| (m, f)));
         for (index, value) in given.into_iter().enumerate() {
             put(&mut way, (m, function, index as u32 | PARAM), value);
         }

@@ -77,6 +77,7 @@ fn of_field(wiring: &Wiring<'_>, machine: Machine, mut domain: Domain, field: Me
             let event = event_of(flow, *root);
             walker.method(*root, None, Value::Context, event, u64::MAX);
         }
+        walker.put_aside();
         domain = walker.domain;
         found = walker.found;
         if domain.encoding == Encoding::Text && !domain.closed {
@@ -108,6 +109,7 @@ fn of_field(wiring: &Wiring<'_>, machine: Machine, mut domain: Domain, field: Me
         strays: found.strays,
         delegations: found.delegations,
         stores_unknown: found.stores_unknown,
+        is_set_from_outside: found.setters.iter().any(|m| flow.callers((*m, None)).is_empty()),
         roots,
         labels: found.labels,
         passed_over,
@@ -567,6 +569,7 @@ fn of_local(wiring: &Wiring<'_>, machine: Machine, mut domain: Domain, apart: &[
         strays: found.strays,
         delegations: found.delegations,
         stores_unknown: found.stores_unknown,
+        is_set_from_outside: false,
         roots: vec![site.member],
         labels: found.labels,
         passed_over: Vec::new(),

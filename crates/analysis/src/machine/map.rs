@@ -42,6 +42,7 @@ fn machine(wiring: &Wiring<'_>, found: &Found) -> model::Machine {
         initial: found.initial.iter().map(|i| names[*i].clone()).collect(),
         states,
         transitions,
+        open: found.is_open(program),
     }
 }
 

@@ -156,6 +156,8 @@ pub struct Found {
     pub delegations: Vec<(Site, Sym)>,
     /// Whether a value of which nothing is known is stored.
     pub stores_unknown: bool,
+    /// Whether a method that nobody is seen to call stores what it is given.
+    pub is_set_from_outside: bool,
     /// Where the ways set out.
     pub roots: Vec<MemberId>,
     /// The labels of choices by the state.
@@ -172,6 +174,12 @@ impl Found {
     /// Whether an assignment to an expression stores the state.
     pub fn stores_into(&self, flow: &Flow<'_>, member: MemberId, target: NodeId) -> bool {
         self.machine.is_holder(flow, member, target)
+    }
+
+    /// Whether it may come to be in states by code that is not understood.
+    pub fn is_open(&self, program: &Program) -> bool {
+        let plain = |site: &Site| program.member(site.member).kind != yarrowgraph_ir::MemberKind::Constructor;
+        self.stores_unknown || self.is_set_from_outside || self.passed_over.iter().any(plain)
     }
 
     /// The id of what holds its state.

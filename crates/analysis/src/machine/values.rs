@@ -415,7 +415,11 @@ impl<'p> Walker<'_, 'p> {
         }
         if bits == 0 {
             way.told = false;
-            self.found.stores_unknown |= !matches!(value, Value::Message(_));
+            match value {
+                Value::Message(_) if self.frames.len() == 1 => _ = self.found.setters.insert(self.here()),
+                Value::Message(_) => {}
+                _ => self.found.stores_unknown = true,
+            }
             way.at = u64::MAX;
             return way;
         }

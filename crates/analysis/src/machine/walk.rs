@@ -87,6 +87,10 @@ pub(super) struct Found {
     pub stores: BTreeSet<Site>,
     /// Methods that some way runs.
     pub entered: BTreeSet<MemberId>,
+    /// Functions that some way runs.
+    pub functions: BTreeSet<(MemberId, FunctionId)>,
+    /// Methods that store what they are given, whoever calls them.
+    pub setters: BTreeSet<MemberId>,
     pub cut: bool,
 }
 

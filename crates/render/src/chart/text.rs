@@ -47,7 +47,8 @@ fn one(out: &mut dyn Write, machine: &Machine, o: &TextOptions) -> io::Result<()
         let mark = if machine.initial.contains(&state.name) { "▸" } else { " " };
         let mut notes: Vec<(Role, &str)> = Vec::new();
         if !reached.contains_key(state.name.as_str()) {
-            notes.push((Role::Warning, "never reached"));
+            // what is not understood may lead there
+            notes.push(if machine.open { (Role::Quiet, "no known way in") } else { (Role::Warning, "never reached") });
         }
         if state.is_final {
             notes.push((Role::Quiet, "final"));
