@@ -54,6 +54,10 @@ pub(super) fn of_field(flow: &Flow<'_>, field: MemberId) -> Option<(Machine, Dom
         Some(ty) if program.ty(ty).kind == TypeKind::Enum => (Encoding::Enumeration(ty), constants(program, ty), true, None),
         // a name for alternatives, or for a function's type, is no class
         Some(base) if !program.ty(base).anonymous && !is_alias(program, base) && union_of(program, field).is_none() => {
+            // where no object comes from is not known of any
+            if named.is_empty() {
+                return None;
+            }
             of_classes(flow, info.owner, base, &named).or_else(|| kin(flow, field, &named))?
         }
         _ => untyped(flow, field, &named)?,
