@@ -22,6 +22,7 @@ mod interner;
 mod lines;
 mod name;
 pub mod pack;
+mod spans;
 pub mod traits;
 mod types;
 mod unit;

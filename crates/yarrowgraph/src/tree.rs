@@ -8,7 +8,7 @@ use std::time::{Duration, Instant};
 
 use rayon::prelude::*;
 use yarrowgraph_analysis::{Analysis, Options, Want};
-use yarrowgraph_ir::{Facts, Language, facts};
+use yarrowgraph_ir::{Facts, Language, Unit, facts};
 use yarrowgraph_model::{FileCount, FileReport, Files};
 use yarrowgraph_render::{Sources, json};
 
@@ -74,8 +74,7 @@ fn tree(found: Found, readings: Vec<Reading>, started: Instant, ui: &Ui) -> Tree
     for (source, reading) in found.sources.iter().zip(readings) {
         match reading {
             Ok(facts) => {
-                let kind = if yarrowgraph_syntax::is_markup(&source.name) { "markup" } else { source.language.name() };
-                let count = languages.entry(kind.to_owned()).or_default();
+                let count = languages.entry(kind(&facts.unit).to_owned()).or_default();
                 count.files += 1;
                 count.lines += facts.unit.line_count;
                 if let Some(first) = facts.unit.errors.first() {
@@ -92,6 +91,11 @@ fn tree(found: Found, readings: Vec<Reading>, started: Instant, ui: &Ui) -> Tree
     files.languages = languages;
     report_partial(&files, ui);
     Tree { found, facts: facts_of, files, took: started.elapsed() }
+}
+
+/// What a file is counted as.
+pub(crate) fn kind(unit: &Unit) -> &'static str {
+    if yarrowgraph_syntax::is_markup(&unit.path) { "markup" } else { unit.language.name() }
 }
 
 /// Finds the source files below the given paths; it is a failure to find none.
@@ -180,10 +184,21 @@ pub(crate) struct Analysed {
     pub(crate) config: Config,
 }
 
+/// Opens the cache of a tree, with the result of the last run where that holds on.
+fn open_cache(args: &TreeArgs, found: &Found, want: Want) -> Option<Cache> {
+    let mut cache = if args.no_cache { None } else { Cache::open(found) }?;
+    cache.carry_over(want, |number| {
+        let source = &found.sources[number];
+        let bytes = bytes(source).ok()?;
+        Some((cache::key(source.language, &source.name, &bytes), reading(source, &bytes)))
+    });
+    Some(cache)
+}
+
 /// Writes the map of a tree as JSON: as it is, where an earlier run has kept it.
 pub(crate) fn write_map(args: &TreeArgs, out: &mut dyn Write, ui: &Ui) -> Result<(), Failure> {
     let found = find(args, ui)?;
-    let cache = if args.no_cache { None } else { Cache::open(&found) };
+    let cache = open_cache(args, &found, Want::Map);
     if let Some(cache) = &cache
         && let Some(files) = cache.write_map(out)?
     {
@@ -210,7 +225,7 @@ pub(crate) fn write_map(args: &TreeArgs, out: &mut dyn Write, ui: &Ui) -> Result
 /// Reads and analyses a tree.
 pub(crate) fn analyse(args: &TreeArgs, want: Want, ui: &Ui) -> Result<Analysed, Failure> {
     let found = find(args, ui)?;
-    let cache = if args.no_cache { None } else { Cache::open(&found) };
+    let cache = open_cache(args, &found, want);
     let (mut analysed, cache) = analyse_found(found, cache, want, ui);
     if let Some(cache) = cache
         && let Ok(pieces) = json::pieces(&mut analysed.analysis.map)

@@ -151,3 +151,42 @@ fn a_file_that_cannot_be_parsed_is_reported_each_time() {
     fs::write(tree.path().join("Weir.cs"), "class Weir { }").expect("writable");
     assert!(check(tree.path(), cache.path()).err.contains("Blob.cs"));
 }
+
+/// The faulty demo in all languages, with enough beside it to be worth a cache.
+fn demo_tree() -> TempDir {
+    let ballast = format!("// {}\npublic class Ballast {{ }}\n", "tide ".repeat(60_000));
+    let mut files: Vec<(String, Vec<u8>)> = vec![("Ballast.java".to_owned(), ballast.into_bytes())];
+    for language in ["java", "csharp", "typescript", "javascript", "cpp"] {
+        let from = common::demo().join(language).join("faulty");
+        for file in kept(&from, "").into_iter().filter(|f| f.is_file()) {
+            let name = format!("{language}/{}", file.strip_prefix(&from).expect("below it").display());
+            files.push((name, fs::read(file).expect("readable")));
+        }
+    }
+    let files: Vec<(&str, &[u8])> = files.iter().map(|(name, text)| (name.as_str(), text.as_slice())).collect();
+    folder(&files)
+}
+
+#[test]
+fn remarks_and_blank_lines_move_places_and_nothing_else() {
+    let (tree, cache) = (demo_tree(), folder(&[]));
+    let commands: [&[&str]; 2] = [&["map", ".", "--format", "json"], &["check", ".", "--format", "json"]];
+    let files: Vec<PathBuf> = kept(tree.path(), "").into_iter().filter(|f| f.is_file()).collect();
+    for (round, file) in files.iter().enumerate().step_by(3) {
+        let text = fs::read_to_string(file).expect("readable");
+        let mut lines: Vec<&str> = text.lines().collect();
+        match round % 4 {
+            0 => lines.insert(round % lines.len(), ""),
+            1 => lines.insert(0, "/* of the Marlwend locks */\n"),
+            2 => lines.push("// that is all"),
+            // may be the middle of a statement
+            _ => lines.insert(lines.len() / 2, "\n// as it was\n"),
+        }
+        fs::write(file, lines.join("\n")).expect("writable");
+        for command in commands {
+            let with = run(tree.path(), cache.path(), command);
+            let without = run(tree.path(), cache.path(), &[command, &["--no-cache"]].concat());
+            assert_eq!((with.status, with.out), (without.status, without.out), "{} {command:?}", file.display());
+        }
+    }
+}

@@ -13,6 +13,7 @@
 //! under another name and put in place whole, so that runs side by side and runs that are cut
 //! off leave nothing half-done behind.
 
+mod moved;
 mod segment;
 mod stamps;
 
@@ -29,6 +30,7 @@ use yarrowgraph_ir::Facts;
 use yarrowgraph_model::{Files, Finding, Map};
 
 use crate::discover::{Found, Source};
+use moved::Moved;
 use segment::Segments;
 pub(crate) use stamps::Stamp;
 use stamps::Stamps;
@@ -38,6 +40,9 @@ pub(crate) const FOLDER: &str = "YARROWGRAPH_CACHE";
 
 /// Trees with less source text than this, in bytes, are read faster than a cache is asked.
 const WORTH_KEEPING: u64 = 256 * 1024;
+
+/// In so many files that were changed at once is looked for whether the change matters.
+const CARRIED: usize = 16;
 
 /// How many finished results are kept of one tree.
 const RESULTS: usize = 8;
@@ -63,6 +68,10 @@ pub(crate) struct Cache {
     /// What all keys and the way of reading come to; none where a file could not be read.
     whole: Option<Key>,
     segments: Segments,
+    /// For each source the key that it had when a run last looked; none where it was not there.
+    last: Vec<Option<Key>>,
+    /// What those keys come to.
+    last_whole: Option<Key>,
     /// When files began to be read.
     opened: SystemTime,
     /// Whether files had to be read for their keys.
@@ -108,10 +117,12 @@ impl Cache {
         let of_stamp: Vec<Option<Key>> = found.sources.par_iter().map(|s| stamps.key(&s.name, s.stamp)).collect();
         let read = |s: &Source| fs::read(&s.path).ok().map(|bytes| key(s.language, &s.name, &bytes));
         let keys: Vec<Option<Key>> = found.sources.par_iter().zip(&of_stamp).map(|(s, known)| known.or_else(|| read(s))).collect();
-        let whole = whole(found, &keys);
+        let of_all = whole(found, &keys);
+        let last: Vec<Option<Key>> = found.sources.iter().map(|s| stamps.last_key(&s.name)).collect();
+        let last_whole = if last == keys { None } else { whole(found, &last) };
         mark_used(&folder);
         let read_anew = of_stamp.iter().any(Option::is_none);
-        Some(Self { folder, keys, whole, segments: Segments::default(), opened, read_anew })
+        Some(Self { folder, keys, whole: of_all, segments: Segments::default(), last, last_whole, opened, read_anew })
     }
 
     /// Keeps the stamps of the files whose keys this run asked for.
@@ -122,12 +133,62 @@ impl Cache {
         }
     }
 
+    /// Makes the result of the last run one of the files as they are now, where those that have changed are in all that matters
+    /// what they were. `read` reads a source anew, by its number.
+    pub(crate) fn carry_over(&mut self, want: Want, read: impl Fn(usize) -> Option<(Key, Reading)>) {
+        if self.results(want).any(|path| path.is_file()) {
+            return;
+        }
+        let changed: Vec<usize> = (0..self.keys.len()).filter(|i| self.keys[*i] != self.last[*i]).collect();
+        let Some(path) = self.last_whole.map(|whole| self.path_of(want, &whole)).filter(|p| p.is_file()) else { return };
+        if changed.len() > CARRIED {
+            return;
+        }
+        self.load();
+        let mut fresh = Vec::new();
+        let mut moved = Vec::new();
+        for source in changed {
+            let old = self.last[source].as_ref().and_then(|key| self.segments.get(key));
+            let old: Option<Reading> = old.and_then(|bytes| postcard::from_bytes(bytes).ok());
+            let (Some(Ok(old)), Some((key, reading))) = (old, read(source)) else { return };
+            if self.keys[source] != Some(key) {
+                return;
+            }
+            fresh.extend(Fresh::new(key, &reading));
+            let kind = crate::tree::kind(&old.unit);
+            let Some(of_file) = reading.ok().and_then(|new| Moved::between(old, new)) else { return };
+            moved.push((kind, of_file));
+        }
+        if self.keep_moved(want, &path, &moved).is_some() {
+            self.keep(fresh);
+        }
+    }
+
+    /// Keeps a result of the last run with its places moved.
+    fn keep_moved(&self, want: Want, path: &Path, moved: &[(&str, Moved)]) -> Option<()> {
+        let bytes = fs::read(path).ok()?;
+        let (map, rest) = parts_of(&bytes)?;
+        let apply = |text: &[u8]| moved.iter().try_fold(text.to_vec(), |text, (_, of_file)| of_file.apply(&text));
+        let (map, rest) = (apply(map)?, apply(rest)?);
+        let (mut files, findings, accepted, unknown): Rest = serde_json::from_slice(&rest).ok()?;
+        let were = serde_json::to_vec(&files).ok()?;
+        for (kind, of_file) in moved {
+            let count = files.languages.get_mut(*kind)?;
+            count.lines = u32::try_from(i64::from(count.lines) + of_file.more_lines).ok()?;
+        }
+        let rest = serde_json::to_vec(&(&files, &findings, &accepted, &unknown)).ok()?;
+        // they stand at the head of the map as well
+        let at = memchr::memmem::find(&map, &were)?;
+        let (head, tail) = (map[..at].to_vec(), map[at + were.len()..].to_vec());
+        self.keep_parts(want, &[head, serde_json::to_vec(&files).ok()?, tail], &rest);
+        Some(())
+    }
+
     /// The result of an earlier run over the very same files.
     pub(crate) fn result(&self, want: Want) -> Option<Analysis> {
         self.results(want).find_map(|path| {
             let bytes = fs::read(path).ok()?;
-            let (length, kept) = checked(&bytes)?.split_first_chunk()?;
-            let (map, rest) = kept.split_at_checked(usize::try_from(u64::from_le_bytes(*length)).ok()?)?;
+            let (map, rest) = parts_of(&bytes)?;
             let mut map: Map = serde_json::from_slice(map).ok()?;
             let (files, findings, accepted, unknown): Rest = serde_json::from_slice(rest).ok()?;
             map.files = files;
@@ -154,7 +215,9 @@ impl Cache {
 
     /// Reads what is kept of the files' facts.
     pub(crate) fn load(&mut self) {
-        self.segments = Segments::read(&self.folder);
+        if self.segments.is_empty() {
+            self.segments = Segments::read(&self.folder);
+        }
     }
 
     /// The reading of a source, by its number.
@@ -179,25 +242,33 @@ impl Cache {
 
     /// Keeps a finished result, whose map is given as it is written out, in pieces.
     pub(crate) fn keep_result(&self, want: Want, analysis: &Analysis, map: &[Vec<u8>]) {
-        let Some(path) = self.result_path(want) else { return };
         // in the order of what is kept
         let rest = serde_json::to_vec(&(&analysis.map.files, &analysis.findings, &analysis.accepted, &analysis.unknown));
-        if let Ok(rest) = rest
-            && fs::create_dir_all(&self.folder).is_ok()
-        {
+        if let Ok(rest) = rest {
+            self.keep_parts(want, map, &rest);
+        }
+    }
+
+    fn keep_parts(&self, want: Want, map: &[Vec<u8>], rest: &[u8]) {
+        let Some(path) = self.result_path(want) else { return };
+        if fs::create_dir_all(&self.folder).is_ok() {
             let length = (map.iter().map(Vec::len).sum::<usize>() as u64).to_le_bytes();
-            let parts: Vec<&[u8]> = [&length[..]].into_iter().chain(map.iter().map(Vec::as_slice)).chain([&rest[..]]).collect();
+            let parts: Vec<&[u8]> = [&length[..]].into_iter().chain(map.iter().map(Vec::as_slice)).chain([rest]).collect();
             write_whole(&path, &[&[&checksum_of(&parts)[..]], &parts[..]].concat());
             keep_newest(&self.folder, "result-", RESULTS);
         }
     }
 
     fn result_path(&self, want: Want) -> Option<PathBuf> {
+        Some(self.path_of(want, &self.whole?))
+    }
+
+    fn path_of(&self, want: Want, whole: &Key) -> PathBuf {
         let kind = match want {
             Want::Map => "map",
             Want::Findings => "findings",
         };
-        Some(self.folder.join(format!("result-{kind}-{}", hex(&self.whole?))))
+        self.folder.join(format!("result-{kind}-{}", hex(whole)))
     }
 }
 
@@ -263,6 +334,12 @@ fn shortened(hasher: &blake3::Hasher) -> [u8; 8] {
     let mut sum = [0; 8];
     sum.copy_from_slice(&hasher.finalize().as_bytes()[..8]);
     sum
+}
+
+/// The map in a finished analysis and what is kept behind it, if they are what was written.
+fn parts_of(bytes: &[u8]) -> Option<(&[u8], &[u8])> {
+    let (length, kept) = checked(bytes)?.split_first_chunk()?;
+    kept.split_at_checked(usize::try_from(u64::from_le_bytes(*length)).ok()?)
 }
 
 /// The map in a finished analysis, to be read from where it stands, and the files that it is of; nothing where the

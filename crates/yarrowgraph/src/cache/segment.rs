@@ -49,6 +49,11 @@ impl Segments {
         segments
     }
 
+    /// Whether nothing was read.
+    pub(super) fn is_empty(&self) -> bool {
+        self.contents.is_empty()
+    }
+
     /// The reading of a key, if it is what was written.
     pub(super) fn get(&self, key: &Key) -> Option<&[u8]> {
         let (number, range, sum) = self.places.get(key)?;

@@ -56,9 +56,9 @@ impl Stamp {
     }
 }
 
-/// The keys of files by their names, which ascend, each with the stamp that the file had.
+/// The keys of files by their names, which ascend, each with the stamp that the file had where that can be believed.
 #[derive(Debug, Default)]
-pub(super) struct Stamps(Vec<(String, Stamp, Key)>);
+pub(super) struct Stamps(Vec<(String, Option<Stamp>, Key)>);
 
 impl Stamps {
     /// Reads the stamps of a folder; none where they are damaged.
@@ -72,15 +72,24 @@ impl Stamps {
 
     /// The key of a file, if it has the stamp that it had.
     pub(super) fn key(&self, name: &str, stamp: Option<Stamp>) -> Option<Key> {
+        let (_, known, key) = self.entry(name)?;
+        (known.is_some() && *known == stamp).then_some(*key)
+    }
+
+    /// The key that a file had when it was last read.
+    pub(super) fn last_key(&self, name: &str) -> Option<Key> {
+        self.entry(name).map(|(_, _, key)| *key)
+    }
+
+    fn entry(&self, name: &str) -> Option<&(String, Option<Stamp>, Key)> {
         let at = self.0.binary_search_by(|(n, ..)| n.as_str().cmp(name)).ok()?;
-        let (_, known, key) = &self.0[at];
-        (Some(*known) == stamp).then_some(*key)
+        Some(&self.0[at])
     }
 
     /// Writes the stamps of files that were read no earlier than `now`, sorted by name, in the place of all.
     pub(super) fn write<'s>(folder: &Path, now: SystemTime, files: impl Iterator<Item = (&'s str, Option<Stamp>, Option<Key>)>) {
-        let at_rest = files.filter_map(|(name, stamp, key)| Some((name, stamp.filter(|s| s.is_at_rest(now))?, key?)));
-        let stamps: Vec<(&str, Stamp, Key)> = at_rest.collect();
+        let believed = |(name, stamp, key): (&'s str, Option<Stamp>, Option<Key>)| Some((name, stamp.filter(|s| s.is_at_rest(now)), key?));
+        let stamps: Vec<(&str, Option<Stamp>, Key)> = files.filter_map(believed).collect();
         if let Ok(body) = postcard::to_allocvec(&stamps) {
             write_whole(&folder.join(FILE), &[&checksum(&body), &body]);
         }
