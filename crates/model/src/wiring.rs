@@ -89,6 +89,9 @@ pub struct Subscription {
     pub once: bool,
     /// Whether a scope bounds it.
     pub scoped: bool,
+    /// Whether the call gives back what releases, and that is kept: it may be released where that cannot be followed to.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub kept: bool,
     /// The releases that can take it off.
     pub released_by: Vec<Place>,
     /// Indices of subscriptions on the same subject that certainly come earlier,

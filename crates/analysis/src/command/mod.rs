@@ -120,7 +120,9 @@ pub(crate) fn find(wiring: &Wiring<'_>) -> Commands {
                         found.invokers.iter().filter(|i| i.operation == operation && program.member(i.holder.field).owner == owner);
                     classes.extend(beside.flat_map(|i| i.commands.iter().copied()));
                 }
-                if holder.base.is_some() || classes.is_empty() || classes.len() < holder.made.len() {
+                // what a function makes of its own variables may do anything, as a function may
+                let made = holder.made.keys().filter(|t| classes.contains(t) || !program.is_of_function(**t)).count();
+                if holder.base.is_some() || classes.is_empty() || classes.len() < made {
                     continue;
                 }
             }

@@ -4,7 +4,8 @@ use yarrowgraph_ir::{MemberKind, Visibility};
 use yarrowgraph_model::{Certainty, ChannelKind, Level};
 
 use super::{Draft, Page, Rule, edits, related, short};
-use crate::program::MemberId;
+use crate::flow::Val;
+use crate::program::{MemberId, Site};
 use crate::wire::Wiring;
 use crate::wire::channels::{Channel, ChannelKey};
 use crate::wire::effect::{Effect, Guard};
@@ -50,7 +51,7 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> Option<Draf
     let program = wiring.program();
     let nobody = channel.joins.is_empty();
     // it is filled, by something that is no subscription as far as can be seen
-    if nobody && channel.kind == ChannelKind::Slot && !wiring.flow.definitions(m).is_empty() {
+    if nobody && channel.kind == ChannelKind::Slot && wiring.flow.definitions(m).iter().any(|d| may_fill(wiring, *d)) {
         return None;
     }
     if is_filled_at_birth(wiring, channel, m) {
@@ -83,6 +84,15 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> Option<Draf
         parties: vec![channel.id.clone(), program.member_id(effect.site.member)],
         edit: edits::guard_raise(wiring, effect),
     })
+}
+
+/// Whether an assignment may put something there: not nothing, nor what a method is given that nobody calls.
+fn may_fill(wiring: &Wiring<'_>, definition: Site) -> bool {
+    match wiring.flow.eval(definition) {
+        Val::Null => false,
+        Val::Param(method, None, _) => wiring.is_open || !wiring.flow.callers((method, None)).is_empty(),
+        _ => true,
+    }
 }
 
 /// Whether whoever makes a record sets the slot right there, and nobody empties it later.
@@ -133,6 +143,34 @@ public class Lamp {
 public class Keeper { public Keeper(Lamp l) { l.Lit += Note; } void Note() { } }
 public class House { public static void Main() { var l = new Lamp(); l.Light(); new Keeper(l); } }
 "#,
+        );
+    }
+
+    #[test]
+    fn a_slot_that_only_a_method_fills_that_nobody_calls() {
+        expect(
+            "unguarded-raise",
+            r"
+//// main.ts
+class Lockage {
+  private report: ((boats: number) => void) | undefined = undefined;
+  onReport(report: (boats: number) => void) { this.report = report; }
+  close(boats: number) {
+    this.report(boats); //! unguarded-raise error
+  }
+}
+class Weir {
+  private report: ((level: number) => void) | undefined = undefined;
+  onReport(report: (level: number) => void) { this.report = report; }
+  close(level: number) {
+    this.report(level); //! unguarded-raise warning
+  }
+}
+const weir = new Weir();
+weir.onReport((level) => console.log(level));
+weir.close(3);
+new Lockage().close(2);
+",
         );
     }
 

@@ -522,7 +522,11 @@ impl Program {
         if let Some(site) = ty.within {
             // named like a lambda: after the member it stands in
             let host = self.member_id(site.member);
-            return if ty.anonymous { format!("{host}~{}", self.anonymous_ordinal(id)) } else { format!("{host}.{name}") };
+            return match (ty.anonymous, self.is_of_function(id)) {
+                (true, _) => format!("{host}~{}", self.anonymous_ordinal(id)),
+                (_, true) => host,
+                _ => format!("{host}.{name}"),
+            };
         }
         if let Some(parent) = ty.parent
             && self.is_in_body(parent)
@@ -530,6 +534,12 @@ impl Program {
             return format!("{}.{name}", self.type_id(parent));
         }
         ty.full.to_string()
+    }
+
+    /// Whether a type stands for the objects that a function makes of its own variables.
+    pub fn is_of_function(&self, ty: TypeId) -> bool {
+        let ty = self.ty(ty);
+        ty.within.is_some() && !ty.anonymous && self.text(ty.name).is_empty()
     }
 
     /// Whether a type, or one around it, is declared in a body.
@@ -554,6 +564,8 @@ impl Program {
         let info = self.member(id);
         let owner = self.type_id(info.owner);
         let name = match info.kind {
+            // what the function itself does
+            MemberKind::Constructor if self.is_of_function(info.owner) => return owner,
             MemberKind::Constructor => "new",
             MemberKind::Destructor => "~",
             MemberKind::Initializer => return owner,

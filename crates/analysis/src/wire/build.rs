@@ -152,7 +152,9 @@ fn subscription(wiring: &Wiring<'_>, c: &Channel, index: usize, releases: &[usiz
         Certainty::Certain if !resolved => Certainty::Likely,
         other => other,
     };
-    let mut released_by: Vec<Place> = releases.iter().map(|r| wiring.place(&wiring.effects[*r])).collect();
+    let by_handle = if effect.handle { handles::releases(&wiring.flow, effect.site) } else { Vec::new() };
+    let by_effect = releases.iter().map(|r| wiring.place(&wiring.effects[*r]));
+    let mut released_by: Vec<Place> = by_effect.chain(by_handle.iter().map(|site| super::operation_place(program, *site))).collect();
     released_by.sort();
     released_by.dedup();
     model::Subscription {
@@ -166,6 +168,7 @@ fn subscription(wiring: &Wiring<'_>, c: &Channel, index: usize, releases: &[usiz
         weak: effect.weak || who == Subscriber::Weak,
         once: effect.once,
         scoped: judged.lifetime == Lifetime::Local || effect.bounded || effect.tied,
+        kept: effect.handle && handles::fate(&wiring.flow, effect.site) == Fate::Kept,
         released_by,
         after,
         certainty,

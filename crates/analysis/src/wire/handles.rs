@@ -111,6 +111,66 @@ pub fn fate(flow: &Flow<'_>, site: Site) -> Fate {
     }
 }
 
+/// Where a handle that is kept in a field or variable is made to release: called, or told to by a method that ends things.
+pub fn releases(flow: &Flow<'_>, site: Site) -> Vec<Site> {
+    let program = flow.program;
+    let Some(keeper) = keeper(flow, site) else { return Vec::new() };
+    let name = match keeper {
+        Val::Local(local) => match program.body(local.member).map(|b| b.node(local.node)) {
+            Some(Node::Local { name, .. }) => program.sym_in(local.member, name),
+            _ => return Vec::new(),
+        },
+        Val::Member(_, m) | Val::Static(m) => program.member(m).name,
+        _ => return Vec::new(),
+    };
+    let is_it = |member: MemberId, node: NodeId| match (&keeper, program.body(member).map(|b| b.node(node))) {
+        (Val::Local(local), Some(Node::Name(name))) => {
+            member == local.member && program.scope(member).lookup(name, node) == Some(crate::program::Declared::Local(local.node))
+        }
+        (Val::Local(_), _) => false,
+        (Val::Member(_, m) | Val::Static(m), _) => matches!(flow.eval_in(member, node), Val::Member(_, x) | Val::Static(x) if x == *m),
+        _ => false,
+    };
+    // `this.stop()`
+    let calls = program.index.calls(name).iter().copied().filter(|call| {
+        let callee = program.body(call.member).map(|b| b.node(call.node));
+        matches!(callee, Some(Node::Call { callee, .. }) if is_it(call.member, callee))
+    });
+    // `this.stop.dispose()`
+    let told = program.index.reads(name).iter().filter_map(|read| {
+        let (body, scope) = (program.body(read.member)?, program.scope(read.member));
+        let callee = scope.parent(read.node)?;
+        let call = scope.parent(callee)?;
+        let Node::Member { object, name, .. } = body.node(callee) else { return None };
+        let ends = program.kit_of(read.member).pack.handle_releases.contains(program.unit_of(read.member).text(name));
+        let is_call = matches!(body.node(call), Node::Call { callee: c, .. } if c == callee);
+        (object == read.node && is_call && ends && is_it(read.member, read.node)).then_some(Site { member: read.member, node: call })
+    });
+    let mut found: Vec<Site> = calls.chain(told).collect();
+    found.sort_unstable();
+    found.dedup();
+    found
+}
+
+/// The field or variable that a value is put into where it comes about.
+fn keeper(flow: &Flow<'_>, site: Site) -> Option<Val> {
+    let program = flow.program;
+    let (body, scope) = (program.body(site.member)?, program.scope(site.member));
+    let mut node = site.node;
+    loop {
+        let Some(parent) = scope.parent(node) else {
+            let holds = matches!(program.member(site.member).kind, MemberKind::Field | MemberKind::Property);
+            return (holds && body.returns_root).then_some(Val::Static(site.member));
+        };
+        match body.node(parent) {
+            Node::Unary { .. } | Node::Cast { .. } => node = parent,
+            Node::Assign { target, .. } => return Some(flow.eval_in(site.member, target)),
+            Node::Local { .. } => return Some(Val::Local(Site { member: site.member, node: parent })),
+            _ => return None,
+        }
+    }
+}
+
 /// The lambda of a `forEach` gives its result to nobody.
 fn is_void_lambda(flow: &Flow<'_>, member: MemberId, lambda: NodeId) -> bool {
     let Some(body) = flow.program.body(member) else { return false };

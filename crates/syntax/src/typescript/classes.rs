@@ -21,6 +21,14 @@ pub(super) struct ParameterProperty {
 
 impl<'t> Script<'t> {
     pub(super) fn class(&mut self, node: Ts<'t>, exported: bool) -> TypeDeclId {
+        // its `this` is another one
+        let shared = self.shared.take();
+        let id = self.class_of(node, exported);
+        self.shared = shared;
+        id
+    }
+
+    fn class_of(&mut self, node: Ts<'t>, exported: bool) -> TypeDeclId {
         let f = &self.t.fields;
         let kids = self.l.kids(node);
         let name_node = kids.field(f.name);

@@ -243,7 +243,8 @@ impl<'t> Script<'t> {
         let body = kids.field(f.body);
         let returns_root = body.is_some_and(|b| self.kind(b) != Kind::StatementBlock);
         let instance = self.loose.instance.take();
-        let root = body.map(|b| self.node(b));
+        let result = self.l.unit.members[id.0 as usize].ty;
+        let root = self.closure_object(node, result).or_else(|| body.map(|b| self.node(b)));
         self.loose.instance = instance;
         self.l.close_body(outer, root, returns_root);
     }
@@ -271,6 +272,9 @@ impl<'t> Script<'t> {
             }
             let name = self.l.name_of(name_node);
             if value_node.is_some_and(|v| self.class_value(v, name, name_node, exported)) {
+                continue;
+            }
+            if constant && value_node.is_some_and(|v| self.closure_singleton(v, name, name_node, exported, items)) {
                 continue;
             }
             // a function by another way of writing it

@@ -13,6 +13,7 @@ impl<'t> Script<'t> {
     pub(super) fn expression(&mut self, node: Ts<'t>) -> NodeId {
         let f = &self.t.fields;
         match self.kind(node) {
+            Kind::Identifier if self.shared.is_some() => self.shared_name(node),
             Kind::Identifier | Kind::PropertyIdentifier | Kind::TypeIdentifier => {
                 let name = self.l.name_of(node);
                 self.l.push(Node::Name(name), node)
@@ -296,6 +297,10 @@ impl<'t> Script<'t> {
     fn closure(&mut self, node: Ts<'t>, name: Option<Name>, this: CaptureMode, form: LambdaForm) -> NodeId {
         let f = &self.t.fields;
         let kids = self.l.kids(node);
+        let this = if self.keeps_object(node) { CaptureMode::Lexical } else { this };
+        // a `this` of its own: the object cannot be named there
+        let shared = if this == CaptureMode::Own { self.shared.take_if(|s| s.is_this()) } else { None };
+        let hidden = self.hide(node);
         let instance = self.loose.instance;
         if this == CaptureMode::Own {
             self.loose.instance = None;
@@ -308,6 +313,8 @@ impl<'t> Script<'t> {
         let is_async = kids.has_token("async");
         let index = self.l.function(Function { name, params, result, body: None, returns_body, this, form, is_async });
         let body = body_node.map(|b| self.node(b));
+        self.show(hidden);
+        self.shared = shared.or_else(|| self.shared.take());
         self.loose.instance = instance;
         self.l.body.functions[index.0 as usize].body = body;
         self.l.push(Node::Lambda(index), node)
@@ -330,8 +337,7 @@ impl<'t> Script<'t> {
                 }
                 Kind::ShorthandProperty => {
                     let key = self.l.key(item);
-                    let name = self.l.name_of(item);
-                    let value = self.l.push(Node::Name(name), item);
+                    let value = self.shared_name(item);
                     entries.push(self.l.push(Node::Entry { key, value }, item));
                 }
                 Kind::MethodDef => {

@@ -1,6 +1,7 @@
 //! TypeScript, with and without markup.
 
 mod classes;
+mod closures;
 mod decls;
 mod exprs;
 pub(crate) mod javascript;
@@ -56,7 +57,7 @@ fn lower_with(language: Language, grammar: Grammar, path: &str, text: &str) -> R
     driver::note_errors(&mut unit, &tree, text);
     let table = if grammar == Grammar::Tsx { &MARKUP } else { &PLAIN };
     let ambient = [".d.ts", ".d.mts", ".d.cts"].iter().any(|e| path.ends_with(e));
-    let mut script = Script { l: Lower::new(unit, text, &tree, &table.meaning), t: table, ambient, loose: Loose::default() };
+    let mut script = Script { l: Lower::new(unit, text, &tree, &table.meaning), t: table, ambient, loose: Loose::default(), shared: None };
     script.program(tree.root_node());
     while let Some((node, placeholder)) = script.l.next_late() {
         let lowered = script.node(node);
@@ -71,6 +72,8 @@ struct Script<'t> {
     /// Whether declarations here only describe what is defined elsewhere.
     ambient: bool,
     loose: Loose<'t>,
+    /// What the code of an object shares that is a closure.
+    shared: Option<closures::Shared<'t>>,
 }
 
 impl<'t> Script<'t> {

@@ -50,11 +50,13 @@ impl<'t> Script<'t> {
 
     /// A class from its constructor function.
     pub(in crate::typescript) fn constructor_class(&mut self, function: Ts<'t>, name: Name, name_at: Ts<'t>, exported: bool) -> TypeDeclId {
+        let shared = self.shared.take();
         let id = self.open_type(function, name_at, name, TypeKind::Class, exported);
         let outer = self.enter_class(id);
         let no_name = self.l.no_name();
         self.prototype_member(function, MemberKind::Constructor, no_name, name_at, false);
         self.leave_class(id, outer, function);
+        self.shared = shared;
         id
     }
 

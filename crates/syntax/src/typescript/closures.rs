@@ -1,0 +1,579 @@
+//! Objects that are closures: a function that gives back an object whose methods share the function's variables
+//! (`function makeGauge() { const watchers = []; return { watch(f) { watchers.push(f); } }; }`). The function is lowered as
+//! one that makes an object of a class without a name, whose fields are the variables that are shared, and whose constructor is what
+//! else the function does.
+
+use rustc_hash::FxHashSet;
+use tree_sitter::Node as Ts;
+use yarrowgraph_ir::{
+    AccessorKind, AssignOp, Base, BaseKind, MemberKind, Modifiers, Name, Node, NodeId, TypeDeclId, TypeKind, TypeRef, Visibility,
+};
+
+use super::Script;
+use super::kinds::Kind;
+
+/// The variables that are members of an object, where code of that object is lowered.
+pub(super) struct Shared<'t> {
+    /// The variables and functions.
+    names: FxHashSet<&'t str>,
+    /// The variable that holds the object as a whole.
+    whole: Option<&'t str>,
+    /// The name of the object; none where it is `this`.
+    object: Option<Name>,
+    /// Names that mean something else where the code stands.
+    hidden: Vec<&'t str>,
+}
+
+impl Shared<'_> {
+    /// Whether the object is called `this`.
+    pub(super) fn is_this(&self) -> bool {
+        self.object.is_none()
+    }
+}
+
+/// A function that gives back an object of its own.
+struct Maker<'t> {
+    statements: Vec<Ts<'t>>,
+    /// The object literal.
+    literal: Ts<'t>,
+    /// The variable that holds it, where it has one.
+    whole: Option<&'t str>,
+    /// Functions that the function declares, by name.
+    functions: Vec<(Ts<'t>, Ts<'t>)>,
+    /// Variables and parameters that methods share with each other, by name.
+    shared: Vec<Ts<'t>>,
+    /// Those of them that are parameters.
+    given: Vec<Ts<'t>>,
+    /// What the parameters are written as.
+    params: Vec<Ts<'t>>,
+}
+
+impl<'t> Script<'t> {
+    /// Lowers the body of a function that gives back an object of its own.
+    pub(super) fn closure_object(&mut self, function: Ts<'t>, result: Option<yarrowgraph_ir::TypeRefId>) -> Option<NodeId> {
+        let maker = self.maker(function)?;
+        let empty = self.l.no_name();
+        let class = self.open_type(function, maker.literal, empty, TypeKind::Class, false);
+        // what it is said to give back is what the object is
+        if let Some(ty) = result.filter(|t| matches!(self.l.unit.type_ref(*t), TypeRef::Named { .. })) {
+            self.l.unit.types[class.0 as usize].bases = Box::new([Base { ty, kind: BaseKind::Implements }]);
+        }
+        self.members_of(&maker, class, None);
+        self.constructor_of(&maker, class, function);
+        let args: Vec<NodeId> = maker.params.iter().map(|p| self.handed_on(*p)).collect();
+        let args = self.l.list(&args);
+        let ty = self.l.type_ref(TypeRef::Other);
+        let new = self.l.push(Node::New { ty, args, init: None, class: Some(class) }, maker.literal);
+        self.l.body.types.push((class, new));
+        let back = self.l.push(Node::Return(Some(new)), maker.literal);
+        let list = self.l.list(&[back]);
+        Some(self.l.push(Node::Block(list), function))
+    }
+
+    /// A parameter as the argument that the constructor is given.
+    fn handed_on(&mut self, param: Ts<'t>) -> NodeId {
+        let f = &self.t.fields;
+        match self.kind(param) {
+            Kind::Identifier => {
+                let name = self.l.name_of(param);
+                self.l.push(Node::Name(name), param)
+            }
+            Kind::AssignPattern => match self.l.kids(param).field(f.left) {
+                Some(left) => self.handed_on(left),
+                None => self.l.push(Node::Plain, param),
+            },
+            // put together again as it was taken apart
+            Kind::ObjectPattern => {
+                let mut names = Vec::new();
+                let parts: Vec<Ts<'t>> = self.l.items(param).named().collect();
+                for part in parts {
+                    if matches!(self.kind(part), Kind::ShorthandPattern | Kind::ObjectAssignPattern) {
+                        self.pattern_names(part, &mut names);
+                    }
+                }
+                let entries: Vec<NodeId> = names
+                    .into_iter()
+                    .map(|at| {
+                        let (key, name) = (self.l.key(at), self.l.name_of(at));
+                        let value = self.l.push(Node::Name(name), at);
+                        self.l.push(Node::Entry { key, value }, at)
+                    })
+                    .collect();
+                let list = self.l.list(&entries);
+                self.l.push(Node::Object(list), param)
+            }
+            _ => self.l.push(Node::Plain, param),
+        }
+    }
+
+    /// What the function does besides, as the constructor of what it makes.
+    fn constructor_of(&mut self, maker: &Maker<'t>, class: TypeDeclId, function: Ts<'t>) {
+        let (context, instance) = (self.l.context, self.loose.instance.take());
+        self.l.context.owner = Some(class);
+        self.l.context.within = None;
+        let empty = self.l.no_name();
+        let mut member = self.l.member(MemberKind::Constructor, empty, maker.literal, function);
+        member.modifiers.visibility = Visibility::Public;
+        let id = self.l.add_member(member);
+        let outer = self.l.open_body(id, function);
+        let mut params = self.params_of(function);
+        self.doc_params(function, &mut params);
+        self.l.unit.members[id.0 as usize].params = params;
+        let mut items = Vec::new();
+        for given in &maker.given {
+            items.push(self.keep(*given));
+        }
+        self.statements_of(maker, None, &mut items);
+        let list = self.l.list(&items);
+        let root = self.l.push(Node::Block(list), function);
+        self.l.close_body(outer, Some(root), false);
+        self.loose.instance = instance;
+        self.l.context = context;
+    }
+
+    /// `this.x = x`
+    fn keep(&mut self, name_at: Ts<'t>) -> NodeId {
+        let name = self.l.name_of(name_at);
+        let value = self.l.push(Node::Name(name), name_at);
+        let object = self.l.push(Node::This, name_at);
+        let target = self.l.push(Node::Member { object, name, optional: false }, name_at);
+        self.l.push(Node::Assign { op: AssignOp::Set, target, value }, name_at)
+    }
+
+    /// `const desk = (function () { … return { … }; })()`: the object is a class of which there is nothing but what is static.
+    pub(super) fn closure_singleton(
+        &mut self,
+        value: Ts<'t>,
+        name: Name,
+        name_at: Ts<'t>,
+        exported: bool,
+        items: &mut Vec<NodeId>,
+    ) -> bool {
+        let Some(function) = self.called_in_place(value) else { return false };
+        let Some(maker) = self.maker(function) else { return false };
+        let class = self.open_type(value, name_at, name, TypeKind::Class, exported);
+        self.members_of(&maker, class, Some(name));
+        self.statements_of(&maker, Some(name), items);
+        true
+    }
+
+    /// The function in `(function () { … })()` that is given nothing.
+    fn called_in_place(&mut self, value: Ts<'t>) -> Option<Ts<'t>> {
+        let f = &self.t.fields;
+        if self.kind(value) != Kind::Call {
+            return None;
+        }
+        let kids = self.l.kids(value);
+        let (mut callee, arguments) = (kids.field(f.function)?, kids.field(f.arguments)?);
+        while self.kind(callee) == Kind::Parens {
+            callee = self.l.items(callee).first()?;
+        }
+        let is_plain = matches!(self.kind(callee), Kind::FunctionExpr | Kind::Arrow) && self.l.items(arguments).first().is_none();
+        is_plain.then_some(callee)
+    }
+
+    /// What a function is made of that gives back an object whose methods share variables of the function.
+    fn maker(&mut self, function: Ts<'t>) -> Option<Maker<'t>> {
+        let f = &self.t.fields;
+        let kids = self.l.kids(function);
+        let body = kids.field(f.body).filter(self.t.is(Kind::StatementBlock))?;
+        if kids.has_token("async") || kids.has_token("*") || self.shared.is_some() {
+            return None;
+        }
+        let statements: Vec<Ts<'t>> = self.l.items(body).named().collect();
+        let (last, _) = statements.split_last()?;
+        if self.kind(*last) != Kind::Return {
+            return None;
+        }
+        let mut given = self.l.items(*last).first()?;
+        // `Object.freeze({ … })`
+        loop {
+            given = match self.kind(given) {
+                Kind::Parens | Kind::As | Kind::Satisfies => self.l.items(given).first()?,
+                Kind::Call if self.l.text_of(given).starts_with("Object.freeze(") => {
+                    let arguments = self.l.kids(given).field(f.arguments)?;
+                    self.l.items(arguments).first()?
+                }
+                _ => break,
+            };
+        }
+        let mut functions = Vec::new();
+        let mut variables = Vec::new();
+        let (mut literal, mut whole) = ((self.kind(given) == Kind::Object).then_some(given), None);
+        for statement in &statements {
+            match self.kind(*statement) {
+                Kind::FunctionDecl | Kind::GeneratorDecl => {
+                    if let Some(name) = self.l.kids(*statement).field(f.name) {
+                        functions.push((name, *statement));
+                    }
+                }
+                Kind::LexicalDecl | Kind::VariableDecl => {
+                    let declarators: Vec<Ts<'t>> = self.l.items(*statement).named().filter(self.t.is(Kind::Declarator)).collect();
+                    for declarator in declarators {
+                        let parts = self.l.kids(declarator);
+                        let (Some(name), value) = (parts.field(f.name), parts.field(f.value)) else { continue };
+                        if self.kind(name) != Kind::Identifier {
+                            self.identifiers(name, &mut variables);
+                            continue;
+                        }
+                        match value {
+                            Some(value) if self.kind(value) == Kind::Object && self.l.text_of(name) == self.l.text_of(given) => {
+                                (literal, whole) = (Some(value), Some(self.l.text_of(name)));
+                            }
+                            Some(value) if matches!(self.kind(value), Kind::Arrow | Kind::FunctionExpr) => functions.push((name, value)),
+                            _ => variables.push(name),
+                        }
+                    }
+                }
+                _ => {}
+            }
+        }
+        let literal = literal?;
+        let mut used = Vec::new();
+        for (_, inner) in &functions {
+            self.identifiers(*inner, &mut used);
+        }
+        let mut has_methods = false;
+        let entries: Vec<Ts<'t>> = self.l.items(literal).named().collect();
+        for entry in entries {
+            let parts = self.l.kids(entry);
+            match self.kind(entry) {
+                Kind::MethodDef => has_methods = true,
+                Kind::Pair => {
+                    let value = parts.field(f.value)?;
+                    has_methods |= matches!(self.kind(value), Kind::Arrow | Kind::FunctionExpr) || self.is_among(value, &functions);
+                    if parts.field(f.key).is_none_or(|k| self.kind(k) == Kind::Computed) {
+                        return None;
+                    }
+                }
+                Kind::ShorthandProperty => has_methods |= self.is_among(entry, &functions),
+                // what else there is in it is not shown
+                _ => return None,
+            }
+            self.identifiers(entry, &mut used);
+        }
+        let mut params = Vec::new();
+        match (kids.field(f.parameters), kids.field(f.parameter)) {
+            (Some(list), _) => {
+                let listed: Vec<Ts<'t>> = self.l.items(list).named().collect();
+                for param in listed {
+                    params.push(self.l.kids(param).field(f.pattern).unwrap_or(param));
+                }
+            }
+            (None, Some(single)) => params.push(single),
+            (None, None) => {}
+        }
+        let mut names = Vec::new();
+        for param in &params {
+            self.pattern_names(*param, &mut names);
+        }
+        let mut used: FxHashSet<&'t str> = used.into_iter().map(|n| self.l.text_of(n)).collect();
+        let shared: Vec<Ts<'t>> = variables.iter().copied().filter(|n| used.contains(self.l.text_of(*n))).collect();
+        if !has_methods || shared.is_empty() {
+            return None;
+        }
+        // what the first values of shared variables are made of is shared too
+        let (mut all, mut at) = (shared, 0);
+        while let Some(variable) = all.get(at).copied() {
+            at += 1;
+            let first = variable.parent().filter(self.t.is(Kind::Declarator)).and_then(|d| self.l.kids(d).field(f.value));
+            let mut of_first = Vec::new();
+            if let Some(first) = first {
+                self.identifiers(first, &mut of_first);
+            }
+            used.extend(of_first.into_iter().map(|n| self.l.text_of(n)));
+            let more = variables.iter().filter(|v| used.contains(self.l.text_of(**v)) && !all.contains(v));
+            let more: Vec<Ts<'t>> = more.copied().collect();
+            all.extend(more);
+        }
+        let given: Vec<Ts<'t>> = names.into_iter().filter(|n| used.contains(self.l.text_of(*n))).collect();
+        let shared = all.into_iter().chain(given.iter().copied()).collect();
+        Some(Maker { statements, literal, whole, functions, shared, given, params })
+    }
+
+    fn is_among(&self, node: Ts<'t>, functions: &[(Ts<'t>, Ts<'t>)]) -> bool {
+        functions.iter().any(|(name, _)| self.l.text_of(*name) == self.l.text_of(node))
+    }
+
+    /// All identifiers below a node.
+    fn identifiers(&mut self, node: Ts<'t>, found: &mut Vec<Ts<'t>>) {
+        let mut stack = vec![node];
+        while let Some(node) = stack.pop() {
+            match self.kind(node) {
+                Kind::Identifier | Kind::ShorthandProperty | Kind::ShorthandPattern => found.push(node),
+                _ => {
+                    let kids = self.l.items(node);
+                    stack.extend(kids.named());
+                }
+            }
+        }
+    }
+
+    /// The names that a list of parameters declares.
+    fn parameter_names(&mut self, list: Ts<'t>, found: &mut Vec<Ts<'t>>) {
+        let f = &self.t.fields;
+        let params: Vec<Ts<'t>> = self.l.items(list).named().collect();
+        for param in params {
+            let parts = self.l.kids(param);
+            let pattern = parts.field(f.pattern).unwrap_or(param);
+            self.pattern_names(pattern, found);
+        }
+    }
+
+    /// The names that a pattern declares.
+    fn pattern_names(&mut self, pattern: Ts<'t>, found: &mut Vec<Ts<'t>>) {
+        let f = &self.t.fields;
+        match self.kind(pattern) {
+            Kind::Identifier | Kind::ShorthandPattern => found.push(pattern),
+            Kind::AssignPattern | Kind::ObjectAssignPattern => {
+                if let Some(left) = self.l.kids(pattern).field(f.left) {
+                    self.pattern_names(left, found);
+                }
+            }
+            Kind::PairPattern => {
+                if let Some(value) = self.l.kids(pattern).field(f.value) {
+                    self.pattern_names(value, found);
+                }
+            }
+            _ => {
+                let parts: Vec<Ts<'t>> = self.l.items(pattern).named().collect();
+                parts.into_iter().for_each(|part| self.pattern_names(part, found));
+            }
+        }
+    }
+
+    /// The members of the object: the variables that its methods share, the functions, and what the literal lists.
+    fn members_of(&mut self, maker: &Maker<'t>, class: TypeDeclId, object: Option<Name>) {
+        let f = &self.t.fields;
+        let context = self.l.context;
+        self.l.context.owner = Some(class);
+        self.l.context.within = None;
+        let instance = self.loose.instance.take();
+        let modifiers = |visibility| Modifiers { visibility, is_static: object.is_some(), ..Modifiers::default() };
+        let own = maker.shared.iter().chain(maker.functions.iter().map(|(name, _)| name));
+        let names: FxHashSet<&'t str> = own.map(|n| self.l.text_of(*n)).collect();
+        self.shared = Some(Shared { names, whole: maker.whole, object, hidden: Vec::new() });
+        for variable in &maker.shared {
+            let name = self.l.name_of(*variable);
+            let mut field = self.l.member(MemberKind::Field, name, *variable, *variable);
+            field.modifiers = modifiers(Visibility::Private);
+            let declarator = variable.parent().filter(self.t.is(Kind::Declarator));
+            let mut first = None;
+            if let Some(declarator) = declarator {
+                let parts = self.l.kids(declarator);
+                field.ty = parts.field(f.type_).map(|t| self.ty(t)).or_else(|| self.doc_type_of(declarator));
+                field.modifiers.is_readonly = declarator.parent().is_some_and(|p| self.l.text_of(p).starts_with("const"));
+                first = parts.field(f.value);
+            }
+            let id = self.l.add_member(field);
+            if let Some(first) = first {
+                let outer = self.l.open_body(id, first);
+                let root = self.node(first);
+                self.l.close_body(outer, Some(root), true);
+            }
+        }
+        let mut handed_out = Vec::new();
+        let entries: Vec<Ts<'t>> = self.l.items(maker.literal).named().collect();
+        for entry in entries {
+            let parts = self.l.kids(entry);
+            match self.kind(entry) {
+                Kind::MethodDef => {
+                    let Some(name_at) = parts.field(f.name) else { continue };
+                    let kind = match (parts.has_token("get"), parts.has_token("set")) {
+                        (true, _) => MemberKind::Accessor(AccessorKind::Get),
+                        (_, true) => MemberKind::Accessor(AccessorKind::Set),
+                        _ => MemberKind::Method,
+                    };
+                    let name = self.property_name(name_at);
+                    self.shared_method(entry, kind, name, name_at, modifiers(Visibility::Public));
+                }
+                Kind::ShorthandProperty => handed_out.push(self.l.text_of(entry)),
+                Kind::Pair => {
+                    let (Some(key), Some(value)) = (parts.field(f.key), parts.field(f.value)) else { continue };
+                    let name = self.property_name(key);
+                    if matches!(self.kind(value), Kind::Arrow | Kind::FunctionExpr) {
+                        self.shared_method(value, MemberKind::Method, name, key, modifiers(Visibility::Public));
+                    } else if self.l.unit.text(name) == self.l.text_of(value) {
+                        handed_out.push(self.l.text_of(value));
+                    } else {
+                        self.shared_value(value, name, key, modifiers(Visibility::Public));
+                    }
+                }
+                _ => {}
+            }
+        }
+        for (name_at, function) in &maker.functions {
+            let text = self.l.text_of(*name_at);
+            let name = self.l.intern(text);
+            // a method of the literal may only call the function of its name
+            let taken = self.l.unit.ty(class).members.iter().any(|m| self.l.unit.member(*m).name == name);
+            let visibility = if handed_out.contains(&text) { Visibility::Public } else { Visibility::Private };
+            if !taken {
+                self.shared_method(*function, MemberKind::Method, name, *name_at, modifiers(visibility));
+            }
+        }
+        for member in self.l.unit.ty(class).members.clone() {
+            let member = &mut self.l.unit.members[member.0 as usize];
+            if member.kind == MemberKind::Field && handed_out.contains(&self.l.unit.names.text(member.name)) {
+                member.modifiers.visibility = Visibility::Public;
+            }
+        }
+        self.shared = None;
+        self.loose.instance = instance;
+        self.l.context = context;
+    }
+
+    fn shared_method(&mut self, function: Ts<'t>, kind: MemberKind, name: Name, name_at: Ts<'t>, modifiers: Modifiers) {
+        let f = &self.t.fields;
+        let kids = self.l.kids(function);
+        let mut member = self.l.member(kind, name, name_at, function);
+        member.modifiers = Modifiers { is_async: kids.has_token("async"), ..modifiers };
+        member.ty = kids.field(f.return_type).map(|t| self.ty(t)).or_else(|| self.doc_result(function));
+        let id = self.l.add_member(member);
+        let outer = self.l.open_body(id, function);
+        let hidden = self.hide(function);
+        let mut params = self.params_of(function);
+        self.doc_params(function, &mut params);
+        self.l.unit.members[id.0 as usize].params = params;
+        let body = kids.field(f.body);
+        let returns_root = body.is_some_and(|b| self.kind(b) != Kind::StatementBlock);
+        let root = body.map(|b| self.node(b));
+        self.show(hidden);
+        self.l.close_body(outer, root, returns_root);
+    }
+
+    fn shared_value(&mut self, value: Ts<'t>, name: Name, name_at: Ts<'t>, modifiers: Modifiers) {
+        let mut field = self.l.member(MemberKind::Field, name, name_at, value);
+        field.modifiers = modifiers;
+        let id = self.l.add_member(field);
+        let outer = self.l.open_body(id, value);
+        let root = self.node(value);
+        self.l.close_body(outer, Some(root), true);
+    }
+
+    /// What the function does besides, with its variables as members of the object.
+    fn statements_of(&mut self, maker: &Maker<'t>, object: Option<Name>, items: &mut Vec<NodeId>) {
+        let f = &self.t.fields;
+        let own = maker.shared.iter().chain(maker.functions.iter().map(|(name, _)| name));
+        let names: FxHashSet<&'t str> = own.map(|n| self.l.text_of(*n)).collect();
+        self.shared = Some(Shared { names, whole: maker.whole, object, hidden: Vec::new() });
+        let statements = &maker.statements[..maker.statements.len() - 1];
+        for statement in statements {
+            match self.kind(*statement) {
+                Kind::FunctionDecl | Kind::GeneratorDecl => {}
+                Kind::LexicalDecl | Kind::VariableDecl => {
+                    let declarators: Vec<Ts<'t>> = self.l.items(*statement).named().filter(self.t.is(Kind::Declarator)).collect();
+                    for declarator in declarators {
+                        let parts = self.l.kids(declarator);
+                        let (Some(name_at), value) = (parts.field(f.name), parts.field(f.value)) else { continue };
+                        let text = self.l.text_of(name_at);
+                        if maker.functions.iter().any(|(name, _)| *name == name_at) || maker.whole == Some(text) {
+                            continue;
+                        }
+                        if self.kind(name_at) == Kind::Identifier {
+                            // its first value is that of the field
+                            if !self.is_shared(text) {
+                                let (name, init) = (self.l.name_of(name_at), value.map(|v| self.node(v)));
+                                items.push(self.l.push(Node::Local { name, ty: None, init, constant: true }, declarator));
+                            }
+                            continue;
+                        }
+                        let init = value.map(|v| self.node(v));
+                        items.push(self.pattern(name_at, init));
+                        let mut names = Vec::new();
+                        self.pattern_names(name_at, &mut names);
+                        for name in names {
+                            if self.is_shared(self.l.text_of(name)) {
+                                items.push(self.keep(name));
+                            }
+                        }
+                    }
+                }
+                _ => items.push(self.node(*statement)),
+            }
+        }
+        self.shared = None;
+    }
+
+    fn is_shared(&self, name: &str) -> bool {
+        self.shared.as_ref().is_some_and(|s| s.names.contains(name) && !s.hidden.contains(&name))
+    }
+
+    /// A name as what it means: where it is that of a shared variable, a member of the object.
+    pub(super) fn shared_name(&mut self, node: Ts<'t>) -> NodeId {
+        let text = self.l.text_of(node);
+        let name = self.l.intern(text);
+        let is_whole = self.shared.as_ref().is_some_and(|s| s.whole == Some(text) && !s.hidden.contains(&text));
+        if !is_whole && !self.is_shared(text) {
+            return self.l.push(Node::Name(name), node);
+        }
+        let object = match self.shared.as_ref().and_then(|s| s.object) {
+            Some(object) => self.l.push(Node::Name(object), node),
+            None => self.l.push(Node::This, node),
+        };
+        if is_whole { object } else { self.l.push(Node::Member { object, name, optional: false }, node) }
+    }
+
+    /// Whether `this` must go on to mean the object in a function that is written in its code: it has none of its own use for it.
+    pub(super) fn keeps_object(&self, function: Ts<'t>) -> bool {
+        self.shared.is_some() && !self.l.text_of(function).contains("this")
+    }
+
+    /// Hides the shared names that mean something else in a function; gives what [`Script::show`] needs.
+    pub(super) fn hide(&mut self, function: Ts<'t>) -> usize {
+        let Some(known) = self.shared.as_ref().map(|s| s.hidden.len()) else { return 0 };
+        let f = &self.t.fields;
+        let kids = self.l.kids(function);
+        let mut found = Vec::new();
+        match (kids.field(f.parameters), kids.field(f.parameter)) {
+            (Some(list), _) => self.parameter_names(list, &mut found),
+            (None, Some(single)) => found.push(single),
+            (None, None) => {}
+        }
+        if let Some(body) = kids.field(f.body) {
+            let mut stack = vec![body];
+            while let Some(node) = stack.pop() {
+                let parts = self.l.kids(node);
+                match self.kind(node) {
+                    Kind::Declarator => {
+                        if let Some(name) = parts.field(f.name) {
+                            self.pattern_names(name, &mut found);
+                        }
+                    }
+                    Kind::ForIn => {
+                        if let Some(left) =
+                            parts.field(f.left).filter(|_| parts.has_token("const") || parts.has_token("let") || parts.has_token("var"))
+                        {
+                            self.pattern_names(left, &mut found);
+                        }
+                    }
+                    Kind::FunctionDecl | Kind::GeneratorDecl | Kind::ClassDecl => found.extend(parts.field(f.name)),
+                    Kind::Catch => {
+                        if let Some(parameter) = parts.field(f.parameter) {
+                            self.pattern_names(parameter, &mut found);
+                        }
+                    }
+                    _ => {}
+                }
+                if !matches!(
+                    self.kind(node),
+                    Kind::Arrow | Kind::FunctionExpr | Kind::FunctionDecl | Kind::GeneratorDecl | Kind::MethodDef | Kind::Class
+                ) {
+                    stack.extend(parts.named());
+                }
+            }
+        }
+        let found: Vec<&'t str> = found.into_iter().map(|n| self.l.text_of(n)).collect();
+        if let Some(shared) = &mut self.shared {
+            shared.hidden.extend(found);
+        }
+        known
+    }
+
+    /// Shows again what was hidden since.
+    pub(super) fn show(&mut self, known: usize) {
+        if let Some(shared) = &mut self.shared {
+            shared.hidden.truncate(known);
+        }
+    }
+}
