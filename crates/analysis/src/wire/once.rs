@@ -93,6 +93,14 @@ impl Once<'_, '_> {
         {
             return Lives::Yes;
         }
+        // `window.desk = new T()`: there is one such place for all
+        if let Some(parent) = scope.parent(site.node)
+            && let Node::Assign { target, .. } = body.node(parent)
+            && matches!(flow.eval_in(site.member, target), Val::Outside(of, _) if matches!(*of, Val::Global(_)))
+            && !scope.ancestors(parent).take_while(|n| !matches!(body.node(*n), Node::Lambda(_))).any(|n| is_loop(body, n))
+        {
+            return Lives::Yes;
+        }
         // what is let go again is not there for good
         if program.kit_of(site.member).traits.references_dangle
             && let Some(parent) = scope.parent(site.node)
@@ -174,6 +182,10 @@ fn is_entry(program: &Program, member: MemberId) -> bool {
     let info = program.member(member);
     let entry_points = &program.kit_of(member).pack.entry_points;
     info.is_static && (info.kind == MemberKind::Initializer || program.is_listed(entry_points, member))
+}
+
+fn is_loop(body: &Body, node: NodeId) -> bool {
+    matches!(body.node(node), Node::Loop { .. } | Node::ForEach { .. })
 }
 
 /// How often a node is gone through in one run of its body. A loop that is left right behind it

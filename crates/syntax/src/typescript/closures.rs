@@ -11,41 +11,23 @@ use yarrowgraph_ir::{
 
 use super::Script;
 use super::kinds::Kind;
-
-/// The variables that are members of an object, where code of that object is lowered.
-pub(super) struct Shared<'t> {
-    /// The variables and functions.
-    names: FxHashSet<&'t str>,
-    /// The variable that holds the object as a whole.
-    whole: Option<&'t str>,
-    /// The name of the object; none where it is `this`.
-    object: Option<Name>,
-    /// Names that mean something else where the code stands.
-    hidden: Vec<&'t str>,
-}
-
-impl Shared<'_> {
-    /// Whether the object is called `this`.
-    pub(super) fn is_this(&self) -> bool {
-        self.object.is_none()
-    }
-}
+use super::shared::Shared;
 
 /// A function that gives back an object of its own.
-struct Maker<'t> {
-    statements: Vec<Ts<'t>>,
+pub(super) struct Maker<'t> {
+    pub(super) statements: Vec<Ts<'t>>,
     /// The object literal.
-    literal: Ts<'t>,
+    pub(super) literal: Ts<'t>,
     /// The variable that holds it, where it has one.
-    whole: Option<&'t str>,
+    pub(super) whole: Option<&'t str>,
     /// Functions that the function declares, by name.
-    functions: Vec<(Ts<'t>, Ts<'t>)>,
+    pub(super) functions: Vec<(Ts<'t>, Ts<'t>)>,
     /// Variables and parameters that methods share with each other, by name.
-    shared: Vec<Ts<'t>>,
+    pub(super) shared: Vec<Ts<'t>>,
     /// Those of them that are parameters.
-    given: Vec<Ts<'t>>,
+    pub(super) given: Vec<Ts<'t>>,
     /// What the parameters are written as.
-    params: Vec<Ts<'t>>,
+    pub(super) params: Vec<Ts<'t>>,
 }
 
 impl<'t> Script<'t> {
@@ -123,7 +105,7 @@ impl<'t> Script<'t> {
         for given in &maker.given {
             items.push(self.keep(*given));
         }
-        self.statements_of(maker, None, &mut items);
+        self.statements_of(maker, class, None, &mut items);
         let list = self.l.list(&items);
         let root = self.l.push(Node::Block(list), function);
         self.l.close_body(outer, Some(root), false);
@@ -132,7 +114,7 @@ impl<'t> Script<'t> {
     }
 
     /// `this.x = x`
-    fn keep(&mut self, name_at: Ts<'t>) -> NodeId {
+    pub(super) fn keep(&mut self, name_at: Ts<'t>) -> NodeId {
         let name = self.l.name_of(name_at);
         let value = self.l.push(Node::Name(name), name_at);
         let object = self.l.push(Node::This, name_at);
@@ -153,7 +135,7 @@ impl<'t> Script<'t> {
         let Some(maker) = self.maker(function) else { return false };
         let class = self.open_type(value, name_at, name, TypeKind::Class, exported);
         self.members_of(&maker, class, Some(name));
-        self.statements_of(&maker, Some(name), items);
+        self.statements_of(&maker, class, Some(name), items);
         true
     }
 
@@ -295,64 +277,17 @@ impl<'t> Script<'t> {
         functions.iter().any(|(name, _)| self.l.text_of(*name) == self.l.text_of(node))
     }
 
-    /// All identifiers below a node.
-    fn identifiers(&mut self, node: Ts<'t>, found: &mut Vec<Ts<'t>>) {
-        let mut stack = vec![node];
-        while let Some(node) = stack.pop() {
-            match self.kind(node) {
-                Kind::Identifier | Kind::ShorthandProperty | Kind::ShorthandPattern => found.push(node),
-                _ => {
-                    let kids = self.l.items(node);
-                    stack.extend(kids.named());
-                }
-            }
-        }
-    }
-
-    /// The names that a list of parameters declares.
-    fn parameter_names(&mut self, list: Ts<'t>, found: &mut Vec<Ts<'t>>) {
-        let f = &self.t.fields;
-        let params: Vec<Ts<'t>> = self.l.items(list).named().collect();
-        for param in params {
-            let parts = self.l.kids(param);
-            let pattern = parts.field(f.pattern).unwrap_or(param);
-            self.pattern_names(pattern, found);
-        }
-    }
-
-    /// The names that a pattern declares.
-    fn pattern_names(&mut self, pattern: Ts<'t>, found: &mut Vec<Ts<'t>>) {
-        let f = &self.t.fields;
-        match self.kind(pattern) {
-            Kind::Identifier | Kind::ShorthandPattern => found.push(pattern),
-            Kind::AssignPattern | Kind::ObjectAssignPattern => {
-                if let Some(left) = self.l.kids(pattern).field(f.left) {
-                    self.pattern_names(left, found);
-                }
-            }
-            Kind::PairPattern => {
-                if let Some(value) = self.l.kids(pattern).field(f.value) {
-                    self.pattern_names(value, found);
-                }
-            }
-            _ => {
-                let parts: Vec<Ts<'t>> = self.l.items(pattern).named().collect();
-                parts.into_iter().for_each(|part| self.pattern_names(part, found));
-            }
-        }
-    }
-
     /// The members of the object: the variables that its methods share, the functions, and what the literal lists.
-    fn members_of(&mut self, maker: &Maker<'t>, class: TypeDeclId, object: Option<Name>) {
+    pub(super) fn members_of(&mut self, maker: &Maker<'t>, class: TypeDeclId, object: Option<Name>) {
+        let class_name = self.l.unit.ty(class).name;
         let f = &self.t.fields;
         let context = self.l.context;
         self.l.context.owner = Some(class);
         self.l.context.within = None;
         let instance = self.loose.instance.take();
         let modifiers = |visibility| Modifiers { visibility, is_static: object.is_some(), ..Modifiers::default() };
-        let own = maker.shared.iter().chain(maker.functions.iter().map(|(name, _)| name));
-        let names: FxHashSet<&'t str> = own.map(|n| self.l.text_of(*n)).collect();
-        self.shared = Some(Shared { names, whole: maker.whole, object, hidden: Vec::new() });
+        let names = self.names_of(maker);
+        self.shared = Some(Shared { names, whole: maker.whole, object, class: class_name, is_inner: false, depth: 0, hidden: Vec::new() });
         for variable in &maker.shared {
             let name = self.l.name_of(*variable);
             let mut field = self.l.member(MemberKind::Field, name, *variable, *variable);
@@ -373,7 +308,10 @@ impl<'t> Script<'t> {
             }
         }
         let mut handed_out = Vec::new();
-        let entries: Vec<Ts<'t>> = self.l.items(maker.literal).named().collect();
+        let entries: Vec<Ts<'t>> = match self.kind(maker.literal) {
+            Kind::Object => self.l.items(maker.literal).named().collect(),
+            _ => Vec::new(),
+        };
         for entry in entries {
             let parts = self.l.kids(entry);
             match self.kind(entry) {
@@ -423,7 +361,7 @@ impl<'t> Script<'t> {
         self.l.context = context;
     }
 
-    fn shared_method(&mut self, function: Ts<'t>, kind: MemberKind, name: Name, name_at: Ts<'t>, modifiers: Modifiers) {
+    pub(super) fn shared_method(&mut self, function: Ts<'t>, kind: MemberKind, name: Name, name_at: Ts<'t>, modifiers: Modifiers) {
         let f = &self.t.fields;
         let kids = self.l.kids(function);
         let mut member = self.l.member(kind, name, name_at, function);
@@ -452,11 +390,11 @@ impl<'t> Script<'t> {
     }
 
     /// What the function does besides, with its variables as members of the object.
-    fn statements_of(&mut self, maker: &Maker<'t>, object: Option<Name>, items: &mut Vec<NodeId>) {
+    fn statements_of(&mut self, maker: &Maker<'t>, class: TypeDeclId, object: Option<Name>, items: &mut Vec<NodeId>) {
+        let class_name = self.l.unit.ty(class).name;
         let f = &self.t.fields;
-        let own = maker.shared.iter().chain(maker.functions.iter().map(|(name, _)| name));
-        let names: FxHashSet<&'t str> = own.map(|n| self.l.text_of(*n)).collect();
-        self.shared = Some(Shared { names, whole: maker.whole, object, hidden: Vec::new() });
+        let names = self.names_of(maker);
+        self.shared = Some(Shared { names, whole: maker.whole, object, class: class_name, is_inner: false, depth: 0, hidden: Vec::new() });
         let statements = &maker.statements[..maker.statements.len() - 1];
         for statement in statements {
             match self.kind(*statement) {
@@ -495,85 +433,8 @@ impl<'t> Script<'t> {
         self.shared = None;
     }
 
-    fn is_shared(&self, name: &str) -> bool {
-        self.shared.as_ref().is_some_and(|s| s.names.contains(name) && !s.hidden.contains(&name))
-    }
-
-    /// A name as what it means: where it is that of a shared variable, a member of the object.
-    pub(super) fn shared_name(&mut self, node: Ts<'t>) -> NodeId {
-        let text = self.l.text_of(node);
-        let name = self.l.intern(text);
-        let is_whole = self.shared.as_ref().is_some_and(|s| s.whole == Some(text) && !s.hidden.contains(&text));
-        if !is_whole && !self.is_shared(text) {
-            return self.l.push(Node::Name(name), node);
-        }
-        let object = match self.shared.as_ref().and_then(|s| s.object) {
-            Some(object) => self.l.push(Node::Name(object), node),
-            None => self.l.push(Node::This, node),
-        };
-        if is_whole { object } else { self.l.push(Node::Member { object, name, optional: false }, node) }
-    }
-
-    /// Whether `this` must go on to mean the object in a function that is written in its code: it has none of its own use for it.
-    pub(super) fn keeps_object(&self, function: Ts<'t>) -> bool {
-        self.shared.is_some() && !self.l.text_of(function).contains("this")
-    }
-
-    /// Hides the shared names that mean something else in a function; gives what [`Script::show`] needs.
-    pub(super) fn hide(&mut self, function: Ts<'t>) -> usize {
-        let Some(known) = self.shared.as_ref().map(|s| s.hidden.len()) else { return 0 };
-        let f = &self.t.fields;
-        let kids = self.l.kids(function);
-        let mut found = Vec::new();
-        match (kids.field(f.parameters), kids.field(f.parameter)) {
-            (Some(list), _) => self.parameter_names(list, &mut found),
-            (None, Some(single)) => found.push(single),
-            (None, None) => {}
-        }
-        if let Some(body) = kids.field(f.body) {
-            let mut stack = vec![body];
-            while let Some(node) = stack.pop() {
-                let parts = self.l.kids(node);
-                match self.kind(node) {
-                    Kind::Declarator => {
-                        if let Some(name) = parts.field(f.name) {
-                            self.pattern_names(name, &mut found);
-                        }
-                    }
-                    Kind::ForIn => {
-                        if let Some(left) =
-                            parts.field(f.left).filter(|_| parts.has_token("const") || parts.has_token("let") || parts.has_token("var"))
-                        {
-                            self.pattern_names(left, &mut found);
-                        }
-                    }
-                    Kind::FunctionDecl | Kind::GeneratorDecl | Kind::ClassDecl => found.extend(parts.field(f.name)),
-                    Kind::Catch => {
-                        if let Some(parameter) = parts.field(f.parameter) {
-                            self.pattern_names(parameter, &mut found);
-                        }
-                    }
-                    _ => {}
-                }
-                if !matches!(
-                    self.kind(node),
-                    Kind::Arrow | Kind::FunctionExpr | Kind::FunctionDecl | Kind::GeneratorDecl | Kind::MethodDef | Kind::Class
-                ) {
-                    stack.extend(parts.named());
-                }
-            }
-        }
-        let found: Vec<&'t str> = found.into_iter().map(|n| self.l.text_of(n)).collect();
-        if let Some(shared) = &mut self.shared {
-            shared.hidden.extend(found);
-        }
-        known
-    }
-
-    /// Shows again what was hidden since.
-    pub(super) fn show(&mut self, known: usize) {
-        if let Some(shared) = &mut self.shared {
-            shared.hidden.truncate(known);
-        }
+    pub(super) fn names_of(&self, maker: &Maker<'t>) -> FxHashSet<&'t str> {
+        let own = maker.shared.iter().chain(maker.functions.iter().map(|(name, _)| name));
+        own.map(|n| self.l.text_of(*n)).collect()
     }
 }

@@ -47,7 +47,7 @@ impl<'t> Script<'t> {
             Kind::New => self.creation(node),
             Kind::Arrow | Kind::FunctionExpr | Kind::Generator => self.function_expression(node),
             Kind::Assign => {
-                if let Some(done) = self.prototype_assignment(node) {
+                if let Some(done) = self.prototype_assignment(node).or_else(|| self.method_of_constructor(node)) {
                     return done;
                 }
                 let kids = self.l.kids(node);
@@ -255,6 +255,10 @@ impl<'t> Script<'t> {
             return self.l.push(Node::Plain, node);
         };
         let name = self.l.name_of(name_node);
+        // a method by now
+        if self.is_shared(self.l.text_of(name_node)) {
+            return self.l.push(Node::Empty, node);
+        }
         if self.is_constructor(self.l.text_of(name_node), node) {
             let class = self.constructor_class(node, name, name_node, false);
             return self.class_in_body(class, node);
@@ -298,8 +302,7 @@ impl<'t> Script<'t> {
         let f = &self.t.fields;
         let kids = self.l.kids(node);
         let this = if self.keeps_object(node) { CaptureMode::Lexical } else { this };
-        // a `this` of its own: the object cannot be named there
-        let shared = if this == CaptureMode::Own { self.shared.take_if(|s| s.is_this()) } else { None };
+        let was_inner = self.enter_own(this == CaptureMode::Own);
         let hidden = self.hide(node);
         let instance = self.loose.instance;
         if this == CaptureMode::Own {
@@ -314,7 +317,7 @@ impl<'t> Script<'t> {
         let index = self.l.function(Function { name, params, result, body: None, returns_body, this, form, is_async });
         let body = body_node.map(|b| self.node(b));
         self.show(hidden);
-        self.shared = shared.or_else(|| self.shared.take());
+        self.leave_own(was_inner);
         self.loose.instance = instance;
         self.l.body.functions[index.0 as usize].body = body;
         self.l.push(Node::Lambda(index), node)

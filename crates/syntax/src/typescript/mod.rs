@@ -6,6 +6,7 @@ mod decls;
 mod exprs;
 pub(crate) mod javascript;
 mod kinds;
+mod shared;
 mod stmts;
 
 use std::sync::LazyLock;
@@ -73,7 +74,7 @@ struct Script<'t> {
     ambient: bool,
     loose: Loose<'t>,
     /// What the code of an object shares that is a closure.
-    shared: Option<closures::Shared<'t>>,
+    shared: Option<shared::Shared<'t>>,
 }
 
 impl<'t> Script<'t> {

@@ -118,6 +118,11 @@ impl<'t> Script<'t> {
                 locals.push(self.class_in_body(class, value));
                 continue;
             }
+            // its first value is that of the field
+            if self.kind(name_node) == Kind::Identifier && self.is_shared(self.l.text_of(name_node)) {
+                locals.push(self.l.empty(declarator));
+                continue;
+            }
             let init = value_node.map(|v| self.node(v));
             if self.kind(name_node) != Kind::Identifier {
                 locals.push(self.pattern(name_node, init));

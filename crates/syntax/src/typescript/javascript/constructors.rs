@@ -2,7 +2,7 @@
 
 use tree_sitter::Node as Ts;
 use yarrowgraph_ir::{
-    AccessorKind, Base, BaseKind, List, MemberKind, Modifiers, Name, Node, NodeId, TypeDeclId, TypeKind, TypeRef, Visibility,
+    AccessorKind, Base, BaseKind, List, MemberId, MemberKind, Modifiers, Name, Node, NodeId, TypeDeclId, TypeKind, TypeRef, Visibility,
 };
 
 use crate::driver::Context;
@@ -45,7 +45,8 @@ impl<'t> Script<'t> {
             return false;
         }
         let text = self.l.text_of(function);
-        self.loose.constructors.contains(&name) || (name.starts_with(|c: char| c.is_uppercase()) && text.contains("this."))
+        let gives_members = || text.contains("this.") || text.contains("= this");
+        self.loose.constructors.contains(&name) || (name.starts_with(|c: char| c.is_uppercase()) && gives_members())
     }
 
     /// A class from its constructor function.
@@ -54,10 +55,28 @@ impl<'t> Script<'t> {
         let id = self.open_type(function, name_at, name, TypeKind::Class, exported);
         let outer = self.enter_class(id);
         let no_name = self.l.no_name();
-        self.prototype_member(function, MemberKind::Constructor, no_name, name_at, false);
+        let kept = self.share_constructor(function, id).unwrap_or_default();
+        let member = self.prototype_member(function, MemberKind::Constructor, no_name, name_at, false);
+        self.shared = None;
+        self.keep_first(member, &kept, function);
         self.leave_class(id, outer, function);
         self.shared = shared;
         id
+    }
+
+    /// Puts what a constructor keeps of what it is given before what else it does.
+    fn keep_first(&mut self, constructor: MemberId, kept: &[Ts<'t>], function: Ts<'t>) {
+        if kept.is_empty() {
+            return;
+        }
+        let Some(body) = self.l.unit.members[constructor.0 as usize].body.take() else { return };
+        let outer = std::mem::replace(&mut self.l.body, body);
+        let mut items: Vec<NodeId> = kept.iter().map(|name| self.keep(*name)).collect();
+        items.extend(self.l.body.root);
+        let list = self.l.list(&items);
+        let root = self.l.push(Node::Block(list), function);
+        self.l.body.root = Some(root);
+        self.l.unit.members[constructor.0 as usize].body = Some(std::mem::replace(&mut self.l.body, outer));
     }
 
     fn enter_class(&mut self, id: TypeDeclId) -> (Context, Option<TypeDeclId>) {
@@ -73,7 +92,7 @@ impl<'t> Script<'t> {
     }
 
     /// A method of the class that is entered, from a function.
-    fn prototype_member(&mut self, function: Ts<'t>, kind: MemberKind, name: Name, name_at: Ts<'t>, is_static: bool) {
+    fn prototype_member(&mut self, function: Ts<'t>, kind: MemberKind, name: Name, name_at: Ts<'t>, is_static: bool) -> MemberId {
         let f = &self.t.fields;
         let kids = self.l.kids(function);
         let mut member = self.l.member(kind, name, name_at, function);
@@ -102,6 +121,7 @@ impl<'t> Script<'t> {
         let root = body.map(|b| self.node(b));
         self.l.close_body(outer, root, returns_root);
         self.loose.instance = instance;
+        id
     }
 
     /// A class of the file by name: the one that was declared last.

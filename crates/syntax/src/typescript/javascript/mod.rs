@@ -5,6 +5,7 @@ mod bundles;
 mod constructors;
 mod doc_types;
 mod modules;
+mod variables;
 
 use std::sync::LazyLock;
 
