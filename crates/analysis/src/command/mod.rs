@@ -105,11 +105,11 @@ pub(crate) fn find(wiring: &Wiring<'_>) -> Commands {
             continue;
         }
         let mut classes: BTreeSet<TypeId> = BTreeSet::new();
+        let mut kind = None;
         match holder.base.filter(|b| shape::is_command_type(wiring, *b, operation)) {
             Some(base) => {
                 classes.extend(shape::concrete(program, base).into_iter().filter(|c| shape::method(program, *c, operation).is_some()));
-                let known = kinds.entry((base, operation)).or_default();
-                *known = known.or(undo);
+                kind = Some(base);
             }
             None => {
                 // nothing is typed: what comes here says what it is
@@ -132,8 +132,15 @@ pub(crate) fn find(wiring: &Wiring<'_>) -> Commands {
             let others = classes.iter().all(|c| found.commands.get(c).is_some_and(|k| program.member(k.operation).name != operation));
             if holder.is_slot && others && !classes.is_empty() {
                 take_back(&mut found, holder, &classes, operation);
+            } else if let Some(base) = kind.filter(|_| !holder.keyed) {
+                // what is held and run for another reason is none where a code makes it either
+                kinds.entry((base, operation)).or_default();
             }
             continue;
+        }
+        if let Some(base) = kind {
+            let known = kinds.entry((base, operation)).or_default();
+            *known = known.or(undo);
         }
         for class in &classes {
             add(wiring, &mut found.commands, *class, operation, undo);

@@ -2,7 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use yarrowgraph_ir::{BinaryOp, List, Node, NodeId};
+use yarrowgraph_ir::{BinaryOp, List, Node, NodeId, UnaryOp};
 use yarrowgraph_model::{Certainty, Level};
 
 use super::{Draft, Page, Rule, related, short};
@@ -123,6 +123,10 @@ fn messages_of(wiring: &Wiring<'_>, raise: Site) -> Vec<Message> {
 fn message_at(wiring: &Wiring<'_>, made: Site, raise: Site, index: usize) -> Option<Message> {
     let program = wiring.program();
     let body = program.body(made.member)?;
+    // `{ … } as Reading`
+    if let Node::Cast { operand, .. } | Node::Unary { op: UnaryOp::NonNull, operand } = body.node(made.node) {
+        return message_at(wiring, Site { member: made.member, node: operand }, raise, index);
+    }
     let mut message = Message { made, raise, index, parts: BTreeSet::new(), empty: BTreeSet::new() };
     let entries = match body.node(made.node) {
         Node::Object(list) => list,
@@ -356,11 +360,16 @@ fn used_unguarded(wiring: &Wiring<'_>, channel: &Channel, join: usize, position:
     if parts.iter().any(asks) {
         return None;
     }
-    let relies = |n: &NodeId| {
-        scope.parent(*n).is_some_and(|p| match body.node(p) {
-            Node::Member { object, optional: false, .. } => object == *n,
-            Node::Index { object, keys, .. } => object == *n || body.list(keys).contains(n),
-            Node::Call { callee, .. } => callee == *n,
+    let relies = |part: &NodeId| {
+        // that it is there may merely be stated
+        let mut n = *part;
+        while let Some(around) = scope.parent(n).filter(|p| matches!(body.node(*p), Node::Unary { op: UnaryOp::NonNull, .. })) {
+            n = around;
+        }
+        scope.parent(n).is_some_and(|p| match body.node(p) {
+            Node::Member { object, optional: false, .. } => object == n,
+            Node::Index { object, keys, .. } => object == n || body.list(keys).contains(&n),
+            Node::Call { callee, .. } => callee == n,
             Node::Binary { op: BinaryOp::Sub | BinaryOp::Arithmetic, .. } => {
                 scope.parent(p).is_some_and(|q| matches!(body.node(q), Node::Index { .. }))
             }
@@ -409,6 +418,16 @@ class Bench {
 room.on('call', ({ from, what, hurry }) => { console.log(from.name, what, hurry ? 'run' : 'walk'); });
 const bench = new Bench();
 bench.need('a plug'); bench.ask('a lamp'); bench.fuse();
+//// tide.ts
+import { EventEmitter } from 'events';
+type Reading = { metres: number; by?: string };
+const tide = new EventEmitter();
+function high() { tide.emit('read', { metres: 4, by: 'ann' } as Reading); }
+function low() {
+  tide.emit('read', { metres: 1 } as Reading); //! incomplete-message warning
+}
+tide.on('read', (r: Reading) => console.log(r.metres, r.by!.trim()));
+high(); low();
 //// Crate.cs
 using System;
 class Crate { public string Owner; public string Label; }

@@ -40,7 +40,11 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         let first = first_called(wiring, owner);
         let choices = machine.labels.iter().map(|(site, _)| *site);
         let choices = choices.filter(|site| first.contains(&Some(site.member)) && is_choice(wiring, machine, *site));
-        let asks: Vec<Site> = delegations.chain(choices).collect();
+        let mut asks: Vec<Site> = delegations.chain(choices).collect();
+        // where every way asks for a state first, it never comes to be in one
+        if asks.is_empty() && never_moves(wiring, machine, field) {
+            asks.extend(machine.transitions.iter().map(|t| t.site));
+        }
         if asks.is_empty() || is_set_by_makers(wiring, machine, owner) {
             continue;
         }
@@ -59,6 +63,15 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         });
     }
     found
+}
+
+/// Whether a machine is seen to move from states alone that it is never in.
+fn never_moves(wiring: &Wiring<'_>, machine: &Found, field: MemberId) -> bool {
+    let program = wiring.program();
+    // what is read from elsewhere is written there by the names of its parts
+    let owner = program.member(field).owner;
+    let is_marked = !program.decl(field).annotations.is_empty() || program.type_decl(owner).is_none_or(|t| !t.annotations.is_empty());
+    !is_marked && !machine.is_open(program) && machine.transitions.iter().all(|t| t.from.is_some() && t.told)
 }
 
 /// Whether a label stands in a choice by constants that are objects, of which there may be none.

@@ -23,7 +23,7 @@ pub(super) const RULE: Rule = Rule {
 };
 
 fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
-    let (flow, program) = (&wiring.flow, wiring.program());
+    let program = wiring.program();
     let mut found = Vec::new();
     for mediator in wiring.mediators() {
         for route in mediator.routes.iter().filter(|r| r.to == To::All) {
@@ -31,14 +31,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
             // a colleague that is told so, and sends by the same way
             let echo = mediator.colleagues.iter().find_map(|c| {
                 let told = program.find_member_as(c.class, route.method, true)?;
-                let body = program.body(told)?;
-                let sends = body.ids().find(|n| {
-                    matches!(body.node(*n), Node::Call { .. })
-                        && flow
-                            .callee(Site { member: told, node: *n })
-                            .is_some_and(|t| reaches(wiring, t.member, deliverer, mediator.class, 3))
-                })?;
-                Some((c.class, Site { member: told, node: sends }))
+                Some((c.class, sends(wiring, told, c.class, deliverer, mediator.class, 2)?))
             });
             let Some((class, sends)) = echo else { continue };
             let (id, of) = (program.type_id(class), program.type_id(mediator.class));
@@ -55,6 +48,22 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         }
     }
     found
+}
+
+/// Where a method of a colleague, or one that it calls on itself, sends by the method that delivers.
+fn sends(wiring: &Wiring<'_>, method: MemberId, class: TypeId, deliverer: MemberId, mediator: TypeId, depth: u32) -> Option<Site> {
+    let program = wiring.program();
+    let body = program.body(method)?;
+    let calls = body.ids().filter(|n| matches!(body.node(*n), Node::Call { .. })).map(|node| Site { member: method, node });
+    let mut called = calls.filter_map(|call| Some((call, wiring.flow.callee(call)?.member)));
+    called.find_map(|(call, callee)| {
+        if reaches(wiring, callee, deliverer, mediator, 3) {
+            return Some(call);
+        }
+        let depth = depth.checked_sub(1)?;
+        let is_own = callee != method && program.is_a(class, program.member(callee).owner);
+        is_own.then(|| sends(wiring, callee, class, deliverer, mediator, depth)).flatten()
+    })
 }
 
 /// Whether a method of a mediator, or what it stands for, comes to the method that delivers.
@@ -112,6 +121,37 @@ class Bell implements Post {
 const desk = new Desk();
 new Lights(desk).check();
 new Bell(desk).ring();
+"#,
+        );
+    }
+
+    #[test]
+    fn objects_of_one_class_by_a_method_of_their_own() {
+        expect(
+            "self-echo",
+            r#"
+//// Pier.cs
+using System.Collections.Generic;
+public class Pier {
+    private readonly List<Ship> ships = new List<Ship>();
+    public void Enter(Ship s) { ships.Add(s); s.Pier = this; }
+    public void Call(Ship from, string text) {
+        foreach (var s in ships) s.Hear(text); //! self-echo warning
+    }
+}
+public class Ship {
+    public Pier Pier { get; set; }
+    public void Say(string text) => Pier.Call(this, text);
+    public void Hear(string text) { if (text == "who") Say("here"); }
+}
+public static class Port {
+    public static void Main() {
+        var pier = new Pier();
+        var ship = new Ship();
+        pier.Enter(ship); pier.Enter(new Ship());
+        ship.Say("who");
+    }
+}
 "#,
         );
     }

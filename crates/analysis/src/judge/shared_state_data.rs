@@ -26,7 +26,7 @@ pub(super) const RULE: Rule = Rule {
 fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     let program = wiring.program();
     let mut found = Vec::new();
-    for machine in wiring.machines().iter().filter(|m| m.moves) {
+    for machine in wiring.machines() {
         let classes: Vec<TypeId> = match machine.domain.encoding {
             Encoding::Objects(base) => program.heirs(base),
             Encoding::Kin => machine.domain.states.iter().filter_map(|s| s.class()).collect(),

@@ -136,6 +136,24 @@ console.log(press.hot, press.free);
     }
 
     #[test]
+    fn what_asks_by_a_wrong_name_is_not_shadowed_as_well() {
+        expect(
+            "shadowed-transition",
+            r"
+//// dome.js
+class Dome {
+  constructor() { this.state = 'closed'; }
+  open() { if (this.state === 'closed') this.state = 'open'; }
+  close() { if (this.state === 'open') this.state = 'closed'; }
+  park() { if (this.state === 'opened') this.state = 'parked'; }
+}
+const dome = new Dome();
+dome.open(); dome.park(); dome.close();
+",
+        );
+    }
+
+    #[test]
     fn views_that_ask_by_text() {
         expect(
             "unknown-target",

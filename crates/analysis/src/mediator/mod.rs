@@ -158,7 +158,7 @@ fn of_roster(wiring: &Wiring<'_>, roster: MemberId, channels: Vec<usize>) -> Opt
     // where one alone talks there is nothing to mediate, unless to others of its kind, of whom it says which one it is
     let among_themselves = || {
         let [only] = &colleagues[..] else { return false };
-        routes.iter().any(|r| r.to != To::All) && talking(only.class).is_some_and(|site| hands_itself(program, site))
+        talking(only.class).is_some_and(|site| hands_itself(program, site))
     };
     if speakers + outsiders.len() < 2 && !among_themselves() {
         return None;

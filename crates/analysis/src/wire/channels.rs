@@ -248,6 +248,8 @@ struct Use {
     hands_itself: bool,
     /// Whether what is put in tells the others through the holder.
     talks_back: bool,
+    /// Whether it does so by the holder's own class, not by something that the class has in common with others.
+    talks_back_to_it: bool,
     idiom: bool,
     /// Whether what is put in is a record around a handler.
     in_record: bool,
@@ -273,8 +275,11 @@ impl Use {
                 self.combined |= !effect.replaces;
                 self.in_record |= effect.in_record;
                 let is_own_kind = |h: &Val| flow.type_of(h).own().is_some_and(|t| program.is_a(t, owner));
-                self.talks_back |=
-                    effect.handler.as_ref().and_then(|h| flow.type_of(h).own()).is_some_and(|t| super::colleagues::talk_back(flow, m, t));
+                let of_tree = effect.handler.as_ref().and_then(|h| flow.type_of(h).own());
+                if let Some(t) = of_tree.filter(|t| super::colleagues::talk_back(flow, m, *t, false)) {
+                    self.talks_back = true;
+                    self.talks_back_to_it |= super::colleagues::talk_back(flow, m, t, true);
+                }
                 self.joins += 1;
                 self.of_own_kind += u32::from(effect.handler.as_ref().is_some_and(is_own_kind));
                 self.idiom |= is_library_call(flow, effect);
@@ -315,6 +320,7 @@ impl Use {
             open_leave: true,
             hands_itself: true,
             talks_back: true,
+            talks_back_to_it: true,
             of_own_kind: 0,
             raises: self.raises.max(1),
             walks: self.walks.max(1),
@@ -339,6 +345,7 @@ impl Use {
         self.drained |= other.drained;
         self.hands_itself |= other.hands_itself;
         self.talks_back |= other.talks_back;
+        self.talks_back_to_it |= other.talks_back_to_it;
         self.idiom |= other.idiom;
         self.in_record |= other.in_record;
         self.joins += other.joins;
@@ -522,7 +529,9 @@ fn is_channel(flow: &Flow<'_>, m: MemberId, u: &Use) -> bool {
                 let comes_and_goes = u.hands_itself || u.talks_back || u.open_leave || weakly;
                 let interface = t.kind == TypeKind::Interface && (is_called || comes_and_goes);
                 let comes = is_called || u.hands_itself || u.talks_back || weakly;
-                told && (interface || (t.modifiers.is_abstract && !t.heirs.is_empty() && u.messages && comes))
+                // objects of one class that hear of each other through who keeps them
+                let colleagues = u.talks_back_to_it && u.of_events && u.messages && !u.holds_parts();
+                told && (interface || colleagues || (t.modifiers.is_abstract && !t.heirs.is_empty() && u.messages && comes))
             }
             // what is held as anything at all says nothing: how it is told does
             Ty::Outside(name, _) if matches!(program.text(*name), "object" | "Object") => {

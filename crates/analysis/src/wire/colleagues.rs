@@ -5,19 +5,20 @@ use yarrowgraph_ir::{Node, UnaryOp};
 use crate::flow::Flow;
 use crate::program::{MemberId, Program, Site, TypeId};
 
-/// Whether objects of a class call, on something that they hold, a method of a roster's owner that walks the roster.
-pub(super) fn talk_back(flow: &Flow<'_>, roster: MemberId, class: TypeId) -> bool {
+/// Whether objects of a class call, on something that they hold, a method of a roster's owner that walks the roster; `directly` says
+/// that what they hold must be known to be of the owner's class.
+pub(super) fn talk_back(flow: &Flow<'_>, roster: MemberId, class: TypeId, directly: bool) -> bool {
     let program = flow.program;
     let mut found = false;
     program.for_each_base(class, &mut |t| {
-        found = program.ty(t).members.iter().any(|m| calls_walk(flow, *m, roster));
+        found = program.ty(t).members.iter().any(|m| calls_walk(flow, *m, roster, directly));
         !found
     });
     found
 }
 
 /// Whether a member calls a method that walks a roster, on something that its own object holds.
-fn calls_walk(flow: &Flow<'_>, member: MemberId, roster: MemberId) -> bool {
+fn calls_walk(flow: &Flow<'_>, member: MemberId, roster: MemberId, directly: bool) -> bool {
     let program = flow.program;
     let Some(body) = program.body(member) else { return false };
     let owner = program.member(roster).owner;
@@ -35,7 +36,7 @@ fn calls_walk(flow: &Flow<'_>, member: MemberId, roster: MemberId) -> bool {
         };
         let method = program.find_member_as(owner, program.sym_in(member, name), true);
         // itself, or through an interface of its class
-        let is_it = |called: MemberId, walk: MemberId| called == walk || program.is_a(owner, program.member(called).owner);
+        let is_it = |called: MemberId, walk: MemberId| called == walk || !directly && program.is_a(owner, program.member(called).owner);
         let called = || flow.callee(Site { member, node }).map(|c| c.member);
         is_held && method.is_some_and(|r| names(program, r, roster) && called().is_some_and(|c| is_it(c, r)))
     })

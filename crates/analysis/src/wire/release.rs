@@ -211,7 +211,7 @@ impl Wiring<'_> {
                 let release = &self.effects[leave];
                 // where the one runs, so does the other
                 let runs = release.site.member == effect.site.member || self.runs(release.site);
-                if runs && self.releases(effect, release, other.key == channel.key) {
+                if runs && self.releases(effect, release, other.key == channel.key) && !self.is_by_another_number(other, effect, release) {
                     found.push(leave);
                 }
             }
@@ -224,6 +224,19 @@ impl Wiring<'_> {
         found.sort_unstable();
         found.dedup();
         found
+    }
+
+    /// Whether a release goes by a number that another subscription of the channel gave back, and that is kept in a field.
+    fn is_by_another_number(&self, channel: &Channel, join: &Effect, leave: &Effect) -> bool {
+        let kept_in = |v: &Val| match v {
+            Val::Member(_, m) | Val::Static(m) => Some(*m),
+            _ => None,
+        };
+        // handed over, or as the key of what is taken out
+        let given = leave.handler.as_ref().and_then(kept_in).or_else(|| leave.holder.key.as_ref().and_then(kept_in));
+        let Some(number) = given else { return false };
+        let keeps = |e: &Effect| super::handles::keeper(&self.flow, e.site).as_ref().and_then(kept_in) == Some(number);
+        !keeps(join) && channel.joins.iter().any(|j| keeps(&self.effects[*j]))
     }
 
     fn releases(&self, join: &Effect, leave: &Effect, exact: bool) -> bool {
