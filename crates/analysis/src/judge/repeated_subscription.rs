@@ -43,6 +43,9 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     drafts
 }
 
+/// What calls a method is followed back so far.
+const HOPS: u32 = 2;
+
 /// Why a subscription is one too many.
 struct Repeated {
     why: String,
@@ -392,7 +395,7 @@ fn again_and_again(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> Optio
             related: Some((format!("this has `{name}` called each time"), wiring.place(handled))),
         });
     }
-    let call = called_in_a_loop(wiring, member)?;
+    let call = called_in_a_loop(wiring, member, HOPS)?;
     certain(format!("again each time `{name}` runs"), Some(("this calls it again and again".into(), program.place_of(call))))
 }
 
@@ -512,16 +515,21 @@ pub(super) fn is_replaced(wiring: &Wiring<'_>, path: &Val, member: MemberId, cou
     })
 }
 
-/// A call that a loop makes again and again on an object from outside of the loop.
-fn called_in_a_loop(wiring: &Wiring<'_>, member: MemberId) -> Option<Site> {
+/// A call that a loop makes again and again on an object from outside of the loop: of a method, or of one of the same object that
+/// always comes to it.
+fn called_in_a_loop(wiring: &Wiring<'_>, member: MemberId, hops: u32) -> Option<Site> {
     let program = wiring.program();
     let mut callers = wiring.flow.callers((member, None)).iter().filter(|(call, _)| !wiring.in_test(call.member));
     callers.find_map(|(call, binding)| {
         let body = program.body(call.member)?;
         let scope = program.scope(call.member);
-        let looped = loop_around(scope, body, call.node)?;
-        let here = |site: &Site| site.member == call.member && scope.is_within(site.node, looped);
         let receiver = binding.this.as_ref()?;
+        let Some(looped) = loop_around(scope, body, call.node) else {
+            let hops = hops.checked_sub(1).filter(|_| matches!(receiver, Val::This(_)) && call.member != member)?;
+            let plain = program.member(call.member).kind == yarrowgraph_ir::MemberKind::Method && is_on_every_path(wiring, *call);
+            return plain.then(|| called_in_a_loop(wiring, call.member, hops)).flatten();
+        };
+        let here = |site: &Site| site.member == call.member && scope.is_within(site.node, looped);
         is_steady(receiver, &here, true).then_some(*call)
     })
 }

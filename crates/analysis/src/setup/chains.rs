@@ -107,24 +107,22 @@ impl Machine<'_, '_> {
         }
         let mut lists: Vec<(usize, ObjectId)> = self.walks.clone();
         let mut holders: BTreeMap<ObjectId, MemberId> = BTreeMap::new();
-        for object in self.heap() {
-            let Kind::Instance { fields, .. } = &object.kind else { continue };
-            for (field, value) in fields {
-                if let Value::Object(list) = value
-                    && matches!(self.object(*list).kind, Kind::List(_))
+        let of_objects = self.heap().iter().filter_map(|object| match &object.kind {
+            Kind::Instance { fields, .. } => Some(fields.iter().map(|(field, value)| (*field, value))),
+            _ => None,
+        });
+        // and variables of modules
+        let held = of_objects.flatten().chain(self.statics.iter().map(|(field, value)| (*field, value)));
+        for (field, value) in held {
+            if let Value::Object(list) = value
+                && matches!(self.object(*list).kind, Kind::List(_))
+            {
+                holders.entry(*list).or_insert(field);
+                if let Some(walk) = self.links().walk_over(field)
+                    && !lists.iter().any(|(_, l)| l == list)
                 {
-                    holders.entry(*list).or_insert(*field);
-                    if let Some(walk) = self.links().walk_over(*field)
-                        && !lists.iter().any(|(_, l)| l == list)
-                    {
-                        lists.push((walk, *list));
-                    }
+                    lists.push((walk, *list));
                 }
-            }
-        }
-        for (field, value) in &self.statics {
-            if let Value::Object(list) = value {
-                holders.entry(*list).or_insert(*field);
             }
         }
         self.wrapped(&mut chains);
