@@ -583,6 +583,21 @@ impl Program {
         format!("({})", types.collect::<Vec<_>>().join(","))
     }
 
+    /// The constant of a module that a node of its code is the value of.
+    fn constant_of(&self, member: MemberId, node: yarrowgraph_ir::NodeId) -> Option<MemberId> {
+        let info = self.member(member);
+        if info.kind != MemberKind::Initializer || !self.ty(info.owner).is_module {
+            return None;
+        }
+        let body = self.body(member)?;
+        let parent = self.scope(member).parent(node)?;
+        let yarrowgraph_ir::Node::Assign { target, value, .. } = body.node(parent) else { return None };
+        let yarrowgraph_ir::Node::Name(name) = body.node(target) else { return None };
+        let is_declared = |m: &&MemberId| self.decl(**m).modifiers.is_readonly && self.decl(**m).name_span == body.span(target);
+        let own = self.own_members(info.owner, self.sym_in(member, name));
+        own.iter().find(is_declared).copied().filter(|_| value == node)
+    }
+
     /// The id of a lambda: `Type.method~k`, counted in source order with the anonymous
     /// classes of the member.
     pub fn lambda_id(&self, member: MemberId, function: yarrowgraph_ir::FunctionId) -> String {
@@ -598,9 +613,15 @@ impl Program {
         if is_field && body.root == Some(node) {
             return host;
         }
+        // a variable of the module that is this function for good
+        if let Some(variable) = self.constant_of(member, node) {
+            return self.member_id(variable);
+        }
         let at = body.span(node).start;
         let lambdas = body.ids().filter(|n| match body.node(*n) {
-            yarrowgraph_ir::Node::Lambda(f) => body.function(f).form != yarrowgraph_ir::LambdaForm::Local,
+            yarrowgraph_ir::Node::Lambda(f) => {
+                body.function(f).form != yarrowgraph_ir::LambdaForm::Local && self.constant_of(member, *n).is_none()
+            }
             _ => false,
         });
         let before = lambdas.filter(|n| body.span(*n).start < at).count();
