@@ -49,6 +49,12 @@ pub fn end(wiring: &Wiring<'_>, built: &Built) -> Option<Unhandled> {
                 return None;
             }
             let method = behaviour::asked_by(flow, links, built.of, last)?;
+            // what all of them hand on is worked on by each, or checked: none is left to be handled
+            let acts = |m: MemberId| wiring.passing().iter().any(|p| p.member == m && p.ways.acts > 0);
+            let mut asked = built.links.iter().filter_map(|l| behaviour::asked_by(flow, links, built.of, l));
+            if done.iter().all(|b| b.passes == Passes::Always) && asked.any(acts) {
+                return None;
+            }
             // the pass itself, in the method or in the helper that it hands on by
             let own = links.next[next].passes.iter().filter(|p| p.member == method);
             let mut sites: Vec<Site> = own.copied().collect();

@@ -75,6 +75,37 @@ mod tests {
     use crate::testing::expect;
 
     #[test]
+    fn what_all_work_on_is_not_left() {
+        expect(
+            "open-ended-chain",
+            r#"
+//// Loads.java
+abstract class Bay {
+    private Bay next;
+    Bay then(Bay next) { this.next = next; return next; }
+    void take(int tons) { if (next != null) next.take(tons); }
+}
+class Scale extends Bay {
+    @Override void take(int tons) {
+        if (tons > 40) throw new IllegalArgumentException("too heavy");
+        super.take(tons);
+    }
+}
+class Wash extends Bay {
+    @Override void take(int tons) { System.out.println("washed"); super.take(tons); }
+}
+class Quarry {
+    public static void main(String[] args) {
+        Bay first = new Scale();
+        first.then(new Wash());
+        first.take(20);
+    }
+}
+"#,
+        );
+    }
+
+    #[test]
     fn an_answer_that_may_not_be_there() {
         expect(
             "open-ended-chain",
