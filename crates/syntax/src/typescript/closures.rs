@@ -190,10 +190,7 @@ impl<'t> Script<'t> {
                     }
                 }
                 Kind::LexicalDecl | Kind::VariableDecl => {
-                    let declarators: Vec<Ts<'t>> = self.l.items(*statement).named().filter(self.t.is(Kind::Declarator)).collect();
-                    for declarator in declarators {
-                        let parts = self.l.kids(declarator);
-                        let (Some(name), value) = (parts.field(f.name), parts.field(f.value)) else { continue };
+                    for (_, name, value) in self.declarators(*statement) {
                         if self.kind(name) != Kind::Identifier {
                             self.identifiers(name, &mut variables);
                             continue;
@@ -392,7 +389,6 @@ impl<'t> Script<'t> {
     /// What the function does besides, with its variables as members of the object.
     fn statements_of(&mut self, maker: &Maker<'t>, class: TypeDeclId, object: Option<Name>, items: &mut Vec<NodeId>) {
         let class_name = self.l.unit.ty(class).name;
-        let f = &self.t.fields;
         let names = self.names_of(maker);
         self.shared = Some(Shared { names, whole: maker.whole, object, class: class_name, is_inner: false, depth: 0, hidden: Vec::new() });
         let statements = &maker.statements[..maker.statements.len() - 1];
@@ -400,10 +396,7 @@ impl<'t> Script<'t> {
             match self.kind(*statement) {
                 Kind::FunctionDecl | Kind::GeneratorDecl => {}
                 Kind::LexicalDecl | Kind::VariableDecl => {
-                    let declarators: Vec<Ts<'t>> = self.l.items(*statement).named().filter(self.t.is(Kind::Declarator)).collect();
-                    for declarator in declarators {
-                        let parts = self.l.kids(declarator);
-                        let (Some(name_at), value) = (parts.field(f.name), parts.field(f.value)) else { continue };
+                    for (declarator, name_at, value) in self.declarators(*statement) {
                         let text = self.l.text_of(name_at);
                         if maker.functions.iter().any(|(name, _)| *name == name_at) || maker.whole == Some(text) {
                             continue;

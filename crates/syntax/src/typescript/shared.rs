@@ -126,6 +126,18 @@ impl<'t> Script<'t> {
         }
     }
 
+    /// What a statement declares: each declaration with its name or pattern, and its first value.
+    pub(super) fn declarators(&mut self, statement: Ts<'t>) -> Vec<(Ts<'t>, Ts<'t>, Option<Ts<'t>>)> {
+        let f = &self.t.fields;
+        let declarators: Vec<Ts<'t>> = self.l.items(statement).named().filter(self.t.is(Kind::Declarator)).collect();
+        let mut found = Vec::with_capacity(declarators.len());
+        for declarator in declarators {
+            let parts = self.l.kids(declarator);
+            found.extend(parts.field(f.name).map(|name| (declarator, name, parts.field(f.value))));
+        }
+        found
+    }
+
     /// All identifiers below a node.
     pub(super) fn identifiers(&mut self, node: Ts<'t>, found: &mut Vec<Ts<'t>>) {
         let mut stack = vec![node];

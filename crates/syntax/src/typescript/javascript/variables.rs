@@ -23,10 +23,7 @@ impl<'t> Script<'t> {
             match self.kind(*statement) {
                 Kind::FunctionDecl => functions.extend(self.l.kids(*statement).field(f.name).map(|name| (name, *statement))),
                 Kind::LexicalDecl | Kind::VariableDecl => {
-                    let declarators: Vec<Ts<'t>> = self.l.items(*statement).named().filter(self.t.is(Kind::Declarator)).collect();
-                    for declarator in declarators {
-                        let parts = self.l.kids(declarator);
-                        let (Some(name), value) = (parts.field(f.name), parts.field(f.value)) else { continue };
+                    for (_, name, value) in self.declarators(*statement) {
                         if self.kind(name) != Kind::Identifier {
                             continue;
                         }
