@@ -123,6 +123,8 @@ impl Extractor<'_, '_> {
         }
         match self.eval(inner) {
             element @ Val::Element(..) => self.gathered(&element).unwrap_or(element),
+            // taken as another type before
+            Val::Local(site) if let Some(element) = self.taken_as(site) => self.gathered(&element).unwrap_or(element),
             value if inner == object => value,
             _ => self.eval(object),
         }

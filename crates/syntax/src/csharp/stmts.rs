@@ -1,7 +1,7 @@
 //! Statements.
 
 use tree_sitter::Node as Ts;
-use yarrowgraph_ir::{CaptureMode, Function, LambdaForm, LoopKind, Node, NodeId};
+use yarrowgraph_ir::{CaptureMode, Function, LambdaForm, LoopKind, Node, NodeId, TypeRef, TypeRefId};
 
 use super::CSharp;
 use super::kinds::Kind;
@@ -242,14 +242,35 @@ impl<'t> CSharp<'t> {
                 }
             }
             _ => {
-                let name = self.l.name_of(left);
-                let ty = kids.field(f.type_).map(|t| self.ty(t));
-                self.l.push(Node::Local { name, ty, init: None, constant: true }, left)
+                let (ty, name_at) = match self.compared(left) {
+                    // `foreach (IHandler<T> h in handlers)` is read as two comparisons
+                    Some((generic, name_at)) if self.kind(generic) == Kind::Binary => (self.compared_type(generic), name_at),
+                    _ => (kids.field(f.type_).map(|t| self.ty(t)), left),
+                };
+                let name = self.l.name_of(name_at);
+                self.l.push(Node::Local { name, ty, init: None, constant: true }, name_at)
             }
         };
         let iterable = self.node_or_empty(kids.field(f.right), node);
         let body = self.node_or_empty(kids.field(f.body), node);
         self.l.push(Node::ForEach { var, iterable, body, keys: false }, node)
+    }
+
+    /// The two sides of a comparison.
+    fn compared(&mut self, node: Ts<'t>) -> Option<(Ts<'t>, Ts<'t>)> {
+        if self.kind(node) != Kind::Binary {
+            return None;
+        }
+        let parts = self.l.items(node);
+        parts.first().zip(parts.last())
+    }
+
+    /// A generic type that was read as a comparison: `IHandler<T`.
+    fn compared_type(&mut self, node: Ts<'t>) -> Option<TypeRefId> {
+        let (name_at, arg_at) = self.compared(node)?;
+        let (name, arg) = (self.l.name_of(name_at), self.l.name_of(arg_at));
+        let arg = self.l.named_type(arg);
+        Some(self.l.type_ref(TypeRef::Named { name, args: Box::new([arg]) }))
     }
 
     fn switch(&mut self, node: Ts<'t>) -> NodeId {
