@@ -103,6 +103,11 @@ impl Extractor<'_, '_> {
         }
     }
 
+    /// Whether a value is of the type that everything is of.
+    fn is_anything(&self, value: &Val) -> bool {
+        matches!(self.flow.type_of(value), Ty::Outside(name, _) if matches!(self.flow.program.text(name), "object" | "Object"))
+    }
+
     /// A channel that is told by its name, where a method is called the same.
     fn channel_of_name(&self, value: Val) -> Val {
         let Val::Method(m, Some(of)) = &value else { return value };
@@ -123,8 +128,10 @@ impl Extractor<'_, '_> {
         }
         match self.eval(inner) {
             element @ Val::Element(..) => self.gathered(&element).unwrap_or(element),
-            // taken as another type before
-            Val::Local(site) if let Some(element) = self.taken_as(site) => self.gathered(&element).unwrap_or(element),
+            // taken as another type before, where it is said to be held as anything at all
+            Val::Local(site) if let Some(element) = self.taken_as(site).filter(|e| self.is_anything(e)) => {
+                self.gathered(&element).unwrap_or(element)
+            }
             value if inner == object => value,
             _ => self.eval(object),
         }
