@@ -98,9 +98,9 @@ fn channel(out: &mut dyn Write, c: &Channel, o: &TextOptions) -> io::Result<()> 
         ChannelKind::Topic => "topic",
         ChannelKind::Platform => "platform",
     };
-    let at = c.place.as_ref().map_or_else(String::new, place);
+    let about = c.place.as_ref().map_or_else(|| kind.to_owned(), |at| format!("{kind} {}", place(at)));
     let name = escape::terminal(&name).into_owned();
-    writeln!(out, "  {}  {} {}", p.paint(Role::Name, &name), p.paint(Role::Quiet, kind), p.paint(Role::Quiet, &at))?;
+    writeln!(out, "  {}  {}", p.paint(Role::Name, &name), p.paint(Role::Quiet, &about))?;
     let width = o.width.saturating_sub(6);
     for r in &c.raises {
         let message = r.message.as_deref().map_or_else(String::new, |m| format!(" as {m}"));
