@@ -198,15 +198,7 @@ impl<'t> Script<'t> {
             return;
         };
         let text = self.l.text_of(name_node);
-        let kind = if text == "constructor" {
-            MemberKind::Constructor
-        } else if kids.has_token("get") {
-            MemberKind::Accessor(AccessorKind::Get)
-        } else if kids.has_token("set") {
-            MemberKind::Accessor(AccessorKind::Set)
-        } else {
-            MemberKind::Method
-        };
+        let kind = if text == "constructor" { MemberKind::Constructor } else { method_kind(&kids) };
         let name = if kind == MemberKind::Constructor { self.l.no_name() } else { self.property_name(name_node) };
         let mut member = self.l.member(kind, name, name_node, node);
         member.modifiers = self.member_modifiers(&kids);
@@ -347,5 +339,14 @@ impl<'t> Script<'t> {
             });
         }
         (params, properties)
+    }
+}
+
+/// What a method definition is: one that reads or sets a property, or a plain method.
+pub(super) fn method_kind(parts: &Kids<'_>) -> MemberKind {
+    match (parts.has_token("get"), parts.has_token("set")) {
+        (true, _) => MemberKind::Accessor(AccessorKind::Get),
+        (_, true) => MemberKind::Accessor(AccessorKind::Set),
+        _ => MemberKind::Method,
     }
 }

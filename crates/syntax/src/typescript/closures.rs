@@ -5,11 +5,10 @@
 
 use rustc_hash::FxHashSet;
 use tree_sitter::Node as Ts;
-use yarrowgraph_ir::{
-    AccessorKind, AssignOp, Base, BaseKind, MemberKind, Modifiers, Name, Node, NodeId, TypeDeclId, TypeKind, TypeRef, Visibility,
-};
+use yarrowgraph_ir::{AssignOp, Base, BaseKind, MemberKind, Modifiers, Name, Node, NodeId, TypeDeclId, TypeKind, TypeRef, Visibility};
 
 use super::Script;
+use super::classes::method_kind;
 use super::kinds::Kind;
 use super::shared::Shared;
 
@@ -276,15 +275,13 @@ impl<'t> Script<'t> {
 
     /// The members of the object: the variables that its methods share, the functions, and what the literal lists.
     pub(super) fn members_of(&mut self, maker: &Maker<'t>, class: TypeDeclId, object: Option<Name>) {
-        let class_name = self.l.unit.ty(class).name;
         let f = &self.t.fields;
         let context = self.l.context;
         self.l.context.owner = Some(class);
         self.l.context.within = None;
         let instance = self.loose.instance.take();
         let modifiers = |visibility| Modifiers { visibility, is_static: object.is_some(), ..Modifiers::default() };
-        let names = self.names_of(maker);
-        self.shared = Some(Shared { names, whole: maker.whole, object, class: class_name, is_inner: false, depth: 0, hidden: Vec::new() });
+        self.share(maker, class, object);
         for variable in &maker.shared {
             let name = self.l.name_of(*variable);
             let mut field = self.l.member(MemberKind::Field, name, *variable, *variable);
@@ -314,13 +311,8 @@ impl<'t> Script<'t> {
             match self.kind(entry) {
                 Kind::MethodDef => {
                     let Some(name_at) = parts.field(f.name) else { continue };
-                    let kind = match (parts.has_token("get"), parts.has_token("set")) {
-                        (true, _) => MemberKind::Accessor(AccessorKind::Get),
-                        (_, true) => MemberKind::Accessor(AccessorKind::Set),
-                        _ => MemberKind::Method,
-                    };
                     let name = self.property_name(name_at);
-                    self.shared_method(entry, kind, name, name_at, modifiers(Visibility::Public));
+                    self.shared_method(entry, method_kind(&parts), name, name_at, modifiers(Visibility::Public));
                 }
                 Kind::ShorthandProperty => handed_out.push(self.l.text_of(entry)),
                 Kind::Pair => {
@@ -388,9 +380,7 @@ impl<'t> Script<'t> {
 
     /// What the function does besides, with its variables as members of the object.
     fn statements_of(&mut self, maker: &Maker<'t>, class: TypeDeclId, object: Option<Name>, items: &mut Vec<NodeId>) {
-        let class_name = self.l.unit.ty(class).name;
-        let names = self.names_of(maker);
-        self.shared = Some(Shared { names, whole: maker.whole, object, class: class_name, is_inner: false, depth: 0, hidden: Vec::new() });
+        self.share(maker, class, object);
         let statements = &maker.statements[..maker.statements.len() - 1];
         for statement in statements {
             match self.kind(*statement) {
@@ -426,8 +416,11 @@ impl<'t> Script<'t> {
         self.shared = None;
     }
 
-    pub(super) fn names_of(&self, maker: &Maker<'t>) -> FxHashSet<&'t str> {
+    /// From here on the names of the variables and functions mean members of the object.
+    pub(super) fn share(&mut self, maker: &Maker<'t>, class: TypeDeclId, object: Option<Name>) {
         let own = maker.shared.iter().chain(maker.functions.iter().map(|(name, _)| name));
-        own.map(|n| self.l.text_of(*n)).collect()
+        let names = own.map(|n| self.l.text_of(*n)).collect();
+        let class = self.l.unit.ty(class).name;
+        self.shared = Some(Shared { names, whole: maker.whole, object, class, is_inner: false, depth: 0, hidden: Vec::new() });
     }
 }

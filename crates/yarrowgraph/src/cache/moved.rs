@@ -51,8 +51,7 @@ impl Moved {
         let more_lines = i64::from(new.unit.line_count) - i64::from(old.unit.line_count);
         let spans: Vec<(Span, Span)> = old.unit.types.iter().zip(&new.unit.types).map(|(a, b)| (a.span, b.span)).collect();
         let names: Vec<Span> = old.unit.types.iter().map(|t| t.name_span).collect();
-        let is_apart = old.unit.types.iter().map(|t| t.modifiers.is_partial || t.outline);
-        let is_apart: Vec<bool> = is_apart.collect();
+        let is_apart: Vec<bool> = old.unit.types.iter().map(|t| t.modifiers.is_partial || t.outline).collect();
         let ((before, old_lines), (after, new_lines)) = (old.take_spans(), new.take_spans());
         if postcard::to_allocvec(&old).ok()? != postcard::to_allocvec(&new).ok()? {
             return None;

@@ -7,6 +7,7 @@ use yarrowgraph_ir::{
 
 use crate::driver::Context;
 use crate::typescript::Script;
+use crate::typescript::classes::method_kind;
 use crate::typescript::kinds::Kind;
 
 /// Calls that copy the members of objects into their first argument.
@@ -262,12 +263,7 @@ impl<'t> Script<'t> {
                 Kind::MethodDef => {
                     let Some(name_at) = parts.field(f.name) else { continue };
                     let name = self.property_name(name_at);
-                    let kind = match (parts.has_token("get"), parts.has_token("set")) {
-                        (true, _) => MemberKind::Accessor(AccessorKind::Get),
-                        (_, true) => MemberKind::Accessor(AccessorKind::Set),
-                        _ => MemberKind::Method,
-                    };
-                    self.prototype_member(item, kind, name, name_at, false);
+                    self.prototype_member(item, method_kind(&parts), name, name_at, false);
                 }
                 Kind::Pair => {
                     let (Some(key), Some(value)) = (parts.field(f.key), parts.field(f.value)) else { continue };

@@ -7,7 +7,6 @@ use yarrowgraph_ir::{MemberKind, Modifiers, Node, NodeId, TypeDeclId, Visibility
 use crate::typescript::Script;
 use crate::typescript::closures::Maker;
 use crate::typescript::kinds::Kind;
-use crate::typescript::shared::Shared;
 
 impl<'t> Script<'t> {
     /// `function Gauge() { var watchers = []; this.watch = function (f) { watchers.push(f); }; }`: the variables that functions in a
@@ -73,9 +72,7 @@ impl<'t> Script<'t> {
             params: Vec::new(),
         };
         self.members_of(&maker, class, None);
-        let class = self.l.unit.ty(class).name;
-        self.shared =
-            Some(Shared { names: self.names_of(&maker), whole, object: None, class, is_inner: false, depth: 0, hidden: Vec::new() });
+        self.share(&maker, class, None);
         Some(given)
     }
 
