@@ -82,6 +82,35 @@ fn nested_brackets_neither_hang_nor_crash() {
     }
 }
 
+/// Code whose values go round in circles, or fork at each step: following them has to end, and soon.
+#[test]
+fn code_that_leads_back_to_itself_neither_hangs_nor_crashes() {
+    let gives_itself = r#"
+        function again() { return again; }
+        export function pick(kind) {
+          switch (kind) {
+            case "sluice": return again;
+            case "weir": return () => again;
+          }
+        }"#;
+    let holds_itself = r"
+        abstract class Trail implements Iterable<Trail> {}
+        class Marks<T> {
+            private Trail trail;
+            void on(Runnable marked) { trail.add(marked); }
+        }";
+    let steps: String = (0..40)
+        .map(|i| format!("if (rows.length > {i}) {{ rows = rows.slice({i}).concat(rows); }} rows = rows.concat(gauge.rows.slice({i}));\n"))
+        .collect();
+    let made_of_itself = format!("export function levels(gauge) {{ let rows = gauge.rows.slice(0);\n{steps} gauge.on('level', rows); }}");
+    for (name, text) in [("pick.js", gives_itself), ("Trail.java", holds_itself), ("levels.js", &made_of_itself)] {
+        let dir = folder(&[(name, text.as_bytes()), ("Tide.cs", LEAK.as_bytes())]);
+        let said = run_in(dir.path(), &["check", "."]);
+        assert_eq!(said.status, 1, "{name}: {}", said.err);
+        assert!(said.out.contains("Tide.cs:3:37"), "{name}: {}", said.out);
+    }
+}
+
 #[test]
 fn an_output_that_cannot_be_written_is_named() {
     let dir = folder(&[("Tide.cs", LEAK.as_bytes())]);

@@ -14,6 +14,9 @@ use crate::wire::Wiring;
 /// Longer tables are not looked at.
 const ENTRIES: usize = 400;
 
+/// What is selected is followed through so many names, calls and functions; one may give back itself.
+const SELECTED: u32 = 8;
+
 /// All tables, in the order of the code.
 pub(super) fn find(wiring: &Wiring<'_>) -> Vec<Table> {
     let members = 0..wiring.program().members.len();
@@ -38,6 +41,12 @@ pub(super) fn find(wiring: &Wiring<'_>) -> Vec<Table> {
 
 /// What an expression selects: an object that it makes, or a function.
 pub(super) fn selected(wiring: &Wiring<'_>, site: Site) -> Option<Option<TypeId>> {
+    selected_within(wiring, site, SELECTED)
+}
+
+fn selected_within(wiring: &Wiring<'_>, site: Site, budget: u32) -> Option<Option<TypeId>> {
+    let budget = budget.checked_sub(1)?;
+    let within = |site: Site| selected_within(wiring, site, budget);
     let (flow, program) = (&wiring.flow, wiring.program());
     let body = program.body(site.member)?;
     match body.node(site.node) {
@@ -45,12 +54,12 @@ pub(super) fn selected(wiring: &Wiring<'_>, site: Site) -> Option<Option<TypeId>
         Node::Lambda(f) => {
             let makes = returned(wiring.program(), site.member, Some(f))
                 .into_iter()
-                .find_map(|node| selected(wiring, Site { member: site.member, node }).flatten());
+                .find_map(|node| within(Site { member: site.member, node }).flatten());
             Some(makes)
         }
         Node::MethodRef { .. } => Some(made_by_reference(wiring, site)),
-        Node::Cast { operand, .. } => selected(wiring, Site { member: site.member, node: operand }),
-        Node::Opaque(parts) if body.list(parts).len() == 1 => selected(wiring, Site { member: site.member, node: body.list(parts)[0] }),
+        Node::Cast { operand, .. } => within(Site { member: site.member, node: operand }),
+        Node::Opaque(parts) if body.list(parts).len() == 1 => within(Site { member: site.member, node: body.list(parts)[0] }),
         Node::Call { args, .. } => {
             if let Val::New(made) = flow.eval(site) {
                 return flow.type_of_node(made.member, made.node).own().map(Some);
@@ -61,17 +70,17 @@ pub(super) fn selected(wiring: &Wiring<'_>, site: Site) -> Option<Option<TypeId>
                     return Some(Some(class));
                 }
                 if let [only] = body.list(args) {
-                    return selected(wiring, Site { member: site.member, node: *only });
+                    return within(Site { member: site.member, node: *only });
                 }
             }
             None
         }
         Node::Name(_) | Node::Member { .. } => match flow.eval(site) {
-            Val::Lambda(m, f) => Some(
-                returned(wiring.program(), m, Some(f)).into_iter().find_map(|node| selected(wiring, Site { member: m, node }).flatten()),
-            ),
+            Val::Lambda(m, f) => {
+                Some(returned(wiring.program(), m, Some(f)).into_iter().find_map(|node| within(Site { member: m, node }).flatten()))
+            }
             Val::Method(m, _) => {
-                Some(returned(wiring.program(), m, None).into_iter().find_map(|node| selected(wiring, Site { member: m, node }).flatten()))
+                Some(returned(wiring.program(), m, None).into_iter().find_map(|node| within(Site { member: m, node }).flatten()))
             }
             Val::Type(class) => Some(Some(class)),
             _ => None,

@@ -2,6 +2,7 @@
 
 use std::collections::BTreeMap;
 
+use rustc_hash::FxHashMap;
 use yarrowgraph_ir::{FunctionId, Node, NodeId};
 
 use crate::flow::{Val, returned};
@@ -10,8 +11,18 @@ use crate::wire::Wiring;
 
 /// Adds the classes of the objects that an expression can come to, with where they are made.
 pub fn of(wiring: &Wiring<'_>, site: Site, depth: u32, out: &mut BTreeMap<TypeId, Vec<Site>>) {
+    search(wiring, site, depth, &mut FxHashMap::default(), out);
+}
+
+/// The same, where places that were looked at before, and as deep, are passed by.
+fn search(wiring: &Wiring<'_>, site: Site, depth: u32, seen: &mut FxHashMap<Site, u32>, out: &mut BTreeMap<TypeId, Vec<Site>>) {
     let (flow, program) = (&wiring.flow, wiring.program());
     let Some(depth) = depth.checked_sub(1) else { return };
+    let looked = seen.entry(site).or_insert(0);
+    if *looked > depth {
+        return;
+    }
+    *looked = depth + 1;
     let Some(body) = program.body(site.member) else { return };
     let at = |node: NodeId| Site { member: site.member, node };
     match body.node(site.node) {
@@ -21,18 +32,18 @@ pub fn of(wiring: &Wiring<'_>, site: Site, depth: u32, out: &mut BTreeMap<TypeId
             }
         }
         Node::Conditional { then, other, .. } => {
-            of(wiring, at(then), depth, out);
-            of(wiring, at(other), depth, out);
+            search(wiring, at(then), depth, seen, out);
+            search(wiring, at(other), depth, seen, out);
         }
         Node::Binary { left, right, .. } => {
-            of(wiring, at(left), depth, out);
-            of(wiring, at(right), depth, out);
+            search(wiring, at(left), depth, seen, out);
+            search(wiring, at(right), depth, seen, out);
         }
-        Node::Unary { operand, .. } | Node::Cast { operand, .. } => of(wiring, at(operand), depth, out),
+        Node::Unary { operand, .. } | Node::Cast { operand, .. } => search(wiring, at(operand), depth, seen, out),
         Node::Switch { cases, .. } => {
             for case in body.list(cases) {
                 if let Node::Case { body: inner, .. } = body.node(*case) {
-                    of(wiring, at(inner), depth, out);
+                    search(wiring, at(inner), depth, seen, out);
                 }
             }
         }
@@ -47,7 +58,7 @@ pub fn of(wiring: &Wiring<'_>, site: Site, depth: u32, out: &mut BTreeMap<TypeId
             }
             if let Some(target) = flow.callee(site) {
                 for node in returned(program, target.member, None) {
-                    of(wiring, Site { member: target.member, node }, depth, out);
+                    search(wiring, Site { member: target.member, node }, depth, seen, out);
                 }
                 return;
             }
@@ -59,13 +70,13 @@ pub fn of(wiring: &Wiring<'_>, site: Site, depth: u32, out: &mut BTreeMap<TypeId
             let makers = makers(wiring, at(callee));
             for (m, f) in &makers {
                 for node in returned(program, *m, *f) {
-                    of(wiring, Site { member: *m, node }, depth, out);
+                    search(wiring, Site { member: *m, node }, depth, seen, out);
                 }
             }
             if makers.is_empty()
                 && let [only] = body.list(args)
             {
-                of(wiring, at(*only), depth, out);
+                search(wiring, at(*only), depth, seen, out);
             }
         }
         Node::Name(_) | Node::Member { .. } => match flow.eval(site) {
@@ -77,19 +88,19 @@ pub fn of(wiring: &Wiring<'_>, site: Site, depth: u32, out: &mut BTreeMap<TypeId
             Val::Param(m, None, index) => {
                 for (call, _) in flow.callers((m, None)) {
                     if let Some(given) = flow.argument(*call, usize::from(index)) {
-                        of(wiring, given, depth, out);
+                        search(wiring, given, depth, seen, out);
                     }
                 }
             }
             Val::Local(local) => {
                 if let Some(Node::Local { init: Some(init), .. }) = program.body(local.member).map(|b| b.node(local.node)) {
-                    of(wiring, Site { member: local.member, node: init }, depth, out);
+                    search(wiring, Site { member: local.member, node: init }, depth, seen, out);
                 }
             }
-            Val::Call(call) if call != site => of(wiring, call, depth, out),
+            Val::Call(call) if call != site => search(wiring, call, depth, seen, out),
             Val::Static(m) => {
                 if let Some(only) = flow.only_definition(m) {
-                    of(wiring, only, depth, out);
+                    search(wiring, only, depth, seen, out);
                 }
             }
             _ => {}

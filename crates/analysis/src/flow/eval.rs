@@ -6,15 +6,22 @@ use yarrowgraph_ir::{
     AccessorKind, AssignOp, BinaryOp, Body, CaptureMode, CollectionKind, FunctionId, MemberKind, Name, Node, NodeId, TypeKind, UnaryOp,
 };
 
-use super::{BUDGET, Flow, Val};
+use super::{BUDGET, Flow, REMEMBERED, Val};
 use crate::program::{Declared, HOPS, MemberId, Named, Program, Site, Sym, Ty, TypeId};
 
 impl Flow<'_> {
     pub(super) fn eval_at(&self, member: MemberId, node: NodeId, budget: u32) -> Val {
         let Some(budget) = budget.checked_sub(1) else { return Val::Unknown };
         let Some(body) = self.program.body(member) else { return Val::Unknown };
-        let inner = |node| self.eval_at(member, node, budget);
         let site = Site { member, node };
+        // names and calls are asked for in more than one way, each time with all that they are made of
+        let branches = REMEMBERED.contains(&budget) && matches!(body.node(node), Node::Name(_) | Node::Call { .. });
+        if branches { self.remembered(site, budget, || self.eval_node(body, site, budget)) } else { self.eval_node(body, site, budget) }
+    }
+
+    fn eval_node(&self, body: &Body, site: Site, budget: u32) -> Val {
+        let Site { member, node } = site;
+        let inner = |node| self.eval_at(member, node, budget);
         match body.node(node) {
             Node::Name(name) => self.eval_name(site, name, budget),
             Node::Member { object, name, .. } => self.eval_member_access(site, object, name, budget),

@@ -43,6 +43,7 @@ impl Flow<'_> {
             let given: Given = by_param.into_iter().filter_map(|(param, types)| Some((param, self.common(&types)?))).collect();
             let settled = given == self.given;
             self.given = given;
+            self.forget_within();
             self.infer(&members);
             if settled {
                 return;

@@ -25,8 +25,9 @@ impl Flow<'_> {
         let Node::Local { name, init, .. } = body.node(local.node) else { return Vec::new() };
         let mut values: Vec<NodeId> = init.into_iter().filter(|n| !matches!(body.node(*n), Node::Null)).collect();
         let scope = self.program.scope(local.member);
+        let Some(around) = scope.scope_of(body, local.node) else { return values };
         let writes = self.program.index.writes(self.program.sym_in(local.member, name));
-        for &site in within(writes, local.member) {
+        for &site in within(writes, local.member).iter().filter(|site| scope.is_within(site.node, around)) {
             if let Node::Assign { target, value, op: yarrowgraph_ir::AssignOp::Set | yarrowgraph_ir::AssignOp::IfUnset } =
                 body.node(site.node)
                 && body.node(target) == Node::Name(name)
@@ -108,19 +109,24 @@ impl Flow<'_> {
         if let ([one], None) = (&assigned[..], &given) {
             return self.held(local, *one, budget);
         }
-        let values = assigned.iter().map(|v| self.eval_at(local.member, *v, budget));
-        let mut all: Vec<Val> = given.into_iter().chain(values).collect();
-        all.dedup();
+        let is_made = |v: &Val| matches!(v, Val::New(_) | Val::Literal(_));
+        let mut all: Vec<Val> = Vec::new();
+        for value in given.into_iter().chain(assigned.iter().map(|v| self.eval_at(local.member, *v, budget))) {
+            if all.last() != Some(&value) {
+                all.push(value);
+            }
+            // what two different things are given to is itself
+            if all.iter().filter(|v| !is_made(v)).count() > 1 {
+                return Val::Local(local);
+            }
+        }
         match &all[..] {
             [one] if !one.is_function() && *one != Val::Unknown => one.clone(),
             // what was looked up, or made where nothing was found
-            _ => {
-                let (made, found): (Vec<&Val>, Vec<&Val>) = all.iter().partition(|v| matches!(v, Val::New(_) | Val::Literal(_)));
-                match found[..] {
-                    [path @ (Val::Element(..) | Val::Member(..) | Val::Static(_))] if !made.is_empty() => path.clone(),
-                    _ => Val::Local(local),
-                }
-            }
+            _ => match all.iter().find(|v| !is_made(v)) {
+                Some(path @ (Val::Element(..) | Val::Member(..) | Val::Static(_))) if all.len() > 1 => path.clone(),
+                _ => Val::Local(local),
+            },
         }
     }
 

@@ -36,6 +36,9 @@ pub use value::{Binding, Val};
 /// How deep evaluation follows names, members and calls.
 const BUDGET: u32 = 14;
 
+/// With so much of the budget left values are remembered: above, few are asked for twice; below, little is left to do.
+const REMEMBERED: std::ops::RangeInclusive<u32> = 4..=10;
+
 /// Rounds of type inference: how many members without a written type may hang on each other.
 const ROUNDS: usize = 2;
 
@@ -54,6 +57,8 @@ pub struct Flow<'p> {
     callees: Vec<Mutex<FxHashMap<Site, Option<Callee>>>>,
     /// For each file the values of its nodes, as far as they were asked for.
     values: Vec<Mutex<FxHashMap<Site, Val>>>,
+    /// For each file the values that others are made of, by the budget that was left for them.
+    within: Vec<Mutex<FxHashMap<(Site, u32), Val>>>,
     calls_by_target: Mutex<FxHashMap<Sym, Arc<callers::CallsByTarget>>>,
     creations_by_type: Mutex<FxHashMap<Sym, Arc<callers::CreationsByType>>>,
     /// The rows of maps that are filled by code, as far as they were asked for.
@@ -77,10 +82,12 @@ impl<'p> Flow<'p> {
             callers,
             callees,
             values: Vec::new(),
+            within: Vec::new(),
             calls_by_target: Mutex::default(),
             creations_by_type: Mutex::default(),
             filled_maps: Mutex::default(),
         };
+        flow.forget_within();
         let all: Vec<MemberId> = (0..program.members.len()).map(|i| MemberId(i as u32)).collect();
         for through_objects in [false, true] {
             let found: Vec<Vec<(MemberId, Site)>> =
@@ -88,6 +95,7 @@ impl<'p> Flow<'p> {
             for (member, site) in found.into_iter().flatten() {
                 flow.definitions[member.0 as usize].push(site);
             }
+            flow.forget_within();
             flow.infer(&all);
         }
         flow.give_params();
@@ -96,8 +104,30 @@ impl<'p> Flow<'p> {
         flow.creations_by_type = Mutex::default();
         flow.filled_maps = Mutex::default();
         flow.callees = program.units.iter().map(|_| Mutex::default()).collect();
+        flow.forget_within();
         flow.values = program.units.iter().map(|_| Mutex::default()).collect();
         flow
+    }
+
+    /// Forgets what values are made of, where more is known now.
+    fn forget_within(&mut self) {
+        self.within = self.program.units.iter().map(|_| Mutex::default()).collect();
+    }
+
+    /// A value with so much of the budget left, from what is remembered or worked out.
+    fn remembered(&self, site: Site, budget: u32, work_out: impl FnOnce() -> Val) -> Val {
+        let file = self.program.member(site.member).unit;
+        let Some(known) = self.within.get(file.0 as usize) else { return work_out() };
+        if let Ok(known) = known.lock()
+            && let Some(found) = known.get(&(site, budget))
+        {
+            return found.clone();
+        }
+        let found = work_out();
+        if let Ok(mut known) = known.lock() {
+            known.insert((site, budget), found.clone());
+        }
+        found
     }
 
     /// Finds the types of members that have none written, as far as their values show them.
@@ -107,6 +137,7 @@ impl<'p> Flow<'p> {
             for (m, ty) in members.iter().zip(found) {
                 self.inferred[m.0 as usize] = ty;
             }
+            self.forget_within();
         }
     }
 

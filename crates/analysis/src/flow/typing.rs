@@ -22,11 +22,8 @@ impl Flow<'_> {
     /// The type of what a member holds in the end: the elements of its collections, if any.
     pub fn element_held(&self, member: MemberId) -> Ty {
         let unit = self.program.member(member).unit;
-        let mut held = self.type_held(member);
-        while let Some(element) = self.program.element_type(unit, &held) {
-            held = element;
-        }
-        held
+        let held = self.type_held(member);
+        self.program.elements_within(unit, &held).last().unwrap_or(held)
     }
 
     pub(super) fn type_of_val(&self, val: &Val, budget: u32) -> Ty {

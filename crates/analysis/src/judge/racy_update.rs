@@ -32,8 +32,9 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     let program = wiring.program();
     let mut drafts = Vec::new();
     for field in wiring.written_fields() {
+        let Some(lock) = wiring.writes(field).iter().find(|w| !w.initial && is_locked(wiring, w.site)) else { continue };
         let in_time = wiring.writes(field).iter().filter(|w| !w.initial && !wiring.in_test(w.site.member));
-        drafts.extend(in_time.filter_map(|w| beside_a_lock(wiring, field, w)));
+        drafts.extend(in_time.filter_map(|w| beside_a_lock(wiring, field, lock, w)));
     }
     for class in (0..program.types.len()).map(|i| TypeId(i as u32)) {
         let tells = |m: &MemberId| program.member(*m).kind == MemberKind::Method && !wiring.tellings(*m).is_empty();
@@ -160,10 +161,8 @@ fn waits_between(wiring: &Wiring<'_>, call: Site, local: NodeId) -> bool {
 }
 
 /// A write of what a lock guards elsewhere, computed from the old value and outside of the lock.
-fn beside_a_lock(wiring: &Wiring<'_>, field: MemberId, write: &Write) -> Option<Draft> {
+fn beside_a_lock(wiring: &Wiring<'_>, field: MemberId, lock: &Write, write: &Write) -> Option<Draft> {
     let program = wiring.program();
-    let guarded = |w: &Write| is_locked(wiring, w.site);
-    let lock = wiring.writes(field).iter().filter(|w| !w.initial).find(|w| guarded(w))?;
     let member = write.site.member;
     let body = program.body(member)?;
     let is_read = |n: NodeId| {
@@ -176,7 +175,7 @@ fn beside_a_lock(wiring: &Wiring<'_>, field: MemberId, write: &Write) -> Option<
         How::Within => false,
     };
     let announces = !wiring.announced_on(field).is_empty();
-    if guarded(write) || !depends || !announces || callers_lock(wiring, member) {
+    if is_locked(wiring, write.site) || !depends || !announces || callers_lock(wiring, member) {
         return None;
     }
     let what = short(&program.member_id(field));

@@ -217,9 +217,7 @@ impl Subject<'_, '_> {
         let scope = program.scope(site.member);
         let of_subject = self.wiring.tellings(site.member).iter().filter(|(_, channel)| self.channels.contains(channel));
         let met = |node: NodeId| {
-            node == site.node
-                || state::comes_after(body, scope, site.node, &|n| n == node)
-                || state::comes_before(body, scope, site.node, &|n| n == node)
+            node == site.node || state::follows(body, scope, site.node, node) || state::precedes(body, scope, site.node, node)
         };
         of_subject.filter(|(node, _)| counts(*node) && met(*node)).map(|(_, channel)| *channel).collect()
     }

@@ -11,6 +11,9 @@ pub enum Declared {
     Param(Option<FunctionId>, u16),
 }
 
+/// So many declarations of one name are looked through one by one.
+const FEW: usize = 8;
+
 #[derive(Clone, Copy, Debug)]
 struct Entry {
     what: Declared,
@@ -22,7 +25,7 @@ struct Entry {
 #[derive(Debug, Default)]
 pub struct Scope {
     around: Box<[Around]>,
-    /// Declarations by name, those of one name in the order of the walk.
+    /// Declarations by name, those of one name by the node within which they are in scope, in the order of the walk.
     entries: Box<[(Name, Entry)]>,
     member_params: Box<[Name]>,
     /// For each function of the body the node that makes it.
@@ -50,7 +53,7 @@ impl Scope {
             function_nodes: vec![None; body.functions.len()].into(),
         };
         let mut entries = scope.walk(body, member);
-        entries.sort_by_key(|(name, _)| *name);
+        entries.sort_by_key(|(name, entry)| (*name, entry.scope));
         scope.entries = entries.into();
         scope
     }
@@ -121,9 +124,20 @@ impl Scope {
 
     /// What a name means at a node.
     pub fn lookup(&self, name: Name, at: NodeId) -> Option<Declared> {
-        let mut best: Option<Entry> = None;
         let first = self.entries.partition_point(|(n, _)| *n < name);
-        for &(_, entry) in self.entries[first..].iter().take_while(|(n, _)| *n == name) {
+        let many = self.entries.get(first + FEW).is_some_and(|(n, _)| *n == name);
+        let best = if many { self.innermost(name, at) } else { self.best_of(&self.entries[first..], name, at) };
+        if best.is_some() {
+            return best;
+        }
+        let index = self.member_params.iter().position(|p| *p == name)?;
+        Some(Declared::Param(None, index as u16))
+    }
+
+    /// Of the few declarations of a name at the head of some the one that holds at a node.
+    fn best_of(&self, entries: &[(Name, Entry)], name: Name, at: NodeId) -> Option<Declared> {
+        let mut best: Option<Entry> = None;
+        for &(_, entry) in entries.iter().take_while(|(n, _)| *n == name) {
             if !self.is_within(at, entry.scope) {
                 continue;
             }
@@ -136,11 +150,22 @@ impl Scope {
                 best = Some(entry);
             }
         }
-        if let Some(entry) = best {
-            return Some(entry.what);
-        }
-        let index = self.member_params.iter().position(|p| *p == name)?;
-        Some(Declared::Param(None, index as u16))
+        best.map(|entry| entry.what)
+    }
+
+    /// The same for a name that is declared over and over, as in code that was made shorter: each scope around is asked.
+    fn innermost(&self, name: Name, at: NodeId) -> Option<Declared> {
+        std::iter::once(at).chain(self.ancestors(at)).find_map(|scope| {
+            let first = self.entries.partition_point(|(n, entry)| (*n, entry.scope) < (name, scope));
+            let declared = self.entries[first..].iter().take_while(|(n, entry)| *n == name && entry.scope == scope);
+            let declared = declared.map(|(_, entry)| entry.what);
+            declared.reduce(|best, next| if self.local_before(next, at) || !self.local_before(best, at) { next } else { best })
+        })
+    }
+
+    /// The node within which a local is in scope.
+    pub fn scope_of(&self, body: &Body, local: NodeId) -> Option<NodeId> {
+        self.ancestors(local).find(|n| opens_scope(body.node(*n))).or(body.root)
     }
 
     fn local_before(&self, what: Declared, at: NodeId) -> bool {

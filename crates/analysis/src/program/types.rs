@@ -283,6 +283,13 @@ impl Program {
         }
     }
 
+    /// The types of a collection's elements, of what those hold in turn, and so on; a class may be a collection of itself, so
+    /// no more than a few.
+    pub fn elements_within<'a>(&'a self, unit: UnitId, ty: &Ty) -> impl Iterator<Item = Ty> + use<'a> {
+        const NESTED: usize = 6;
+        std::iter::successors(self.element_type(unit, ty), move |element| self.element_type(unit, element)).take(NESTED)
+    }
+
     /// Whether a type is one of collections that are asked by key.
     pub fn is_map(&self, ty: &Ty) -> bool {
         matches!(ty, Ty::Outside(name, args)

@@ -20,7 +20,7 @@ use crate::program::{MemberId, Site, Sym, TypeId};
 use crate::wire::Wiring;
 use crate::wire::channels::{Channel, ChannelKey};
 
-pub use paths::{any_within, comes_after, comes_before, runs_always};
+pub use paths::{any_within, comes_after, follows, precedes, runs_always};
 pub use periodic::{Round, rounds};
 pub use reads::Read;
 pub use registries::{Entry, Key, Registry, entries};
@@ -211,7 +211,7 @@ impl Wiring<'_> {
         let program = self.program();
         let Some(body) = program.body(site.member) else { return Vec::new() };
         let scope = program.scope(site.member);
-        let behind = |node: NodeId| node == site.node || comes_after(body, scope, site.node, &|n| n == node);
+        let behind = |node: NodeId| node == site.node || follows(body, scope, site.node, node);
         self.tellings(site.member).iter().filter(|(node, _)| behind(*node)).map(|(_, channel)| *channel).collect()
     }
 

@@ -7,6 +7,16 @@ use crate::program::Scope;
 /// Whether a statement for which something holds can run after another one in the same run of its function: behind
 /// it in a block around it, in the rest of a loop around it, or around it (`tell(this.x = 3)`).
 pub fn comes_after(body: &Body, scope: &Scope, from: NodeId, holds: &dyn Fn(NodeId) -> bool) -> bool {
+    after(body, scope, from, holds, &|statement| any_within(body, statement, holds))
+}
+
+/// Whether a statement can run after another one in the same run of its function, as in [`comes_after`].
+pub fn follows(body: &Body, scope: &Scope, from: NodeId, node: NodeId) -> bool {
+    after(body, scope, from, &|n| n == node, &|statement| scope.is_within(node, statement))
+}
+
+/// Whether something holds for what comes after a statement: for a node, or somewhere within one.
+fn after(body: &Body, scope: &Scope, from: NodeId, holds: &dyn Fn(NodeId) -> bool, within: &dyn Fn(NodeId) -> bool) -> bool {
     let mut inner = from;
     for around in scope.ancestors(from) {
         match body.node(around) {
@@ -14,7 +24,7 @@ pub fn comes_after(body: &Body, scope: &Scope, from: NodeId, holds: &dyn Fn(Node
                 let list = body.list(list);
                 let at = list.iter().position(|s| *s == inner).unwrap_or(list.len());
                 for statement in list.iter().skip(at + 1) {
-                    if any_within(body, *statement, holds) {
+                    if within(*statement) {
                         return true;
                     }
                     if body.leaves(*statement) {
@@ -25,10 +35,10 @@ pub fn comes_after(body: &Body, scope: &Scope, from: NodeId, holds: &dyn Fn(Node
                     return false;
                 }
             }
-            Node::Loop { .. } | Node::ForEach { .. } if any_within(body, around, holds) => return true,
-            Node::Try { finally: Some(finally), .. } if any_within(body, finally, holds) => return true,
+            Node::Loop { .. } | Node::ForEach { .. } if within(around) => return true,
+            Node::Try { finally: Some(finally), .. } if within(finally) => return true,
             // what a condition does comes before its branches
-            Node::If { cond, .. } | Node::Conditional { cond, .. } if cond == inner && any_within(body, around, holds) => return true,
+            Node::If { cond, .. } | Node::Conditional { cond, .. } if cond == inner && within(around) => return true,
             Node::Lambda(_) => return false,
             _ => {}
         }
@@ -40,18 +50,19 @@ pub fn comes_after(body: &Body, scope: &Scope, from: NodeId, holds: &dyn Fn(Node
     false
 }
 
-/// Whether a statement for which something holds has certainly run, or may have, when another one of the same function is come to.
-pub fn comes_before(body: &Body, scope: &Scope, to: NodeId, holds: &dyn Fn(NodeId) -> bool) -> bool {
+/// Whether a statement has certainly run, or may have, when another one of the same function is come to.
+pub fn precedes(body: &Body, scope: &Scope, to: NodeId, node: NodeId) -> bool {
+    let within = |statement: NodeId| scope.is_within(node, statement);
     let mut inner = to;
     for around in scope.ancestors(to) {
         match body.node(around) {
             Node::Block(list) => {
                 let before = body.list(list).iter().take_while(|s| **s != inner);
-                if before.into_iter().any(|s| any_within(body, *s, holds)) {
+                if before.into_iter().any(|s| within(*s)) {
                     return true;
                 }
             }
-            Node::If { cond, .. } | Node::Conditional { cond, .. } if inner != cond && any_within(body, cond, holds) => return true,
+            Node::If { cond, .. } | Node::Conditional { cond, .. } if inner != cond && within(cond) => return true,
             Node::Lambda(_) => return false,
             _ => {}
         }

@@ -98,15 +98,8 @@ fn told_by_key(effects: &[Effect]) -> FxHashSet<MemberId> {
 
 /// Whether a member is a collection of whatever its generic class is used with.
 fn holds_items(flow: &Flow<'_>, m: MemberId) -> bool {
-    let info = flow.program.member(m);
-    let mut ty = flow.type_held(m);
-    while let Some(element) = flow.program.element_type(info.unit, &ty) {
-        if matches!(element, Ty::Param(..)) {
-            return true;
-        }
-        ty = element;
-    }
-    false
+    let unit = flow.program.member(m).unit;
+    flow.program.elements_within(unit, &flow.type_held(m)).any(|element| matches!(element, Ty::Param(..)))
 }
 
 /// Whether a member holds an object of the tree that keeps no handlers itself.
