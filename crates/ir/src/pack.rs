@@ -245,6 +245,9 @@ pub struct Pack {
     /// Methods that cut at a position and take what is there, or break, where it is that of nothing.
     #[serde(default)]
     pub blind_cuts: Names,
+    /// Those removals that are given a condition, and never an element.
+    #[serde(default)]
+    pub removes_where: Names,
     /// Methods that give the elements that fit, or the rest of them.
     #[serde(default)]
     pub filters: Names,

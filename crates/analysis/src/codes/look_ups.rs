@@ -97,11 +97,11 @@ fn missing(wiring: &Wiring<'_>, member: MemberId, node: NodeId) -> Missing {
             }
             // asked whether there is one, and what if not
             Node::Conditional { cond, other, .. } if cond == node => return branch(wiring, member, Some(other)),
-            Node::If { cond, other, .. } if cond == node => return branch(wiring, member, other),
+            Node::If { cond, .. } if cond == node => return tested(wiring, member, parent, false),
             Node::Unary { op: UnaryOp::Not, .. } => {
                 let Some(test) = scope.parent(parent) else { return Missing::Nothing };
                 return match body.node(test) {
-                    Node::If { then, .. } => branch(wiring, member, Some(then)),
+                    Node::If { .. } => tested(wiring, member, test, true),
                     _ => Missing::Nothing,
                 };
             }
@@ -123,6 +123,18 @@ fn missing(wiring: &Wiring<'_>, member: MemberId, node: NodeId) -> Missing {
         }
     }
     Missing::Nothing
+}
+
+/// What a statement that tests whether something was found (`negative`: whether it was not) does where it was not.
+fn tested(wiring: &Wiring<'_>, member: MemberId, test: NodeId, negative: bool) -> Missing {
+    let Some(body) = wiring.program().body(member) else { return Missing::Serves };
+    let Node::If { then, other, .. } = body.node(test) else { return Missing::Nothing };
+    match other {
+        _ if negative => branch(wiring, member, Some(then)),
+        // what was found answers and is done; the rest of the code is for all others
+        None if body.leaves(then) => tables::behind(wiring, member, test),
+        other => branch(wiring, member, other),
+    }
 }
 
 /// What a branch for "not there" does.
@@ -151,13 +163,13 @@ fn of_local(wiring: &Wiring<'_>, member: MemberId, local: NodeId, name: yarrowgr
         }
         let Some(parent) = scope.parent(node) else { continue };
         match body.node(parent) {
-            Node::If { cond, other, .. } if cond == node => return branch(wiring, member, other),
+            Node::If { cond, .. } if cond == node => return tested(wiring, member, parent, false),
             Node::Conditional { cond, other, .. } if cond == node => return branch(wiring, member, Some(other)),
             Node::Unary { op: UnaryOp::Not, .. } | Node::Binary { op: BinaryOp::Eq | BinaryOp::Ne, .. } => {
                 let negative = matches!(body.node(parent), Node::Unary { .. } | Node::Binary { op: BinaryOp::Eq, .. });
                 let Some(test) = scope.parent(parent) else { continue };
                 return match body.node(test) {
-                    Node::If { then, other, .. } => branch(wiring, member, if negative { Some(then) } else { other }),
+                    Node::If { .. } => tested(wiring, member, test, negative),
                     Node::Conditional { then, other, .. } => branch(wiring, member, Some(if negative { then } else { other })),
                     _ => Missing::Nothing,
                 };

@@ -267,7 +267,7 @@ fn default_of(wiring: &Wiring<'_>, member: MemberId, inner: NodeId) -> Missing {
 }
 
 /// What happens behind a choice in which no case fits.
-fn behind(wiring: &Wiring<'_>, member: MemberId, node: NodeId) -> Missing {
+pub(super) fn behind(wiring: &Wiring<'_>, member: MemberId, node: NodeId) -> Missing {
     let program = wiring.program();
     let Some(body) = program.body(member) else { return Missing::Serves };
     let scope = program.scope(member);
@@ -279,10 +279,7 @@ fn behind(wiring: &Wiring<'_>, member: MemberId, node: NodeId) -> Missing {
             match statements.get(at + 1) {
                 Some(next) if refuses(wiring, member, *next) => Missing::Refuses,
                 Some(next) if matches!(body.node(*next), Node::Return(_)) && gives_nothing(wiring, member, *next) => Missing::Nothing,
-                Some(next) => match body.node(*next) {
-                    Node::Return(Some(_)) => Missing::Serves,
-                    _ => Missing::Serves,
-                },
+                Some(_) => Missing::Serves,
                 None => Missing::Nothing,
             }
         }

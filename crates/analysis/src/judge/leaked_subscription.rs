@@ -85,7 +85,7 @@ pub(super) fn judge(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> Opti
     if judged.lifetime == Lifetime::Process && effect.replaces && is_handed_over(wiring, handler) {
         return None;
     }
-    if judged.lifetime == Lifetime::Outer && is_kept_by_subject(wiring, ty, teardown.is_some(), handler) {
+    if judged.lifetime == Lifetime::Outer && is_kept_by_subject(wiring, effect, ty, teardown.is_some(), handler) {
         return None;
     }
     let lives = lives_on(wiring, ty, effect.site.member);
@@ -149,8 +149,8 @@ fn judge_effect(wiring: &Wiring<'_>, channel: &Channel, join: usize, component: 
 }
 
 /// Whether the subject alone holds the subscriber, so that both end together: every object of
-/// the type is made and let go at once, or handed over fresh and knows nothing of its maker.
-fn is_kept_by_subject(wiring: &Wiring<'_>, ty: TypeId, has_teardown: bool, handler: &Val) -> bool {
+/// the type is made and let go at once, made by the subject itself, or handed over fresh and knows nothing of its maker.
+fn is_kept_by_subject(wiring: &Wiring<'_>, effect: &Effect, ty: TypeId, has_teardown: bool, handler: &Val) -> bool {
     let program = wiring.program();
     let dropped = |site: &Site| {
         let Some(body) = program.body(site.member) else { return false };
@@ -159,7 +159,9 @@ fn is_kept_by_subject(wiring: &Wiring<'_>, ty: TypeId, has_teardown: bool, handl
     let made: Vec<Site> = lifetime::creations(&wiring.flow, ty).into_iter().filter(|s| !wiring.in_test(s.member)).collect();
     // whoever gives it a teardown, also by way of a base of a library, means it to end before its subject
     let can_end = has_teardown || !program.outside_bases(ty).is_empty();
-    (!can_end && !made.is_empty() && made.iter().all(dropped)) || is_handed_over(wiring, handler)
+    let subject = wiring.flow.type_of(&effect.holder.subject).own();
+    let by_subject = |site: &Site| subject.is_some_and(|subject| program.is_a(subject, program.member(site.member).owner));
+    (!can_end && !made.is_empty() && (made.iter().all(dropped) || made.iter().all(by_subject))) || is_handed_over(wiring, handler)
 }
 
 /// Whether a handler is an object that is made on the spot and knows nothing of its maker.
@@ -174,9 +176,7 @@ fn is_handed_over(wiring: &Wiring<'_>, handler: &Val) -> bool {
     let knows_its_maker = t.parent.is_some() && !t.modifiers.is_static && program.kit(t.unit).traits.inner_types_capture;
     !knows_its_maker
         && program.body(site.member).is_some_and(|body| match body.node(site.node) {
-            Node::New { args, .. } => {
-                body.list(args).iter().all(|a| !matches!(wiring.flow.eval_in(site.member, *a), Val::This(_) | Val::Member(..)))
-            }
+            Node::New { args, .. } => body.list(args).iter().all(|a| !matches!(wiring.flow.eval_in(site.member, *a), Val::This(_))),
             _ => false,
         })
 }

@@ -379,8 +379,10 @@ impl Extractor<'_, '_> {
                     Some((value, at)) => (value, Some(at)),
                     None => match self.excluded(*first) {
                         Some((value, at)) => (value, Some(at)),
-                        // a predicate that tells nobody apart by name
-                        None if matches!(self.body.node(*first), Node::Lambda(_)) => (Val::Unknown, None),
+                        // a condition that tells nobody apart by name
+                        None if matches!(self.body.node(*first), Node::Lambda(_)) || pack.removes_where.contains(text) => {
+                            (Val::Unknown, None)
+                        }
                         None => match self.compared(*first, &value) {
                             Some((value, at)) => (value, Some(at)),
                             None => {

@@ -133,6 +133,7 @@ fn connection(x: &Extractor<'_, '_>, node: NodeId, args: &[NodeId]) -> Option<Ve
     effect.certainty = if matches!(effect.holder.event, Event::Own(_)) { Certainty::Certain } else { Certainty::Likely };
     effect.handler_node = Some(x.site(slot));
     effect.context = receiver_value.clone();
+    effect.handle = true;
     // who is named as receiver takes the connection along when it goes
     effect.tied = receiver_value.is_some();
     effect.bounded = args.iter().skip(3).any(|a| is_called(x, *a, "UniqueConnection"));

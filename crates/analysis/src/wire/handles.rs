@@ -89,7 +89,7 @@ pub fn fate(flow: &Flow<'_>, site: Site) -> Fate {
             }
             Node::ForEach { body: inner, .. } if inner == node => return Fate::Dropped,
             Node::Unary { op: yarrowgraph_ir::UnaryOp::Void, .. } => return Fate::Dropped,
-            Node::Opaque(_) | Node::Unary { .. } | Node::Cast { .. } => node = parent,
+            Node::Opaque(_) | Node::Variants(_) | Node::Unary { .. } | Node::Cast { .. } => node = parent,
             Node::Lambda(f) => {
                 return if body.function(f).returns_body && !is_void_lambda(flow, site.member, parent) {
                     Fate::Kept

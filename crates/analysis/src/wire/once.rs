@@ -150,17 +150,21 @@ impl Once<'_, '_> {
         if owner == Lives::No {
             return owner;
         }
-        let called = match wiring.flow.callers((member, None)) {
+        let callers = wiring.flow.callers((member, None));
+        // who calls itself goes the same way again, and how often is not shown
+        let others: Vec<&(Site, Binding)> = callers.iter().filter(|(caller, _)| caller.member != member).collect();
+        let again = if others.len() < callers.len() { Lives::Unsaid } else { Lives::Yes };
+        let called = match others[..] {
             [] if is_handed_on(wiring, member) => Lives::Unsaid,
             [] => Lives::No,
             [(caller, _)] => self.called(*caller),
-            either if are_alternatives(wiring.program(), either) => {
-                either.iter().map(|(caller, _)| self.called(*caller)).min().unwrap_or(Lives::No)
+            [(first, _), (second, _)] if are_alternatives(wiring.program(), *first, *second) => {
+                self.called(*first).min(self.called(*second))
             }
             // each may be gone through once, and perhaps only one of them
-            several => several.iter().map(|(caller, _)| self.called(*caller)).min().unwrap_or(Lives::No).min(Lives::Unsaid),
+            ref several => several.iter().map(|(caller, _)| self.called(*caller)).min().unwrap_or(Lives::No).min(Lives::Unsaid),
         };
-        owner.min(called)
+        owner.min(called).min(again)
     }
 
     fn called(&mut self, call: Site) -> Lives {
@@ -236,14 +240,13 @@ fn run_later(wiring: &Wiring<'_>, call: Site, body: &Body, callee: NodeId) -> Li
     if later { Lives::Unsaid } else { Lives::No }
 }
 
-/// Whether only one of some calls is made in one run of the member that they stand in.
-fn are_alternatives(program: &Program, calls: &[(Site, Binding)]) -> bool {
-    let [(first, _), (second, _)] = calls else { return false };
+/// Whether only one of two calls is made in one run of the member that they stand in.
+fn are_alternatives(program: &Program, first: Site, second: Site) -> bool {
     let Some(body) = program.body(first.member).filter(|_| first.member == second.member) else { return false };
     let scope = program.scope(first.member);
     scope.ancestors(first.node).any(|around| match body.node(around) {
         Node::If { then, other: Some(other), .. } => {
-            let in_branch = |call: &Site, branch| call.node == branch || scope.is_within(call.node, branch);
+            let in_branch = |call: Site, branch| call.node == branch || scope.is_within(call.node, branch);
             (in_branch(first, then) && in_branch(second, other)) || (in_branch(first, other) && in_branch(second, then))
         }
         _ => false,

@@ -66,11 +66,11 @@ fn resolve(flow: &Flow<'_>, handler: &Val, site: Site, budget: u32) -> Subscribe
             if let Some(only) = flow.only_definition(*m) {
                 let value = flow.eval(only);
                 if matches!(value, Val::New(_) | Val::Lambda(..) | Val::Method(..) | Val::Bound(..)) {
-                    let found = resolve(flow, &value, only, budget);
-                    if found != Subscriber::Nobody || !matches!(**of, Val::This(_)) {
-                        return found;
-                    }
-                    return found;
+                    return resolve(flow, &value, only, budget);
+                }
+                // an object that was handed over is not the one that holds it
+                if let (Val::Param(..), Ty::Own(t, _)) = (&value, flow.type_of(handler)) {
+                    return Subscriber::Other(t);
                 }
             }
             match &**of {
