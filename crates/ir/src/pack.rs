@@ -242,6 +242,9 @@ pub struct Pack {
     /// Methods that give the position of an element.
     #[serde(default)]
     pub positions: Names,
+    /// Methods that every object has.
+    #[serde(default)]
+    pub object_methods: Names,
     /// Methods that cut at a position and take what is there, or break, where it is that of nothing.
     #[serde(default)]
     pub blind_cuts: Names,

@@ -116,6 +116,7 @@ fn judge(wiring: &Wiring<'_>, call: Site) -> Option<Draft> {
     // it is asked of the very list that is cut
     let searched = searched(wiring, call.member, body, looked_up)?;
     if searched != list
+        || is_asked_for(wiring, call, body, looked_up, &list)
         || local.is_some_and(|local| is_asked(wiring, call, body, local))
         || is_from(wiring, call.member, body, sought(body, looked_up)?, &list, HOPS)
     {
@@ -132,6 +133,34 @@ fn judge(wiring: &Wiring<'_>, call: Site) -> Option<Draft> {
         parties: vec![id, what],
         edit: None,
     })
+}
+
+/// Whether the list is asked for something before in another way too: by a look-up of its own, or by a call that gave what is
+/// looked up now.
+fn is_asked_for(wiring: &Wiring<'_>, cut: Site, body: &Body, looked_up: NodeId, list: &Val) -> bool {
+    let program = wiring.program();
+    let pack = &*program.kit_of(cut.member).pack;
+    let scope = program.scope(cut.member);
+    let asks = |n: NodeId| match body.node(n) {
+        Node::Call { callee, .. } if n != looked_up && scope.is_before(n, looked_up) => match body.node(callee) {
+            Node::Member { object, name, .. } => {
+                let text = program.unit_of(cut.member).text(name);
+                (pack.positions.contains(text) || pack.membership.contains(text)) && wiring.flow.eval_in(cut.member, object) == *list
+            }
+            _ => false,
+        },
+        _ => false,
+    };
+    let found_by_call = || match sought(body, looked_up).map(|n| (n, body.node(n))) {
+        Some((at, Node::Name(name))) => match scope.lookup(name, at) {
+            Some(Declared::Local(local)) => {
+                matches!(body.node(local), Node::Local { init: Some(init), .. } if matches!(body.node(init), Node::Call { .. }))
+            }
+            _ => false,
+        },
+        _ => false,
+    };
+    body.ids().any(asks) || found_by_call()
 }
 
 /// Whether somebody is told something through a list.

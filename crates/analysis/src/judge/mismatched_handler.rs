@@ -330,10 +330,14 @@ fn methods_of(wiring: &Wiring<'_>, member: MemberId, arg: NodeId, called: &BTree
     if let Some(site) = literal {
         return entries(wiring, site);
     }
-    let class = match wiring.flow.type_of_node(member, node) {
-        Ty::Own(t, _) | Ty::Static(t) => t,
+    let mut class = match wiring.flow.type_of_node(member, node) {
+        Ty::Own(t, _) | Ty::Static(t) if !program.ty(t).is_module => t,
         _ => return None,
     };
+    // what is known of it by its base is what it is taken as
+    if let Some(taken_as) = wiring.flow.type_of_node(member, arg).own().filter(|t| program.is_a(*t, class)) {
+        class = taken_as;
+    }
     if !program.outside_bases(class).is_empty() {
         return None;
     }
@@ -372,7 +376,8 @@ fn called_on(wiring: &Wiring<'_>, class: TypeId, field: MemberId) -> BTreeMap<Sy
             let is_it = matches!(wiring.flow.eval_in(*member, object), Val::Member(of, m) if m == field && matches!(*of, Val::This(_)));
             let guarded =
                 scope.ancestors(node).any(|n| matches!(body.node(n), Node::If { .. } | Node::Conditional { .. } | Node::Try { .. }));
-            if is_it && !guarded {
+            let is_of_all = program.kit_of(*member).pack.object_methods.contains(program.unit_of(*member).text(name));
+            if is_it && !guarded && !is_of_all {
                 called.entry(program.sym_in(*member, name)).or_insert(Site { member: *member, node });
             }
         }

@@ -84,7 +84,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         }
         // what asks for a state by a wrong name is not come to for that reason
         let is_slip = |site: &Site| strangers.iter().any(|s| s.machine == number && s.site.member == site.member);
-        for site in machine.passed_over.iter().filter(|site| !is_slip(site)) {
+        for site in machine.passed_over.iter().filter(|site| !is_slip(site) && is_seen_through(wiring, **site)) {
             found.push(Draft {
                 level: Level::Warning,
                 certainty: Certainty::Likely,
@@ -97,6 +97,16 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         }
     }
     found
+}
+
+/// Whether all ways to a statement are seen: no other thread can move the machine in between, its function does not go through
+/// itself again, and its file could be read in full.
+fn is_seen_through(wiring: &Wiring<'_>, site: Site) -> bool {
+    let program = wiring.program();
+    let Some(body) = program.body(site.member) else { return false };
+    let is_locked = program.scope(site.member).ancestors(site.node).any(|n| matches!(body.node(n), Node::Lock { .. }));
+    let calls_itself = wiring.flow.callers((site.member, None)).iter().any(|(call, _)| call.member == site.member);
+    !is_locked && !calls_itself && program.unit_of(site.member).unread.is_empty()
 }
 
 /// The condition that can never hold, where it is written before the transition.

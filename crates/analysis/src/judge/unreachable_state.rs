@@ -5,7 +5,7 @@ use yarrowgraph_model::{Certainty, Level};
 
 use super::{Draft, Page, Rule, related, short, unknown_target};
 use crate::flow::Val;
-use crate::machine::{Encoding, Found, State, is_sentinel};
+use crate::machine::{Encoding, Found, Holder, State, is_sentinel};
 use crate::program::{MemberId, Site, TypeId};
 use crate::wire::Wiring;
 
@@ -28,7 +28,13 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     let mut found = Vec::new();
     for machine in wiring.machines() {
         // one call that lets the next state go stands for all that is not reached by it
-        if !machine.moves || machine.stores_unknown || machine.initial.is_empty() || !machine.discarded.is_empty() {
+        if !machine.moves
+            || machine.stores_unknown
+            || machine.is_set_from_outside
+            || is_read_in_part(wiring, machine)
+            || machine.initial.is_empty()
+            || !machine.discarded.is_empty()
+        {
             continue;
         }
         // nor one that leads to a state by a wrong name
@@ -65,6 +71,13 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         }
     }
     found
+}
+
+/// Whether what holds the state, or the code around it, stands where a file could not be read in full.
+fn is_read_in_part(wiring: &Wiring<'_>, machine: &Found) -> bool {
+    let program = wiring.program();
+    let Holder::Field(field) = machine.machine.holder else { return false };
+    wiring.is_unread(program.member(field).name) || !program.unit_of(field).unread.is_empty()
 }
 
 /// Whether some code asks whether the machine is in a state: one that is not so much as asked for is part of a list that

@@ -42,7 +42,7 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> Option<Draf
             };
             matches!(body.node(made), Node::Lambda(f) if f == *function && *member == written.member)
         }
-        Val::New(site) => *site == written && !holds_itself(wiring, effect),
+        Val::New(site) => *site == written && matches!(body.node(written.node), Node::New { .. }) && !holds_itself(wiring, effect),
         _ => false,
     };
     if !made_here {

@@ -1,6 +1,6 @@
 //! Conditions: what they say of the state, of the message, or of neither.
 
-use yarrowgraph_ir::{BinaryOp, Node, NodeId, UnaryOp};
+use yarrowgraph_ir::{BinaryOp, Node, NodeId, TypeKind, UnaryOp};
 
 use super::state::{self, State};
 use super::walk::Walker;
@@ -178,10 +178,11 @@ impl Walker<'_, '_> {
     /// Both ways, on the condition.
     fn open(&self, node: NodeId, way: Way) -> Vec<(Way, bool)> {
         let site = self.site(node);
-        // asked before on this way
+        // asked before on this way; in a function that is given something each call may ask something else
         if let Some((_, holds)) = way.conditions.iter().find(|(s, _)| *s == site) {
             let holds = *holds;
-            return vec![(way, holds)];
+            let of_call = self.root != Some(site.member) && !self.flow.program.decl(site.member).params.is_empty();
+            return if of_call { vec![(way.clone(), holds), (way, !holds)] } else { vec![(way, holds)] };
         }
         let mut other = way.clone();
         let mut way = way;
@@ -397,10 +398,23 @@ impl Walker<'_, '_> {
                 Some(bits) if bits & states == *states => vec![(way, true)],
                 _ => self.open(node, way),
             },
+            Value::Message(at) if self.may_be_both(&way, *at, class) => self.open(node, way),
             Value::Message(at) => self.message_is(*at, State::Class(class), way, node),
             Value::Null => vec![(way, false)],
             _ => self.open(node, way),
         }
+    }
+
+    /// Whether a message of which it is known what it is may be of another class as well: of one that extends that, or of
+    /// one that only says what its objects can do.
+    fn may_be_both(&self, way: &Way, at: u16, class: TypeId) -> bool {
+        let program = self.flow.program;
+        let Some((_, among)) = way.message.as_ref().filter(|(asked, _)| *asked == at) else { return false };
+        let is_open = |t: TypeId| program.ty(t).kind == TypeKind::Interface;
+        among.iter().any(|known| match known {
+            State::Class(known) if *known != class => is_open(class) || is_open(*known) || program.is_a(class, *known),
+            _ => false,
+        })
     }
 
     /// Whether a value fits a label or pattern.

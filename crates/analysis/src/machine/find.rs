@@ -220,7 +220,10 @@ fn is_machine(found: &Found) -> bool {
     let told: Vec<&Transition> = told.into_iter().filter(|t| sources(t) <= (states / 2).max(1)).collect();
     let pairs: BTreeSet<(Option<usize>, usize)> = found.transitions.iter().map(|t| (t.from, t.to)).collect();
     let targets: BTreeSet<usize> = found.transitions.iter().map(|t| t.to).collect();
-    told.len() >= 2 && pairs.len() >= 2 || !told.is_empty() && targets.len() >= 2
+    // what is handed one of many things and seldom changes is no state: most states are begun in or moved to
+    let begun: &[usize] = if found.initial.len() * 2 <= states { &found.initial } else { &[] };
+    let lived: BTreeSet<usize> = targets.iter().chain(begun).copied().collect();
+    lived.len() * 2 > states && (told.len() >= 2 && pairs.len() >= 2 || !told.is_empty() && targets.len() >= 2)
 }
 
 /// Whether objects that are states answer each in its own way to what they are asked, where they are asked at all.

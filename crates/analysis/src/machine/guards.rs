@@ -1,6 +1,6 @@
 //! Conditions of transitions: which of them cannot hold together, as far as limits and texts tell.
 
-use yarrowgraph_ir::{BinaryOp, Node};
+use yarrowgraph_ir::{BinaryOp, Node, NodeId};
 
 use crate::program::{Program, Site};
 use crate::written;
@@ -17,12 +17,32 @@ struct Limit {
 pub fn contradict(program: &Program, conditions: &[(Site, bool)]) -> bool {
     for (at, (site, holds)) in conditions.iter().enumerate() {
         for (other, other_holds) in &conditions[..at] {
-            if excludes(program, (*site, *holds), (*other, *other_holds)) {
+            // in another function the same words may mean something else
+            let together = site.member == other.member && !is_changed_between(program, *other, *site);
+            if together && excludes(program, (*site, *holds), (*other, *other_holds)) {
                 return true;
             }
         }
     }
     false
+}
+
+/// Whether something that a condition asks about is given another value between two places of one body.
+fn is_changed_between(program: &Program, first: Site, second: Site) -> bool {
+    let Some(body) = program.body(first.member) else { return false };
+    let scope = program.scope(first.member);
+    let name_of = |node: NodeId| match body.node(node) {
+        Node::Name(name) | Node::Member { name, .. } => Some(name),
+        _ => None,
+    };
+    let asked: Vec<_> = body.ids().filter(|n| scope.is_within(*n, first.node)).filter_map(name_of).collect();
+    let between = |node: NodeId| scope.is_before(first.node, node) && scope.is_before(node, second.node);
+    body.ids().filter(|n| between(*n) && !scope.is_within(*n, first.node)).any(|node| match body.node(node) {
+        Node::Assign { target, .. } => name_of(target).is_some_and(|name| asked.contains(&name)),
+        // a statement of plain arithmetic, of which it is not kept what it changes
+        Node::Plain => scope.parent(node).is_some_and(|p| matches!(body.node(p), Node::Block(_))),
+        _ => false,
+    })
 }
 
 /// Whether two conditions cannot hold together.

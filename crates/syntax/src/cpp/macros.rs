@@ -145,6 +145,14 @@ pub(super) fn prepare(text: &str) -> Prepared {
             if EMISSIONS.contains(&word) {
                 prepared.emitted.push(after);
             }
+        } else if word == "Q_PRIVATE_SLOT"
+            && next == b'('
+            && let Some(close) = closing(&bytes, after)
+            && let Some(comma) = memchr::memchr(b',', &bytes[after..close])
+        {
+            // a slot whose code its hidden half has: `Q_PRIVATE_SLOT(d, void rise())`
+            blank(&mut bytes, start, after + comma + 1);
+            bytes[close] = b';';
         } else if EMPTY_DECLARATIONS.contains(&word) || is_class_macro(word, next, &bytes, start) {
             let mut stop = end;
             if next == b'(' {

@@ -350,7 +350,13 @@ impl<'t> Script<'t> {
                     let key = self.entry_key(name_node);
                     let name = self.property_name(name_node);
                     let value = self.closure(item, Some(name), CaptureMode::Own, LambdaForm::Method);
-                    entries.push(self.l.push(Node::Entry { key, value }, item));
+                    // what a setter does is no value of the object
+                    let is_setter = matches!(
+                        super::classes::method_kind(&parts),
+                        yarrowgraph_ir::MemberKind::Accessor(yarrowgraph_ir::AccessorKind::Set)
+                    );
+                    let entry = if is_setter { Node::Opaque(self.l.list(&[value])) } else { Node::Entry { key, value } };
+                    entries.push(self.l.push(entry, item));
                 }
                 _ => entries.push(self.node(item)),
             }
