@@ -6,11 +6,12 @@ use yarrowgraph_model::{Certainty, Level, Lifetime, Place};
 use super::{Draft, Page, Rule, related, short};
 use crate::flow::Val;
 use crate::program::{Declared, MemberId, Scope, Site, Ty};
+use crate::state;
 use crate::wire::Wiring;
 use crate::wire::channels::{Channel, ChannelKey};
 use crate::wire::effect::{Act, Effect};
-use crate::wire::lifetime;
 use crate::wire::release::{self, Same};
+use crate::wire::{handles, lifetime};
 
 pub(super) const RULE: Rule = Rule {
     name: "repeated-subscription",
@@ -76,7 +77,15 @@ fn counts(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> bool {
         && effect.certainty != Certainty::Possible
         && !wiring.is_generated(effect)
         && !wiring.in_test(effect.site.member)
+        && !is_counter(wiring, effect)
         && !keeps_each_once(wiring, channel, effect)
+}
+
+/// Whether what is put on is a number: `for (let i = 0; …) ring.push(i)`.
+fn is_counter(wiring: &Wiring<'_>, effect: &Effect) -> bool {
+    let Some(Val::Local(local)) = &effect.handler else { return false };
+    let Some(body) = wiring.program().body(local.member) else { return false };
+    matches!(body.node(local.node), Node::Local { init: Some(init), .. } if matches!(body.node(init), Node::Num(_) | Node::Plain))
 }
 
 /// Whether the subject ignores what it already holds.
@@ -98,16 +107,8 @@ fn keeps_each_once(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> b
     let ChannelKey::Own(m, _) = channel.key else { return false };
     let unit = program.member(m).unit;
     let is_set = |ty: Ty| {
-        let mut ty = ty;
-        loop {
-            if matches!(&ty, Ty::Outside(name, _) if pack.sets.contains(program.text(*name))) {
-                return true;
-            }
-            match program.element_type(unit, &ty) {
-                Some(element) => ty = element,
-                None => return false,
-            }
-        }
+        let mut within = std::iter::once(ty.clone()).chain(program.elements_within(unit, &ty));
+        within.any(|t| matches!(&t, Ty::Outside(name, _) if pack.sets.contains(program.text(*name))))
     };
     if is_set(flow.type_held(m)) || flow.definitions(m).iter().any(|d| is_set(flow.type_of_node(d.member, d.node))) {
         return true;
@@ -187,7 +188,9 @@ fn second_on_path(wiring: &Wiring<'_>, channel: &Channel, second: &Effect, joins
         let same = first.site != second.site
             && first.handler == second.handler
             && first.adapter == second.adapter
-            && is_one_holder(wiring, first, second);
+            && is_one_holder(wiring, first, second)
+            && !differ_by_argument(wiring, first.site, second.site)
+            && !is_kept_among_others(wiring, first);
         same && is_one_object(wiring, second)
             && !is_replaced_here(wiring, second, second.site.member)
             && comes_just_before(wiring, channel, first, second)
@@ -197,6 +200,28 @@ fn second_on_path(wiring: &Wiring<'_>, channel: &Channel, second: &Effect, joins
         certainty: Certainty::Certain,
         related: Some(("it was put on here".into(), wiring.place(first))),
     })
+}
+
+/// Whether two calls hand over different constants at one place: they are about different things.
+fn differ_by_argument(wiring: &Wiring<'_>, first: Site, second: Site) -> bool {
+    let program = wiring.program();
+    let args = |site: Site| -> &[NodeId] {
+        let Some(body) = program.body(site.member) else { return &[] };
+        match body.node(site.node) {
+            Node::Call { args, .. } => body.list(args),
+            _ => &[],
+        }
+    };
+    let is_constant = |v: &Val| matches!(v, Val::Str(_) | Val::Static(_) | Val::Outside(..));
+    args(first).iter().zip(args(second)).any(|(a, b)| {
+        let (a, b) = (wiring.flow.eval_in(first.member, *a), wiring.flow.eval_in(second.member, *b));
+        a != b && is_constant(&a) && is_constant(&b)
+    })
+}
+
+/// Whether what a subscription gives back is put among others of its kind, by which they may all be released at once.
+fn is_kept_among_others(wiring: &Wiring<'_>, effect: &Effect) -> bool {
+    effect.handle && handles::fate(&wiring.flow, effect.site) == handles::Fate::Kept && handles::keeper(&wiring.flow, effect.site).is_none()
 }
 
 /// Whether two subscriptions are on one channel of one object, which a field may hold by then.
@@ -341,6 +366,7 @@ fn again_and_again(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> Optio
         && let Some(looped) = loop_around(scope, body, effect.site.node)
         && !is_made_anew(wiring, effect)
         && stays_the_same(wiring, effect, member, Some(looped))
+        && !is_walked_by(scope, body, looped, &effect.holder.subject)
     {
         return certain("again in every turn of this loop".into(), None);
     }
@@ -395,8 +421,16 @@ fn again_and_again(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> Optio
             related: Some((format!("this has `{name}` called each time"), wiring.place(handled))),
         });
     }
-    let call = called_in_a_loop(wiring, member, HOPS)?;
+    let call = called_in_a_loop(wiring, member, HOPS).filter(|_| is_on_every_path(wiring, effect.site))?;
     certain(format!("again each time `{name}` runs"), Some(("this calls it again and again".into(), program.place_of(call))))
+}
+
+/// Whether a loop goes on by the very local that stands for the subject: `for (; it != end; ++it) connect(*it, …)`.
+fn is_walked_by(scope: &Scope, body: &Body, looped: NodeId, subject: &Val) -> bool {
+    let (Val::Local(local), Node::Loop { head, .. }) = (subject.root(), body.node(looped)) else { return false };
+    let Node::Local { name, .. } = body.node(local.node) else { return false };
+    let is_it = |n: NodeId| body.node(n) == Node::Name(name) && scope.lookup(name, n) == Some(Declared::Local(local.node));
+    body.list(head).iter().any(|n| state::any_within(body, *n, &is_it))
 }
 
 /// Whether every run of a body comes to a statement: no test stands around it, and none before it leaves.

@@ -42,7 +42,11 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> Option<Draf
             };
             matches!(body.node(made), Node::Lambda(f) if f == *function && *member == written.member)
         }
-        Val::New(site) => *site == written && matches!(body.node(written.node), Node::New { .. }) && !holds_itself(wiring, effect),
+        Val::New(site) => {
+            let parent = program.scope(written.member).parent(written.node).map(|p| body.node(p));
+            let is_named = matches!(parent, Some(Node::Local { .. } | Node::Assign { .. }));
+            *site == written && !is_named && !holds_itself(wiring, effect)
+        }
         _ => false,
     };
     if !made_here {

@@ -153,7 +153,7 @@ pub fn releases(flow: &Flow<'_>, site: Site) -> Vec<Site> {
 }
 
 /// The field or variable that a value is put into where it comes about.
-pub(super) fn keeper(flow: &Flow<'_>, site: Site) -> Option<Val> {
+pub fn keeper(flow: &Flow<'_>, site: Site) -> Option<Val> {
     let program = flow.program;
     let (body, scope) = (program.body(site.member)?, program.scope(site.member));
     let mut node = site.node;

@@ -221,8 +221,16 @@ fn handler_argument(x: &Extractor<'_, '_>, idiom: &Idiom, args: &[NodeId]) -> Op
         Node::Str(_) | Node::Num(_) | Node::Bool(_) | Node::Null | Node::Object(_) | Node::Template(_) => {
             args[index + 1..].iter().find(is_function).copied().or(Some(first))
         }
+        Node::Name(_) | Node::Member { .. } if is_plain(x, first) => args[index + 1..].iter().find(is_function).copied().or(Some(first)),
         _ => Some(first),
     }
+}
+
+/// Whether a name stands for plain data: a constant that is a number or a text.
+fn is_plain(x: &Extractor<'_, '_>, node: NodeId) -> bool {
+    let (Val::Static(m) | Val::Member(_, m)) = x.eval(node) else { return false };
+    let only = x.flow.only_definition(m).and_then(|site| Some(x.flow.program.body(site.member)?.node(site.node)));
+    matches!(only, Some(Node::Num(_) | Node::Str(_) | Node::Plain))
 }
 
 fn apply(
