@@ -11,6 +11,7 @@ use crate::flow::Val;
 use crate::program::{MemberId, Site, Sym, Ty, TypeId};
 use crate::wire::Wiring;
 use crate::wire::channels::{Channel, ChannelKey, Topic};
+use crate::wire::effect::{Act, Effect};
 
 pub(super) const RULE: Rule = Rule {
     name: "unwired-observer",
@@ -65,10 +66,14 @@ fn classes(wiring: &Wiring<'_>) -> Vec<Draft> {
             by_interface.entry(interface).or_default().push(channel);
         }
     }
+    let told: FxHashSet<Site> = wiring.effects.iter().filter(|e| e.act == Act::Raise).map(Effect::innermost).collect();
     let mut drafts = Vec::new();
     for (interface, channels) in &by_interface {
         let known: Vec<Option<FxHashSet<TypeId>>> = channels.iter().map(|c| attached(wiring, c)).collect();
-        if channels.iter().all(|c| c.joins.is_empty()) {
+        if channels.iter().all(|c| c.joins.is_empty())
+            || only_ends(wiring, channels)
+            || is_told_otherwise(wiring, &told, channels, *interface)
+        {
             continue;
         }
         let all: FxHashSet<TypeId> = known.iter().flatten().flatten().copied().collect();
@@ -162,6 +167,16 @@ fn alike(wiring: &Wiring<'_>) -> Vec<Draft> {
 /// Whether a class, or a base of it, puts itself on one of some channels.
 fn attaches_itself(wiring: &Wiring<'_>, channels: &[&Channel], class: TypeId) -> bool {
     let program = wiring.program();
+    // by the name of a way in, where it is not seen of whom it is asked
+    let ways_in = channels.iter().flat_map(|c| &c.joins).flat_map(|j| &wiring.effects[*j].inner).map(|s| program.member(s.member).name);
+    let hands_itself = |call: &Site| match program.body(call.member).map(|b| (b, b.node(call.node))) {
+        Some((body, Node::Call { args, .. })) => body.list(args).iter().any(|a| matches!(body.node(*a), Node::This)),
+        _ => false,
+    };
+    let own = |call: &&Site| program.is_a(class, program.member(call.member).owner);
+    if ways_in.collect::<BTreeSet<Sym>>().into_iter().flat_map(|name| program.index.calls(name)).filter(own).any(hands_itself) {
+        return true;
+    }
     channels.iter().flat_map(|c| &c.joins).any(|j| {
         let effect = &wiring.effects[*j];
         matches!(&effect.handler, Some(Val::This(t)) if program.is_a(class, *t))
@@ -169,6 +184,32 @@ fn attaches_itself(wiring: &Wiring<'_>, channels: &[&Channel], class: TypeId) ->
                 .inner
                 .iter()
                 .any(|s| program.is_a(class, program.member(s.member).owner) && matches!(&effect.handler, Some(Val::This(_))))
+    })
+}
+
+/// Whether all that a list does with what it holds is to end it: what it holds are parts, and no observers.
+fn only_ends(wiring: &Wiring<'_>, channels: &[&Channel]) -> bool {
+    let program = wiring.program();
+    let raises = || channels.iter().flat_map(|c| &c.raises).map(|r| &wiring.effects[*r]);
+    raises().next().is_some()
+        && raises().all(|e| {
+            let pack = &program.kit_of(e.site.member).pack;
+            e.message.is_some_and(|m| [&pack.teardowns, &pack.handle_releases].into_iter().any(|names| names.contains(program.text(m))))
+        })
+}
+
+/// Whether what the channels tell their observers is also asked of such objects past any channel, so that a class may be there
+/// for that.
+fn is_told_otherwise(wiring: &Wiring<'_>, told: &FxHashSet<Site>, channels: &[&Channel], interface: TypeId) -> bool {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    let messages: BTreeSet<Sym> = channels.iter().flat_map(|c| &c.raises).filter_map(|r| wiring.effects[*r].message).collect();
+    messages.into_iter().flat_map(|m| program.index.calls(m)).any(|call| {
+        !wiring.in_test(call.member)
+            && !told.contains(call)
+            && flow.receiver(*call).is_some_and(|(of, _)| {
+                // what an heir asks of its own object, or of its base, is no other use
+                !matches!(of, Val::This(_)) && flow.type_of(&of).own().is_some_and(|t| program.is_a(t, interface))
+            })
     })
 }
 

@@ -151,6 +151,10 @@ fn of_roster(wiring: &Wiring<'_>, roster: MemberId, channels: Vec<usize>) -> Opt
     }
     colleagues.sort_by_key(|c| c.class);
     let base = common(program, &colleagues);
+    // what is one of those that it holds hands on to its parts
+    if base.is_some_and(|base| program.is_a(class, base) && colleagues.len() > 1) {
+        return None;
+    }
     let outsiders = base.map_or_else(Vec::new, |base| {
         let others = concrete(program, base).into_iter().filter(|t| !colleagues.iter().any(|c| c.class == *t) && !wiring.is_test_type(*t));
         others.filter_map(|t| talking(t).map(|site| (t, site))).collect()
