@@ -1,6 +1,6 @@
 //! Rule `unguarded-raise`: raising a channel that can be empty crashes.
 
-use yarrowgraph_ir::{MemberKind, Visibility};
+use yarrowgraph_ir::{MemberKind, Node, Visibility};
 use yarrowgraph_model::{Certainty, ChannelKind, Level};
 
 use super::{Draft, Page, Rule, edits, related, short};
@@ -54,7 +54,7 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> Option<Draf
     if nobody && channel.kind == ChannelKind::Slot && wiring.flow.definitions(m).iter().any(|d| may_fill(wiring, *d)) {
         return None;
     }
-    if is_filled_at_birth(wiring, channel, m) {
+    if is_filled_at_birth(wiring, channel, m) || channel.kind == ChannelKind::Slot && is_filled_by_set_up(wiring, m) {
         return None;
     }
     // the value was handed on: whoever calls it was told that it is there
@@ -75,7 +75,8 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> Option<Draf
         certainty: match effect.certainty {
             // an object that is handed over while the program starts is there later, as a rule
             _ if !nobody && is_trusted_slot(wiring, channel, effect) => Certainty::Possible,
-            Certainty::Certain => Certainty::Certain,
+            // when an object is handed over, an order of calls may see to that is not shown
+            Certainty::Certain if nobody || effect.message.is_none() => Certainty::Certain,
             _ => Certainty::Likely,
         },
         place: wiring.place(effect),
@@ -105,6 +106,33 @@ fn is_filled_at_birth(wiring: &Wiring<'_>, channel: &Channel, m: MemberId) -> bo
     let made = wiring.flow.creations(owner);
     let sets = |by: MemberId| channel.joins.iter().any(|j| wiring.effects[*j].site.member == by);
     channel.kind != ChannelKind::Event && channel.leaves.is_empty() && !made.is_empty() && made.iter().all(|site| sets(site.member))
+}
+
+/// Whether code that runs before anybody can ask fills a slot: that of a module, a constructor, or a method that a constructor
+/// calls.
+fn is_filled_by_set_up(wiring: &Wiring<'_>, m: MemberId) -> bool {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    let is_constructor = |m: MemberId| program.member(m).kind == MemberKind::Constructor;
+    let owner = program.member(m).owner;
+    let is_own = |member: MemberId| program.is_a(program.member(member).owner, owner) || program.is_a(owner, program.member(member).owner);
+    let sets_up = |member: MemberId| match program.member(member).kind {
+        MemberKind::Constructor => is_own(member),
+        MemberKind::Initializer => program.member(m).is_static && program.ty(program.member(member).owner).is_module,
+        MemberKind::Method => {
+            is_own(member) && {
+                let callers = flow.callers((member, None));
+                callers.iter().any(|(call, binding)| is_constructor(call.member) && matches!(binding.this, Some(Val::This(_))))
+            }
+        }
+        _ => false,
+    };
+    flow.definitions(m).iter().any(|d| {
+        let Some(body) = program.body(d.member) else { return false };
+        let scope = program.scope(d.member);
+        let always = scope.function_around(body, d.node).is_none()
+            && !scope.ancestors(d.node).any(|n| matches!(body.node(n), Node::If { .. } | Node::Conditional { .. } | Node::Case { .. }));
+        d.member != m && always && sets_up(d.member) && flow.eval(*d).is_function()
+    })
 }
 
 /// Whether what is told is an object in a slot, of which no code at all asks whether it is there.
