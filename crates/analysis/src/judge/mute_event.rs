@@ -5,7 +5,7 @@ use yarrowgraph_model::{Certainty, ChannelKind, Level};
 
 use super::{Draft, Page, Rule, related, short};
 use crate::flow::Val;
-use crate::program::{MemberId, Scope, Site};
+use crate::program::{MemberId, Scope, Site, Ty};
 use crate::wire::Wiring;
 use crate::wire::channels::{Channel, ChannelKey, Topic};
 use crate::wire::effect::{Act, Effect};
@@ -44,6 +44,7 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel) -> Option<Draft> {
             if wiring.is_mentioned_unread(*m)
                 || wiring.is_remote(program.member(*m).owner)
                 || wiring.may_be_named(*m, Act::Raise)
+                || is_tied_to_unknown(wiring, *m)
                 || !can_only_be_raised_here(wiring, channel, *m)
                 || wiring.channels.iter().any(raised)
             {
@@ -94,6 +95,24 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel) -> Option<Draft> {
         related: subscribed.chain(raised).filter(|r| r.place != place).collect(),
         parties: vec![channel.id.clone()],
         edit: None,
+    })
+}
+
+/// Whether a call that ties signals is handed this one as what is to follow on some object, of which it is not known what it is.
+fn is_tied_to_unknown(wiring: &Wiring<'_>, m: MemberId) -> bool {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    let info = program.member(m);
+    program.index.reads(info.name).iter().any(|site| {
+        let Some(body) = program.body(site.member) else { return false };
+        let Node::MethodRef { object, .. } = body.node(site.node) else { return false };
+        let Some(Node::Call { args, .. }) = program.scope(site.member).parent(site.node).map(|p| body.node(p)) else { return false };
+        // sender and signal come first
+        let follows = body.list(args).iter().position(|a| *a == site.node).is_some_and(|index| index >= 2);
+        let of_another = match flow.type_of_node(site.member, object) {
+            Ty::Own(t, _) | Ty::Static(t) => !program.is_a(t, info.owner) && !program.is_a(info.owner, t),
+            _ => false,
+        };
+        follows && !of_another && !wiring.in_test(site.member)
     })
 }
 

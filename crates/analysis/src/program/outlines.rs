@@ -72,7 +72,14 @@ fn meant(p: &Program, unit: UnitId, name: Sym, namespace: Sym, parent: Option<Ty
         [one] => Some(one),
         _ => None,
     };
-    of_namespace(p.text(namespace)).or_else(used).or_else(only)
+    // what the header beside a file declares is what the file writes out, whatever else has that name
+    let stem = |unit: UnitId| p.unit(unit).path.rsplit_once('.').map(|(stem, _)| stem);
+    let mut beside = candidates.iter().copied().filter(|t| stem(p.ty(*t).unit) == stem(unit));
+    let beside = match (beside.next(), beside.next()) {
+        (Some(one), None) if candidates.len() > 1 && p.text(namespace).is_empty() => Some(one),
+        _ => None,
+    };
+    beside.or_else(|| of_namespace(p.text(namespace))).or_else(used).or_else(only)
 }
 
 /// A type that nothing declares: a namespace by whose name functions are qualified, or a class of another tree.
