@@ -101,7 +101,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
 
 /// Whether all ways to a statement are seen: no other thread can move the machine in between, its function does not go through
 /// itself again, and its file could be read in full.
-fn is_seen_through(wiring: &Wiring<'_>, site: Site) -> bool {
+pub(super) fn is_seen_through(wiring: &Wiring<'_>, site: Site) -> bool {
     let program = wiring.program();
     let Some(body) = program.body(site.member) else { return false };
     let is_locked = program.scope(site.member).ancestors(site.node).any(|n| matches!(body.node(n), Node::Lock { .. }));

@@ -4,6 +4,7 @@ use yarrowgraph_model::{Certainty, Level};
 
 use super::{Draft, Page, Rule, related, short, unknown_target};
 use crate::machine::is_final;
+use crate::program::Site;
 use crate::wire::Wiring;
 
 pub(super) const RULE: Rule = Rule {
@@ -24,8 +25,11 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     let (flow, program) = (&wiring.flow, wiring.program());
     let mut found = Vec::new();
     for machine in wiring.machines() {
+        let is_quiet = |site: &Site| !super::shadowed_transition::is_seen_through(wiring, *site);
         if !machine.moves
             || machine.stores_unknown
+            // where not all ways are seen through, one may lead out
+            || machine.passed_over.iter().any(is_quiet)
             || !machine.discarded.is_empty()
             || machine.transitions.iter().any(|t| t.from.is_none() && t.told)
         {
