@@ -65,6 +65,54 @@ impl Holder {
     }
 }
 
+impl Holder {
+    /// The operation that is run on what is taken off, where that is then put into another list, to be run again.
+    pub(super) fn run_back_and_kept(&self, wiring: &Wiring<'_>) -> Option<Sym> {
+        let program = wiring.program();
+        if !self.takes_off {
+            return None;
+        }
+        self.taken.iter().filter(|(_, name)| !self.run_first.contains(name)).find_map(|(site, name)| {
+            let body = program.body(site.member)?;
+            let scope = program.scope(site.member);
+            let Node::Call { callee, args, .. } = body.node(site.node) else { return None };
+            let Node::Member { object, .. } = body.node(callee) else { return None };
+            let Node::Name(taken) = body.node(object) else { return None };
+            let declared = scope.lookup(taken, object)?;
+            let pack = &program.kit_of(site.member).pack;
+            let is_it = |n: &NodeId| body.node(*n) == Node::Name(taken) && scope.lookup(taken, *n) == Some(declared);
+            let puts = |n: NodeId| match body.node(n) {
+                Node::Call { callee, args, .. } if body.list(args).iter().any(is_it) => match body.node(callee) {
+                    Node::Member { object, name, .. } => {
+                        let text = program.unit_of(site.member).text(name);
+                        let list = wiring.flow.eval_in(site.member, object);
+                        (pack.adds.contains(text) || pack.adds_first.contains(text))
+                            && matches!(list, Val::Member(_, m) | Val::Static(m) if m != self.field)
+                    }
+                    _ => false,
+                },
+                _ => false,
+            };
+            (args.len == 0 && gives_no_use(wiring, *site) && body.ids().any(puts)).then_some(*name)
+        })
+    }
+
+    /// Whether the list itself is given to somebody, who may run what is in it.
+    pub(super) fn is_handed_on(&self, wiring: &Wiring<'_>) -> bool {
+        let program = wiring.program();
+        program.index.reads(program.member(self.field).name).iter().any(|read| {
+            let Some(body) = program.body(read.member) else { return false };
+            let parent = program.scope(read.member).parent(read.node).map(|p| body.node(p));
+            let given = match parent {
+                Some(Node::Call { args, .. } | Node::New { args, .. }) => body.list(args).contains(&read.node),
+                Some(Node::Return(_)) => true,
+                _ => false,
+            };
+            given && matches!(wiring.flow.eval(*read), Val::Member(_, m) | Val::Static(m) if m == self.field)
+        })
+    }
+}
+
 /// The fields that objects are put into: those that they are called out of, and lists that nothing takes from.
 pub(super) fn find(wiring: &Wiring<'_>) -> (Vec<Holder>, Vec<Holder>) {
     let members = 0..wiring.program().members.len();
@@ -433,6 +481,15 @@ fn run_beside(wiring: &Wiring<'_>, holder: &mut Holder, member: MemberId, value:
     }
     let Node::Name(name) = body.node(value) else { return };
     let Some(declared) = scope.lookup(name, value) else { return };
+    // what is put back was taken from there
+    if let Declared::Local(local) = declared
+        && let Node::Local { init: Some(init), .. } = body.node(local)
+        && let Node::Call { callee, .. } = body.node(init)
+        && let Node::Member { object, .. } = body.node(callee)
+        && matches!(wiring.flow.eval_in(member, object), Val::Member(_, m) | Val::Static(m) if m == holder.field)
+    {
+        return;
+    }
     for node in body.ids() {
         if body.node(node) == Node::Name(name)
             && scope.lookup(name, node) == Some(declared)

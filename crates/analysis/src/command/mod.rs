@@ -106,7 +106,15 @@ pub(crate) fn find(wiring: &Wiring<'_>) -> Commands {
         }
         let mut classes: BTreeSet<TypeId> = BTreeSet::new();
         let mut kind = None;
-        match holder.base.filter(|b| shape::is_command_type(wiring, *b, operation)) {
+        let redone = if holds == Holds::History { holder.run_back_and_kept(wiring) } else { None };
+        if let Some(back) = redone {
+            undo = Some(back);
+        }
+        let is_kind = |base: &TypeId| {
+            shape::is_command_type(wiring, *base, operation)
+                || redone.is_some_and(|undo| shape::is_undoable(wiring, *base, operation, undo))
+        };
+        match holder.base.filter(is_kind) {
             Some(base) => {
                 classes.extend(shape::concrete(program, base).into_iter().filter(|c| shape::method(program, *c, operation).is_some()));
                 kind = Some(base);
@@ -164,7 +172,7 @@ pub(crate) fn find(wiring: &Wiring<'_>) -> Commands {
     }
     found.invokers.sort_by_key(|i| i.holder.field);
     let bases: BTreeSet<TypeId> = kinds.keys().map(|(b, _)| *b).collect();
-    found.undrained = idle.into_iter().filter(|h| h.base.is_some_and(|b| bases.contains(&b))).collect();
+    found.undrained = idle.into_iter().filter(|h| h.base.is_some_and(|b| bases.contains(&b)) && !h.is_handed_on(wiring)).collect();
     found
 }
 

@@ -71,6 +71,19 @@ pub(super) fn is_command_type(wiring: &Wiring<'_>, base: TypeId, operation: Sym)
         && own.iter().all(|m| gives_nothing(program, *m) && takes_little(program, *m))
 }
 
+/// Whether objects of a base are commands by what is done with them: they are run before they are put into a list, and are
+/// taken from it to be run back. How large they are does not matter then.
+pub(super) fn is_undoable(wiring: &Wiring<'_>, base: TypeId, operation: Sym, undo: Sym) -> bool {
+    let program = wiring.program();
+    let classes = concrete(program, base);
+    let own: Vec<MemberId> = classes.iter().filter_map(|c| method(program, *c, operation)).collect();
+    let pack = &program.kit(program.ty(base).unit).pack;
+    // what ends is not taken back
+    let ends = [&pack.teardowns, &pack.handle_releases].into_iter().any(|names| names.contains(program.text(undo)));
+    let has_undo = program.find_member_as(base, undo, true).is_some();
+    classes.len() >= 2 && !own.is_empty() && has_undo && !ends && !is_state_or_link(wiring, base) && own.iter().all(|m| takes_little(program, *m))
+}
+
 /// Whether an operation does nothing, or runs those that its object holds.
 fn stands_for_others(wiring: &Wiring<'_>, base: TypeId, operation: MemberId) -> bool {
     let (flow, program) = (&wiring.flow, wiring.program());

@@ -62,6 +62,16 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
 fn is_all(wiring: &Wiring<'_>, operation: MemberId, call: Site) -> bool {
     let program = wiring.program();
     let Some(body) = program.body(operation) else { return false };
+    // who is given a function only runs it
+    let gives_function = match body.node(call.node) {
+        Node::Call { args, .. } if call.member == operation => {
+            body.list(args).iter().any(|a| matches!(body.node(*a), Node::Lambda(_) | Node::MethodRef { .. }))
+        }
+        _ => false,
+    };
+    if gives_function {
+        return false;
+    }
     let statements = body.ids().filter(|n| match body.node(*n) {
         Node::Call { .. } => {
             let site = Site { member: operation, node: *n };
