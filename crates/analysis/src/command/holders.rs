@@ -66,6 +66,16 @@ impl Holder {
 }
 
 impl Holder {
+    /// The other operation, asked for what it does and given nothing, of what was run when it was put there.
+    pub(super) fn run_back(&self, wiring: &Wiring<'_>, operation: Sym) -> Option<Sym> {
+        let program = wiring.program();
+        let is_plain = |site: &Site| {
+            let node = program.body(site.member).map(|b| b.node(site.node));
+            matches!(node, Some(Node::Call { args, .. }) if args.len == 0) && gives_no_use(wiring, *site)
+        };
+        self.taken.iter().filter(|(site, op)| *op != operation && is_plain(site)).map(|(_, op)| *op).next()
+    }
+
     /// The operation that is run on what is taken off, where that is then put into another list, to be run again.
     pub(super) fn run_back_and_kept(&self, wiring: &Wiring<'_>) -> Option<Sym> {
         let program = wiring.program();

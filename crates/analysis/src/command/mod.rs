@@ -96,7 +96,7 @@ pub(crate) fn find(wiring: &Wiring<'_>) -> Commands {
         if ends && !pack.invokers.contains(text) {
             continue;
         }
-        let mut undo = if holds == Holds::History { holder.taken.iter().map(|(_, op)| *op).find(|op| *op != operation) } else { None };
+        let mut undo = if holds == Holds::History { holder.run_back(wiring, operation) } else { None };
         // what was taken back is kept to be run again
         if let Some(known) = found.invokers.iter().find(|i| i.undo == Some(operation) && undo == Some(i.operation)) {
             (operation, undo) = (known.operation, known.undo);
