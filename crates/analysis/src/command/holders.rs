@@ -40,6 +40,8 @@ pub struct Holder {
     pub made: BTreeMap<TypeId, Vec<Site>>,
     /// Whether objects come from outside of the class.
     pub from_outside: bool,
+    /// The operation that is run at the next place of the list, and the one that is run at the place before.
+    pub by_place: Option<(Sym, Sym)>,
 }
 
 impl Holder {
@@ -48,6 +50,9 @@ impl Holder {
         if self.is_slot {
             let (_, operation) = self.taken.first()?;
             return Some((Holds::Slot, *operation));
+        }
+        if let Some((run, _)) = self.by_place {
+            return Some((Holds::History, run));
         }
         // what was run before it was put there waits to be undone
         if let Some(run) = self.run_first.first() {
@@ -178,6 +183,7 @@ fn candidate(wiring: &Wiring<'_>, field: MemberId) -> Option<Candidate> {
         run_first: Vec::new(),
         made: BTreeMap::new(),
         from_outside: false,
+        by_place: None,
     };
     // in code without types only what is put there tells
     if untyped && holder.base.is_some_and(|b| program.heirs(b).len() < 2) {
@@ -260,7 +266,40 @@ fn of_field(wiring: &Wiring<'_>, candidate: Candidate, reads: &[Site]) -> Holder
         // by a parameter, or by a code that says which
         holder.from_outside |= matches!(flow.eval(given), Val::Param(..)) || is_chosen(wiring, given);
     }
+    holder.by_place = by_place(wiring, &holder);
     holder
+}
+
+/// The two operations of a history in one list: what was handed over is run back at the place before, by one method, and run
+/// again at the next one, by another. Their names say which is which, as the counting is not kept.
+fn by_place(wiring: &Wiring<'_>, holder: &Holder) -> Option<(Sym, Sym)> {
+    let program = wiring.program();
+    let base = holder.base.filter(|_| !holder.is_slot && !holder.keyed && holder.from_outside && holder.run_first.is_empty())?;
+    // what is one of those that it holds hands on to its parts
+    if program.is_a(program.member(holder.field).owner, base) {
+        return None;
+    }
+    let asked = holder.taken.iter().filter(|(site, _)| gives_no_use(wiring, *site) && !in_loop(wiring, *site));
+    let mut by_method: BTreeMap<Sym, Vec<MemberId>> = BTreeMap::new();
+    for (site, operation) in asked {
+        by_method.entry(*operation).or_default().push(site.member);
+    }
+    let operations: Vec<Sym> = by_method.keys().copied().collect();
+    let [one, other] = operations[..] else { return None };
+    let apart = !by_method[&one].iter().any(|m| by_method[&other].contains(m));
+    let has_both = [one, other].into_iter().all(|name| program.find_member_as(base, name, true).is_some());
+    if !apart || !has_both {
+        return None;
+    }
+    let takes_back = |a: Sym, b: Sym| {
+        let (a, b) = (program.text(a).to_lowercase(), program.text(b).to_lowercase());
+        ["undo", "revert", "rollback"].iter().any(|word| a.contains(word)) || ["un", "de"].iter().any(|prefix| a == format!("{prefix}{b}"))
+    };
+    match (takes_back(one, other), takes_back(other, one)) {
+        (true, false) => Some((other, one)),
+        (false, true) => Some((one, other)),
+        _ => None,
+    }
 }
 
 /// Whether a place that reads something stands where it is put to, taken from, walked or called.

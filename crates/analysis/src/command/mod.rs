@@ -106,7 +106,11 @@ pub(crate) fn find(wiring: &Wiring<'_>) -> Commands {
         }
         let mut classes: BTreeSet<TypeId> = BTreeSet::new();
         let mut kind = None;
-        let redone = if holds == Holds::History { holder.run_back_and_kept(wiring) } else { None };
+        let redone = match (holds, holder.by_place) {
+            (Holds::History, Some((_, undo))) => Some(undo),
+            (Holds::History, None) => holder.run_back_and_kept(wiring),
+            _ => None,
+        };
         if let Some(back) = redone {
             undo = Some(back);
         }
