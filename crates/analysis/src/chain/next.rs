@@ -26,6 +26,7 @@ pub(super) fn find(flow: &Flow<'_>) -> Vec<Next> {
     let program = flow.program;
     // by the type that all links have, and the method by which they are asked
     let mut kinds: BTreeMap<(TypeId, Sym), Next> = BTreeMap::new();
+    let mut asked: BTreeMap<(TypeId, Sym), Vec<(MemberId, Site)>> = BTreeMap::new();
     for index in 0..program.members.len() {
         let field = MemberId(index as u32);
         let info = program.member(field);
@@ -43,9 +44,12 @@ pub(super) fn find(flow: &Flow<'_>) -> Vec<Next> {
                     kind.fields.push(field);
                 }
                 kind.passes.push(call);
+                asked.entry((base, method)).or_default().push((field, call));
             }
         }
     }
+    // where one run asks two of them, all are parts of a tree
+    kinds.retain(|kind, _| !asked.get(kind).is_some_and(|asked| asks_both(flow, asked)));
     let mut found: Vec<Next> = kinds.into_values().collect();
     for next in &mut found {
         // of two that one class asks alike neither is the next: branches of a tree
@@ -65,6 +69,26 @@ pub(super) fn find(flow: &Flow<'_>) -> Vec<Next> {
     }
     found.retain(|next| !next.fields.is_empty());
     found
+}
+
+/// Whether some run of a method asks what two fields hold, one after the other, whatever the first one answers.
+fn asks_both(flow: &Flow<'_>, asked: &[(MemberId, Site)]) -> bool {
+    let program = flow.program;
+    let apart = |a: Site, b: Site| {
+        let (Some(body), scope) = (program.body(a.member), program.scope(a.member)) else { return true };
+        let leaves = |n: NodeId| scope.ancestors(n).any(|around| body.leaves(around)) || matches!(body.node(n), Node::Return(_));
+        let around = scope.ancestors(a.node).find(|n| scope.is_within(b.node, *n));
+        let is_choice = around.is_some_and(|n| {
+            matches!(
+                body.node(n),
+                Node::If { .. } | Node::Conditional { .. } | Node::Switch { .. } | Node::Binary { .. } | Node::Try { .. }
+            )
+        });
+        is_choice || leaves(a.node) || leaves(b.node)
+    };
+    asked.iter().enumerate().any(|(at, (field, site))| {
+        asked[..at].iter().any(|(other, before)| other != field && before.member == site.member && !apart(*before, *site))
+    })
 }
 
 /// The type of the links that a field holds. Where nothing is typed, a link is taken to be of the class that asks it.

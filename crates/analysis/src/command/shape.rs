@@ -81,7 +81,12 @@ pub(super) fn is_undoable(wiring: &Wiring<'_>, base: TypeId, operation: Sym, und
     // what ends is not taken back
     let ends = [&pack.teardowns, &pack.handle_releases].into_iter().any(|names| names.contains(program.text(undo)));
     let has_undo = program.find_member_as(base, undo, true).is_some();
-    classes.len() >= 2 && !own.is_empty() && has_undo && !ends && !is_state_or_link(wiring, base) && own.iter().all(|m| takes_little(program, *m))
+    classes.len() >= 2
+        && !own.is_empty()
+        && has_undo
+        && !ends
+        && !is_state_or_link(wiring, base)
+        && own.iter().all(|m| takes_little(program, *m))
 }
 
 /// Whether an operation does nothing, or runs those that its object holds.
