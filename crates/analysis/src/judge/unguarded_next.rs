@@ -8,7 +8,7 @@ use yarrowgraph_model::{Certainty, Level};
 use super::{Draft, Page, Rule, related, short};
 use crate::chain::{Of, behaviour};
 use crate::flow::Val;
-use crate::program::{MemberId, Site, TypeId};
+use crate::program::{Declared, MemberId, Site, TypeId};
 use crate::wire::Wiring;
 use crate::wire::guards;
 
@@ -90,7 +90,18 @@ fn asks_the_wrong_way(wiring: &Wiring<'_>, pass: Site, next: &Val) -> bool {
     let (program, flow) = (wiring.program(), &wiring.flow);
     let Some(body) = program.body(pass.member) else { return false };
     let scope = program.scope(pass.member);
-    let is_next = |node: NodeId| flow.eval_in(pass.member, node) == *next;
+    // taken as another kind of thing it may be nothing although it is there
+    let is_taken_as = |node: NodeId| match body.node(node) {
+        Node::Name(name) => match scope.lookup(name, node) {
+            Some(Declared::Local(local)) => {
+                matches!(body.node(local), Node::Local { init: Some(init), .. } if matches!(body.node(init), Node::Cast { .. }))
+            }
+            _ => false,
+        },
+        Node::Cast { .. } => true,
+        _ => false,
+    };
+    let is_next = |node: NodeId| !is_taken_as(node) && flow.eval_in(pass.member, node) == *next;
     let says_none = |cond: NodeId, holds: bool| match body.node(cond) {
         Node::Binary { op: BinaryOp::Eq, left, right } => holds && is_next(left) && body.node(right) == Node::Null,
         Node::Binary { op: BinaryOp::Ne, left, right } => !holds && is_next(left) && body.node(right) == Node::Null,
