@@ -7,7 +7,7 @@ use yarrowgraph_model::{Certainty, Level};
 
 use super::{Draft, Page, Rule, related, short};
 use crate::flow::Val;
-use crate::program::{Declared, MemberId, Site};
+use crate::program::{Declared, MemberId, Site, Ty};
 use crate::wire::Wiring;
 use crate::wire::effect::{Act, Effect, Event};
 
@@ -55,6 +55,16 @@ fn live_walk(wiring: &Wiring<'_>, m: MemberId, raise: &Effect) -> Option<NodeId>
     let under_key = program.element_type(program.member(m).unit, &held).filter(|_| raise.holder.key.is_some());
     let names = [Some(&held), made.as_ref(), under_key.as_ref()];
     if names.into_iter().flatten().filter_map(|ty| program.type_name(ty)).any(|name| pack.snapshot_collections.contains(name)) {
+        return None;
+    }
+    // a collection of the tree's own may walk a copy, and so may one that is made around another
+    let is_own = |ty: &Ty| ty.own().is_some();
+    let around_another = wiring.flow.only_definition(m).is_some_and(|d| {
+        let Some(body) = program.body(d.member) else { return false };
+        matches!(body.node(d.node), Node::Call { args, .. } | Node::New { args, .. }
+            if body.list(args).iter().any(|a| matches!(body.node(*a), Node::New { .. } | Node::Call { .. })))
+    });
+    if is_own(&held) || made.as_ref().is_some_and(is_own) || around_another {
         return None;
     }
     let site = raise.site;
