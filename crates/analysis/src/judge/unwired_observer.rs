@@ -7,6 +7,7 @@ use yarrowgraph_ir::{MemberKind, Node, TypeKind};
 use yarrowgraph_model::{Certainty, ChannelKind, Level};
 
 use super::{Draft, Page, Rule, plain, related, short};
+use crate::command;
 use crate::flow::Val;
 use crate::program::{MemberId, Site, Sym, Ty, TypeId};
 use crate::wire::Wiring;
@@ -90,6 +91,7 @@ fn classes(wiring: &Wiring<'_>) -> Vec<Draft> {
             if !concrete
                 || is_attached(class)
                 || attaches_itself(wiring, channels, class)
+                || is_hollow(wiring, class)
                 || !is_plain(wiring, class)
                 || implements_more(wiring, class, *interface)
             {
@@ -185,6 +187,13 @@ fn attaches_itself(wiring: &Wiring<'_>, channels: &[&Channel], class: TypeId) ->
                 .iter()
                 .any(|s| program.is_a(class, program.member(s.member).owner) && matches!(&effect.handler, Some(Val::This(_))))
     })
+}
+
+/// Whether a class does nothing at all: others extend it for what they do not want to write out.
+fn is_hollow(wiring: &Wiring<'_>, class: TypeId) -> bool {
+    let program = wiring.program();
+    let mut methods = program.ty(class).members.iter().filter(|m| program.member(**m).kind == MemberKind::Method).peekable();
+    methods.peek().is_some() && methods.all(|m| command::is_empty(program, *m))
 }
 
 /// Whether all that a list does with what it holds is to end it: what it holds are parts, and no observers.
