@@ -18,6 +18,7 @@ pub mod judge;
 pub mod keep;
 pub mod machine;
 pub mod mediator;
+mod memo;
 pub mod program;
 mod setup;
 pub mod state;

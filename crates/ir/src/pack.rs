@@ -497,6 +497,11 @@ pub struct Pack {
 }
 
 impl Pack {
+    /// Whether a method of this name ends an object's life, or releases a handle.
+    pub fn ends(&self, name: &str) -> bool {
+        self.teardowns.contains(name) || self.handle_releases.contains(name)
+    }
+
     /// Whether a method of this name is one of a collection's.
     pub fn works_on_collections(&self, name: &str) -> bool {
         let words = [

@@ -48,15 +48,14 @@ fn selected_within(wiring: &Wiring<'_>, site: Site, budget: u32) -> Option<Optio
     let budget = budget.checked_sub(1)?;
     let within = |site: Site| selected_within(wiring, site, budget);
     let (flow, program) = (&wiring.flow, wiring.program());
+    let makes = |member, function| {
+        let given = returned(program, member, function).into_iter();
+        given.map(|node| within(Site { member, node })).find_map(Option::flatten)
+    };
     let body = program.body(site.member)?;
     match body.node(site.node) {
         Node::New { .. } => flow.type_of_node(site.member, site.node).own().map(Some),
-        Node::Lambda(f) => {
-            let makes = returned(wiring.program(), site.member, Some(f))
-                .into_iter()
-                .find_map(|node| within(Site { member: site.member, node }).flatten());
-            Some(makes)
-        }
+        Node::Lambda(f) => Some(makes(site.member, Some(f))),
         Node::MethodRef { .. } => Some(made_by_reference(wiring, site)),
         Node::Cast { operand, .. } => within(Site { member: site.member, node: operand }),
         Node::Opaque(parts) if body.list(parts).len() == 1 => within(Site { member: site.member, node: body.list(parts)[0] }),
@@ -76,12 +75,8 @@ fn selected_within(wiring: &Wiring<'_>, site: Site, budget: u32) -> Option<Optio
             None
         }
         Node::Name(_) | Node::Member { .. } => match flow.eval(site) {
-            Val::Lambda(m, f) => {
-                Some(returned(wiring.program(), m, Some(f)).into_iter().find_map(|node| within(Site { member: m, node }).flatten()))
-            }
-            Val::Method(m, _) => {
-                Some(returned(wiring.program(), m, None).into_iter().find_map(|node| within(Site { member: m, node }).flatten()))
-            }
+            Val::Lambda(m, f) => Some(makes(m, Some(f))),
+            Val::Method(m, _) => Some(makes(m, None)),
             Val::Type(class) => Some(Some(class)),
             _ => None,
         },

@@ -40,8 +40,6 @@ pub struct Holder {
     pub made: BTreeMap<TypeId, Vec<Site>>,
     /// Whether objects come from outside of the class.
     pub from_outside: bool,
-    /// The operation that is run at the next place of the list, and the one that is run at the place before.
-    pub by_place: Option<(Sym, Sym)>,
 }
 
 impl Holder {
@@ -50,9 +48,6 @@ impl Holder {
         if self.is_slot {
             let (_, operation) = self.taken.first()?;
             return Some((Holds::Slot, *operation));
-        }
-        if let Some((run, _)) = self.by_place {
-            return Some((Holds::History, run));
         }
         // what was run before it was put there waits to be undone
         if let Some(run) = self.run_first.first() {
@@ -68,9 +63,7 @@ impl Holder {
         let (_, from_front, _) = self.drained.first()?;
         Some((if in_front == *from_front { Holds::Stack } else { Holds::Queue }, *operation))
     }
-}
 
-impl Holder {
     /// The other operation, asked for what it does and given nothing, of what was run when it was put there.
     pub(super) fn run_back(&self, wiring: &Wiring<'_>, operation: Sym) -> Option<Sym> {
         let program = wiring.program();
@@ -78,7 +71,7 @@ impl Holder {
             let node = program.body(site.member).map(|b| b.node(site.node));
             matches!(node, Some(Node::Call { args, .. }) if args.len == 0) && gives_no_use(wiring, *site)
         };
-        self.taken.iter().filter(|(site, op)| *op != operation && is_plain(site)).map(|(_, op)| *op).next()
+        self.taken.iter().find(|(site, op)| *op != operation && is_plain(site)).map(|(_, op)| *op)
     }
 
     /// The operation that is run on what is taken off, where that is then put into another list, to be run again.
@@ -110,6 +103,39 @@ impl Holder {
             };
             (args.len == 0 && gives_no_use(wiring, *site) && body.ids().any(puts)).then_some(*name)
         })
+    }
+
+    /// The two operations of a history in one list: what was handed over is run back at the place before, by one method, and run
+    /// again at the next one, by another. Their names say which is which, as the counting is not kept.
+    pub(super) fn by_place(&self, wiring: &Wiring<'_>) -> Option<(Sym, Sym)> {
+        let program = wiring.program();
+        let base = self.base.filter(|_| !self.is_slot && !self.keyed && self.from_outside && self.run_first.is_empty())?;
+        // what is one of those that it holds hands on to its parts
+        if program.is_a(program.member(self.field).owner, base) {
+            return None;
+        }
+        let asked = self.taken.iter().filter(|(site, _)| gives_no_use(wiring, *site) && !in_loop(wiring, *site));
+        let mut by_method: BTreeMap<Sym, Vec<MemberId>> = BTreeMap::new();
+        for (site, operation) in asked {
+            by_method.entry(*operation).or_default().push(site.member);
+        }
+        let operations: Vec<Sym> = by_method.keys().copied().collect();
+        let [one, other] = operations[..] else { return None };
+        let apart = !by_method[&one].iter().any(|m| by_method[&other].contains(m));
+        let has_both = [one, other].into_iter().all(|name| program.find_member_as(base, name, true).is_some());
+        if !apart || !has_both {
+            return None;
+        }
+        let takes_back = |a: Sym, b: Sym| {
+            let (a, b) = (program.text(a).to_lowercase(), program.text(b).to_lowercase());
+            ["undo", "revert", "rollback"].iter().any(|word| a.contains(word))
+                || ["un", "de"].iter().any(|prefix| a == format!("{prefix}{b}"))
+        };
+        match (takes_back(one, other), takes_back(other, one)) {
+            (true, false) => Some((other, one)),
+            (false, true) => Some((one, other)),
+            _ => None,
+        }
     }
 
     /// Whether the list itself is given to somebody, who may run what is in it.
@@ -183,7 +209,6 @@ fn candidate(wiring: &Wiring<'_>, field: MemberId) -> Option<Candidate> {
         run_first: Vec::new(),
         made: BTreeMap::new(),
         from_outside: false,
-        by_place: None,
     };
     // in code without types only what is put there tells
     if untyped && holder.base.is_some_and(|b| program.heirs(b).len() < 2) {
@@ -266,40 +291,7 @@ fn of_field(wiring: &Wiring<'_>, candidate: Candidate, reads: &[Site]) -> Holder
         // by a parameter, or by a code that says which
         holder.from_outside |= matches!(flow.eval(given), Val::Param(..)) || is_chosen(wiring, given);
     }
-    holder.by_place = by_place(wiring, &holder);
     holder
-}
-
-/// The two operations of a history in one list: what was handed over is run back at the place before, by one method, and run
-/// again at the next one, by another. Their names say which is which, as the counting is not kept.
-fn by_place(wiring: &Wiring<'_>, holder: &Holder) -> Option<(Sym, Sym)> {
-    let program = wiring.program();
-    let base = holder.base.filter(|_| !holder.is_slot && !holder.keyed && holder.from_outside && holder.run_first.is_empty())?;
-    // what is one of those that it holds hands on to its parts
-    if program.is_a(program.member(holder.field).owner, base) {
-        return None;
-    }
-    let asked = holder.taken.iter().filter(|(site, _)| gives_no_use(wiring, *site) && !in_loop(wiring, *site));
-    let mut by_method: BTreeMap<Sym, Vec<MemberId>> = BTreeMap::new();
-    for (site, operation) in asked {
-        by_method.entry(*operation).or_default().push(site.member);
-    }
-    let operations: Vec<Sym> = by_method.keys().copied().collect();
-    let [one, other] = operations[..] else { return None };
-    let apart = !by_method[&one].iter().any(|m| by_method[&other].contains(m));
-    let has_both = [one, other].into_iter().all(|name| program.find_member_as(base, name, true).is_some());
-    if !apart || !has_both {
-        return None;
-    }
-    let takes_back = |a: Sym, b: Sym| {
-        let (a, b) = (program.text(a).to_lowercase(), program.text(b).to_lowercase());
-        ["undo", "revert", "rollback"].iter().any(|word| a.contains(word)) || ["un", "de"].iter().any(|prefix| a == format!("{prefix}{b}"))
-    };
-    match (takes_back(one, other), takes_back(other, one)) {
-        (true, false) => Some((other, one)),
-        (false, true) => Some((one, other)),
-        _ => None,
-    }
 }
 
 /// Whether a place that reads something stands where it is put to, taken from, walked or called.

@@ -88,12 +88,13 @@ pub(crate) fn find(wiring: &Wiring<'_>) -> Commands {
     // the common type of commands, with the operation that runs them, and the one that takes them back
     let mut kinds: BTreeMap<(TypeId, Sym), Option<Sym>> = BTreeMap::new();
     for holder in holders {
-        let Some((holds, mut operation)) = holder.holds() else { continue };
+        let by_place = holder.by_place(wiring);
+        let held = by_place.map(|(run, _)| (Holds::History, run)).or_else(|| holder.holds());
+        let Some((holds, mut operation)) = held else { continue };
         // what ends objects is no command
         let pack = &program.kit_of(holder.field).pack;
         let text = program.text(operation);
-        let ends = [&pack.teardowns, &pack.handle_releases].into_iter().any(|n| n.contains(text));
-        if ends && !pack.invokers.contains(text) {
+        if pack.ends(text) && !pack.invokers.contains(text) {
             continue;
         }
         let mut undo = if holds == Holds::History { holder.run_back(wiring, operation) } else { None };
@@ -106,7 +107,7 @@ pub(crate) fn find(wiring: &Wiring<'_>) -> Commands {
         }
         let mut classes: BTreeSet<TypeId> = BTreeSet::new();
         let mut kind = None;
-        let redone = match (holds, holder.by_place) {
+        let redone = match (holds, by_place) {
             (Holds::History, Some((_, undo))) => Some(undo),
             (Holds::History, None) => holder.run_back_and_kept(wiring),
             _ => None,

@@ -77,9 +77,8 @@ pub(super) fn is_undoable(wiring: &Wiring<'_>, base: TypeId, operation: Sym, und
     let program = wiring.program();
     let classes = concrete(program, base);
     let own: Vec<MemberId> = classes.iter().filter_map(|c| method(program, *c, operation)).collect();
-    let pack = &program.kit(program.ty(base).unit).pack;
     // what ends is not taken back
-    let ends = [&pack.teardowns, &pack.handle_releases].into_iter().any(|names| names.contains(program.text(undo)));
+    let ends = program.kit(program.ty(base).unit).pack.ends(program.text(undo));
     let has_undo = program.find_member_as(base, undo, true).is_some();
     classes.len() >= 2
         && !own.is_empty()

@@ -6,6 +6,7 @@ use rustc_hash::FxHashMap;
 use yarrowgraph_ir::{AccessorKind, AssignOp, FunctionId, MemberKind, Node, NodeId, ParamMode};
 
 use super::{Binding, Callee, Flow, Val};
+use crate::memo::known_or;
 use crate::program::{MemberId, Site, Sym, TypeId};
 
 /// The method by which an object is called itself.
@@ -42,23 +43,18 @@ impl Flow<'_> {
 
     /// The calls by a name, grouped by what they reach; each with its number among them.
     fn calls_named(&self, name: Sym) -> Arc<CallsByTarget> {
-        if let Some(known) = self.calls_by_target.lock().ok().and_then(|k| k.get(&name).cloned()) {
-            return known;
-        }
-        let mut grouped = CallsByTarget::default();
-        // an object that is called itself is called by the name of whatever holds it
-        let by_holder = (self.program.text(name) == CALL_OPERATOR).then(|| self.calls_of_objects());
-        let sites = by_holder.as_deref().unwrap_or_else(|| self.program.index.calls(name));
-        for (number, &site) in sites.iter().enumerate() {
-            if let Some(callee) = self.callee(site) {
-                grouped.entry(callee.member).or_default().push((number as u32, site));
+        known_or(&self.calls_by_target, name, || {
+            let mut grouped = CallsByTarget::default();
+            // an object that is called itself is called by the name of whatever holds it
+            let by_holder = (self.program.text(name) == CALL_OPERATOR).then(|| self.calls_of_objects());
+            let sites = by_holder.as_deref().unwrap_or_else(|| self.program.index.calls(name));
+            for (number, &site) in sites.iter().enumerate() {
+                if let Some(callee) = self.callee(site) {
+                    grouped.entry(callee.member).or_default().push((number as u32, site));
+                }
             }
-        }
-        let grouped = Arc::new(grouped);
-        if let Ok(mut known) = self.calls_by_target.lock() {
-            known.insert(name, grouped.clone());
-        }
-        grouped
+            Arc::new(grouped)
+        })
     }
 
     /// All calls of languages whose objects can be called.
@@ -90,20 +86,15 @@ impl Flow<'_> {
     }
 
     fn creations_named(&self, name: Sym) -> Arc<CreationsByType> {
-        if let Some(known) = self.creations_by_type.lock().ok().and_then(|k| k.get(&name).cloned()) {
-            return known;
-        }
-        let mut grouped = CreationsByType::default();
-        for &site in self.program.index.creations(name) {
-            if let Some(ty) = self.type_of_node(site.member, site.node).own() {
-                grouped.entry(ty).or_default().push(site);
+        known_or(&self.creations_by_type, name, || {
+            let mut grouped = CreationsByType::default();
+            for &site in self.program.index.creations(name) {
+                if let Some(ty) = self.type_of_node(site.member, site.node).own() {
+                    grouped.entry(ty).or_default().push(site);
+                }
             }
-        }
-        let grouped = Arc::new(grouped);
-        if let Ok(mut known) = self.creations_by_type.lock() {
-            known.insert(name, grouped.clone());
-        }
-        grouped
+            Arc::new(grouped)
+        })
     }
 }
 

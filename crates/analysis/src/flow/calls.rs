@@ -6,6 +6,7 @@ use yarrowgraph_ir::{Body, MemberKind, Node, NodeId, ParamMode, TypeKind, TypeRe
 
 use super::callers::CALL_OPERATOR;
 use super::{BUDGET, Binding, Flow, Val};
+use crate::memo::known_or;
 use crate::program::{MemberId, Site, Sym, Ty};
 
 /// The target of a call.
@@ -30,21 +31,14 @@ impl Flow<'_> {
     /// The method that a call reaches.
     pub fn callee(&self, site: Site) -> Option<Callee> {
         let known = &self.callees[self.program.member(site.member).unit.0 as usize];
-        if let Ok(known) = known.lock()
-            && let Some(found) = known.get(&site)
-        {
-            return found.clone();
-        }
-        let body = self.program.body(site.member)?;
-        let Node::Call { callee, args, .. } = body.node(site.node) else { return None };
-        let found = match self.chain_before(site) {
-            Some(before) => self.callee_in_chain(site, before),
-            None => self.method_called(site, callee, args.len as usize, BUDGET),
-        };
-        if let Ok(mut known) = known.lock() {
-            known.insert(site, found.clone());
-        }
-        found
+        known_or(known, site, || {
+            let body = self.program.body(site.member)?;
+            let Node::Call { callee, args, .. } = body.node(site.node) else { return None };
+            match self.chain_before(site) {
+                Some(before) => self.callee_in_chain(site, before),
+                None => self.method_called(site, callee, args.len as usize, BUDGET),
+            }
+        })
     }
 
     pub(super) fn method_called(&self, site: Site, callee: NodeId, arg_count: usize, budget: u32) -> Option<Callee> {

@@ -23,6 +23,7 @@ use rayon::prelude::*;
 use rustc_hash::FxHashMap;
 use yarrowgraph_ir::{AssignOp, FunctionId, Node, NodeId};
 
+use crate::memo::known_or;
 use crate::program::{Kinds, MemberId, Program, Site, Sym, Ty};
 
 pub use callers::FunctionKey;
@@ -82,12 +83,11 @@ impl<'p> Flow<'p> {
             callers,
             callees,
             values: Vec::new(),
-            within: Vec::new(),
+            within: program.units.iter().map(|_| Mutex::default()).collect(),
             calls_by_target: Mutex::default(),
             creations_by_type: Mutex::default(),
             filled_maps: Mutex::default(),
         };
-        flow.forget_within();
         let all: Vec<MemberId> = (0..program.members.len()).map(|i| MemberId(i as u32)).collect();
         for through_objects in [false, true] {
             let found: Vec<Vec<(MemberId, Site)>> =
@@ -104,7 +104,6 @@ impl<'p> Flow<'p> {
         flow.creations_by_type = Mutex::default();
         flow.filled_maps = Mutex::default();
         flow.callees = program.units.iter().map(|_| Mutex::default()).collect();
-        flow.forget_within();
         flow.values = program.units.iter().map(|_| Mutex::default()).collect();
         flow
     }
@@ -117,17 +116,7 @@ impl<'p> Flow<'p> {
     /// A value with so much of the budget left, from what is remembered or worked out.
     fn remembered(&self, site: Site, budget: u32, work_out: impl FnOnce() -> Val) -> Val {
         let file = self.program.member(site.member).unit;
-        let Some(known) = self.within.get(file.0 as usize) else { return work_out() };
-        if let Ok(known) = known.lock()
-            && let Some(found) = known.get(&(site, budget))
-        {
-            return found.clone();
-        }
-        let found = work_out();
-        if let Ok(mut known) = known.lock() {
-            known.insert((site, budget), found.clone());
-        }
-        found
+        known_or(&self.within[file.0 as usize], (site, budget), work_out)
     }
 
     /// Finds the types of members that have none written, as far as their values show them.
@@ -197,17 +186,10 @@ impl<'p> Flow<'p> {
         let site = Site { member, node };
         let file = self.program.member(member).unit;
         let Some(known) = self.values.get(file.0 as usize) else { return self.eval_at(member, node, BUDGET) };
-        if let Ok(known) = known.lock()
-            && let Some(found) = known.get(&site)
-        {
-            return found.clone();
-        }
-        let chained = self.chain_before(site).and_then(|_| self.value_in_chain(site));
-        let found = chained.unwrap_or_else(|| self.eval_at(member, node, BUDGET));
-        if let Ok(mut known) = known.lock() {
-            known.insert(site, found.clone());
-        }
-        found
+        known_or(known, site, || {
+            let chained = self.chain_before(site).and_then(|_| self.value_in_chain(site));
+            chained.unwrap_or_else(|| self.eval_at(member, node, BUDGET))
+        })
     }
 
     /// The function that a value is, when a local, field or alias holds it.

@@ -5,6 +5,7 @@ use std::sync::Arc;
 use yarrowgraph_ir::{AccessorKind, CollectionKind, FunctionId, MemberKind, Node, NodeId, UnaryOp};
 
 use super::{BUDGET, Flow, Val};
+use crate::memo::known_or;
 use crate::program::{MemberId, Site, Sym};
 
 /// How many rows of a table are told apart.
@@ -175,16 +176,7 @@ impl Flow<'_> {
 
     /// The entries that code puts into a map under constant keys, where it puts in no others.
     fn rows_put_in(&self, map: MemberId) -> Option<Vec<Row>> {
-        if let Ok(known) = self.filled_maps.lock()
-            && let Some(rows) = known.get(&map)
-        {
-            return rows.as_ref().map(|rows| rows.to_vec());
-        }
-        let rows = self.find_rows_put_in(map);
-        if let Ok(mut known) = self.filled_maps.lock() {
-            known.insert(map, rows.clone().map(Into::into));
-        }
-        rows
+        known_or(&self.filled_maps, map, || self.find_rows_put_in(map).map(Into::into)).map(|rows| rows.to_vec())
     }
 
     fn find_rows_put_in(&self, map: MemberId) -> Option<Vec<Row>> {

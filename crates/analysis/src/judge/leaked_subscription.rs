@@ -391,7 +391,7 @@ fn ends_its_subject(wiring: &Wiring<'_>, teardown: MemberId, join: &Effect) -> b
             return false;
         }
         let name = program.unit_of(teardown).text(name);
-        if !pack.teardowns.contains(name) && !pack.handle_releases.contains(name) {
+        if !pack.ends(name) {
             return false;
         }
         match flow.eval_in(teardown, object) {

@@ -50,7 +50,8 @@ fn live_walk(wiring: &Wiring<'_>, m: MemberId, raise: &Effect) -> Option<NodeId>
     let program = wiring.program();
     let pack = &*program.kit_of(m).pack;
     let held = wiring.flow.type_held(m);
-    let made = wiring.flow.only_definition(m).map(|d| wiring.flow.type_of_node(d.member, d.node));
+    let first = wiring.flow.only_definition(m);
+    let made = first.map(|d| wiring.flow.type_of_node(d.member, d.node));
     // under each key a list of its own
     let under_key = program.element_type(program.member(m).unit, &held).filter(|_| raise.holder.key.is_some());
     let names = [Some(&held), made.as_ref(), under_key.as_ref()];
@@ -59,7 +60,7 @@ fn live_walk(wiring: &Wiring<'_>, m: MemberId, raise: &Effect) -> Option<NodeId>
     }
     // a collection of the tree's own may walk a copy, and so may one that is made around another
     let is_own = |ty: &Ty| ty.own().is_some();
-    let around_another = wiring.flow.only_definition(m).is_some_and(|d| {
+    let around_another = first.is_some_and(|d| {
         let Some(body) = program.body(d.member) else { return false };
         matches!(body.node(d.node), Node::Call { args, .. } | Node::New { args, .. }
             if body.list(args).iter().any(|a| matches!(body.node(*a), Node::New { .. } | Node::Call { .. })))

@@ -109,10 +109,7 @@ fn handles_release(wiring: &Wiring<'_>, member: MemberId, root: NodeId) -> bool 
     let scope = program.scope(member);
     body.ids().filter(|n| *n == root || scope.is_within(*n, root)).any(|n| match body.node(n) {
         Node::Call { callee, .. } => match body.node(callee) {
-            Node::Member { name, .. } | Node::Name(name) => {
-                let text = program.unit_of(member).text(name);
-                pack.handle_releases.contains(text) || pack.teardowns.contains(text)
-            }
+            Node::Member { name, .. } | Node::Name(name) => pack.ends(program.unit_of(member).text(name)),
             _ => false,
         },
         _ => false,

@@ -77,7 +77,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
 fn is_read_in_part(wiring: &Wiring<'_>, machine: &Found) -> bool {
     let program = wiring.program();
     let Holder::Field(field) = machine.machine.holder else { return false };
-    wiring.is_unread(program.member(field).name) || !program.unit_of(field).unread.is_empty()
+    wiring.is_mentioned_unread(field) || !program.unit_of(field).unread.is_empty()
 }
 
 /// Whether some code asks whether the machine is in a state: one that is not so much as asked for is part of a list that

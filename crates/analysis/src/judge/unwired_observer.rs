@@ -1,5 +1,6 @@
 //! Rule `unwired-observer`: a class observes, or a method is shaped as a handler, and nothing attaches it.
 
+use std::cell::LazyCell;
 use std::collections::{BTreeMap, BTreeSet};
 
 use rustc_hash::FxHashSet;
@@ -67,16 +68,16 @@ fn classes(wiring: &Wiring<'_>) -> Vec<Draft> {
             by_interface.entry(interface).or_default().push(channel);
         }
     }
-    let told: FxHashSet<Site> = wiring.effects.iter().filter(|e| e.act == Act::Raise).map(Effect::innermost).collect();
+    let raised = || wiring.effects.iter().filter(|e| e.act == Act::Raise).map(Effect::innermost);
+    let told: LazyCell<FxHashSet<Site>, _> = LazyCell::new(|| raised().collect());
     let mut drafts = Vec::new();
     for (interface, channels) in &by_interface {
         let known: Vec<Option<FxHashSet<TypeId>>> = channels.iter().map(|c| attached(wiring, c)).collect();
-        if channels.iter().all(|c| c.joins.is_empty())
-            || only_ends(wiring, channels)
-            || is_told_otherwise(wiring, &told, channels, *interface)
-        {
+        if channels.iter().all(|c| c.joins.is_empty()) || only_ends(wiring, channels) {
             continue;
         }
+        // few classes come that far, and this goes over all calls of a name
+        let otherwise = LazyCell::new(|| is_told_otherwise(wiring, &told, channels, *interface));
         let all: FxHashSet<TypeId> = known.iter().flatten().flatten().copied().collect();
         // who is attached under the name of the interface, or of a base, may be anybody
         let open = known.iter().any(Option::is_none) || all.contains(interface) || all.iter().any(|t| program.ty(*t).modifiers.is_abstract);
@@ -97,7 +98,7 @@ fn classes(wiring: &Wiring<'_>) -> Vec<Draft> {
             {
                 continue;
             }
-            if may_be_handed_over(wiring, class, open) {
+            if may_be_handed_over(wiring, class, open) || *otherwise {
                 continue;
             }
             let Some(place) = program.type_place(class) else { continue };
@@ -169,24 +170,22 @@ fn alike(wiring: &Wiring<'_>) -> Vec<Draft> {
 /// Whether a class, or a base of it, puts itself on one of some channels.
 fn attaches_itself(wiring: &Wiring<'_>, channels: &[&Channel], class: TypeId) -> bool {
     let program = wiring.program();
-    // by the name of a way in, where it is not seen of whom it is asked
-    let ways_in = channels.iter().flat_map(|c| &c.joins).flat_map(|j| &wiring.effects[*j].inner).map(|s| program.member(s.member).name);
-    let hands_itself = |call: &Site| match program.body(call.member).map(|b| (b, b.node(call.node))) {
-        Some((body, Node::Call { args, .. })) => body.list(args).iter().any(|a| matches!(body.node(*a), Node::This)),
-        _ => false,
-    };
-    let own = |call: &&Site| program.is_a(class, program.member(call.member).owner);
-    if ways_in.collect::<BTreeSet<Sym>>().into_iter().flat_map(|name| program.index.calls(name)).filter(own).any(hands_itself) {
-        return true;
-    }
-    channels.iter().flat_map(|c| &c.joins).any(|j| {
+    let seen = channels.iter().flat_map(|c| &c.joins).any(|j| {
         let effect = &wiring.effects[*j];
         matches!(&effect.handler, Some(Val::This(t)) if program.is_a(class, *t))
             || effect
                 .inner
                 .iter()
                 .any(|s| program.is_a(class, program.member(s.member).owner) && matches!(&effect.handler, Some(Val::This(_))))
-    })
+    });
+    // or by the name of a way in, where it is not seen of whom it is asked
+    let ways_in = channels.iter().flat_map(|c| &c.joins).flat_map(|j| &wiring.effects[*j].inner).map(|s| program.member(s.member).name);
+    let hands_itself = |call: &Site| match program.body(call.member).map(|b| (b, b.node(call.node))) {
+        Some((body, Node::Call { args, .. })) => body.list(args).iter().any(|a| matches!(body.node(*a), Node::This)),
+        _ => false,
+    };
+    let own = |call: &&Site| program.is_a(class, program.member(call.member).owner);
+    seen || ways_in.collect::<BTreeSet<Sym>>().into_iter().flat_map(|name| program.index.calls(name)).filter(own).any(hands_itself)
 }
 
 /// Whether a class does nothing at all: others extend it for what they do not want to write out.
@@ -200,11 +199,7 @@ fn is_hollow(wiring: &Wiring<'_>, class: TypeId) -> bool {
 fn only_ends(wiring: &Wiring<'_>, channels: &[&Channel]) -> bool {
     let program = wiring.program();
     let raises = || channels.iter().flat_map(|c| &c.raises).map(|r| &wiring.effects[*r]);
-    raises().next().is_some()
-        && raises().all(|e| {
-            let pack = &program.kit_of(e.site.member).pack;
-            e.message.is_some_and(|m| [&pack.teardowns, &pack.handle_releases].into_iter().any(|names| names.contains(program.text(m))))
-        })
+    raises().next().is_some() && raises().all(|e| e.message.is_some_and(|m| program.kit_of(e.site.member).pack.ends(program.text(m))))
 }
 
 /// Whether what the channels tell their observers is also asked of such objects past any channel, so that a class may be there

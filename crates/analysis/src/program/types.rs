@@ -5,6 +5,7 @@ use std::sync::Arc;
 use yarrowgraph_ir::{MemberKind, Node, TypeKind, TypeParam, TypeRef, TypeRefId, Unit};
 
 use super::{MemberId, Program, Site, Sym, TypeId, UnitId};
+use crate::memo::known_or;
 
 /// A static type.
 #[derive(Clone, Debug, PartialEq, Eq, Hash)]
@@ -134,17 +135,7 @@ impl Program {
         if !here.params.is_empty() {
             return self.type_at_depth(here, id, 0);
         }
-        let known = &self.known_types[here.unit.0 as usize];
-        if let Ok(known) = known.lock()
-            && let Some(ty) = known.get(&(id, here.owner))
-        {
-            return ty.clone();
-        }
-        let found = self.type_at_depth(here, id, 0);
-        if let Ok(mut known) = known.lock() {
-            known.insert((id, here.owner), found.clone());
-        }
-        found
+        known_or(&self.known_types[here.unit.0 as usize], (id, here.owner), || self.type_at_depth(here, id, 0))
     }
 
     fn type_at_depth(&self, here: Here<'_>, id: TypeRefId, depth: u32) -> Ty {

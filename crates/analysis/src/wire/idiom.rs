@@ -218,11 +218,15 @@ fn handler_argument(x: &Extractor<'_, '_>, idiom: &Idiom, args: &[NodeId]) -> Op
     match x.body.node(first) {
         // `{ handleEvent(e) { … } }`
         Node::Object(_) if let Some(method) = entry(x, Some(first), "handleEvent") => Some(method),
-        Node::Str(_) | Node::Num(_) | Node::Bool(_) | Node::Null | Node::Object(_) | Node::Template(_) => {
-            args[index + 1..].iter().find(is_function).copied().or(Some(first))
+        node => {
+            let is_data = match node {
+                Node::Str(_) | Node::Num(_) | Node::Bool(_) | Node::Null | Node::Object(_) | Node::Template(_) => true,
+                Node::Name(_) | Node::Member { .. } => is_plain(x, first),
+                _ => false,
+            };
+            let behind = || args[index + 1..].iter().find(is_function).copied();
+            is_data.then(behind).flatten().or(Some(first))
         }
-        Node::Name(_) | Node::Member { .. } if is_plain(x, first) => args[index + 1..].iter().find(is_function).copied().or(Some(first)),
-        _ => Some(first),
     }
 }
 

@@ -6,6 +6,7 @@ use yarrowgraph_ir::{Body, LambdaForm, MemberKind, Node, NodeId, TypeKind};
 use super::Wiring;
 use super::lifetime::{creations, is_emptied};
 use crate::flow::{Binding, Flow, Val};
+use crate::memo::known_or;
 use crate::program::{MemberId, Program, Site, TypeId};
 
 /// Whether the instances of a type live as long as the process; the least of several counts.
@@ -23,16 +24,7 @@ pub enum Lives {
 
 /// Whether all instances of a type live as long as the process.
 pub fn lives_for_process(wiring: &Wiring<'_>, ty: TypeId) -> Lives {
-    if let Ok(known) = wiring.lives.lock()
-        && let Some(known) = known.get(&ty)
-    {
-        return *known;
-    }
-    let found = Once { wiring, types: FxHashMap::default(), members: FxHashMap::default() }.lives(ty);
-    if let Ok(mut known) = wiring.lives.lock() {
-        known.insert(ty, found);
-    }
-    found
+    known_or(&wiring.lives, ty, || Once { wiring, types: FxHashMap::default(), members: FxHashMap::default() }.lives(ty))
 }
 
 /// What was found out on the way; what is being asked for counts as made several times.

@@ -2,10 +2,12 @@
 
 use tree_sitter::Node as Ts;
 use yarrowgraph_ir::{
-    AssignOp, BinaryOp, CaptureMode, CollectionKind, Function, LambdaForm, List, Name, Node, NodeId, Param, ParamMode, TypeRef, UnaryOp,
+    AccessorKind, AssignOp, BinaryOp, CaptureMode, CollectionKind, Function, LambdaForm, List, MemberKind, Name, Node, NodeId, Param,
+    ParamMode, TypeRef, UnaryOp,
 };
 
 use super::Script;
+use super::classes::method_kind;
 use super::kinds::Kind;
 use crate::driver::{Nodes, span};
 
@@ -351,10 +353,7 @@ impl<'t> Script<'t> {
                     let name = self.property_name(name_node);
                     let value = self.closure(item, Some(name), CaptureMode::Own, LambdaForm::Method);
                     // what a setter does is no value of the object
-                    let is_setter = matches!(
-                        super::classes::method_kind(&parts),
-                        yarrowgraph_ir::MemberKind::Accessor(yarrowgraph_ir::AccessorKind::Set)
-                    );
+                    let is_setter = method_kind(&parts) == MemberKind::Accessor(AccessorKind::Set);
                     let entry = if is_setter { Node::Opaque(self.l.list(&[value])) } else { Node::Entry { key, value } };
                     entries.push(self.l.push(entry, item));
                 }
