@@ -442,6 +442,7 @@ impl<'w, 'p> Follower<'w, 'p> {
                     && !program.is_a(program.member(site.member).owner, next.base)
             }
             Of::Walk(walk) => self.wiring.links.walks[walk].walk.member == m,
+            Of::Pipeline(_) => false,
         });
         if let Some(built) = built {
             self.chain(built, depth, Some(operation_place(program, site)), condition);

@@ -160,6 +160,47 @@ impl From<Vec<Idiom>> for Idioms {
     }
 }
 
+/// A pipeline of a library: who puts links into it, and how a link is asked and goes on.
+#[derive(Clone, Debug, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub struct Pipeline {
+    /// Methods or functions that put links at its end.
+    pub adds: Names,
+    /// What they are handed as links.
+    #[serde(default)]
+    pub links: LinksGiven,
+    /// Whether each such call is a pipeline of its own.
+    #[serde(default)]
+    pub whole: bool,
+    /// Whether a text or pattern before the links says which requests they are asked for.
+    #[serde(default)]
+    pub paths: bool,
+    /// Whether they only count beside links that other methods put in.
+    #[serde(default)]
+    pub along: bool,
+    /// Methods by which a link that is an object is asked.
+    #[serde(default)]
+    pub asks: Names,
+    /// Methods by which a link goes on, of what it is handed.
+    #[serde(default)]
+    pub goes: Names,
+}
+
+/// What a method that puts links into a pipeline is handed as links.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum LinksGiven {
+    /// Its arguments: functions, objects, classes, and lists of them.
+    #[default]
+    Arguments,
+    /// Those of its arguments that are classes.
+    Classes,
+    /// The class that its type argument names.
+    TypeArgument,
+    /// Nothing: the call itself stands for a link of the library.
+    Itself,
+}
+
 /// The idioms of one language.
 #[derive(Clone, Debug, Default, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
@@ -491,9 +532,21 @@ pub struct Pack {
     /// Parts of a message that tell what kind of message it is.
     #[serde(default)]
     pub message_kinds: Names,
+    /// Constants that are the largest number of their type.
+    #[serde(default)]
+    pub largest: Names,
     /// Methods of library types.
     #[serde(default, rename = "idiom")]
     pub idioms: Idioms,
+    /// Pipelines of libraries.
+    #[serde(default, rename = "pipeline")]
+    pub pipelines: Vec<Pipeline>,
+    /// Words at the end of the names of what says which requests a link is asked for, where that is no text: `adminRoot`.
+    #[serde(default)]
+    pub path_words: Names,
+    /// What the parameter that is the way on to the next link is called.
+    #[serde(default)]
+    pub ways_on: Names,
 }
 
 impl Pack {

@@ -1,8 +1,9 @@
 //! What a link does with a request: answers it, passes it on, or either.
 
-use yarrowgraph_ir::{Body, FunctionId, Name, Node, NodeId};
+use yarrowgraph_ir::{Body, FunctionId, Name, Node, NodeId, UnaryOp};
 use yarrowgraph_model::Passes;
 
+use super::next::takes_aside;
 use super::{Ends, Link, Links, Of};
 use crate::flow::{Flow, Val};
 use crate::program::{MemberId, Program, Scope, Site, Sym, TypeId};
@@ -25,6 +26,7 @@ pub fn asked_by(flow: &Flow<'_>, links: &Links, of: Of, link: &Link) -> Option<M
     let method: Sym = match of {
         Of::Next(next) => links.next[next].method,
         Of::Walk(walk) => links.walks[walk].method?,
+        Of::Pipeline(at) => return links.pipelines[at].asked(flow.program, link.class?),
     };
     flow.program.find_member_as(link.class?, method, true)
 }
@@ -45,6 +47,9 @@ pub struct Code<'a> {
 impl<'a> Code<'a> {
     /// The code by which a link is asked; none where that is not of the tree.
     pub fn of(flow: &Flow<'a>, links: &Links, kind: Of, link: &Link) -> Option<Self> {
+        if let Of::Pipeline(at) = kind {
+            return links.pipelines[at].code(flow, link);
+        }
         let (member, function) = match link.function {
             Some(Val::Lambda(m, f)) => (m, Some(f)),
             Some(Val::Method(m, _)) => (m, None),
@@ -83,6 +88,12 @@ pub fn of(flow: &Flow<'_>, links: &Links, kind: Of, link: &Link) -> Option<Behav
             Ends::All => Some(Behaviour { passes: Passes::Always, stops: false }),
             ends => Answers { flow, member: code.member, body: code.body, ends }.all(code.root),
         },
+        Of::Pipeline(_) => {
+            let done = way_on(flow, links, kind, code);
+            // requests that it is not asked for go past it
+            let some = link.only_for.is_some() && done.passes == Passes::Never;
+            Some(if some { Behaviour { passes: Passes::Sometimes, ..done } } else { done })
+        }
     }
 }
 
@@ -91,7 +102,15 @@ fn passing(flow: &Flow<'_>, links: &Links, next: usize, link: &Link, code: Code<
     let Code { member, body, root, .. } = code;
     let scope = flow.program.scope(member);
     let sites = passes_in(flow, links, next, link.class, member);
+    // what is put aside is passed on later
+    let later = || {
+        let next = &links.next[next];
+        let of_class = |class, s: &Site| flow.program.is_a(class, flow.program.member(s.member).owner);
+        let is_later = |class| next.passes.iter().any(|s| of_class(class, s)) && takes_aside(flow, class, next.method);
+        link.class.is_some_and(is_later)
+    };
     let passes = match sites.first() {
+        None if later() => Passes::Sometimes,
         None => Passes::Never,
         // a test whether there is a next one is no choice
         Some(_)
@@ -115,29 +134,58 @@ pub struct WayOn {
     pub goes: Vec<NodeId>,
 }
 
+/// What an expression is once it is cast.
+fn strip_casts(body: &Body, scope: &Scope, node: NodeId) -> NodeId {
+    let mut node = node;
+    while let Some(parent) = scope.parent(node)
+        && matches!(body.node(parent), Node::Cast { .. } | Node::Unary { op: UnaryOp::NonNull, .. })
+    {
+        node = parent;
+    }
+    node
+}
+
 /// What a link does with the way on; none where it does not have one.
 pub fn way_of(flow: &Flow<'_>, links: &Links, kind: Of, code: Code<'_>) -> Option<WayOn> {
     let program = flow.program;
-    let Of::Walk(walk) = kind else { return None };
-    let walk = &links.walks[walk];
+    let walk = match kind {
+        Of::Next(_) => return None,
+        Of::Walk(walk) => &links.walks[walk],
+        Of::Pipeline(at) => return links.pipelines[at].way(flow, code),
+    };
     let name = match walk.ends {
         Ends::WayOn(place) => code.param(program, place)?,
         Ends::Kept => links.wrap(code.member, code.function?)?.0.name,
         _ => return None,
     };
     let scope = program.scope(code.member);
-    let uses = code.uses(program, name);
     let pack = &program.kit_of(code.member).pack;
     let entry = program.member(walk.walk.member).name;
-    // an object that is the way on is asked by the method in which it asks its links
-    let of_object = |n: NodeId| {
+    // an object that is the way on is asked by the method in which it asks its links; what else it is asked is no way on
+    let asked = |n: NodeId| {
         let member = scope.parent(n)?;
         let Node::Member { object, name, .. } = code.body.node(member) else { return None };
         let name = program.sym_in(code.member, name);
-        let is_way = object == n && (name == entry || pack.invokers.contains(program.text(name)));
-        is_way.then(|| call_of(code.body, scope, member))?
+        let is_function = || flow.type_of_node(code.member, object).own().is_none() && pack.invokers.contains(program.text(name));
+        let is_way = name == entry || is_function();
+        (object == n).then(|| call_of(code.body, scope, member).map(|call| (call, is_way)))?
     };
-    let mut goes: Vec<NodeId> = uses.iter().filter_map(|n| call_of(code.body, scope, *n).or_else(|| of_object(*n))).collect();
+    let (mut uses, mut goes) = (Vec::new(), Vec::new());
+    let mut named = code.uses(program, name);
+    while let Some(n) = named.pop() {
+        let n = strip_casts(code.body, scope, n);
+        match (call_of(code.body, scope, n).map(|call| (call, true)).or_else(|| asked(n)), scope.parent(n)) {
+            (Some((call, true)), _) => {
+                uses.push(n);
+                goes.push(call);
+            }
+            (Some((_, false)), _) => {}
+            // a local that is another name of it
+            (None, Some(local)) if let Node::Local { name, .. } = code.body.node(local) => named.extend(code.uses(program, name)),
+            (None, _) => uses.push(n),
+        }
+    }
+    uses.sort_unstable();
     goes.sort_unstable();
     Some(WayOn { uses, goes })
 }

@@ -14,6 +14,8 @@ pub struct Link {
     pub made: Site,
     /// Where it was put into a list, elsewhere than it was made.
     pub put: Option<Site>,
+    /// What it says which requests it is asked for, where it is not asked for all.
+    pub only_for: Option<Site>,
 }
 
 /// What chain of which kind it is.
@@ -23,6 +25,8 @@ pub enum Of {
     Next(usize),
     /// A list that is walked: the place of the walk.
     Walk(usize),
+    /// A pipeline that a library walks: its place.
+    Pipeline(usize),
 }
 
 /// A chain.

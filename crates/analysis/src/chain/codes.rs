@@ -1,12 +1,13 @@
 //! Which codes the links of a chain take: constants that the request is compared with.
 
-use yarrowgraph_ir::{BinaryOp, MemberKind, Node, NodeId};
+use yarrowgraph_ir::{BinaryOp, Body, MemberKind, Node, NodeId};
 
 use super::behaviour::Code;
 use super::{Built, Link};
 use crate::flow::{Val, returned};
 use crate::machine::{State, named};
-use crate::program::{MemberId, Site, TypeId};
+use crate::program::{MemberId, Scope, Site, TypeId};
+use crate::state;
 use crate::wire::Wiring;
 
 /// Helpers of a link are followed so far.
@@ -86,13 +87,23 @@ fn collect(wiring: &Wiring<'_>, link: &Link, member: MemberId, root: NodeId, gua
             None
         };
         if let Some(code) = code {
-            found.push(Taken { code, guarded: guarded || is_beside(body, scope, node) });
+            found.push(Taken { code, guarded: guarded || is_beside(body, scope, node) || is_undecided(body, scope, node) });
         }
     }
 }
 
+/// Whether the branch that a comparison leads to answers on some of its ways only, and falls through on others.
+fn is_undecided(body: &Body, scope: &Scope, node: NodeId) -> bool {
+    let branch = scope.ancestors(node).find_map(|n| match body.node(n) {
+        Node::If { cond, then, other: None } if scope.is_within(node, cond) => Some(then),
+        _ => None,
+    });
+    let answers = |then| state::any_within(body, then, &|n| matches!(body.node(n), Node::Return(Some(_))));
+    branch.is_some_and(|then| !body.leaves(then) && answers(then))
+}
+
 /// Whether another condition must hold as well.
-fn is_beside(body: &yarrowgraph_ir::Body, scope: &crate::program::Scope, node: NodeId) -> bool {
+fn is_beside(body: &Body, scope: &Scope, node: NodeId) -> bool {
     let mut around =
         scope.ancestors(node).take_while(|n| matches!(body.node(*n), Node::Binary { .. } | Node::Unary { .. } | Node::Opaque(_)));
     around.any(|n| matches!(body.node(n), Node::Binary { op: BinaryOp::And, .. }))

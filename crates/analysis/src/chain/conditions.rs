@@ -38,7 +38,7 @@ pub fn endings(flow: &Flow<'_>, links: &Links, kind: Of, link: &Link, done: Opti
     let passes = passes_of(flow, links, kind, link, code);
     let ends = match kind {
         Of::Walk(walk) => Some(&links.walks[walk].ends),
-        Of::Next(_) => None,
+        Of::Next(_) | Of::Pipeline(_) => None,
     };
     let scope = flow.program.scope(code.member);
     let mut found = Vec::new();
@@ -112,7 +112,7 @@ fn hook<'a>(flow: &Flow<'a>, link: &Link, code: Code<'_>, call: NodeId) -> Optio
 fn passes_of(flow: &Flow<'_>, links: &Links, kind: Of, link: &Link, code: Code<'_>) -> Option<Vec<NodeId>> {
     match kind {
         Of::Next(next) => Some(behaviour::passes_in(flow, links, next, link.class, code.member)),
-        Of::Walk(_) => Some(behaviour::way_of(flow, links, kind, code)?.goes),
+        Of::Walk(_) | Of::Pipeline(_) => Some(behaviour::way_of(flow, links, kind, code)?.goes),
     }
 }
 

@@ -98,7 +98,8 @@ fn leads_on(flow: &Flow<'_>, member: MemberId, body: &Body, scope: &Scope, call:
     };
     match body.node(argument) {
         // the function itself, or the object, which keeps count on its own
-        Node::Name(_) => is_own(argument),
+        Node::Name(name) => is_own(argument) || is_anew(flow, member, body, scope, name, argument),
+        Node::New { .. } => is_own_class(flow, member, argument),
         Node::This => scope.function_around(body, call).is_none(),
         Node::Lambda(_) => state::any_within(body, argument, &calls_own),
         Node::Call { callee, .. } => match body.node(callee) {
@@ -107,4 +108,14 @@ fn leads_on(flow: &Flow<'_>, member: MemberId, body: &Body, scope: &Scope, call:
         },
         _ => false,
     }
+}
+
+/// Whether a local is given an object of the class that the method is of, made anew for each step.
+fn is_anew(flow: &Flow<'_>, member: MemberId, body: &Body, scope: &Scope, name: Name, at: NodeId) -> bool {
+    let Some(Declared::Local(local)) = scope.lookup(name, at) else { return false };
+    matches!(body.node(local), Node::Local { init: Some(value), .. } if matches!(body.node(value), Node::New { .. }) && is_own_class(flow, member, value))
+}
+
+fn is_own_class(flow: &Flow<'_>, member: MemberId, made: NodeId) -> bool {
+    flow.type_of_node(member, made).own() == Some(flow.program.member(member).owner)
 }

@@ -43,6 +43,8 @@ pub fn end(wiring: &Wiring<'_>, built: &Built) -> Option<Unhandled> {
             }
             behind_walk(wiring, walk.walk)
         }
+        // the library answers what is left
+        Of::Pipeline(_) => None,
         Of::Next(next) => {
             let last = built.links.last()?;
             if done.last()?.passes == Passes::Never {
@@ -194,6 +196,7 @@ pub fn taken(wiring: &Wiring<'_>, built: &Built) -> Taken {
     let mut all = Vec::new();
     match built.of {
         Of::Walk(walk) => uses(wiring, links.walks[walk].walk.member, None, HANDED_ON, &mut all),
+        Of::Pipeline(_) => {}
         Of::Next(next) => {
             let base = links.next[next].base;
             let mut methods: Vec<MemberId> =

@@ -30,10 +30,12 @@ fn chain(wiring: &Wiring<'_>, built: &Built) -> model::Chain {
     let holder = match built.of {
         Of::Next(next) => built.holder.or(links.next[next].fields.first().copied()),
         Of::Walk(walk) => built.holder.or(links.walks[walk].list),
+        Of::Pipeline(_) => built.holder,
     };
     let entry = match built.of {
         Of::Next(next) => program.text(links.next[next].method).to_owned(),
         Of::Walk(walk) => links.walks[walk].method.map(|m| program.text(m).to_owned()).unwrap_or_default(),
+        Of::Pipeline(at) => links.pipelines[at].entry(program, &built.links),
     };
     let asked = built.links.first().and_then(|l| behaviour::asked_by(&wiring.flow, links, built.of, l));
     let request = asked.and_then(|m| {
@@ -52,6 +54,7 @@ fn chain(wiring: &Wiring<'_>, built: &Built) -> model::Chain {
             (Some(m), _) => program.member_id(m),
             (None, Of::Walk(walk)) => program.member_id(links.walks[walk].walk.member),
             (None, Of::Next(next)) => program.type_id(links.next[next].base),
+            (None, Of::Pipeline(at)) => program.member_id(links.pipelines[at].member),
         },
         request: request.unwrap_or_default(),
         entry,
@@ -76,9 +79,12 @@ fn link(wiring: &Wiring<'_>, of: Of, link: &Link, done: Option<Behaviour>) -> mo
         (Some(class), _) => (program.type_id(class), program.type_place(class).unwrap_or_else(|| program.place_of(link.made))),
         (None, Some(Val::Method(m, _))) => (program.member_id(*m), program.member_place(*m)),
         (None, Some(function)) => (wiring.flow.show(function), program.place_of(link.made)),
-        (None, None) => (String::new(), program.place_of(link.made)),
+        (None, None) => (crate::written::expression(program, link.made), program.place_of(link.made)),
     };
-    let conditions = conditions::of(&wiring.flow, &wiring.links, of, link, done);
+    let mut conditions = conditions::of(&wiring.flow, &wiring.links, of, link, done);
+    if let (Of::Pipeline(at), Some(only)) = (of, link.only_for) {
+        conditions.insert(0, format!("asked only for {}", wiring.links.pipelines[at].asked_for(program, only)));
+    }
     let done = done.unwrap_or(Behaviour { passes: Passes::Sometimes, stops: true });
     model::ChainLink { handler, place, passes: done.passes, stops: done.stops, conditions }
 }

@@ -13,25 +13,29 @@ mod continuations;
 pub mod ending;
 pub mod map;
 mod next;
+mod pipelines;
 mod streams;
 mod walks;
 pub mod ways;
 mod wrapped;
 
+use std::collections::BTreeSet;
+
 use rustc_hash::FxHashMap;
 use yarrowgraph_ir::{Body, FunctionId, Node, NodeId};
 
 use crate::flow::Flow;
-use crate::program::{MemberId, Site};
+use crate::program::{MemberId, Site, TypeId};
 
 pub use behaviour::Behaviour;
 pub use built::{Built, Chains, Link, Of, Stored};
 pub use next::Next;
+pub use pipelines::Pipeline;
 pub use walks::{Ends, Walk};
 pub use wrapped::Wrap;
 
 /// All that a body does, where that is one thing: the value that it gives back, or its only statement.
-fn only_thing(body: &Body, root: NodeId) -> NodeId {
+pub(crate) fn only_thing(body: &Body, root: NodeId) -> NodeId {
     let only = match body.node(root) {
         Node::Block(list) if list.len == 1 => body.list(list)[0],
         _ => root,
@@ -46,6 +50,10 @@ pub struct Links {
     pub next: Vec<Next>,
     /// Walks over lists of links.
     pub walks: Vec<Walk>,
+    /// Pipelines that libraries walk.
+    pub pipelines: Vec<Pipeline>,
+    /// The chains that these are.
+    pub(crate) piped: Vec<Built>,
     /// Functions that are made with the next one, and the walk that each stands for.
     wraps: FxHashMap<(MemberId, FunctionId), (Wrap, usize)>,
     by_field: FxHashMap<MemberId, usize>,
@@ -57,9 +65,12 @@ pub struct Links {
 impl Links {
     /// Finds what can be linked.
     pub fn of(flow: &Flow<'_>) -> Self {
-        let ((next, mut walks), (more, wrapped)) = rayon::join(
+        let ((next, mut walks), ((more, (pipelines, piped)), wrapped)) = rayon::join(
             || rayon::join(|| next::find(flow), || walks::find(flow)),
-            || rayon::join(|| [streams::find(flow), continuations::find(flow)].concat(), || wrapped::find(flow)),
+            || {
+                let more = || ([streams::find(flow), continuations::find(flow)].concat(), pipelines::find(flow));
+                rayon::join(more, || wrapped::find(flow))
+            },
         );
         walks.extend(more);
         let first = walks.len();
@@ -69,12 +80,27 @@ impl Links {
         let by_walk = walks.iter().enumerate().map(|(at, w)| (w.walk, at)).collect();
         let by_list = walks.iter().enumerate().filter_map(|(at, w)| Some((w.list?, at))).collect();
         let by_method = walks.iter().enumerate().filter_map(|(at, w)| Some((w.walk.member, (at, w.given?)))).collect();
-        Self { next, walks, wraps, by_method, by_field, by_walk, by_list }
+        Self { next, walks, pipelines, piped, wraps, by_method, by_field, by_walk, by_list }
     }
 
     /// Whether there is nothing of the kind.
     pub fn is_empty(&self) -> bool {
         self.next.is_empty() && self.walks.is_empty()
+    }
+
+    /// The types that links have: what a next one is held as, or what a walked list holds.
+    pub(crate) fn bases(&self, flow: &Flow<'_>) -> BTreeSet<TypeId> {
+        let program = flow.program;
+        let walked = self.walks.iter().filter_map(|walk| {
+            let method = walk.walk.member;
+            let list = match (walk.list, walk.given) {
+                (Some(list), _) => flow.type_held(list),
+                (None, Some(given)) => program.type_in(method, program.decl(method).params.get(usize::from(given))?.ty?),
+                _ => return None,
+            };
+            program.element_type(program.member(method).unit, &list)?.own()
+        });
+        self.next.iter().map(|next| next.base).chain(walked).collect()
     }
 
     /// The kind of link whose next one a field holds.

@@ -156,19 +156,42 @@ fn calls_on(flow: &Flow<'_>, field: MemberId) -> Vec<(Site, Sym)> {
 fn passes_on(flow: &Flow<'_>, field: MemberId, call: Site, method: Sym) -> bool {
     let program = flow.program;
     let info = program.member(call.member);
-    if info.kind != MemberKind::Method || program.decl(call.member).params.is_empty() {
+    let owner = program.member(field).owner;
+    if info.kind != MemberKind::Method {
+        return false;
+    }
+    // what was put aside is passed on by a thread of the link's own
+    let is_hook = |m: MemberId| program.kit_of(m).pack.hooks.contains(program.text(program.member(m).name));
+    let asks = |m: MemberId| program.member(m).name == method || is_hook(m) && takes_aside(flow, program.member(m).owner, method);
+    if program.decl(call.member).params.is_empty() && !asks(call.member) {
         return false;
     }
     // a list that grows at its end asks its next to grow
     if flow.definitions(field).iter().any(|d| d.member == call.member) {
         return false;
     }
-    let owner = program.member(field).owner;
-    info.name == method
-        || flow.callers((call.member, None)).iter().any(|(site, _)| {
-            let caller = program.member(site.member);
-            caller.name == method && are_family(flow, caller.owner, owner)
+    asks(call.member)
+        || flow
+            .callers((call.member, None))
+            .iter()
+            .any(|(site, _)| asks(site.member) && are_family(flow, program.member(site.member).owner, owner))
+}
+
+/// Whether a class that is asked by a method only puts what it is handed into a queue there.
+pub(super) fn takes_aside(flow: &Flow<'_>, class: TypeId, method: Sym) -> bool {
+    let program = flow.program;
+    let puts_aside = |asked: MemberId| {
+        let Some(body) = program.body(asked) else { return false };
+        let params = &program.decl(asked).params;
+        let pack = &program.kit_of(asked).pack;
+        body.ids().any(|n| {
+            let Node::Call { callee, args, .. } = body.node(n) else { return false };
+            let Node::Member { name, .. } = body.node(callee) else { return false };
+            let hands = |a: &NodeId| matches!(body.node(*a), Node::Name(name) if params.iter().any(|p| p.name == name));
+            pack.adds.contains(program.text(program.sym_in(asked, name))) && body.list(args).iter().any(hands)
         })
+    };
+    program.find_members(class, method).into_iter().any(puts_aside)
 }
 
 /// Whether a request is passed on in some cases only.

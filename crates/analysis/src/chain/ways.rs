@@ -226,7 +226,12 @@ fn handed_the_way_on(wiring: &Wiring<'_>, all: &mut Vec<Passing>) {
     let (flow, links) = (&wiring.flow, &wiring.links);
     let mut seen: BTreeSet<(MemberId, NodeId)> = BTreeSet::new();
     for built in &wiring.chains().built {
-        if !matches!(built.of, Of::Walk(walk) if matches!(links.walks[walk].ends, Ends::WayOn(_) | Ends::Kept)) {
+        let is_handed = match built.of {
+            Of::Next(_) => false,
+            Of::Walk(walk) => matches!(links.walks[walk].ends, Ends::WayOn(_) | Ends::Kept),
+            Of::Pipeline(_) => true,
+        };
+        if !is_handed {
             continue;
         }
         for link in &built.links {

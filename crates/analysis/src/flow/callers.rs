@@ -41,6 +41,11 @@ impl Flow<'_> {
         self.calls_named(name);
     }
 
+    /// What other files call the functions of modules.
+    fn renamed(&self) -> &FxHashMap<MemberId, Vec<Sym>> {
+        self.renamed.get_or_init(|| self.program.renamed())
+    }
+
     /// The calls by a name, grouped by what they reach; each with its number among them.
     fn calls_named(&self, name: Sym) -> Arc<CallsByTarget> {
         known_or(&self.calls_by_target, name, || {
@@ -126,6 +131,10 @@ fn callers_of_member(flow: &Flow<'_>, member: MemberId) -> Vec<(Site, Binding)> 
             let receiver_first = program.decl(member).params.first().is_some_and(|p| p.mode == ParamMode::Receiver);
             let by_target = flow.calls_named(info.name);
             let mut sites: Vec<(u32, Site)> = by_target.get(&member).cloned().unwrap_or_default();
+            // files that import it by another name
+            for other in flow.renamed().get(&member).into_iter().flatten() {
+                sites.extend(flow.calls_named(*other).get(&member).into_iter().flatten());
+            }
             if !receiver_first {
                 // a call of what it overrides reaches it too
                 program.for_each_base(info.owner, &mut |base| {

@@ -61,6 +61,8 @@ pub struct Flow<'p> {
     /// For each file the values that others are made of, by the budget that was left for them.
     within: Vec<Mutex<FxHashMap<(Site, u32), Val>>>,
     calls_by_target: Mutex<FxHashMap<Sym, Arc<callers::CallsByTarget>>>,
+    /// The names by which other files know the functions of modules.
+    renamed: OnceLock<FxHashMap<MemberId, Vec<Sym>>>,
     creations_by_type: Mutex<FxHashMap<Sym, Arc<callers::CreationsByType>>>,
     /// The rows of maps that are filled by code, as far as they were asked for.
     filled_maps: Mutex<FxHashMap<MemberId, Option<Arc<[Row]>>>>,
@@ -85,6 +87,7 @@ impl<'p> Flow<'p> {
             values: Vec::new(),
             within: program.units.iter().map(|_| Mutex::default()).collect(),
             calls_by_target: Mutex::default(),
+            renamed: OnceLock::new(),
             creations_by_type: Mutex::default(),
             filled_maps: Mutex::default(),
         };

@@ -106,7 +106,7 @@ fn order(wiring: &Wiring<'_>, first: &str, second: &str) -> Vec<Draft> {
         // what puts the first behind the second
         let site = match built.of {
             Of::Next(_) => built.set.get(a.saturating_sub(1)).or(built.set.last()).copied(),
-            Of::Walk(_) => built.set.first().copied(),
+            Of::Walk(_) | Of::Pipeline(_) => built.set.first().copied(),
         };
         let site = site.unwrap_or(built.links[b].made);
         found.push(draft(

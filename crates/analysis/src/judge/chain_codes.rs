@@ -64,8 +64,13 @@ pub(super) fn twins(wiring: &Wiring<'_>) -> Vec<Draft> {
     let (flow, program) = (&wiring.flow, wiring.program());
     let mut found: BTreeMap<Place, Draft> = BTreeMap::new();
     for built in &wiring.chains().built {
-        // where all are asked, or the first failure ends it, two may answer to one code
-        if matches!(built.of, Of::Walk(w) if wiring.links.walks[w].ends == Ends::Nothing) || built.ring.is_some() {
+        // where all are asked, the first failure ends it, or requests go by paths, two may answer to one code
+        let may_answer_twice = match built.of {
+            Of::Next(_) => false,
+            Of::Walk(walk) => wiring.links.walks[walk].ends == Ends::Nothing,
+            Of::Pipeline(_) => true,
+        };
+        if may_answer_twice || built.ring.is_some() {
             continue;
         }
         let all: Vec<Vec<Taken>> = built.links.iter().map(|l| codes::of(wiring, built, l)).collect();

@@ -64,8 +64,8 @@ pub(super) fn place(wiring: &Wiring<'_>, built: &Built) -> Option<Place> {
         return None;
     }
     Some(match (built.of, built.holder) {
-        (Of::Walk(_), Some(holder)) => program.member_place(holder),
-        (Of::Walk(_), None) => program.place_of(set),
+        (Of::Walk(_) | Of::Pipeline(_), Some(holder)) => program.member_place(holder),
+        (Of::Walk(_) | Of::Pipeline(_), None) => program.place_of(set),
         (Of::Next(_), _) => crate::wire::operation_place(program, set),
     })
 }

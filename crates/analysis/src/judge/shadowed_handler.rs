@@ -5,7 +5,10 @@ use std::collections::BTreeMap;
 use yarrowgraph_model::{Certainty, Level, Place};
 
 use super::{Draft, Page, Rule, related, short};
-use crate::chain::{Built, Link, Of, behaviour};
+use crate::chain::behaviour::{self, Code};
+use crate::chain::{Built, Link, Of};
+use crate::program::Site;
+use crate::state;
 use crate::wire::Wiring;
 
 pub(super) const RULE: Rule = Rule {
@@ -22,12 +25,27 @@ pub(super) const RULE: Rule = Rule {
     check,
 };
 
+/// A function that a library's pipeline hands a request is handed so many things at most; one more, and it is for failures.
+const FOR_REQUESTS: usize = 3;
+
 fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     let (program, links) = (wiring.program(), &wiring.links);
     let mut found: BTreeMap<Place, Draft> = BTreeMap::new();
     for built in wiring.chains().built.iter().filter(|b| b.ring.is_none()) {
-        let Some(stop) = built.links.iter().position(|l| behaviour::ends_all(&wiring.flow, links, built.of, l)) else { continue };
+        let Some(stop) =
+            built.links.iter().position(|l| is_always_asked(wiring, built, l) && behaviour::ends_all(&wiring.flow, links, built.of, l))
+        else {
+            continue;
+        };
         for (at, link) in built.links.iter().enumerate().skip(stop + 1) {
+            // what a library asks only when something fails
+            let params = |l: &Link| {
+                let code = Code::of(&wiring.flow, links, built.of, l)?;
+                Some(code.function.map_or(program.decl(code.member).params.len(), |f| code.body.function(f).params.len()))
+            };
+            if matches!(built.of, Of::Pipeline(_)) && params(link).is_none_or(|n| n > FOR_REQUESTS) {
+                continue;
+            }
             let Some(place) = linked_at(wiring, built, at) else { continue };
             let (Some(what), Some(before)) = (name(wiring, link), name(wiring, &built.links[stop])) else { continue };
             found.entry(place.clone()).or_insert_with(|| Draft {
@@ -49,6 +67,17 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     found.into_values().collect()
 }
 
+/// Whether a link of a library's pipeline is a function that is put in on every way and asked for every request; those of
+/// other chains are as the set-up's runs show.
+fn is_always_asked(wiring: &Wiring<'_>, built: &Built, link: &Link) -> bool {
+    let program = wiring.program();
+    let runs_always = |site: Site| {
+        let body = program.body(site.member)?;
+        Some(state::runs_always(body, program.scope(site.member), site.node, body.root?))
+    };
+    !matches!(built.of, Of::Pipeline(_)) || link.class.is_none() && link.only_for.is_none() && runs_always(link.made).unwrap_or(false)
+}
+
 fn name(wiring: &Wiring<'_>, link: &Link) -> Option<String> {
     match (link.class, &link.function) {
         (Some(class), _) => Some(wiring.program().type_id(class)),
@@ -62,7 +91,7 @@ fn linked_at(wiring: &Wiring<'_>, built: &Built, at: usize) -> Option<Place> {
     let program = wiring.program();
     let site = match built.of {
         Of::Next(_) => *built.set.get(at.checked_sub(1)?)?,
-        Of::Walk(_) => built.links[at].put.unwrap_or(built.links[at].made),
+        Of::Walk(_) | Of::Pipeline(_) => built.links[at].put.unwrap_or(built.links[at].made),
     };
     let is_operation = matches!(built.of, Of::Next(_)) || built.links[at].put.is_some();
     (!wiring.in_test(site.member)).then(|| if is_operation { crate::wire::operation_place(program, site) } else { program.place_of(site) })

@@ -1,8 +1,10 @@
 //! Rule `swallowed-request`: on some way a link does nothing with a request, and does not pass it on.
 
+use yarrowgraph_ir::{Node, NodeId};
 use yarrowgraph_model::{Certainty, Level};
 
 use super::{Draft, Page, Rule, related};
+use crate::chain::only_thing;
 use crate::chain::ways::Passing;
 use crate::program::Site;
 use crate::wire::Wiring;
@@ -25,7 +27,8 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     let program = wiring.program();
     let mut drafts = Vec::new();
     for link in wiring.passing() {
-        if !link.ways.ends_with_nothing || wiring.in_test(link.member) || only_lets_through(link) || !says_so_by_its_end(wiring, link) {
+        let is_meant = only_lets_through(link) || asks_whether_to_pass(wiring, link);
+        if !link.ways.ends_with_nothing || wiring.in_test(link.member) || is_meant || !says_so_by_its_end(wiring, link) {
             continue;
         }
         let what = match link.written {
@@ -53,6 +56,20 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
 /// A sieve: all it does is to pass some requests on.
 fn only_lets_through(link: &Passing) -> bool {
     link.passes.len() == 1 && link.ways.acts == 0
+}
+
+/// Whether all passes are made where a question of the link's own says so, and nothing else is done there.
+fn asks_whether_to_pass(wiring: &Wiring<'_>, link: &Passing) -> bool {
+    let program = wiring.program();
+    let (Some(body), scope) = (program.body(link.member), program.scope(link.member)) else { return false };
+    let is_asked = |pass: NodeId| {
+        let condition = scope.ancestors(pass).find_map(|n| match body.node(n) {
+            Node::If { cond, then, other: None } if only_thing(body, then) == pass => Some(cond),
+            _ => None,
+        });
+        condition.is_some_and(|cond| wiring.flow.callee(Site { member: link.member, node: cond }).is_some())
+    };
+    !link.passes.is_empty() && link.passes.iter().all(|pass| is_asked(*pass))
 }
 
 /// Whether the end of the body is the end without an answer: the method gives none at all, or gives one elsewhere where nothing is typed.

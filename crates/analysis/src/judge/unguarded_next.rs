@@ -55,6 +55,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
                 .filter(|(method, _)| **method == pass.member || calls_helper(wiring, **method, pass.member))
                 .flat_map(|(_, classes)| classes)
                 .filter(|(class, _)| program.is_a(*class, program.member(pass.member).owner))
+                .filter(|(_, made)| !is_made_to_take_all(wiring, *made))
                 .collect();
             let Some((class, made)) = ends.first() else {
                 if wrong_way {
@@ -120,6 +121,18 @@ fn asks_the_wrong_way(wiring: &Wiring<'_>, pass: Site, next: &Val) -> bool {
 
 fn calls_helper(wiring: &Wiring<'_>, method: MemberId, helper: MemberId) -> bool {
     wiring.flow.callers((helper, None)).iter().any(|(site, _)| site.member == method)
+}
+
+/// Whether a link is made with the largest number there is, as a limit that nothing goes past.
+fn is_made_to_take_all(wiring: &Wiring<'_>, made: Site) -> bool {
+    let program = wiring.program();
+    let Some(body) = program.body(made.member) else { return false };
+    let (Node::New { args, .. } | Node::Call { args, .. }) = body.node(made.node) else { return false };
+    let pack = &program.kit_of(made.member).pack;
+    body.list(args).iter().any(|arg| match body.node(*arg) {
+        Node::Name(name) | Node::Member { name, .. } => pack.largest.contains(program.text(program.sym_in(made.member, name))),
+        _ => false,
+    })
 }
 
 #[cfg(test)]

@@ -34,6 +34,8 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     for built in &chains.built {
         match built.of {
             Of::Next(next) => _ = kinds.insert((wiring.links.next[next].base, wiring.links.next[next].method)),
+            // what a library asks may be named where the tree does not show it
+            Of::Pipeline(_) => {}
             // the one type that all links have
             Of::Walk(walk) => {
                 if let (Some(base), Some(method)) =

@@ -1,5 +1,6 @@
 //! What names mean: across nesting, inheritance, namespaces, imports and modules.
 
+use rustc_hash::FxHashMap;
 use smallvec::SmallVec;
 use yarrowgraph_ir::{MemberKind, TypeKind};
 
@@ -249,6 +250,35 @@ impl Program {
         // a namespace may share its name with the class that it adds to
         let best = named.iter().copied().find(|t| self.ty(*t).kind != TypeKind::Namespace).or(named.first().copied());
         best.map(Named::Type)
+    }
+
+    /// The functions and variables of modules that other files know by other names, with those names.
+    pub(crate) fn renamed(&self) -> FxHashMap<MemberId, Vec<Sym>> {
+        let mut renamed: FxHashMap<MemberId, Vec<Sym>> = FxHashMap::default();
+        let mut add = |named: Named, here: Sym| {
+            if let Named::Member(m) = named
+                && self.member(m).name != here
+            {
+                let names = renamed.entry(m).or_default();
+                if !names.contains(&here) {
+                    names.push(here);
+                }
+            }
+        };
+        for (index, unit) in self.units.iter().enumerate() {
+            let id = UnitId(index as u32);
+            for (number, import) in unit.unit.imports.iter().enumerate().filter(|(_, i)| !i.reexport && !i.types_only) {
+                if let Some(here) = import.alias.or(import.name) {
+                    add(self.imported(id, number, HOPS), self.sym(id, here));
+                }
+            }
+            for (own, outer) in unit.unit.exports.iter().filter(|(own, outer)| own != outer) {
+                if let Some(named) = self.resolve_in_module(id, self.sym(id, *own), HOPS) {
+                    add(named, self.sym(id, *outer));
+                }
+            }
+        }
+        renamed
     }
 
     /// What the import with a number gives.

@@ -14,6 +14,7 @@ impl Machine<'_, '_> {
     pub(super) fn call(&mut self, site: Site, callee: NodeId, args: List) -> Value {
         let Some(body) = self.body() else { return Value::Unknown };
         match body.node(callee) {
+            Node::Member { object, .. } if args.len == 0 && self.only_builds() && self.is_told(site, object) => Value::Unknown,
             Node::Member { object, name, .. } => {
                 let sym = self.program().sym_in(site.member, name);
                 let of_base = body.node(object) == Node::Super;
@@ -59,6 +60,14 @@ impl Machine<'_, '_> {
                 result
             }
         }
+    }
+
+    /// Whether a call tells another object to do something, and asks nothing of it: `pump.start();`
+    fn is_told(&self, call: Site, object: NodeId) -> bool {
+        let Some(body) = self.body() else { return false };
+        let parent = self.program().scope(call.member).parent(call.node);
+        let is_statement = parent.is_some_and(|p| matches!(body.node(p), Node::Block(_)));
+        is_statement && !matches!(body.node(object), Node::This | Node::Super)
     }
 
     /// The arguments of a call; named ones by the parameters of what is called.

@@ -217,9 +217,11 @@ impl Machine<'_, '_> {
         let Value::Object(id) = value else { return None };
         let object = self.object(*id);
         match &object.kind {
-            Kind::Instance { class, .. } => Some(Link { class: Some(*class), function: None, made: object.made, put: self.put_at(*id) }),
+            Kind::Instance { class, .. } => {
+                Some(Link { class: Some(*class), function: None, made: object.made, put: self.put_at(*id), only_for: None })
+            }
             Kind::Closure { .. } | Kind::Method { .. } => {
-                Some(Link { class: None, function: self.as_val(value), made: object.made, put: self.put_at(*id) })
+                Some(Link { class: None, function: self.as_val(value), made: object.made, put: self.put_at(*id), only_for: None })
             }
             _ => None,
         }

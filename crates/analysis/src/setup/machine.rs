@@ -1,7 +1,7 @@
 //! The state of one run: heap, activations, decisions and what it came to.
 
 use rustc_hash::FxHashMap;
-use yarrowgraph_ir::{Body, FunctionId, Name, Node, NodeId, ParamMode};
+use yarrowgraph_ir::{Body, FunctionId, MemberKind, Name, Node, NodeId, ParamMode};
 
 use super::chains::Set;
 use super::value::{FrameId, Kind, Object, ObjectId, Value};
@@ -133,13 +133,39 @@ impl<'m, 'p> Machine<'m, 'p> {
 
     /// Runs an entry point, and then the handlers that a platform calls.
     pub(super) fn start(&mut self, root: MemberId) {
-        self.call_member(root, Value::Unknown, Vec::new());
+        let info = self.program().member(root);
+        if info.is_static {
+            self.call_member(root, Value::Unknown, Vec::new());
+        } else {
+            self.start_on_an_object(root);
+        }
         let mut next = 0;
         while next < self.callbacks.len().min(CALLBACKS) && !self.is_spent() {
             let handler = self.callbacks[next].clone();
             next += 1;
             self.phase += 1;
             self.call_value(&handler, Vec::new());
+        }
+    }
+
+    /// Runs a method on an object that is made for it; a constructor makes its own.
+    fn start_on_an_object(&mut self, root: MemberId) {
+        let info = self.program().member(root);
+        let made = Site { member: root, node: NodeId::new(0) };
+        let frame = Frame {
+            member: root,
+            function: None,
+            made_in: None,
+            this: Value::Unknown,
+            locals: FxHashMap::default(),
+            params: Vec::new(),
+            yields: Vec::new(),
+            seen: FxHashMap::default(),
+        };
+        self.open(frame);
+        let this = self.new_instance(info.owner, Vec::new(), made);
+        if info.kind != MemberKind::Constructor {
+            self.call_member(root, this, Vec::new());
         }
     }
 
@@ -156,6 +182,11 @@ impl<'m, 'p> Machine<'m, 'p> {
 
     pub(super) fn links(&self) -> &'m Links {
         self.wanted.links
+    }
+
+    /// Whether all that matters is what is built.
+    pub(super) fn only_builds(&self) -> bool {
+        self.wanted.only_builds
     }
 
     pub(super) fn heap(&self) -> &[Object] {

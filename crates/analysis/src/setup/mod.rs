@@ -6,6 +6,7 @@
 //! known number of rounds is gone through once, and what happens in it is marked. Runs have a
 //! budget of steps and each entry point one of runs; what they do not come to says nothing.
 
+mod builders;
 mod calls;
 mod chains;
 mod expressions;
@@ -74,6 +75,10 @@ struct Wanted<'m, 'p> {
     own: &'m FxHashMap<Site, usize>,
     /// What can be linked to chains.
     links: &'m Links,
+    /// Whether all that matters is what is built: what objects that were built are told to do is passed over.
+    only_builds: bool,
+    /// How many runs an entry point may take.
+    runs: usize,
 }
 
 /// What all runs came to.
@@ -101,10 +106,10 @@ impl Setup {
         // chains that constants of a module hold, whether or not what reads them is run
         let constants = constants_of_links(flow, links);
         roots.extend(constants.into_iter().filter(|m| !roots.contains(m)).collect::<Vec<_>>());
-        if (joins.is_empty() && links.is_empty()) || roots.is_empty() {
+        if joins.is_empty() && links.is_empty() {
             return Self::default();
         }
-        let wanted = Wanted { flow, effects, joins: &joins, own: &own, links };
+        let wanted = Wanted { flow, effects, joins: &joins, own: &own, links, only_builds: false, runs: RUNS };
         let mut setup = Self::default();
         let mut seen = FxHashSet::default();
         let mut steps = ALL_STEPS;
@@ -136,6 +141,7 @@ impl Setup {
         }
         // nothing is left for these
         setup.cut += waiting.len() as u32;
+        builders::run_others(&Wanted { only_builds: true, runs: builders::RUNS, ..wanted }, &mut setup.chains);
         setup
     }
 
@@ -224,7 +230,7 @@ fn run(wanted: &Wanted<'_, '_>, root: MemberId, steps: usize) -> Ran {
     let mut idle: VecDeque<Vec<bool>> = VecDeque::new();
     let mut ran = Ran { whole: true, ..Ran::default() };
     while let Some(decisions) = waiting.pop_front().or_else(|| idle.pop_front()) {
-        if ran.done.len() >= RUNS || ran.steps == steps {
+        if ran.done.len() >= wanted.runs || ran.steps == steps {
             ran.whole &= waiting.is_empty() && ran.steps < steps;
             break;
         }

@@ -134,10 +134,11 @@ impl<'p> Wiring<'p> {
         handles::mark(&flow, &mut effects);
         let mut channels = channels::group(&flow, &effects, &signals);
         pairs::add(&flow, &mut effects, &mut channels);
-        let links = Links::of(&flow);
+        let mut links = Links::of(&flow);
         // what hands on to the next one is a link, and nobody who is told
         channels.retain(|c| !matches!(c.key, channels::ChannelKey::Own(m, _) if links.hands_on(m)));
-        let setup = Setup::of(&flow, &effects, &channels.iter().flat_map(|c| c.joins.iter().copied()).collect(), &links);
+        let mut setup = Setup::of(&flow, &effects, &channels.iter().flat_map(|c| c.joins.iter().copied()).collect(), &links);
+        setup.chains.built.append(&mut links.piped);
         budgets.extend(setup.over());
         let parts = take_apart(&flow, &setup, &mut effects, &channels);
         let owner_releases = effects.iter().enumerate().filter(|(_, e)| e.act == Act::LeaveOwner).map(|(i, _)| i).collect();
