@@ -84,7 +84,7 @@ pub(crate) struct TreeArgs {
     /// Files and folders to read; the current folder if none is given
     #[arg(value_name = "PATH")]
     pub(crate) paths: Vec<PathBuf>,
-    /// Read folders that are left out by default too (build output, vendored code)
+    /// Read what is left out by default too (build output, vendored and shortened code)
     #[arg(long)]
     pub(crate) no_ignore: bool,
     /// Read every file anew, and keep nothing for the next run

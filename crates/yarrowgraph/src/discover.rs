@@ -13,6 +13,7 @@ use crate::cache::Stamp;
 use crate::config::Config;
 use crate::failure::Failure;
 use crate::manifests::Manifests;
+use crate::shortened;
 
 /// Folders that hold no code of the tree's own: build output and other people's code.
 const LEFT_OUT: &[&str] = &[
@@ -61,6 +62,8 @@ pub(crate) struct Found {
     by_config: usize,
     /// Folders left out, each with the number of files of a known language in it.
     pub(crate) left_out: Vec<String>,
+    /// Files left out because their code was shortened by a tool, by name.
+    pub(crate) shortened: Vec<String>,
     /// Whether most of it is in packages whose manifests say that other trees use them.
     pub(crate) is_library: bool,
     /// The packages whose manifests are in it.
@@ -85,13 +88,15 @@ pub(crate) fn discover(paths: &[PathBuf], no_ignore: bool, config: Option<&Path>
     let mut left_out: BTreeMap<String, usize> = BTreeMap::new();
     for path in paths {
         if path.is_file() {
-            add(&mut found, path, std::fs::metadata(path).ok(), true);
+            add(&mut found, path, std::fs::metadata(path).ok(), true, true);
         } else {
             walk(&mut found, path, no_ignore, &mut left_out);
         }
     }
     found.sources.sort_by(|a, b| a.name.cmp(&b.name));
     found.sources.dedup_by(|a, b| a.name == b.name);
+    found.shortened.sort();
+    found.shortened.dedup();
     found.left_out = left_out.into_iter().filter(|(_, n)| *n > 0).map(|(name, n)| format!("{name} ({n} files)")).collect();
     if found.by_config > 0 {
         found.left_out.push(format!("by the configuration ({} files)", found.by_config));
@@ -148,7 +153,7 @@ fn walk(found: &mut Found, path: &Path, no_ignore: bool, left_out: &mut BTreeMap
     });
     found.errors.extend(errors.into_inner().unwrap_or_else(PoisonError::into_inner));
     for (path, metadata) in files.into_inner().unwrap_or_else(PoisonError::into_inner) {
-        add(found, &path, metadata, false);
+        add(found, &path, metadata, false, no_ignore);
     }
     let folders = skipped.lock().map(|l| l.clone()).unwrap_or_default();
     for folder in folders {
@@ -161,7 +166,7 @@ fn walk(found: &mut Found, path: &Path, no_ignore: bool, left_out: &mut BTreeMap
     }
 }
 
-fn add(found: &mut Found, path: &Path, metadata: Option<Metadata>, named: bool) {
+fn add(found: &mut Found, path: &Path, metadata: Option<Metadata>, named: bool, all: bool) {
     let text = path.to_string_lossy();
     let Some(language) = yarrowgraph_syntax::language_of(&text) else {
         if named {
@@ -175,6 +180,13 @@ fn add(found: &mut Found, path: &Path, metadata: Option<Metadata>, named: bool) 
         return;
     }
     let (size, stamp) = metadata.map_or((0, None), |m| (m.len(), Stamp::of(&m)));
+    if !all
+        && shortened::is_shortened(path, language, size)
+        && !path.file_name().is_some_and(|n| found.config.takes_in(&n.to_string_lossy()))
+    {
+        found.shortened.push(name);
+        return;
+    }
     found.sources.push(Source { path: path.to_owned(), name, language, size, stamp });
 }
 

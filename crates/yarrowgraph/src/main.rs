@@ -7,6 +7,7 @@ mod config;
 mod discover;
 mod failure;
 mod manifests;
+mod shortened;
 mod tree;
 mod ui;
 

@@ -68,7 +68,8 @@ fn read_kept(found: Found, cache: &Cache, ui: &Ui) -> (Tree, Vec<Fresh>, bool) {
 
 /// Puts the readings of files together.
 fn tree(found: Found, readings: Vec<Reading>, started: Instant, ui: &Ui) -> Tree {
-    let mut files = Files { left_out: found.left_out.clone(), ..Files::default() };
+    let shortened = found.shortened.iter().map(|name| format!("{name} (shortened code)"));
+    let mut files = Files { left_out: found.left_out.iter().cloned().chain(shortened).collect(), ..Files::default() };
     let mut facts_of = Vec::with_capacity(readings.len());
     let mut languages: BTreeMap<String, FileCount> = BTreeMap::new();
     for (source, reading) in found.sources.iter().zip(readings) {
@@ -107,7 +108,9 @@ fn find(args: &TreeArgs, ui: &Ui) -> Result<Found, Failure> {
     if found.sources.iter().all(|s| yarrowgraph_syntax::is_markup(&s.name)) {
         let where_ = found.root.display();
         let known = Language::ALL.map(Language::name).join(", ");
-        let hint = if found.left_out.is_empty() {
+        let hint = if found.left_out.is_empty() && !found.shortened.is_empty() {
+            format!("{} files of shortened code are left out; --no-ignore reads them too", found.shortened.len())
+        } else if found.left_out.is_empty() {
             format!("files of these languages are read: {known}")
         } else {
             format!("left out: {}; --no-ignore reads them too", found.left_out.join(", "))

@@ -46,6 +46,24 @@ fn files_are_left_out_and_folders_taken_in() {
 }
 
 #[test]
+fn shortened_code_is_read_where_it_is_asked_for() {
+    let shortened = b"class A{go(){this.on()}}";
+    let files = [("lib/chart.min.js", shortened.as_slice()), ("app.js", b"class B {}".as_slice()), ("yarrowgraph.toml", b"".as_slice())];
+    let dir = folder(&files);
+    let said = checked(&dir, 0, &["--verbose"]);
+    assert!(said.err.contains("left out: lib/chart.min.js (shortened code)"), "{}", said.err);
+    let counted = |args: &[&str]| {
+        let map: serde_json::Value = serde_json::from_str(&run_in(dir.path(), args).out).expect("JSON");
+        map["files"]["languages"]["javascript"]["files"].as_u64()
+    };
+    assert_eq!(counted(&["map", ".", "--format", "json"]), Some(1));
+    assert_eq!(counted(&["map", ".", "--format", "json", "--no-ignore"]), Some(2));
+    assert_eq!(counted(&["map", "lib/chart.min.js", "--format", "json"]), Some(1));
+    std::fs::write(dir.path().join("yarrowgraph.toml"), "[tree]\ntake-in = [\"chart.min.js\"]").expect("writable");
+    assert_eq!(counted(&["map", ".", "--format", "json"]), Some(2));
+}
+
+#[test]
 fn what_is_wrong_is_named_with_its_place_and_the_nearest_key() {
     let wrong = [
         ("[tree]\nteardown = []", ":2:1: there is no key `teardown` here (did you mean `teardowns`?)"),

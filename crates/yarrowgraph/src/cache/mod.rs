@@ -307,7 +307,7 @@ fn whole(found: &Found, keys: &[Option<Key>]) -> Option<Key> {
         package.entries.iter().for_each(|e| part(e.as_bytes()));
     }
     part(found.config.text.as_bytes());
-    found.left_out.iter().for_each(|l| part(l.as_bytes()));
+    found.left_out.iter().chain(&found.shortened).for_each(|l| part(l.as_bytes()));
     for key in keys {
         part(key.as_ref()?);
     }

@@ -50,10 +50,11 @@ fn text(tree: &Analysed) -> String {
     if !files.left_out.is_empty() {
         let _ = writeln!(t, "# Left out: {}.", files.left_out.join(", "));
     }
-    let folders: BTreeSet<&str> = files.left_out.iter().filter_map(|l| l.split(" (").next()?.rsplit('/').next()).collect();
+    let folders: BTreeSet<&str> =
+        files.left_out.iter().filter(|l| l.ends_with(" files)")).filter_map(|l| l.split(" (").next()?.rsplit('/').next()).collect();
     let folders: Vec<String> = folders.into_iter().filter(|f| !f.contains(' ')).map(quoted).collect();
     let taken = if folders.is_empty() { quoted("vendor") } else { folders.join(", ") };
-    let _ = writeln!(t, "# leave-out = [\"legacy\", \"**/*.min.js\"]\n# take-in = [{taken}]");
+    let _ = writeln!(t, "# leave-out = [\"legacy\", \"**/*.generated.ts\"]\n# take-in = [{taken}]");
     t.push_str(
         "# Whether other trees use this one: what its public types raise may then be heard elsewhere.\n# library = true\n\
          # Methods where the program begins, and methods in which an object's life ends, beside the usual ones.\n\

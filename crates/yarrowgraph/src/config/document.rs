@@ -59,7 +59,8 @@ pub(super) struct TreeTable {
     /// Files and folders that are not read, as globs relative to the configuration's folder.
     #[serde(default)]
     pub(super) leave_out: Vec<Glob>,
-    /// Names of folders that are read although they are left out by default (`vendor`, `build`).
+    /// Names of folders that are read although they are left out by default (`vendor`, `build`), and of files whose code was
+    /// shortened (`chart.min.js`).
     #[serde(default)]
     pub(super) take_in: Vec<String>,
     /// Whether other trees use this one, so that its public channels may be heard elsewhere; by default as manifests say.

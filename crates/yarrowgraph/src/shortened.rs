@@ -1,0 +1,60 @@
+//! Which files hold code that a tool has shortened: what it was made from tells more, and each name in it means many things.
+
+use std::fs::File;
+use std::io::Read;
+use std::path::Path;
+
+use yarrowgraph_ir::Language;
+
+/// Smaller files are read, whatever they look like, in bytes.
+const SMALLEST: u64 = 16 << 10;
+
+/// So much of a file is looked at, in bytes.
+const HEAD: u64 = 64 << 10;
+
+/// Lines longer than this, in bytes, are written by tools; or hold data.
+const LONG: usize = 400;
+
+/// So many bytes of code have at least one sign that is a bracket or ends a statement; data has fewer.
+const CODE: usize = 30;
+
+/// Whether the code of a file was shortened, by its name or by what its beginning looks like.
+pub(crate) fn is_shortened(path: &Path, language: Language, size: u64) -> bool {
+    if !matches!(language, Language::JavaScript | Language::TypeScript) {
+        return false;
+    }
+    let is_named_so = path.file_stem().is_some_and(|stem| stem.to_string_lossy().ends_with(".min"));
+    is_named_so || size >= SMALLEST && head(path).is_some_and(|head| looks_shortened(&head))
+}
+
+fn head(path: &Path) -> Option<Vec<u8>> {
+    let mut head = Vec::new();
+    File::open(path).ok()?.take(HEAD).read_to_end(&mut head).ok()?;
+    Some(head)
+}
+
+/// Whether most of it is code in very long lines.
+fn looks_shortened(head: &[u8]) -> bool {
+    let (mut long, mut signs) = (0, 0);
+    for line in head.split(|b| *b == b'\n').filter(|line| line.len() > LONG) {
+        long += line.len();
+        signs += line.iter().filter(|b| matches!(b, b'(' | b'{' | b';')).count();
+    }
+    long * 2 > head.len() && signs * CODE > long
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn code_in_very_long_lines_is_told_from_data() {
+        let code = "function a(b){c.d(b);e()}".repeat(100);
+        assert!(looks_shortened(code.as_bytes()));
+        assert!(looks_shortened(format!("/* a licence */\n{code}").as_bytes()));
+        let data = format!("const picture = \"{}\";", "Zm9vYmFy".repeat(400));
+        assert!(!looks_shortened(data.as_bytes()));
+        let lines = "function rise(gauge) {\n  gauge.tell();\n}\n".repeat(100);
+        assert!(!looks_shortened(lines.as_bytes()));
+    }
+}
