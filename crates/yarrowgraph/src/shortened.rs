@@ -12,11 +12,11 @@ const SMALLEST: u64 = 16 << 10;
 /// So much of a file is looked at, in bytes.
 const HEAD: u64 = 64 << 10;
 
-/// Lines longer than this, in bytes, are written by tools; or hold data.
-const LONG: usize = 400;
+/// Lines of code that people write are not so long on average, in bytes.
+const LONG: usize = 60;
 
 /// So many bytes of code have at least one sign that is a bracket or ends a statement; data has fewer.
-const CODE: usize = 30;
+const CODE: usize = 60;
 
 /// Whether the code of a file was shortened, by its name or by what its beginning looks like.
 pub(crate) fn is_shortened(path: &Path, language: Language, size: u64) -> bool {
@@ -33,14 +33,14 @@ fn head(path: &Path) -> Option<Vec<u8>> {
     Some(head)
 }
 
-/// Whether most of it is code in very long lines.
+/// Whether it is code without the blanks that people set: hardly a line is indented, and lines are long.
 fn looks_shortened(head: &[u8]) -> bool {
-    let (mut long, mut signs) = (0, 0);
-    for line in head.split(|b| *b == b'\n').filter(|line| line.len() > LONG) {
-        long += line.len();
-        signs += line.iter().filter(|b| matches!(b, b'(' | b'{' | b';')).count();
-    }
-    long * 2 > head.len() && signs * CODE > long
+    let lines = || head.split(|b| *b == b'\n').filter(|line| !line.is_empty());
+    let indented = lines().filter(|line| line[0] == b' ' || line[0] == b'\t').count();
+    let blanks = head.iter().filter(|b| matches!(b, b' ' | b'\t')).count();
+    let signs = head.iter().filter(|b| matches!(b, b'(' | b'{' | b';')).count();
+    let count = lines().count();
+    indented * 8 < count && blanks * 12 < head.len() && count * LONG < head.len() && signs * CODE > head.len()
 }
 
 #[cfg(test)]
