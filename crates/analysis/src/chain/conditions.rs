@@ -42,7 +42,12 @@ pub fn endings(flow: &Flow<'_>, links: &Links, kind: Of, link: &Link, done: Opti
     };
     let scope = flow.program.scope(code.member);
     let mut found = Vec::new();
-    for at in code.body.ids().filter(|n| scope.is_within(*n, code.root)) {
+    // functions within it decide nothing, unless the request is passed on there
+    let decides_here = |n: NodeId| {
+        let around = scope.function_around(code.body, n);
+        around == code.function || passes.iter().flatten().any(|p| scope.function_around(code.body, *p) == around)
+    };
+    for at in code.body.ids().filter(|n| scope.is_within(*n, code.root) && decides_here(*n)) {
         let decided = match (&passes, ends) {
             (Some(passes), _) => decides(code.body, at, passes),
             (None, Some(ends)) => answers(flow, ends, code, at),

@@ -17,6 +17,9 @@ use crate::written;
 /// Functions that hand a pipeline on are followed so deep.
 const DEEPEST: u32 = 6;
 
+/// So many conditions that part the ways to fill a pipeline are taken both ways.
+const ALTERNATIVES: usize = 3;
+
 /// A pipeline of a library.
 #[derive(Clone, Debug)]
 pub struct Pipeline {
@@ -89,7 +92,9 @@ pub(super) fn find(flow: &Flow<'_>) -> (Vec<Pipeline>, Vec<Built>) {
     for key in groups.keys().filter(|key| !is_handed(flow, &groups, key)) {
         let mut adds = Vec::new();
         gather(&groups, &handed, key, DEEPEST, &mut adds);
-        build(flow, key.0, Some(&key.1), &adds, &mut found);
+        for adds in alternatives(program, adds) {
+            build(flow, key.0, Some(&key.1), &adds, &mut found);
+        }
     }
     for (member, add) in &wholes {
         build(flow, *member, None, &[add], &mut found);
@@ -324,6 +329,37 @@ fn gather<'a, 'p>(groups: &'a BTreeMap<Key, Vec<Add<'p>>>, handed: &Handed, key:
             Err(key) => gather(groups, handed, key, depth, adds),
         }
     }
+}
+
+/// What is put in on each of the ways that exclude each other: one branch of a condition, or the other.
+fn alternatives<'a, 'p>(program: &Program, adds: Vec<&'a Add<'p>>) -> Vec<Vec<&'a Add<'p>>> {
+    let mut all = vec![adds];
+    for _ in 0..ALTERNATIVES {
+        let parting = all.iter().enumerate().find_map(|(at, adds)| Some((at, parting(program, adds)?)));
+        let Some((at, (one, other))) = parting else { break };
+        let adds = all.remove(at);
+        let without = |gone: &[NodeId]| adds.iter().copied().filter(|a| !gone.contains(&a.at.node)).collect();
+        all.insert(at, without(&one));
+        all.insert(at, without(&other));
+    }
+    all
+}
+
+/// Of the first condition that puts links in on both branches, what each of the two puts in.
+fn parting(program: &Program, adds: &[&Add<'_>]) -> Option<(Vec<NodeId>, Vec<NodeId>)> {
+    adds.iter().find_map(|add| {
+        let member = add.at.member;
+        let (body, scope) = (program.body(member)?, program.scope(member));
+        scope.ancestors(add.at.node).find_map(|n| {
+            let Node::If { then, other: Some(other), .. } = body.node(n) else { return None };
+            let of = |branch: NodeId| {
+                let within = adds.iter().filter(|a| a.at.member == member && scope.is_within(a.at.node, branch));
+                within.map(|a| a.at.node).collect::<Vec<_>>()
+            };
+            let (one, two) = (of(then), of(other));
+            (!one.is_empty() && !two.is_empty()).then_some((one, two))
+        })
+    })
 }
 
 /// Makes a chain of what was put into a pipeline, where that is one: one of its links at least goes on to the next.

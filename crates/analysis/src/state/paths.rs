@@ -90,7 +90,7 @@ pub fn runs_always(body: &Body, scope: &Scope, node: NodeId, root: NodeId) -> bo
             Node::Loop { .. } => around == root,
             Node::Block(list) => {
                 let before = body.list(list).iter().take_while(|s| **s != inner);
-                before.into_iter().all(|s| !any_within(body, *s, &|n| matches!(body.node(n), Node::Return(_))))
+                before.into_iter().all(|s| !may_return(body, *s))
             }
             _ => true,
         };
@@ -103,4 +103,17 @@ pub fn runs_always(body: &Body, scope: &Scope, node: NodeId, root: NodeId) -> bo
         inner = around;
     }
     node == root
+}
+
+/// Whether a statement may leave the function that it stands in; what a function within it does leaves that alone.
+fn may_return(body: &Body, statement: NodeId) -> bool {
+    let mut stack = vec![statement];
+    while let Some(at) = stack.pop() {
+        match body.node(at) {
+            Node::Return(_) => return true,
+            Node::Lambda(_) => {}
+            _ => stack.extend(body.children(at)),
+        }
+    }
+    false
 }
