@@ -25,7 +25,7 @@ pub(super) const RULE: Rule = Rule {
 fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     let program = wiring.program();
     let mut found = Vec::new();
-    for mediator in wiring.mediators() {
+    for mediator in wiring.mediators().iter().filter(|m| !m.channels.is_empty()) {
         for route in mediator.routes.iter().filter(|r| r.to == To::All) {
             let deliverer = route.site.member;
             // a colleague that is told so, and sends by the same way

@@ -3,6 +3,7 @@
 //! A mediator's roster is a channel. What makes it one is that those who are told hold it themselves and tell the
 //! others through it.
 
+mod directors;
 pub mod map;
 
 use std::collections::{BTreeMap, BTreeSet};
@@ -71,9 +72,10 @@ pub struct Colleague {
 pub struct Mediator {
     /// Its class.
     pub class: TypeId,
-    /// The channels that its roster is: one, or one for each key under which colleagues are kept.
+    /// The channels that its roster is: one, or one for each key under which colleagues are kept; none where each
+    /// colleague has a field of its own.
     pub channels: Vec<usize>,
-    /// The roster.
+    /// The roster, or the first of those fields.
     pub roster: MemberId,
     /// The type that colleagues have in common, where there is one.
     pub base: Option<TypeId>,
@@ -94,6 +96,9 @@ pub(crate) fn find(wiring: &Wiring<'_>) -> Vec<Mediator> {
         }
     }
     let mut found: Vec<Mediator> = rosters.into_iter().filter_map(|(roster, channels)| of_roster(wiring, roster, channels)).collect();
+    // what has a roster is told by that
+    let known: BTreeSet<TypeId> = found.iter().map(|m| m.class).collect();
+    found.extend(directors::find(wiring).into_iter().filter(|m| !known.contains(&m.class)));
     found.sort_by_key(|m| (m.class, m.roster));
     found.dedup_by_key(|m| m.class);
     found

@@ -1,0 +1,238 @@
+//! Mediators that hold each of their colleagues in a field of its own: a dialog and its controls, a frame and its panels.
+//!
+//! What makes one a mediator is that colleagues hold it back and tell it something, and that it then has others of them
+//! do something.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use yarrowgraph_ir::{MemberKind, Node, NodeId, TypeKind};
+
+use super::{Colleague, Mediator, Route, To};
+use crate::flow::Val;
+use crate::program::{Kinds, MemberId, Program, Site, Ty, TypeId};
+use crate::wire::Wiring;
+use crate::wire::channels::ChannelKey;
+
+/// At least so many colleagues tell a mediator something.
+const SPEAKERS: usize = 2;
+
+/// What no more than so many classes are is no listener of anybody's.
+const FEW: usize = 3;
+
+/// A mediator has so many helpers between what it is told and what it has done, one behind the other.
+const HELPERS: u32 = 2;
+
+/// Finds the mediators of the kind.
+pub(super) fn find(wiring: &Wiring<'_>) -> Vec<Mediator> {
+    let program = wiring.program();
+    let rosters: BTreeSet<MemberId> = wiring
+        .channels
+        .iter()
+        .filter_map(|c| match c.key {
+            ChannelKey::Own(m, _) => Some(m),
+            _ => None,
+        })
+        .collect();
+    let mut found = Vec::new();
+    for index in 0..program.types.len() {
+        let class = TypeId(index as u32);
+        let ty = program.ty(class);
+        if ty.kind == TypeKind::Class && !ty.is_module && !wiring.is_test_type(class) {
+            found.extend(of_class(wiring, class, &rosters));
+        }
+    }
+    found
+}
+
+fn of_class(wiring: &Wiring<'_>, class: TypeId, rosters: &BTreeSet<MemberId>) -> Option<Mediator> {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    let mut fields: BTreeMap<MemberId, TypeId> = BTreeMap::new();
+    for &field in &program.ty(class).members {
+        let info = program.member(field);
+        if info.is_static || !matches!(info.kind, MemberKind::Field | MemberKind::Property) || rosters.contains(&field) {
+            continue;
+        }
+        // what it has one of, for as long as it is there
+        let given = flow.definitions(field).iter().filter(|d| program.body(d.member).is_some_and(|b| b.node(d.node) != Node::Null));
+        if given.count() > 1 {
+            continue;
+        }
+        let held = flow.type_held(field).own().filter(|t| !program.is_a(*t, class) && !program.is_a(class, *t));
+        if let Some(t) = held.filter(|t| matches!(program.ty(*t).kind, TypeKind::Class | TypeKind::Interface)) {
+            fields.insert(field, t);
+        }
+    }
+    if fields.len() < SPEAKERS {
+        return None;
+    }
+    let mut told: BTreeMap<MemberId, BTreeSet<Site>> = BTreeMap::new();
+    let mut speakers: BTreeSet<MemberId> = BTreeSet::new();
+    let mut routes: Vec<Route> = Vec::new();
+    for (&field, &t) in &fields {
+        for method in tells(wiring, t, class, rosters) {
+            let reached = told.entry(method).or_insert_with(|| reached(wiring, method, class, &fields, HELPERS));
+            let others = reached.iter().filter(|site| held_by(wiring, **site, &fields).is_some_and(|f| f != field));
+            let before = routes.len();
+            routes.extend(others.filter_map(|site| {
+                let method = super::asked(program, *site)?.1;
+                Some(Route { site: *site, to: To::One, method, condition: condition(program, *site) })
+            }));
+            if routes.len() > before {
+                speakers.insert(field);
+            }
+        }
+    }
+    // and they are handed it by itself, as it comes to be
+    if speakers.iter().filter(|field| hands_itself_to(wiring, class, **field, fields[*field])).count() < SPEAKERS {
+        return None;
+    }
+    // colleagues know it; what else it has is its own affair
+    fields.retain(|field, t| speakers.contains(field) || knows(wiring, *t, class));
+    routes.retain(|r| held_by(wiring, r.site, &fields).is_some());
+    routes.sort_by_key(|r| r.site);
+    routes.dedup_by_key(|r| r.site);
+    let reached = |field: MemberId| routes.iter().any(|r| held_by(wiring, r.site, &fields) == Some(field));
+    let mut colleagues: Vec<Colleague> = Vec::new();
+    for (&field, &t) in fields.iter().filter(|(f, _)| speakers.contains(f) || reached(**f)) {
+        let registered: BTreeSet<Site> = flow.definitions(field).iter().copied().collect();
+        for class in super::concrete(program, t) {
+            match colleagues.iter_mut().find(|c| c.class == class) {
+                Some(known) => known.registered.extend(&registered),
+                None => colleagues.push(Colleague { class, registered: registered.clone(), deregistered: BTreeSet::new() }),
+            }
+        }
+    }
+    colleagues.sort_by_key(|c| c.class);
+    let roster = *fields.keys().find(|f| speakers.contains(f))?;
+    let base = super::common(program, &colleagues);
+    Some(Mediator { class, channels: Vec::new(), roster, base, colleagues, routes, outsiders: Vec::new() })
+}
+
+/// The methods of a mediator that a colleague tells something, by what it holds of the mediator's type, outside of its
+/// constructors; what only listens to it is none.
+fn tells(wiring: &Wiring<'_>, colleague: TypeId, mediator: TypeId, rosters: &BTreeSet<MemberId>) -> BTreeSet<MemberId> {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    let mut found = BTreeSet::new();
+    for class in super::concrete(program, colleague) {
+        for &m in &program.ty(class).members {
+            let Some(body) = program.body_with(m, Kinds::CALL) else { continue };
+            if program.member(m).kind == MemberKind::Constructor {
+                continue;
+            }
+            for node in body.ids() {
+                let Node::Call { callee, .. } = body.node(node) else { continue };
+                let Node::Member { object, name, .. } = body.node(callee) else { continue };
+                let Val::Member(of, field) = flow.eval_in(m, object) else { continue };
+                if !matches!(*of, Val::This(_)) || rosters.contains(&field) || !is_statement(program, m, node) {
+                    continue;
+                }
+                let Ty::Own(known_as, _) = flow.type_held(field).bounded() else { continue };
+                // who knows it as one of many knows it as a listener
+                let is_one_of_few = || super::concrete(program, known_as).iter().filter(|t| !wiring.is_test_type(**t)).count() <= FEW;
+                if program.is_a(mediator, known_as) && (known_as == mediator || is_one_of_few()) {
+                    found.extend(program.find_member_as(mediator, program.sym_in(m, name), true));
+                }
+            }
+        }
+    }
+    found
+}
+
+/// Whether objects of a type hold a mediator.
+fn knows(wiring: &Wiring<'_>, colleague: TypeId, mediator: TypeId) -> bool {
+    let program = wiring.program();
+    let holds = |m: &MemberId| {
+        let is_held = matches!(program.member(*m).kind, MemberKind::Field | MemberKind::Property);
+        is_held && wiring.flow.type_held(*m).own().is_some_and(|t| program.is_a(mediator, t))
+    };
+    super::concrete(program, colleague).into_iter().any(|class| program.ty(class).members.iter().any(holds))
+}
+
+/// Whether a mediator hands itself to the colleague in a field as it comes to be: where it makes it, or by a method of that.
+fn hands_itself_to(wiring: &Wiring<'_>, mediator: TypeId, field: MemberId, colleague: TypeId) -> bool {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    let is_set_up = |m: MemberId| match program.member(m).kind {
+        MemberKind::Method => flow.callers((m, None)).iter().any(|(site, _)| {
+            let caller = program.member(site.member);
+            caller.owner == mediator && caller.kind == MemberKind::Constructor
+        }),
+        _ => true,
+    };
+    program.ty(mediator).members.iter().any(|&m| {
+        let Some(body) = program.body(m) else { return false };
+        let is_this = |a: &NodeId| matches!(flow.eval_in(m, *a), Val::This(t) if program.is_a(t, mediator) || program.is_a(mediator, t));
+        let hands = body.ids().any(|node| match body.node(node) {
+            Node::New { args, .. } => {
+                let made = || flow.type_of_node(m, node).own().is_some_and(|t| program.is_a(t, colleague));
+                args.len > 0 && made() && body.list(args).iter().any(is_this)
+            }
+            Node::Call { args, .. } if args.len > 0 => {
+                let asked = || match flow.eval_in(m, crate::flow::object_of(body, node)?) {
+                    Val::Member(_, f) if f == field => Some(()),
+                    _ => None,
+                };
+                asked().is_some() && body.list(args).iter().any(is_this)
+            }
+            _ => false,
+        });
+        hands && is_set_up(m)
+    })
+}
+
+/// The statements by which a method of a mediator has its colleagues do something, itself or by its helpers.
+fn reached(wiring: &Wiring<'_>, method: MemberId, mediator: TypeId, fields: &BTreeMap<MemberId, TypeId>, depth: u32) -> BTreeSet<Site> {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    let mut found = BTreeSet::new();
+    let (Some(depth), Some(body)) = (depth.checked_sub(1), program.body(method)) else { return found };
+    for node in body.ids() {
+        if !matches!(body.node(node), Node::Call { .. }) {
+            continue;
+        }
+        let site = Site { member: method, node };
+        if held_by(wiring, site, fields).is_some() {
+            if is_statement(program, method, node) && flow.callee(site).is_some() {
+                found.insert(site);
+            }
+        } else if let Some(helper) = flow.callee(site).map(|c| c.member).filter(|h| *h != method && program.member(*h).owner == mediator) {
+            found.extend(reached(wiring, helper, mediator, fields, depth));
+        }
+    }
+    found
+}
+
+/// The field whose object a call asks.
+fn held_by(wiring: &Wiring<'_>, call: Site, fields: &BTreeMap<MemberId, TypeId>) -> Option<MemberId> {
+    let body = wiring.program().body(call.member)?;
+    match wiring.flow.eval_in(call.member, crate::flow::object_of(body, call.node)?) {
+        Val::Member(of, field) if matches!(*of, Val::This(_)) && fields.contains_key(&field) => Some(field),
+        _ => None,
+    }
+}
+
+/// Whether a call is a statement, so that it is made for what it does.
+fn is_statement(program: &Program, member: MemberId, call: NodeId) -> bool {
+    let Some(body) = program.body(member) else { return false };
+    let parent = program.scope(member).parent(call);
+    match parent.map(|p| (p, body.node(p))) {
+        Some((_, Node::Block(_))) => true,
+        Some((_, Node::If { cond, .. })) => cond != call,
+        Some((p, Node::Unary { .. })) => is_statement(program, member, p),
+        None => !body.returns_root,
+        _ => false,
+    }
+}
+
+/// The condition that a statement depends on.
+fn condition(program: &Program, site: Site) -> Option<Site> {
+    let body = program.body(site.member)?;
+    let mut inner = site.node;
+    for around in program.scope(site.member).ancestors(site.node) {
+        if let Node::If { cond, .. } = body.node(around)
+            && cond != inner
+        {
+            return Some(Site { member: site.member, node: cond });
+        }
+        inner = around;
+    }
+    None
+}
