@@ -95,12 +95,15 @@ fn of_class(wiring: &Wiring<'_>, class: TypeId, rosters: &BTreeSet<MemberId>) ->
     let mut colleagues: Vec<Colleague> = Vec::new();
     for (&field, &t) in fields.iter().filter(|(f, _)| speakers.contains(f) || reached(**f)) {
         let registered: BTreeSet<Site> = flow.definitions(field).iter().copied().collect();
-        for class in super::concrete(program, t) {
+        for class in super::concrete(program, t).into_iter().filter(|c| !wiring.is_test_type(*c)) {
             match colleagues.iter_mut().find(|c| c.class == class) {
                 Some(known) => known.registered.extend(&registered),
                 None => colleagues.push(Colleague { class, registered: registered.clone(), deregistered: BTreeSet::new() }),
             }
         }
+    }
+    if routes.is_empty() || colleagues.len() < SPEAKERS {
+        return None;
     }
     colleagues.sort_by_key(|c| c.class);
     let roster = *fields.keys().find(|f| speakers.contains(f))?;
@@ -114,7 +117,7 @@ fn tells(wiring: &Wiring<'_>, colleague: TypeId, mediator: TypeId, rosters: &BTr
     let (flow, program) = (&wiring.flow, wiring.program());
     let mut found = BTreeSet::new();
     for class in super::concrete(program, colleague) {
-        for &m in &program.ty(class).members {
+        for m in members(program, class) {
             let Some(body) = program.body_with(m, Kinds::CALL) else { continue };
             if program.member(m).kind == MemberKind::Constructor {
                 continue;
@@ -138,6 +141,16 @@ fn tells(wiring: &Wiring<'_>, colleague: TypeId, mediator: TypeId, rosters: &BTr
     found
 }
 
+/// The members of a class and of its bases.
+fn members(program: &Program, class: TypeId) -> Vec<MemberId> {
+    let mut all = Vec::new();
+    program.for_each_base(class, &mut |t| {
+        all.extend(&program.ty(t).members);
+        true
+    });
+    all
+}
+
 /// Whether objects of a type hold a mediator.
 fn knows(wiring: &Wiring<'_>, colleague: TypeId, mediator: TypeId) -> bool {
     let program = wiring.program();
@@ -145,7 +158,7 @@ fn knows(wiring: &Wiring<'_>, colleague: TypeId, mediator: TypeId) -> bool {
         let is_held = matches!(program.member(*m).kind, MemberKind::Field | MemberKind::Property);
         is_held && wiring.flow.type_held(*m).own().is_some_and(|t| program.is_a(mediator, t))
     };
-    super::concrete(program, colleague).into_iter().any(|class| program.ty(class).members.iter().any(holds))
+    super::concrete(program, colleague).into_iter().any(|class| members(program, class).iter().any(holds))
 }
 
 /// Whether a mediator hands itself to the colleague in a field as it comes to be: where it makes it, or by a method of that.

@@ -6,9 +6,9 @@ use yarrowgraph_ir::{Body, MemberKind, Node, NodeId};
 use yarrowgraph_model::Passes;
 
 use super::{Wanted, run};
-use crate::chain::{Built, Chains, Links, Of, behaviour};
+use crate::chain::{Built, Chains, Ends, Link, Links, Of, behaviour};
 use crate::flow::Flow;
-use crate::program::{Kinds, MemberId, Scope, Site, TypeId};
+use crate::program::{Declared, Kinds, MemberId, Program, Scope, Site, TypeId};
 
 /// How many steps the runs of all such methods may take together.
 const STEPS: usize = 200_000;
@@ -38,17 +38,56 @@ pub(super) fn run_others(wanted: &Wanted<'_, '_>, chains: &mut Chains) {
     }
 }
 
-/// Whether links that know the next one are more than what wraps another object: one of them at least answers some requests
-/// and passes others on, and all but the last pass on.
+/// Whether links are more than what wraps another object, or the parts of one. Of those that know the next one, one at
+/// least answers some requests and passes others on as they are, and all but the last pass on; those of a list are not all
+/// of the class that walks it, and asked until one of them fails.
 fn is_chain(wanted: &Wanted<'_, '_>, built: &Built) -> bool {
-    let Of::Next(_) = built.of else { return true };
+    let program = wanted.flow.program;
+    let next = match built.of {
+        Of::Next(next) => next,
+        Of::Walk(walk) => {
+            let walk = &wanted.links.walks[walk];
+            let walker = program.member(walk.walk.member).owner;
+            let is_part = |l: &Link| l.class.is_some_and(|c| share_a_base(program, c, walker));
+            return walk.ends != Ends::Nothing || !built.links.iter().all(is_part);
+        }
+        Of::Pipeline(_) => return true,
+    };
     // what is its own next one stands at the end of a list that goes both ways
     if built.ring.is_some() && built.links.len() == 1 {
         return false;
     }
     let before_last = built.links.iter().take(built.links.len().saturating_sub(1));
     let passes: Vec<Passes> = before_last.filter_map(|l| behaviour::of(wanted.flow, wanted.links, built.of, l)).map(|b| b.passes).collect();
-    built.ring.is_some() || passes.contains(&Passes::Sometimes) && !passes.contains(&Passes::Never)
+    built.ring.is_some() || passes.contains(&Passes::Sometimes) && !passes.contains(&Passes::Never) && hands_on_whole(wanted, next, built)
+}
+
+/// Whether no link but the last hands on a part of what it was asked: an element of it.
+fn hands_on_whole(wanted: &Wanted<'_, '_>, next: usize, built: &Built) -> bool {
+    let program = wanted.flow.program;
+    let is_part = |pass: &Site| {
+        let (Some(body), scope) = (program.body(pass.member), program.scope(pass.member)) else { return false };
+        let Node::Call { args, .. } = body.node(pass.node) else { return false };
+        let is_element = |n: &NodeId| match body.node(*n) {
+            Node::Index { .. } => true,
+            Node::Name(name) => match scope.lookup(name, *n) {
+                Some(Declared::Local(local)) => {
+                    scope.parent(local).is_some_and(|p| matches!(body.node(p), Node::ForEach { var, .. } if var == local))
+                }
+                _ => false,
+            },
+            _ => false,
+        };
+        args.len > 0 && body.list(args).iter().any(is_element)
+    };
+    let before_last = built.links.iter().take(built.links.len().saturating_sub(1)).filter_map(|l| l.class);
+    let of_class = |class: TypeId| {
+        let passes = wanted.links.next[next].passes.iter();
+        passes.filter(move |p| program.is_a(class, program.member(p.member).owner))
+    };
+    // a queue is emptied by a walk, and what comes out of it is whole
+    let is_asked = |p: &&Site| program.member(p.member).name == wanted.links.next[next].method;
+    !before_last.flat_map(of_class).filter(is_asked).any(is_part)
 }
 
 /// Methods and constructors that make at least two links of one kind, and where they make them.
@@ -99,4 +138,14 @@ fn is_used(body: &Body, scope: &Scope, made: NodeId) -> bool {
         _ => false,
     };
     uses(made) || name.is_some() && body.ids().filter(is_name).any(uses)
+}
+
+/// Whether two types have a base of the tree in common.
+fn share_a_base(program: &Program, a: TypeId, b: TypeId) -> bool {
+    let mut shared = false;
+    program.for_each_base(a, &mut |t| {
+        shared |= t != a && program.is_a(b, t);
+        !shared
+    });
+    shared || program.is_a(b, a)
 }
