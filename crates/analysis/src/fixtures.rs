@@ -50,7 +50,9 @@ fn said(text: &str) -> BTreeMap<(String, u32), Vec<String>> {
 }
 
 fn ends(link: &yarrowgraph_model::ChainLink) -> String {
-    if link.conditions.is_empty() { String::new() } else { format!(" (ends: {})", link.conditions.join("; ")) }
+    let asked = link.asked_for.as_ref().map_or(String::new(), |path| format!(" (for {path})"));
+    let ends = if link.conditions.is_empty() { String::new() } else { format!(" (ends: {})", link.conditions.join("; ")) };
+    asked + &ends
 }
 
 /// What is said of the patterns on each line of each file.

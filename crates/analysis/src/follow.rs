@@ -155,7 +155,7 @@ fn link_name(wiring: &Wiring<'_>, link: &crate::chain::Link) -> String {
     match (link.class, &link.function) {
         (Some(class), _) => wiring.program().type_id(class),
         (None, Some(function)) => wiring.flow.show(function),
-        (None, None) => String::new(),
+        (None, None) => crate::written::expression(wiring.program(), link.made),
     }
 }
 
@@ -294,9 +294,10 @@ impl<'w, 'p> Follower<'w, 'p> {
         for (at, link) in built.links.iter().enumerate() {
             let done = behaviour::of(&self.wiring.flow, &self.wiring.links, built.of, link);
             let text = link_name(self.wiring, link);
-            let written = || link.function.is_some().then(|| program.place_of(link.made));
+            let written = || link.class.is_none().then(|| program.place_of(link.made));
             let place = link.class.and_then(|c| program.type_place(c)).or_else(written);
-            self.step(depth + 1 + at as u32, SetOffKind::Link, text, place, None);
+            let asked = self.wiring.links.asked_for(program, built.of, link).map(|path| format!("asked for {path}"));
+            self.step(depth + 1 + at as u32, SetOffKind::Link, text, place, asked);
             let endings = conditions::endings(&self.wiring.flow, &self.wiring.links, built.of, link, done);
             let on = endings.into_iter().map(|e| e.condition).collect::<Vec<_>>().join(" or ");
             match done.map(|b| b.passes) {

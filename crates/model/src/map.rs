@@ -123,6 +123,9 @@ pub struct ChainLink {
     /// On which conditions it ends a request, as text, where it passes others on.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub conditions: Vec<String>,
+    /// Which requests it is asked for, where that is not all of them: a path, with the method of the request.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub asked_for: Option<String>,
 }
 
 /// A chain of responsibility that the set-up builds.

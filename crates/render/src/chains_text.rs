@@ -45,11 +45,12 @@ pub(crate) fn write(out: &mut dyn Write, chains: &[Chain], o: &TextOptions) -> i
 }
 
 fn what_it_does(link: &ChainLink) -> (Role, String) {
+    let asked = link.asked_for.as_ref().map(|path| format!("asked for {path}, ")).unwrap_or_default();
     let does = match link.passes {
         Passes::Always => "passes everything on".to_owned(),
         Passes::Sometimes if link.conditions.is_empty() => "answers or passes on".to_owned(),
         Passes::Sometimes => format!("ends it if {}", link.conditions.join(" or ")),
         Passes::Never => "ends every request".to_owned(),
     };
-    (Role::Quiet, does)
+    (Role::Quiet, asked + &does)
 }

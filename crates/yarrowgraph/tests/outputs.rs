@@ -15,6 +15,21 @@ fn chains_as_text() {
 }
 
 #[test]
+fn a_pipeline_of_a_library_as_text() {
+    let server = b"const express = require('express');
+const app = express();
+const guard = (request, response, next) => { if (!request.headers.key) return response.status(403).end(); next(); };
+app.use(express.json());
+app.use(guard);
+app.get('/tides', (request, response) => response.json([]));
+app.use((request, response) => response.status(404).end());
+";
+    let dir = folder(&[("server.js", server.as_slice())]);
+    insta::assert_snapshot!("map_of_a_pipeline", run_in(dir.path(), &["map", ".", "--family", "chains"]).out);
+    insta::assert_snapshot!("follow_a_pipeline", run_in(dir.path(), &["follow", "server.app", "."]).out);
+}
+
+#[test]
 fn commands_machines_and_mediators_as_text() {
     insta::assert_snapshot!("map_of_a_desk", run_in(&demo(), &["map", "javascript/desk/as-it-was"]).out);
     insta::assert_snapshot!("machine_as_text", run_in(&demo(), &["machine", "javascript/desk/as-it-was"]).out);

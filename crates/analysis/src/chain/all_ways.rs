@@ -10,10 +10,14 @@ pub fn of(wiring: &Wiring<'_>, built: &Built, names: &[String]) -> Vec<RequestWa
     let (flow, links) = (&wiring.flow, &wiring.links);
     let mut ways = Vec::new();
     let mut passed: Vec<String> = Vec::new();
-    let way = |at: usize, passed: &[String], last: Option<&str>, ends: WayEnd| RequestWay {
-        links: names[..at].to_vec(),
-        conditions: passed.iter().cloned().chain(last.map(str::to_owned)).collect(),
-        ends,
+    let way = |at: usize, passed: &[String], last: Option<&str>, ends: WayEnd| {
+        let asked = built.links.get(at.wrapping_sub(1)).filter(|_| ends != WayEnd::Nobody && ends != WayEnd::Circle);
+        let asked = asked.and_then(|l| links.asked_for(wiring.program(), built.of, l)).map(|path| format!("asked for {path}"));
+        RequestWay {
+            links: names[..at].to_vec(),
+            conditions: passed.iter().cloned().chain(asked).chain(last.map(str::to_owned)).collect(),
+            ends,
+        }
     };
     for (at, link) in built.links.iter().enumerate() {
         let done = behaviour::of(flow, links, built.of, link);
@@ -29,8 +33,9 @@ pub fn of(wiring: &Wiring<'_>, built: &Built, names: &[String]) -> Vec<RequestWa
                     if !passed.contains(&denied(&ending.condition)) {
                         ways.push(way(at + 1, &passed, Some(&ending.condition), ends));
                     }
+                    // who is not asked for all ends none of the others
                     let goes_on = denied(&ending.condition);
-                    if !passed.contains(&goes_on) {
+                    if link.only_for.is_none() && !passed.contains(&goes_on) {
                         passed.push(goes_on);
                     }
                 }

@@ -81,10 +81,8 @@ fn link(wiring: &Wiring<'_>, of: Of, link: &Link, done: Option<Behaviour>) -> mo
         (None, Some(function)) => (wiring.flow.show(function), program.place_of(link.made)),
         (None, None) => (crate::written::expression(program, link.made), program.place_of(link.made)),
     };
-    let mut conditions = conditions::of(&wiring.flow, &wiring.links, of, link, done);
-    if let (Of::Pipeline(at), Some(only)) = (of, link.only_for) {
-        conditions.insert(0, format!("asked only for {}", wiring.links.pipelines[at].asked_for(program, only)));
-    }
+    let conditions = conditions::of(&wiring.flow, &wiring.links, of, link, done);
+    let asked_for = wiring.links.asked_for(program, of, link);
     let done = done.unwrap_or(Behaviour { passes: Passes::Sometimes, stops: true });
-    model::ChainLink { handler, place, passes: done.passes, stops: done.stops, conditions }
+    model::ChainLink { handler, place, passes: done.passes, stops: done.stops, conditions, asked_for }
 }

@@ -25,7 +25,7 @@ use rustc_hash::FxHashMap;
 use yarrowgraph_ir::{Body, FunctionId, Node, NodeId};
 
 use crate::flow::Flow;
-use crate::program::{MemberId, Site, TypeId};
+use crate::program::{MemberId, Program, Site, TypeId};
 
 pub use behaviour::Behaviour;
 pub use built::{Built, Chains, Link, Of, Stored};
@@ -86,6 +86,12 @@ impl Links {
     /// Whether there is nothing of the kind.
     pub fn is_empty(&self) -> bool {
         self.next.is_empty() && self.walks.is_empty()
+    }
+
+    /// Which requests a link is asked for, where that is not all of them.
+    pub fn asked_for(&self, program: &Program, of: Of, link: &Link) -> Option<String> {
+        let Of::Pipeline(at) = of else { return None };
+        Some(self.pipelines[at].asked_for(program, link.only_for?))
     }
 
     /// The types that links have: what a next one is held as, or what a walked list holds.
