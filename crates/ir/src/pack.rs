@@ -97,6 +97,11 @@ impl Names {
         self.known.contains(name)
     }
 
+    /// Whether a name fits one that is listed, which may hold a star.
+    pub fn fits(&self, name: &str) -> bool {
+        self.contains(name) || self.listed.iter().any(|listed| matches(listed, name).is_some())
+    }
+
     /// Whether a member is listed, by its name alone or as the end of its id.
     pub fn lists(&self, name: &str, id: impl FnOnce() -> String) -> bool {
         self.contains(name)

@@ -88,7 +88,7 @@ pub(crate) fn discover(paths: &[PathBuf], no_ignore: bool, config: Option<&Path>
     let mut left_out: BTreeMap<String, usize> = BTreeMap::new();
     for path in paths {
         if path.is_file() {
-            add(&mut found, path, std::fs::metadata(path).ok(), true, true);
+            add(&mut found, path, std::fs::metadata(path).ok(), true);
         } else {
             walk(&mut found, path, no_ignore, &mut left_out);
         }
@@ -143,7 +143,8 @@ fn walk(found: &mut Found, path: &Path, no_ignore: bool, left_out: &mut BTreeMap
             match entry {
                 Ok(entry) if is_known(&entry) => {
                     let metadata = entry.metadata().ok();
-                    files.lock().unwrap_or_else(PoisonError::into_inner).push((entry.into_path(), metadata));
+                    let is_shortened = !no_ignore && shortened::is_shortened(entry.path(), metadata.as_ref().map_or(0, Metadata::len));
+                    files.lock().unwrap_or_else(PoisonError::into_inner).push((entry.into_path(), metadata, is_shortened));
                 }
                 Ok(_) => {}
                 Err(e) => errors.lock().unwrap_or_else(PoisonError::into_inner).push(e.to_string()),
@@ -152,8 +153,14 @@ fn walk(found: &mut Found, path: &Path, no_ignore: bool, left_out: &mut BTreeMap
         })
     });
     found.errors.extend(errors.into_inner().unwrap_or_else(PoisonError::into_inner));
-    for (path, metadata) in files.into_inner().unwrap_or_else(PoisonError::into_inner) {
-        add(found, &path, metadata, false, no_ignore);
+    for (path, metadata, is_shortened) in files.into_inner().unwrap_or_else(PoisonError::into_inner) {
+        let is_taken_in = || path.file_name().is_some_and(|n| found.config.takes_in(&n.to_string_lossy()));
+        let name = name_of(&found.root, &path);
+        if is_shortened && !found.config.leaves_out(&name) && !is_taken_in() {
+            found.shortened.push(name);
+        } else {
+            add(found, &path, metadata, false);
+        }
     }
     let folders = skipped.lock().map(|l| l.clone()).unwrap_or_default();
     for folder in folders {
@@ -166,7 +173,7 @@ fn walk(found: &mut Found, path: &Path, no_ignore: bool, left_out: &mut BTreeMap
     }
 }
 
-fn add(found: &mut Found, path: &Path, metadata: Option<Metadata>, named: bool, all: bool) {
+fn add(found: &mut Found, path: &Path, metadata: Option<Metadata>, named: bool) {
     let text = path.to_string_lossy();
     let Some(language) = yarrowgraph_syntax::language_of(&text) else {
         if named {
@@ -180,13 +187,6 @@ fn add(found: &mut Found, path: &Path, metadata: Option<Metadata>, named: bool, 
         return;
     }
     let (size, stamp) = metadata.map_or((0, None), |m| (m.len(), Stamp::of(&m)));
-    if !all
-        && shortened::is_shortened(path, language, size)
-        && !path.file_name().is_some_and(|n| found.config.takes_in(&n.to_string_lossy()))
-    {
-        found.shortened.push(name);
-        return;
-    }
     found.sources.push(Source { path: path.to_owned(), name, language, size, stamp });
 }
 

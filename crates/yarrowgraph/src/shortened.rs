@@ -19,8 +19,8 @@ const LONG: usize = 60;
 const CODE: usize = 60;
 
 /// Whether the code of a file was shortened, by its name or by what its beginning looks like.
-pub(crate) fn is_shortened(path: &Path, language: Language, size: u64) -> bool {
-    if !matches!(language, Language::JavaScript | Language::TypeScript) {
+pub(crate) fn is_shortened(path: &Path, size: u64) -> bool {
+    if !matches!(yarrowgraph_syntax::language_of(&path.to_string_lossy()), Some(Language::JavaScript | Language::TypeScript)) {
         return false;
     }
     let is_named_so = path.file_stem().is_some_and(|stem| stem.to_string_lossy().ends_with(".min"));

@@ -1,6 +1,6 @@
 //! What a link does with a request: answers it, passes it on, or either.
 
-use yarrowgraph_ir::{Body, FunctionId, Name, Node, NodeId, UnaryOp};
+use yarrowgraph_ir::{Body, FunctionId, Name, Node, NodeId, Param, UnaryOp};
 use yarrowgraph_model::Passes;
 
 use super::next::takes_aside;
@@ -60,10 +60,14 @@ impl<'a> Code<'a> {
         Some(Self { member, function, body, root })
     }
 
+    /// What it is handed.
+    pub fn params(&self, program: &'a Program) -> &'a [Param] {
+        self.function.map_or(&program.decl(self.member).params, |f| &self.body.function(f).params)
+    }
+
     /// The name of the parameter at a place.
     pub fn param(&self, program: &Program, place: usize) -> Option<Name> {
-        let params = self.function.map_or(&program.decl(self.member).params, |f| &self.body.function(f).params);
-        params.get(place).map(|p| p.name)
+        self.params(program).get(place).map(|p| p.name)
     }
 
     /// Where a name stands in it.
@@ -76,6 +80,15 @@ impl<'a> Code<'a> {
 /// The call of what stands at a node, if that is what is called.
 pub fn call_of(body: &Body, scope: &Scope, called: NodeId) -> Option<NodeId> {
     scope.parent(called).filter(|p| matches!(body.node(*p), Node::Call { callee, .. } if callee == called))
+}
+
+/// The call of a method of the object that stands at a node, with the method's name.
+pub fn method_call_of(body: &Body, scope: &Scope, object: NodeId) -> Option<(NodeId, Name)> {
+    let member = scope.parent(object)?;
+    match body.node(member) {
+        Node::Member { object: of, name, .. } if of == object => Some((call_of(body, scope, member)?, name)),
+        _ => None,
+    }
 }
 
 /// What a link does; none where its code is not of the tree.
@@ -163,12 +176,10 @@ pub fn way_of(flow: &Flow<'_>, links: &Links, kind: Of, code: Code<'_>) -> Optio
     let entry = program.member(walk.walk.member).name;
     // an object that is the way on is asked by the method in which it asks its links; what else it is asked is no way on
     let asked = |n: NodeId| {
-        let member = scope.parent(n)?;
-        let Node::Member { object, name, .. } = code.body.node(member) else { return None };
+        let (call, name) = method_call_of(code.body, scope, n)?;
         let name = program.sym_in(code.member, name);
-        let is_function = || flow.type_of_node(code.member, object).own().is_none() && pack.invokers.contains(program.text(name));
-        let is_way = name == entry || is_function();
-        (object == n).then(|| call_of(code.body, scope, member).map(|call| (call, is_way)))?
+        let is_function = || flow.type_of_node(code.member, n).own().is_none() && pack.invokers.contains(program.text(name));
+        Some((call, name == entry || is_function()))
     };
     let (mut uses, mut goes) = (Vec::new(), Vec::new());
     let mut named = code.uses(program, name);

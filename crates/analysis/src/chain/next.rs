@@ -4,6 +4,7 @@ use std::collections::BTreeMap;
 
 use yarrowgraph_ir::{MemberKind, Node, NodeId, TypeKind};
 
+use super::behaviour::method_call_of;
 use crate::flow::{Flow, Val};
 use crate::program::{MemberId, Site, Sym, Ty, TypeId};
 use crate::state;
@@ -124,12 +125,9 @@ fn calls_on(flow: &Flow<'_>, field: MemberId) -> Vec<(Site, Sym)> {
             continue;
         }
         let called = |object: NodeId| -> Option<(Site, Sym)> {
-            let member = scope.parent(object)?;
-            let Node::Member { object: of, name, .. } = body.node(member) else { return None };
-            let call = scope.parent(member)?;
-            let Node::Call { callee, args, .. } = body.node(call) else { return None };
-            let is_call = of == object && callee == member && args.len > 0;
-            is_call.then(|| (Site { member: read.member, node: call }, program.sym_in(read.member, name)))
+            let (call, name) = method_call_of(body, scope, object)?;
+            let is_handed = matches!(body.node(call), Node::Call { args, .. } if args.len > 0);
+            is_handed.then(|| (Site { member: read.member, node: call }, program.sym_in(read.member, name)))
         };
         let mut object = read.node;
         // `next!`, `next.get()`

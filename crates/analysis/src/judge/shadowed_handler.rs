@@ -39,11 +39,8 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         };
         for (at, link) in built.links.iter().enumerate().skip(stop + 1) {
             // what a library asks only when something fails
-            let params = |l: &Link| {
-                let code = Code::of(&wiring.flow, links, built.of, l)?;
-                Some(code.function.map_or(program.decl(code.member).params.len(), |f| code.body.function(f).params.len()))
-            };
-            if matches!(built.of, Of::Pipeline(_)) && params(link).is_none_or(|n| n > FOR_REQUESTS) {
+            let is_for_requests = || Code::of(&wiring.flow, links, built.of, link).is_some_and(|c| c.params(program).len() <= FOR_REQUESTS);
+            if matches!(built.of, Of::Pipeline(_)) && !is_for_requests() {
                 continue;
             }
             let Some(place) = linked_at(wiring, built, at) else { continue };

@@ -13,6 +13,7 @@ use super::way::Value;
 use super::{Domain, Encoding, Event, Found, Holder, Machine, Move, State, Transition, guards, holders, state, stores};
 use crate::flow::{Flow, Val, returned};
 use crate::program::{Kinds, MemberId, Program, Site, Sym, Ty, TypeId};
+use crate::state::is_statement;
 use crate::wire::Wiring;
 
 /// The machines of a tree.
@@ -144,9 +145,7 @@ fn discarded(flow: &Flow<'_>, domain: &Domain, reach: &Reach, delegations: &[(Si
     let program = flow.program;
     let mut found = Vec::new();
     for (site, name) in delegations {
-        let Some(body) = program.body(site.member) else { continue };
-        let scope = program.scope(site.member);
-        if !is_statement(program, body, scope, *site) {
+        if !is_statement(program, *site) {
             continue;
         }
         let codes: Vec<(MemberId, Option<FunctionId>)> = domain.states.iter().filter_map(|s| domain.code(flow, *s, *name)).collect();
@@ -164,34 +163,13 @@ fn discarded(flow: &Flow<'_>, domain: &Domain, reach: &Reach, delegations: &[(Si
 /// Whether some method of the states gives one of them back, and is called where nobody keeps what it gives.
 fn answers_are_let_go(flow: &Flow<'_>, domain: &Domain, family: &dyn Fn(TypeId) -> bool) -> bool {
     let program = flow.program;
-    let let_go = |call: &Site| {
-        let body = program.body(call.member).filter(|_| family(program.member(call.member).owner));
-        body.is_some_and(|body| is_statement(program, body, program.scope(call.member), *call))
-    };
+    let let_go = |call: &Site| family(program.member(call.member).owner) && is_statement(program, *call);
     let methods = domain.states.iter().filter_map(|s| s.class()).flat_map(|t| program.ty(t).members.iter().copied());
     let mut methods = methods.filter(|m| program.member(*m).kind == MemberKind::Method);
     methods.any(|m| {
         program.index.calls(program.member(m).name).iter().any(let_go)
             && returned(program, m, None).into_iter().any(|node| names_state(flow, domain, m, node))
     })
-}
-
-/// Whether what a call comes to is of no use to anybody: it is a statement of its own, or all that a method does that gives nothing back.
-fn is_statement(program: &Program, body: &yarrowgraph_ir::Body, scope: &crate::program::Scope, site: Site) -> bool {
-    let mut node = site.node;
-    while let Some(parent) = scope.parent(node) {
-        match body.node(parent) {
-            Node::Block(_) => return true,
-            Node::If { cond, .. } => return cond != node,
-            Node::ForEach { body: inner, .. } | Node::Loop { body: inner, .. } | Node::Case { body: inner, .. } => return inner == node,
-            Node::Unary { .. } => node = parent,
-            _ => return false,
-        }
-    }
-    let gives_nothing = program.decl(site.member).ty.is_some_and(|t| {
-        matches!(program.unit_of(site.member).type_ref(t), yarrowgraph_ir::TypeRef::Named { name, .. } if program.unit_of(site.member).text(*name) == "void")
-    });
-    body.root == Some(node) && gives_nothing
 }
 
 /// Whether an expression names one of the states on some way.

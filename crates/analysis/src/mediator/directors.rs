@@ -10,6 +10,7 @@ use yarrowgraph_ir::{MemberKind, Node, NodeId, TypeKind};
 use super::{Colleague, Mediator, Route, To};
 use crate::flow::Val;
 use crate::program::{Kinds, MemberId, Program, Site, Ty, TypeId};
+use crate::state::is_statement;
 use crate::wire::Wiring;
 use crate::wire::channels::ChannelKey;
 
@@ -75,7 +76,8 @@ fn of_class(wiring: &Wiring<'_>, class: TypeId, rosters: &BTreeSet<MemberId>) ->
             let before = routes.len();
             routes.extend(others.filter_map(|site| {
                 let method = super::asked(program, *site)?.1;
-                Some(Route { site: *site, to: To::One, method, condition: condition(program, *site) })
+                let (_, condition) = super::reach(program, program.body(site.member)?, *site);
+                Some(Route { site: *site, to: To::One, method, condition })
             }));
             if routes.len() > before {
                 speakers.insert(field);
@@ -126,7 +128,7 @@ fn tells(wiring: &Wiring<'_>, colleague: TypeId, mediator: TypeId, rosters: &BTr
                 let Node::Call { callee, .. } = body.node(node) else { continue };
                 let Node::Member { object, name, .. } = body.node(callee) else { continue };
                 let Val::Member(of, field) = flow.eval_in(m, object) else { continue };
-                if !matches!(*of, Val::This(_)) || rosters.contains(&field) || !is_statement(program, m, node) {
+                if !matches!(*of, Val::This(_)) || rosters.contains(&field) || !is_statement(program, Site { member: m, node }) {
                     continue;
                 }
                 let Ty::Own(known_as, _) = flow.type_held(field).bounded() else { continue };
@@ -203,7 +205,7 @@ fn reached(wiring: &Wiring<'_>, method: MemberId, mediator: TypeId, fields: &BTr
         }
         let site = Site { member: method, node };
         if held_by(wiring, site, fields).is_some() {
-            if is_statement(program, method, node) && flow.callee(site).is_some() {
+            if is_statement(program, site) && flow.callee(site).is_some() {
                 found.insert(site);
             }
         } else if let Some(helper) = flow.callee(site).map(|c| c.member).filter(|h| *h != method && program.member(*h).owner == mediator) {
@@ -220,32 +222,4 @@ fn held_by(wiring: &Wiring<'_>, call: Site, fields: &BTreeMap<MemberId, TypeId>)
         Val::Member(of, field) if matches!(*of, Val::This(_)) && fields.contains_key(&field) => Some(field),
         _ => None,
     }
-}
-
-/// Whether a call is a statement, so that it is made for what it does.
-fn is_statement(program: &Program, member: MemberId, call: NodeId) -> bool {
-    let Some(body) = program.body(member) else { return false };
-    let parent = program.scope(member).parent(call);
-    match parent.map(|p| (p, body.node(p))) {
-        Some((_, Node::Block(_))) => true,
-        Some((_, Node::If { cond, .. })) => cond != call,
-        Some((p, Node::Unary { .. })) => is_statement(program, member, p),
-        None => !body.returns_root,
-        _ => false,
-    }
-}
-
-/// The condition that a statement depends on.
-fn condition(program: &Program, site: Site) -> Option<Site> {
-    let body = program.body(site.member)?;
-    let mut inner = site.node;
-    for around in program.scope(site.member).ancestors(site.node) {
-        if let Node::If { cond, .. } = body.node(around)
-            && cond != inner
-        {
-            return Some(Site { member: site.member, node: cond });
-        }
-        inner = around;
-    }
-    None
 }

@@ -147,10 +147,7 @@ impl Program {
         // namespaces can be brought in for a whole project; one candidate leaves no doubt, unless files open its namespace
         // each for itself
         let kit = self.kit(unit);
-        let known = |t: TypeId| {
-            let ours = self.kit(self.ty(t).unit).pack.callables.iter();
-            ours.clone().any(|c| yarrowgraph_ir::pack::matches(c, self.text(sym)).is_some())
-        };
+        let known = |t: TypeId| self.kit(self.ty(t).unit).pack.callables.fits(self.text(sym));
         match candidates[..] {
             [one] if kit.traits.open_names && !known(one) && !self.opened_by_file.contains(self.text(self.ty(one).namespace)) => Some(one),
             _ => None,

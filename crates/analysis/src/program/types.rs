@@ -248,7 +248,7 @@ impl Program {
             Ty::Own(id, _) => self.ty(*id).kind == yarrowgraph_ir::TypeKind::Delegate,
             Ty::Outside(name, _) => {
                 let name = self.text(*name);
-                self.kit(unit).pack.callables.iter().any(|c| yarrowgraph_ir::pack::matches(c, name).is_some())
+                self.kit(unit).pack.callables.fits(name)
             }
             _ => false,
         }

@@ -28,7 +28,7 @@ pub(super) fn run_others(wanted: &Wanted<'_, '_>, chains: &mut Chains) {
         }
         let share = steps.min(EACH);
         let ran = super::on_a_stack(|| run(wanted, builder, share));
-        steps -= ran.steps.min(share);
+        steps -= ran.steps;
         for (_, built) in ran.done {
             // what else it made says nothing of the program's own set-up
             let own = built.built.into_iter().filter(|b| b.links.iter().all(|l| !chains.made.contains(&l.made)));

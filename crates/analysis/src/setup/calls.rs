@@ -337,7 +337,8 @@ impl Machine<'_, '_> {
         made
     }
 
-    fn construct(&mut self, class: TypeId, object: &Value, args: Vec<Value>) {
+    /// Makes an object what its constructor makes of it.
+    pub(super) fn construct(&mut self, class: TypeId, object: &Value, args: Vec<Value>) {
         match self.flow.constructor(class, args.len()) {
             Some(constructor) => self.construct_by(constructor, object, args),
             // where constructors are inherited, so are their parameters

@@ -152,18 +152,8 @@ impl<'m, 'p> Machine<'m, 'p> {
     fn start_on_an_object(&mut self, root: MemberId) {
         let info = self.program().member(root);
         let made = Site { member: root, node: NodeId::new(0) };
-        let frame = Frame {
-            member: root,
-            function: None,
-            made_in: None,
-            this: Value::Unknown,
-            locals: FxHashMap::default(),
-            params: Vec::new(),
-            yields: Vec::new(),
-            seen: FxHashMap::default(),
-        };
-        self.open(frame);
-        let this = self.new_instance(info.owner, Vec::new(), made);
+        let this = self.make(Kind::Instance { class: info.owner, fields: Vec::new(), around: Value::Unknown }, made);
+        self.construct(info.owner, &this, Vec::new());
         if info.kind != MemberKind::Constructor {
             self.call_member(root, this, Vec::new());
         }

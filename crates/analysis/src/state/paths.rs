@@ -1,8 +1,8 @@
 //! What else runs on the way through a function that comes by a statement.
 
-use yarrowgraph_ir::{BinaryOp, Body, Node, NodeId};
+use yarrowgraph_ir::{BinaryOp, Body, Node, NodeId, TypeRef};
 
-use crate::program::Scope;
+use crate::program::{Program, Scope, Site};
 
 /// Whether a statement for which something holds can run after another one in the same run of its function: behind
 /// it in a block around it, in the rest of a loop around it, or around it (`tell(this.x = 3)`).
@@ -116,4 +116,23 @@ fn may_return(body: &Body, statement: NodeId) -> bool {
         }
     }
     false
+}
+
+/// Whether what a call comes to is of no use to anybody: it is a statement of its own, or all that a method does that gives
+/// nothing back.
+pub fn is_statement(program: &Program, site: Site) -> bool {
+    let (Some(body), scope) = (program.body(site.member), program.scope(site.member)) else { return false };
+    let mut node = site.node;
+    while let Some(parent) = scope.parent(node) {
+        match body.node(parent) {
+            Node::Block(_) => return true,
+            Node::If { cond, .. } => return cond != node,
+            Node::ForEach { body: inner, .. } | Node::Loop { body: inner, .. } | Node::Case { body: inner, .. } => return inner == node,
+            Node::Unary { .. } => node = parent,
+            _ => return false,
+        }
+    }
+    let unit = program.unit_of(site.member);
+    let is_void = |ty| matches!(unit.type_ref(ty), TypeRef::Named { name, .. } if unit.text(*name) == "void");
+    body.root == Some(node) && program.decl(site.member).ty.is_some_and(is_void)
 }

@@ -3,7 +3,7 @@
 use yarrowgraph_ir::{Body, FunctionId, Name, Node, NodeId};
 
 use super::Pipeline;
-use crate::chain::behaviour::{Code, WayOn, call_of};
+use crate::chain::behaviour::{Code, WayOn, call_of, method_call_of};
 use crate::chain::{Link, only_thing};
 use crate::flow::{Flow, Val};
 use crate::program::{Declared, MemberId, Program, Scope, Site, TypeId};
@@ -33,7 +33,13 @@ impl Pipeline {
         self.idiom.asks.iter().find_map(named)
     }
 
-    /// What a link says which requests it is asked for, with the method that it was put in by where that says more.
+    /// The name of that method, where the links are objects.
+    pub fn entry(&self, program: &Program, links: &[Link]) -> String {
+        let asked = links.iter().find_map(|l| self.asked(program, l.class?));
+        asked.map(|m| program.text(program.member(m).name).to_owned()).unwrap_or_default()
+    }
+
+    /// What says which requests a link is asked for, with the method that it was put in by where that says more.
     pub fn asked_for(&self, program: &Program, only: Site) -> String {
         let path = written::expression(program, only);
         let verb = || {
@@ -45,22 +51,13 @@ impl Pipeline {
         verb().map_or_else(|| path.clone(), |verb| format!("{verb} {path}"))
     }
 
-    /// The name of that method, where the links are objects.
-    pub fn entry(&self, program: &Program, links: &[Link]) -> String {
-        let asked = links.iter().find_map(|l| self.asked(program, l.class?));
-        asked.map(|m| program.text(program.member(m).name).to_owned()).unwrap_or_default()
-    }
-
     /// What a link does with the way on to the next one: what it is handed last, what the function around it was handed,
     /// or what its object was made with.
     pub fn way(&self, flow: &Flow<'_>, code: Code<'_>) -> Option<WayOn> {
         let program = flow.program;
         let scope = program.scope(code.member);
         let pack = &program.kit_of(code.member).pack;
-        let own: &[yarrowgraph_ir::Param] = match code.function {
-            Some(f) => &code.body.function(f).params,
-            None => &program.decl(code.member).params,
-        };
+        let own = code.params(program);
         // a link that is made by a function which is handed the way on is handed the request alone
         let names: Vec<Name> = match code.function.and_then(|f| around_curried(code.body, scope, f)) {
             Some(around) => code.body.function(around).params.first().map(|p| p.name).into_iter().collect(),
@@ -71,27 +68,22 @@ impl Pipeline {
             Node::Name(name) => names.contains(&name) && matches!(scope.lookup(name, n), Some(Declared::Param(..))),
             _ => false,
         };
-        let of_object = |n: NodeId| {
-            let member = scope.parent(n)?;
-            let Node::Member { object, name, .. } = code.body.node(member) else { return None };
-            (object == n && self.goes_by(program, code, text(program, code, name))).then(|| call_of(code.body, scope, member))?
-        };
+        let goes_by = |method: &str| self.goes_by(program, code, method);
         let mut uses: Vec<NodeId> = code.body.ids().filter(|n| scope.is_within(*n, code.root) && is_way(*n)).collect();
-        let mut goes: Vec<NodeId> = uses.iter().filter_map(|n| call_of(code.body, scope, *n).or_else(|| of_object(*n))).collect();
+        let went: Vec<(NodeId, NodeId)> = uses.iter().filter_map(|n| Some((*n, gone(program, code, *n, &goes_by)?))).collect();
         let is_named = |n: &NodeId| matches!(code.body.node(*n), Node::Name(name) if pack.ways_on.contains(text(program, code, name)));
-        if goes.is_empty() {
+        if went.is_empty() {
             // what hands the way to somebody else names it
             uses.retain(is_named);
             let elsewhere = || self.way_held(flow, code).or_else(|| self.way_of_base(flow, code));
-            return if uses.is_empty() { elsewhere() } else { Some(WayOn { uses, goes }) };
+            return if uses.is_empty() { elsewhere() } else { Some(WayOn { uses, goes: Vec::new() }) };
         }
-        let went: Vec<NodeId> =
-            uses.iter().copied().filter(|n| call_of(code.body, scope, *n).or_else(|| of_object(*n)).is_some()).collect();
-        let gone_by = |n: &NodeId| went.iter().any(|w| code.body.node(*w) == code.body.node(*n));
         if self.is_object(code) {
             // of the others that it is handed nothing is asked
-            uses.retain(|n| went.contains(n) || is_named(n) && gone_by(n));
+            let gone_by = |n: &NodeId| went.iter().any(|(w, _)| code.body.node(*w) == code.body.node(*n));
+            uses.retain(|n| went.iter().any(|(w, _)| w == n) || is_named(n) && gone_by(n));
         }
+        let mut goes: Vec<NodeId> = went.into_iter().map(|(_, call)| call).collect();
         goes.sort_unstable();
         Some(WayOn { uses, goes })
     }
@@ -99,7 +91,7 @@ impl Pipeline {
     /// Whether a method of what a link is handed goes on: one that the pack says, or the one that it was asked by itself.
     fn goes_by(&self, program: &Program, code: Code<'_>, method: &str) -> bool {
         let own = self.is_object(code) && program.text(program.member(code.member).name) == method;
-        own || self.idiom.goes.iter().any(|g| yarrowgraph_ir::pack::matches(g, method).is_some())
+        own || self.idiom.goes.fits(method)
     }
 
     /// Whether the code is that of a link which is an object.
@@ -124,13 +116,8 @@ impl Pipeline {
         };
         let names = |n: &NodeId| matches!(code.body.node(*n), Node::Name(_) | Node::Member { .. }) && scope.is_within(*n, code.root);
         let uses: Vec<NodeId> = code.body.ids().filter(names).filter(|n| is_way(*n)).collect();
-        let invoked = |n: NodeId| {
-            let member = scope.parent(n)?;
-            let Node::Member { object, name, .. } = code.body.node(member) else { return None };
-            let goes = object == n && program.kit(unit).pack.invokers.contains(text(program, code, name));
-            goes.then(|| call_of(code.body, scope, member))?
-        };
-        let goes: Vec<NodeId> = uses.iter().filter_map(|n| call_of(code.body, scope, *n).or_else(|| invoked(*n))).collect();
+        let invokes = |method: &str| program.kit(unit).pack.invokers.contains(method);
+        let goes: Vec<NodeId> = uses.iter().filter_map(|n| gone(program, code, *n, &invokes)).collect();
         (!goes.is_empty()).then_some(WayOn { uses, goes })
     }
 
@@ -149,6 +136,13 @@ impl Pipeline {
         let goes: Vec<NodeId> = code.body.ids().filter(up).collect();
         (!goes.is_empty()).then(|| WayOn { uses: goes.clone(), goes })
     }
+}
+
+/// The call by which what stands at a node is gone on by: of itself, or of a method of its that does so.
+fn gone(program: &Program, code: Code<'_>, node: NodeId, goes_by: &dyn Fn(&str) -> bool) -> Option<NodeId> {
+    let scope = program.scope(code.member);
+    let by_method = || method_call_of(code.body, scope, node).filter(|(_, name)| goes_by(text(program, code, *name)));
+    call_of(code.body, scope, node).or_else(|| by_method().map(|(call, _)| call))
 }
 
 fn text<'p>(program: &'p Program, code: Code<'_>, name: Name) -> &'p str {

@@ -90,7 +90,10 @@ pub(super) fn find(flow: &Flow<'_>) -> (Vec<Pipeline>, Vec<Built>) {
     }
     let handed = handed_on(flow, &groups);
     let mut found = (Vec::new(), Vec::new());
-    for key in groups.keys().filter(|key| !is_handed(flow, &groups, key)) {
+    // the links of who is handed a pipeline are of that
+    let inner: BTreeSet<&Key> =
+        handed.iter().filter(|(outer, _)| groups.contains_key(outer)).flat_map(|(_, to)| to.iter().map(|(_, key)| key)).collect();
+    for key in groups.keys().filter(|key| !inner.contains(key)) {
         let mut adds = Vec::new();
         gather(&groups, &handed, key, DEEPEST, &mut adds);
         for adds in alternatives(program, adds) {
@@ -125,7 +128,7 @@ fn members_that_add(program: &Program) -> BTreeSet<MemberId> {
 fn idiom_of(program: &Program, member: MemberId, name: Name) -> Option<&Idiom> {
     let text = program.text(program.sym_in(member, name));
     let pipelines = &program.kit_of(member).pack.pipelines;
-    pipelines.iter().find(|p| p.adds.contains(text) || p.adds.iter().any(|a| yarrowgraph_ir::pack::matches(a, text).is_some()))
+    pipelines.iter().find(|p| p.adds.fits(text))
 }
 
 /// What a call in a row of such calls (`app.use(a).use(b)`) puts its links into.
@@ -258,24 +261,21 @@ fn is_object(program: &Program, ty: TypeId) -> bool {
 fn made_by(flow: &Flow<'_>, value: &Val) -> Option<Val> {
     let Val::Call(call) = value else { return None };
     let program = flow.program;
+    let written = |value: &Val| match flow.function_of(value)? {
+        Val::Lambda(m, f) => Some((m, Some(f))),
+        Val::Method(m, _) => Some((m, None)),
+        _ => None,
+    };
     let (member, function) = match flow.callee(*call) {
         Some(callee) => (callee.member, None),
         None => {
             let Node::Call { callee, .. } = program.body(call.member)?.node(call.node) else { return None };
-            match flow.function_of(&flow.eval_in(call.member, callee))? {
-                Val::Lambda(m, f) => (m, Some(f)),
-                Val::Method(m, _) => (m, None),
-                _ => return None,
-            }
+            written(&flow.eval_in(call.member, callee))?
         }
     };
     // a variable that holds the maker
     let (member, function) = match (program.member(member).kind, function) {
-        (MemberKind::Field, None) => match flow.function_of(&flow.eval(flow.only_definition(member)?))? {
-            Val::Lambda(m, f) => (m, Some(f)),
-            Val::Method(m, _) => (m, None),
-            _ => return None,
-        },
+        (MemberKind::Field, None) => written(&flow.eval(flow.only_definition(member)?))?,
         _ => (member, function),
     };
     let [given] = returned(program, member, function)[..] else { return None };
@@ -308,11 +308,6 @@ fn handed_by(flow: &Flow<'_>, key: &Key) -> Vec<(Site, Key)> {
             (given != Val::Unknown && site.member != of).then_some((*site, (site.member, Subject::Known(given))))
         })
         .collect()
-}
-
-/// Whether another member hands over what this one puts links into, so that its links are of that one's pipeline.
-fn is_handed(flow: &Flow<'_>, groups: &BTreeMap<Key, Vec<Add<'_>>>, key: &Key) -> bool {
-    handed_by(flow, key).iter().any(|(_, outer)| groups.contains_key(outer))
 }
 
 /// The links that a member and those that it hands the pipeline to put in, in order.
