@@ -138,6 +138,13 @@ impl Holder {
         }
     }
 
+    /// Finds the classes of the objects that are put there.
+    pub(super) fn trace(&mut self, wiring: &Wiring<'_>) {
+        for given in self.filled.iter().filter_map(|(site, _)| put_at(wiring, *site)) {
+            made::of(wiring, given, 6, &mut self.made);
+        }
+    }
+
     /// Whether the list itself is given to somebody, who may run what is in it.
     pub(super) fn is_handed_on(&self, wiring: &Wiring<'_>) -> bool {
         let program = wiring.program();
@@ -285,12 +292,9 @@ fn of_field(wiring: &Wiring<'_>, candidate: Candidate, reads: &[Site]) -> Holder
         let undone = holder.taken.iter().filter(|(_, op)| !holder.run_first.contains(op));
         holder.drained = undone.map(|(site, _)| (*site, false, in_loop(wiring, *site))).collect();
     }
-    for (site, _) in holder.filled.clone() {
-        let Some(given) = put_at(wiring, site) else { continue };
-        made::of(wiring, given, 6, &mut holder.made);
-        // by a parameter, or by a code that says which
-        holder.from_outside |= matches!(flow.eval(given), Val::Param(..)) || is_chosen(wiring, given);
-    }
+    // by a parameter, or by a code that says which
+    let mut given = holder.filled.iter().filter_map(|(site, _)| put_at(wiring, *site));
+    holder.from_outside = given.any(|given| matches!(flow.eval(given), Val::Param(..)) || is_chosen(wiring, given));
     holder
 }
 

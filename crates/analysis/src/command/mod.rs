@@ -11,6 +11,7 @@ mod shape;
 
 use std::collections::{BTreeMap, BTreeSet};
 
+use rayon::prelude::*;
 use yarrowgraph_ir::TypeKind;
 
 use crate::program::{MemberId, Site, Sym, TypeId};
@@ -78,48 +79,71 @@ pub struct Command {
     pub undo: Option<Sym>,
 }
 
-/// Finds the commands and invokers of a tree.
-pub(crate) fn find(wiring: &Wiring<'_>) -> Commands {
-    let program = wiring.program();
-    let (mut holders, idle) = holders::find(wiring);
-    // what is taken from one list and put into another is known by where it came from
-    holders.sort_by_key(|h| (h.made.is_empty(), h.is_slot, !h.from_outside));
-    let mut found = Commands::default();
-    // the common type of commands, with the operation that runs them, and the one that takes them back
-    let mut kinds: BTreeMap<(TypeId, Sym), Option<Sym>> = BTreeMap::new();
-    for holder in holders {
+/// What a holder may run.
+struct Running {
+    holds: Holds,
+    operation: Sym,
+    undo: Option<Sym>,
+    /// The operation that takes back what is kept to be run again.
+    redone: Option<Sym>,
+}
+
+impl Running {
+    fn of(wiring: &Wiring<'_>, holder: &Holder) -> Option<Self> {
+        let program = wiring.program();
         let by_place = holder.by_place(wiring);
-        let held = by_place.map(|(run, _)| (Holds::History, run)).or_else(|| holder.holds());
-        let Some((holds, mut operation)) = held else { continue };
+        let (holds, operation) = by_place.map(|(run, _)| (Holds::History, run)).or_else(|| holder.holds())?;
         // what ends objects is no command
         let pack = &program.kit_of(holder.field).pack;
         let text = program.text(operation);
         if pack.ends(text) && !pack.invokers.contains(text) {
-            continue;
+            return None;
         }
-        let mut undo = if holds == Holds::History { holder.run_back(wiring, operation) } else { None };
-        // what was taken back is kept to be run again
-        if let Some(known) = found.invokers.iter().find(|i| i.undo == Some(operation) && undo == Some(i.operation)) {
-            (operation, undo) = (known.operation, known.undo);
-        }
-        if holds == Holds::History && undo.is_none() {
-            continue;
-        }
-        let mut classes: BTreeSet<TypeId> = BTreeSet::new();
-        let mut kind = None;
+        let undo = if holds == Holds::History { Some(holder.run_back(wiring, operation)?) } else { None };
         let redone = match (holds, by_place) {
             (Holds::History, Some((_, undo))) => Some(undo),
             (Holds::History, None) => holder.run_back_and_kept(wiring),
             _ => None,
         };
+        let runs = |base: TypeId| [Some(operation), undo].into_iter().flatten().any(|run| is_kind(wiring, base, run, redone));
+        holder.base.is_none_or(runs).then_some(Self { holds, operation, undo, redone })
+    }
+}
+
+/// Whether what has a base is a command by an operation, and by the one that takes it back, where what was run is kept.
+fn is_kind(wiring: &Wiring<'_>, base: TypeId, operation: Sym, redone: Option<Sym>) -> bool {
+    shape::is_command_type(wiring, base, operation) || redone.is_some_and(|undo| shape::is_undoable(wiring, base, operation, undo))
+}
+
+/// Finds the commands and invokers of a tree.
+pub(crate) fn find(wiring: &Wiring<'_>) -> Commands {
+    let program = wiring.program();
+    let (holders, idle) = holders::find(wiring);
+    // only of those that may run commands is it asked what comes to them
+    let mut running: Vec<(Holder, Running)> = holders
+        .into_par_iter()
+        .filter_map(|mut holder| {
+            let running = Running::of(wiring, &holder)?;
+            holder.trace(wiring);
+            Some((holder, running))
+        })
+        .collect();
+    // what is taken from one list and put into another is known by where it came from
+    running.sort_by_key(|(h, _)| (h.made.is_empty(), h.is_slot, !h.from_outside));
+    let mut found = Commands::default();
+    // the common type of commands, with the operation that runs them, and the one that takes them back
+    let mut kinds: BTreeMap<(TypeId, Sym), Option<Sym>> = BTreeMap::new();
+    for (holder, Running { holds, mut operation, mut undo, redone }) in running {
+        // what was taken back is kept to be run again
+        if let Some(known) = found.invokers.iter().find(|i| i.undo == Some(operation) && undo == Some(i.operation)) {
+            (operation, undo) = (known.operation, known.undo);
+        }
         if let Some(back) = redone {
             undo = Some(back);
         }
-        let is_kind = |base: &TypeId| {
-            shape::is_command_type(wiring, *base, operation)
-                || redone.is_some_and(|undo| shape::is_undoable(wiring, *base, operation, undo))
-        };
-        match holder.base.filter(is_kind) {
+        let mut classes: BTreeSet<TypeId> = BTreeSet::new();
+        let mut kind = None;
+        match holder.base.filter(|base| is_kind(wiring, *base, operation, redone)) {
             Some(base) => {
                 classes.extend(shape::concrete(program, base).into_iter().filter(|c| shape::method(program, *c, operation).is_some()));
                 kind = Some(base);
@@ -178,6 +202,9 @@ pub(crate) fn find(wiring: &Wiring<'_>) -> Commands {
     found.invokers.sort_by_key(|i| i.holder.field);
     let bases: BTreeSet<TypeId> = kinds.keys().map(|(b, _)| *b).collect();
     found.undrained = idle.into_iter().filter(|h| h.base.is_some_and(|b| bases.contains(&b)) && !h.is_handed_on(wiring)).collect();
+    for holder in &mut found.undrained {
+        holder.trace(wiring);
+    }
     found
 }
 

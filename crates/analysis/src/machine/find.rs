@@ -7,10 +7,11 @@ use rustc_hash::FxHashSet;
 use yarrowgraph_ir::{AccessorKind, Body, FunctionId, MemberKind, Node, NodeId, TypeKind, Visibility};
 
 use super::origins::origins;
-use super::reach::Reach;
+use super::reach::{self, Reach};
+use super::stores::Around;
 use super::walk::{self, Walker};
 use super::way::Value;
-use super::{Domain, Encoding, Event, Found, Holder, Machine, Move, State, Transition, guards, holders, state, stores};
+use super::{Domain, Encoding, Event, Found, Holder, Machine, Move, State, Transition, guards, holders, questions, state, stores};
 use crate::flow::{Flow, Val, returned};
 use crate::program::{Kinds, MemberId, Program, Site, Sym, Ty, TypeId};
 use crate::state::is_statement;
@@ -54,10 +55,16 @@ fn of_field(wiring: &Wiring<'_>, machine: Machine, mut domain: Domain, field: Me
     if domain.closed && domain.states.len() < 2 {
         return None;
     }
-    let reach = Reach::of(flow, field, &domain, &family);
-    if (reach.is_told() && domain.encoding != Encoding::Variant || domain.encoding == Encoding::Values)
-        && !stores::may_move(flow, field, &reach)
-        && !answers_are_let_go(flow, &domain, &family)
+    let movers = reach::movers(flow, field, &family);
+    let let_go = || answers_are_let_go(flow, &domain, &family);
+    let is_named = |around: Around<'_>| stores::may_move(flow, field, around) || let_go();
+    if domain.encoding != Encoding::Variant && !is_named(Around::Movers(&movers))
+        || !questions::may_be_asked(flow, &machine, field, &domain, &movers, &family, &let_go)
+    {
+        return None;
+    }
+    let reach = Reach::of(flow, field, &domain, movers, &family);
+    if (reach.is_told() && domain.encoding != Encoding::Variant || domain.encoding == Encoding::Values) && !is_named(Around::Reach(&reach))
     {
         return None;
     }
@@ -167,8 +174,8 @@ fn answers_are_let_go(flow: &Flow<'_>, domain: &Domain, family: &dyn Fn(TypeId) 
     let methods = domain.states.iter().filter_map(|s| s.class()).flat_map(|t| program.ty(t).members.iter().copied());
     let mut methods = methods.filter(|m| program.member(*m).kind == MemberKind::Method);
     methods.any(|m| {
-        program.index.calls(program.member(m).name).iter().any(let_go)
-            && returned(program, m, None).into_iter().any(|node| names_state(flow, domain, m, node))
+        returned(program, m, None).into_iter().any(|node| names_state(flow, domain, m, node))
+            && program.index.calls(program.member(m).name).iter().any(let_go)
     })
 }
 
@@ -493,7 +500,7 @@ fn handed_in(flow: &Flow<'_>, machine: &Machine, domain: &mut Domain, field: Mem
         }
         _ => Vec::new(),
     });
-    let given: Vec<Site> = stored.flat_map(|d| origins(flow, d)).collect();
+    let given: BTreeSet<Site> = stored.flat_map(|d| origins(flow, d)).collect();
     let mut bits = 0;
     for given in given {
         bits |= first_bits(flow, machine, domain, given).unwrap_or(0);

@@ -15,6 +15,7 @@ mod holders;
 mod map;
 pub mod names;
 mod origins;
+mod questions;
 mod reach;
 mod repeated;
 mod state;

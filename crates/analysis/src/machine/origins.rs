@@ -1,5 +1,8 @@
 //! Where a value is written that comes to a place through parameters, fields and parts of objects.
 
+use std::collections::BTreeSet;
+
+use rustc_hash::FxHashMap;
 use yarrowgraph_ir::{MemberKind, Node};
 
 use super::filled::only_argument;
@@ -14,17 +17,26 @@ const HOPS: u32 = 4;
 const DEFINITIONS: usize = 8;
 
 /// The expressions that a value comes from; itself where it comes from nowhere else.
-pub(super) fn origins(flow: &Flow<'_>, site: Site) -> Vec<Site> {
-    followed(flow, site, HOPS)
+pub(super) fn origins(flow: &Flow<'_>, site: Site) -> BTreeSet<Site> {
+    let mut found = BTreeSet::new();
+    follow(flow, site, HOPS, &mut FxHashMap::default(), &mut found);
+    found
 }
 
-fn followed(flow: &Flow<'_>, site: Site, hops: u32) -> Vec<Site> {
+/// The same, where places that were looked at before, and as far, are passed by.
+fn follow(flow: &Flow<'_>, site: Site, hops: u32, seen: &mut FxHashMap<Site, u32>, found: &mut BTreeSet<Site>) {
     let program = flow.program;
-    let Some(hops) = hops.checked_sub(1) else { return Vec::new() };
-    if state::named(flow, site.member, site.node).is_some() {
-        return vec![site];
+    let looked = seen.entry(site).or_insert(0);
+    if *looked >= hops {
+        return;
     }
-    let from = match flow.eval(site) {
+    *looked = hops;
+    let hops = hops - 1;
+    if state::named(flow, site.member, site.node).is_some() {
+        found.insert(site);
+        return;
+    }
+    let from: Vec<Site> = match flow.eval(site) {
         Val::Param(m, None, index) => {
             flow.callers((m, None)).iter().filter_map(|(call, _)| flow.argument(*call, usize::from(index))).collect()
         }
@@ -35,9 +47,14 @@ fn followed(flow: &Flow<'_>, site: Site, hops: u32) -> Vec<Site> {
             _ => Vec::new(),
         },
         Val::Outside(of, name) => literal(flow, &of, hops).and_then(|l| flow.entry_of_literal(l, name)).into_iter().collect(),
-        _ => return vec![site],
+        _ => {
+            found.insert(site);
+            return;
+        }
     };
-    from.into_iter().filter(|f| *f != site).flat_map(|f| followed(flow, f, hops)).collect()
+    for site in from {
+        follow(flow, site, hops, seen, found);
+    }
 }
 
 /// The object literal that a value is, where there can be no other.
@@ -61,5 +78,24 @@ pub(super) fn literal(flow: &Flow<'_>, value: &Val, hops: u32) -> Option<Site> {
         Val::Member(_, m) | Val::Static(m) => of(flow.only_definition(*m)?),
         Val::Literal(site) => of(*site),
         _ => None,
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::testing::map;
+
+    #[test]
+    fn what_many_hand_on_is_followed_once() {
+        use std::fmt::Write;
+        let mut text = String::from(
+            "//// flags.ts\nexport class Mast {\n  private flag = 'none';\n  hoist(flag: string) { this.flag = flag; }\n}\nconst mast = new Mast();\n",
+        );
+        // each of some calls hands on what any of those before it does
+        for (name, next) in [("a", "mast.hoist"), ("b", "a"), ("c", "b"), ("d", "c")] {
+            let _ = writeln!(text, "function {name}(flag: string) {{ {} }}", format!("{next}(flag); ").repeat(300));
+        }
+        text.push_str("d('blue');\n");
+        assert!(map(&text).machines.is_empty());
     }
 }

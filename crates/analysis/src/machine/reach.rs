@@ -68,8 +68,13 @@ impl Reach {
     }
 
     /// Looks from the places that name a state, and from those of the machine's family that name its holder.
-    pub(super) fn of(flow: &Flow<'_>, field: MemberId, domain: &Domain, family: &dyn Fn(TypeId) -> bool) -> Self {
-        let movers = movers(flow, field, family);
+    pub(super) fn of(
+        flow: &Flow<'_>,
+        field: MemberId,
+        domain: &Domain,
+        movers: FxHashSet<MemberId>,
+        family: &dyn Fn(TypeId) -> bool,
+    ) -> Self {
         let naming = if has_names(domain) { closure(flow, named_in(flow, domain)) } else { None };
         let Some(naming) = naming else { return Self::open(movers) };
         let classes =
@@ -135,7 +140,7 @@ impl Reach {
 }
 
 /// The members that may change what a field holds.
-fn movers(flow: &Flow<'_>, field: MemberId, family: &dyn Fn(TypeId) -> bool) -> FxHashSet<MemberId> {
+pub(super) fn movers(flow: &Flow<'_>, field: MemberId, family: &dyn Fn(TypeId) -> bool) -> FxHashSet<MemberId> {
     let program = flow.program;
     let mut movers: FxHashSet<MemberId> = flow.definitions(field).iter().map(|d| d.member).filter(|m| *m != field).collect();
     let pack = &program.kit_of(field).pack;

@@ -5,6 +5,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
+use rayon::prelude::*;
 use yarrowgraph_ir::{MemberKind, Node, NodeId, TypeKind};
 
 use super::{Colleague, Mediator, Route, To};
@@ -34,15 +35,27 @@ pub(super) fn find(wiring: &Wiring<'_>) -> Vec<Mediator> {
             _ => None,
         })
         .collect();
-    let mut found = Vec::new();
-    for index in 0..program.types.len() {
-        let class = TypeId(index as u32);
-        let ty = program.ty(class);
-        if ty.kind == TypeKind::Class && !ty.is_module && !wiring.is_test_type(class) {
-            found.extend(of_class(wiring, class, &rosters));
-        }
-    }
-    found
+    let may_be = |class: &TypeId| {
+        let ty = program.ty(*class);
+        ty.kind == TypeKind::Class && !ty.is_module && hands_itself_out(program, *class) && !wiring.is_test_type(*class)
+    };
+    let classes = (0..program.types.len()).into_par_iter().map(|index| TypeId(index as u32));
+    classes.filter(may_be).filter_map(|class| of_class(wiring, class, &rosters)).collect()
+}
+
+/// Whether the code of a class hands over `this`, by that word or another, as often as it has to.
+fn hands_itself_out(program: &Program, class: TypeId) -> bool {
+    let calls = program.ty(class).members.iter().map(|m| {
+        let Some(body) = program.body_with(*m, Kinds::CALL | Kinds::NEW) else { return 0 };
+        let other_words = program.kit_of(*m).traits.duck_typed;
+        let is_this = |a: &NodeId| matches!(body.node(*a), Node::This) || other_words && matches!(body.node(*a), Node::Name(_));
+        let hands = |n: &NodeId| match body.node(*n) {
+            Node::Call { args, .. } | Node::New { args, .. } => body.list(args).iter().any(is_this),
+            _ => false,
+        };
+        body.ids().filter(hands).count()
+    });
+    calls.sum::<usize>() >= SPEAKERS
 }
 
 fn of_class(wiring: &Wiring<'_>, class: TypeId, rosters: &BTreeSet<MemberId>) -> Option<Mediator> {

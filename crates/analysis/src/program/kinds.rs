@@ -2,7 +2,7 @@
 
 use std::ops::{BitOr, BitOrAssign};
 
-use yarrowgraph_ir::{Node, UnaryOp};
+use yarrowgraph_ir::{BinaryOp, Node, UnaryOp};
 
 /// A set of kinds of nodes.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -29,6 +29,8 @@ impl Kinds {
     pub const PATTERN: Self = Self(1 << 8);
     /// Functions written in a body.
     pub const LAMBDA: Self = Self(1 << 9);
+    /// Tests of equality and of the class of an object.
+    pub const COMPARISON: Self = Self(1 << 10);
 
     /// The kind of a node; empty for a kind that nobody asks for.
     pub fn of(node: Node) -> Self {
@@ -43,6 +45,7 @@ impl Kinds {
             Node::Switch { .. } => Self::SWITCH,
             Node::If { .. } => Self::IF,
             Node::Pattern { .. } => Self::PATTERN,
+            Node::TypeTest { .. } | Node::Binary { op: BinaryOp::Eq | BinaryOp::Ne, .. } => Self::COMPARISON,
             _ => Self::default(),
         }
     }
