@@ -71,6 +71,8 @@ pub struct Table {
     pub holder: Option<MemberId>,
     /// The method and parameter by which a choice is asked.
     pub asked_by: Option<(MemberId, u16)>,
+    /// What a choice asks for its code.
+    pub subject: Option<Site>,
     /// Its entries, in the order of the code.
     pub entries: Vec<Entry>,
     /// What comes of other codes.

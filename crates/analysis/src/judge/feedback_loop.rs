@@ -10,6 +10,7 @@ use crate::flow::Val;
 use crate::program::{MemberId, Site, TypeId};
 use crate::state;
 use crate::wire::Wiring;
+use crate::wire::lifetime::gives_static_local;
 use crate::wire::once::{Lives, lives_for_process};
 
 /// How many calls deep the work of a handler is followed.
@@ -141,6 +142,7 @@ fn same_subject(wiring: &Wiring<'_>, joined: usize, join: usize, answer: &Answer
     // of another channel any object may be the next link, of a class with one object it is that
     let one = |v: &Val| match v {
         Val::Static(_) | Val::Type(_) | Val::Global(_) => true,
+        Val::Call(call) if wiring.flow.callee(*call).is_some_and(|c| gives_static_local(wiring.program(), c.member)) => true,
         other => wiring.flow.type_of(other).own().is_some_and(|t| is_single(wiring, t)),
     };
     // a field that is only ever given what was subscribed to

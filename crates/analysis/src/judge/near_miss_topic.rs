@@ -1,5 +1,6 @@
 //! Rule `near-miss-topic`: a topic that only one side knows differs by a slip from one that the other side knows.
 
+use std::cmp::Ordering;
 use std::collections::BTreeMap;
 
 use yarrowgraph_model::{Certainty, Level};
@@ -56,16 +57,32 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
             if asks_for_one(wiring, channel) || asks_for_one(wiring, other) {
                 continue;
             }
-            // of two halves the one that fewer use is the slip; else the one that listens
+            // of two halves the one that fewer use is the slip, or that is not written as the others of the bus are; else
+            // the one that listens
             let is_half = other.joins.is_empty() || other.raises.is_empty();
             let uses = |c: &Channel| c.joins.len() + c.raises.len();
-            if is_half && (uses(other) < uses(channel) || (uses(other) == uses(channel) && raised)) {
+            let is_kept = match (uses(other).cmp(&uses(channel)), by_case(topics, name, other_name)) {
+                (Ordering::Equal, Some(odd)) => odd != *name,
+                (uses, _) => uses.is_lt() || uses.is_eq() && raised,
+            };
+            if is_half && is_kept {
                 continue;
             }
             drafts.push(draft(wiring, name, channel, other_name, other));
         }
     }
     drafts
+}
+
+/// The one of two topics that begins in another case than the other topics of their bus do, where these all agree.
+fn by_case<'n>(topics: &[(&str, &Channel)], one: &'n str, two: &'n str) -> Option<&'n str> {
+    let is_upper = |name: &str| name.starts_with(char::is_uppercase);
+    if is_upper(one) == is_upper(two) {
+        return None;
+    }
+    let mut others = topics.iter().map(|(n, _)| *n).filter(|n| *n != one && *n != two).map(is_upper);
+    let usual = others.next()?;
+    others.all(|upper| upper == usual).then(|| if is_upper(one) == usual { two } else { one })
 }
 
 /// Whether two topics differ by what a slip makes.
@@ -118,6 +135,22 @@ fn draft(wiring: &Wiring<'_>, name: &str, channel: &Channel, other_name: &str, o
 #[cfg(test)]
 mod tests {
     use crate::testing::expect;
+
+    #[test]
+    fn the_one_in_another_case_is_odd() {
+        expect(
+            "near-miss-topic",
+            r#"
+//// scale.js
+const { EventEmitter } = require('node:events');
+const scale = new EventEmitter();
+scale.on('weight', (g) => console.log(g));
+scale.on('zero', () => console.log('zero'));
+scale.emit('weight', 3);
+scale.emit('Zero'); //! near-miss-topic warning
+"#,
+        );
+    }
 
     #[test]
     fn one_letter_or_a_separator() {

@@ -32,10 +32,10 @@ pub(super) const RULE: Rule = Rule {
 
 fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     let mut drafts = Vec::new();
-    let rounds = state::rounds(wiring);
-    for round in &rounds {
+    let rounds = wiring.rounds();
+    for round in rounds {
         let mut seen = BTreeSet::new();
-        look(wiring, (&rounds, round), round.root, DEPTH, &mut seen, &mut drafts);
+        look(wiring, (rounds, round), round.root, DEPTH, &mut seen, &mut drafts);
     }
     drafts
 }

@@ -370,6 +370,12 @@ fn again_and_again(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> Optio
     {
         return certain("again in every turn of this loop".into(), None);
     }
+    if let Some(by) = timer_of(wiring, effect) {
+        return certain(
+            "again each time this timer runs out".into(),
+            Some(("this has it run again and again".into(), program.place_of(by))),
+        );
+    }
     // what is made in this run, or came in with it, is another one each time
     if !stays_the_same(wiring, effect, member, None) || scope.function_around(body, effect.site.node).is_some() {
         return None;
@@ -423,6 +429,25 @@ fn again_and_again(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> Optio
     }
     let call = called_in_a_loop(wiring, member, HOPS).filter(|_| is_on_every_path(wiring, effect.site))?;
     certain(format!("again each time `{name}` runs"), Some(("this calls it again and again".into(), program.place_of(call))))
+}
+
+/// What runs the code around a subscription again and again, where it is nothing but that, and always attaches the same.
+fn timer_of(wiring: &Wiring<'_>, effect: &Effect) -> Option<Site> {
+    let program = wiring.program();
+    let Site { member, node } = effect.site;
+    let (body, scope) = (program.body(member)?, program.scope(member));
+    let own = scope.function_around(body, node).map_or(body.root, |f| body.function(f).body)?;
+    let round = wiring.rounds().iter().find(|r| r.root == Site { member, node: own } && r.by != r.root)?;
+    let runs_always = if own == node { true } else { state::runs_always(body, scope, node, own) };
+    (runs_always && stays_the_same(wiring, effect, member, None) && !runs_out_once(wiring, round.by)).then_some(round.by)
+}
+
+/// Whether a timer is given no period: `new Timer(Tick, null, 500, Timeout.Infinite)`.
+fn runs_out_once(wiring: &Wiring<'_>, by: Site) -> bool {
+    let program = wiring.program();
+    let Some(body) = program.body(by.member) else { return false };
+    let is_endless = |n: NodeId| matches!(body.node(n), Node::Name(name) | Node::Member { name, .. } if program.kit_of(by.member).pack.single_shots.contains(program.unit_of(by.member).text(name)));
+    body.ids().any(|n| is_endless(n) && program.scope(by.member).is_within(n, by.node))
 }
 
 /// Whether a loop goes on by the very local that stands for the subject: `for (; it != end; ++it) connect(*it, …)`.

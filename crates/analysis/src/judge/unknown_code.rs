@@ -7,9 +7,9 @@ use yarrowgraph_model::{Certainty, Level, Place, Related};
 
 use super::{Draft, Page, Rule, related, short};
 use crate::codes::{Missing, Table, look_ups};
-use crate::flow::Val;
+use crate::flow::{Flow, Val};
 use crate::machine::{State, named};
-use crate::program::{MemberId, Site};
+use crate::program::{MemberId, Site, Sym};
 use crate::wire::Wiring;
 use crate::wire::channels::{Channel, ChannelKey, Topic};
 use crate::wire::effect::Act;
@@ -106,6 +106,22 @@ pub(super) fn table_place(wiring: &Wiring<'_>, table: &Table) -> Place {
     }
 }
 
+/// A method, its parameter that says what is asked for, and the part of that which is the code.
+type Asked = (MemberId, u16, Option<Sym>);
+
+/// The parameter of which an expression is a part: `order.kind`.
+fn part_of_parameter(flow: &Flow<'_>, key: Site) -> Option<Asked> {
+    let (of, part) = match flow.eval(key) {
+        Val::Outside(of, name) => (of, name),
+        Val::Member(of, m) => (of, flow.program.member(m).name),
+        _ => return None,
+    };
+    match *of {
+        Val::Param(m, None, index) if m == key.member => Some((m, index, Some(part))),
+        _ => None,
+    }
+}
+
 /// The constants that callers ask a table for and that it has no entry for.
 pub(super) fn unknown(wiring: &Wiring<'_>, table: &Table) -> Vec<(Site, State)> {
     let (flow, program) = (&wiring.flow, wiring.program());
@@ -113,17 +129,24 @@ pub(super) fn unknown(wiring: &Wiring<'_>, table: &Table) -> Vec<(Site, State)> 
         return Vec::new();
     }
     let mut asked: Vec<Site> = table.look_ups.iter().filter(|l| l.missing != Missing::Serves).map(|l| l.key).collect();
-    let mut by: BTreeSet<(MemberId, u16)> = table.asked_by.into_iter().chain(table.look_ups.iter().filter_map(|l| l.asked_by)).collect();
+    let parameters = table.asked_by.into_iter().chain(table.look_ups.iter().filter_map(|l| l.asked_by));
+    let mut by: BTreeSet<Asked> = parameters.map(|(m, index)| (m, index, None)).collect();
+    by.extend(table.look_ups.iter().map(|l| l.key).chain(table.subject).filter_map(|key| part_of_parameter(flow, key)));
     for _ in 0..3 {
         let mut more = BTreeSet::new();
-        for (m, index) in &by {
+        for (m, index, part) in &by {
             for (call, _) in flow.callers((*m, None)) {
                 let Some(given) = flow.argument(*call, usize::from(*index)) else { continue };
-                asked.push(given);
-                if let Val::Param(m, None, index) = flow.eval(given)
+                let value = flow.eval(given);
+                match (part, &value) {
+                    (None, _) => asked.push(given),
+                    (Some(part), Val::Literal(object)) => asked.extend(flow.entry_of_literal(*object, *part)),
+                    _ => {}
+                }
+                if let Val::Param(m, None, index) = value
                     && m == given.member
                 {
-                    more.insert((m, index));
+                    more.insert((m, index, *part));
                 }
             }
         }

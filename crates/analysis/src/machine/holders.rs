@@ -11,6 +11,7 @@ use super::state::{self, State};
 use super::{Holder, Machine};
 use crate::flow::{Flow, Val, returned};
 use crate::program::{Declared, Kinds, MemberId, Program, Site, Sym, Ty, TypeId};
+use crate::state::is_statement;
 
 /// A table is followed through so many parameters and fields.
 const HOPS: u32 = 4;
@@ -30,7 +31,7 @@ pub(super) fn of_field(flow: &Flow<'_>, field: MemberId) -> Option<(Machine, Dom
     let later = defined.iter().filter(|d| d.member != field).count();
     let held = flow.type_held(field);
     let variant = alternatives(program, field, &held);
-    if later == 0 && variant.is_none() {
+    if later == 0 && variant.is_none() && !answers_are_let_go(flow, field, &held) {
         return None;
     }
     // numbers, collections and what else holds no state are not asked about at length
@@ -67,6 +68,27 @@ pub(super) fn of_field(flow: &Flow<'_>, field: MemberId) -> Option<(Machine, Dom
     }
     let machine = Machine { holder: Holder::Field(field), context: Some(info.owner), tag };
     Some((machine, Domain::new(flow, encoding, states, closed)))
+}
+
+/// Whether what a field holds answers with more of its kind, which its class lets go.
+fn answers_are_let_go(flow: &Flow<'_>, field: MemberId, held: &Ty) -> bool {
+    let program = flow.program;
+    let info = program.member(field);
+    let Some(kind) = held.own() else { return false };
+    let related = |t: TypeId| program.is_a(t, kind) || program.is_a(kind, t);
+    program.index.reads(info.name).iter().filter(|read| program.member(read.member).owner == info.owner).any(|read| {
+        let (Some(body), scope) = (program.body(read.member), program.scope(read.member)) else { return false };
+        let Some(callee) = scope.parent(read.node) else { return false };
+        let Some(node) = scope.parent(callee).filter(|_| matches!(body.node(callee), Node::Member { object, .. } if object == read.node))
+        else {
+            return false;
+        };
+        let call = Site { member: read.member, node };
+        let answer = |m: MemberId| program.decl(m).ty.and_then(|ty| program.type_in(m, ty).own());
+        matches!(body.node(node), Node::Call { callee: c, .. } if c == callee)
+            && is_statement(program, call)
+            && flow.callee(call).and_then(|c| answer(c.member)).is_some_and(related)
+    })
 }
 
 /// The constants and objects that are stored into a field, by its own statements or through parameters and other fields.

@@ -264,6 +264,10 @@ impl Machine<'_, '_> {
         }
         let frame =
             Frame { member, function, made_in, this, locals: FxHashMap::default(), params, yields: Vec::new(), seen: FxHashMap::default() };
+        if self.goes_round(&frame) {
+            self.ascend();
+            return Value::Unknown;
+        }
         let outer = self.open(frame);
         self.defaults();
         let result = if returns {
@@ -275,7 +279,7 @@ impl Machine<'_, '_> {
             }
         };
         let yielded = self.yielded(Site { member, node: root });
-        self.now = outer;
+        self.close(outer);
         self.ascend();
         yielded.unwrap_or(result)
     }

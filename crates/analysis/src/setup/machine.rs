@@ -14,6 +14,9 @@ use crate::wire::effect::Event;
 /// How many steps one run may take.
 pub(super) const STEPS: usize = 30_000;
 
+/// A call is made so many times within calls that are just like it.
+const ROUND: usize = 3;
+
 /// How deep runs nest: calls, statements and expressions together.
 const DEEPEST: usize = 700;
 
@@ -79,6 +82,8 @@ pub(super) struct Machine<'m, 'p> {
     pub(super) statics: FxHashMap<MemberId, Value>,
     /// The calls that led here, outermost first.
     pub(super) calls: Vec<Site>,
+    /// The activations that are not over, outermost first.
+    running: Vec<FrameId>,
     /// The rounds of loops without a known number of rounds that are going on.
     loops: Vec<u32>,
     rounds: u32,
@@ -112,6 +117,7 @@ impl<'m, 'p> Machine<'m, 'p> {
             now: FrameId(0),
             statics: FxHashMap::default(),
             calls: Vec::new(),
+            running: Vec::new(),
             loops: Vec::new(),
             rounds: 0,
             decisions,
@@ -286,7 +292,24 @@ impl<'m, 'p> Machine<'m, 'p> {
     /// Opens an activation; gives the one that was running.
     pub(super) fn open(&mut self, frame: Frame) -> FrameId {
         self.frames.push(frame);
-        std::mem::replace(&mut self.now, FrameId(self.frames.len() as u32 - 1))
+        let now = FrameId(self.frames.len() as u32 - 1);
+        self.running.push(now);
+        std::mem::replace(&mut self.now, now)
+    }
+
+    /// Closes the activation that is running; `outer` goes on.
+    pub(super) fn close(&mut self, outer: FrameId) {
+        self.running.pop();
+        self.now = outer;
+    }
+
+    /// Whether a call is made once more within calls that are just like it: it goes round, and would for ever.
+    pub(super) fn goes_round(&self, frame: &Frame) -> bool {
+        let is_like = |at: &&FrameId| {
+            let open = self.frame_at(**at);
+            (open.member, open.function) == (frame.member, frame.function) && open.this == frame.this && open.params == frame.params
+        };
+        self.running.iter().filter(is_like).count() >= ROUND
     }
 
     pub(super) fn body(&self) -> Option<&'p Body> {

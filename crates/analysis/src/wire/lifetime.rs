@@ -5,7 +5,7 @@ use yarrowgraph_ir::{Body, FunctionId, MemberKind, Node, NodeId};
 use yarrowgraph_model::Lifetime;
 
 use crate::flow::{Binding, Flow, Val};
-use crate::program::{Declared, MemberId, Site, Sym, TypeId, within};
+use crate::program::{Declared, MemberId, Program, Site, Sym, TypeId, within};
 
 /// How far owners, parameters and creators are followed.
 const FAR: u32 = 6;
@@ -117,7 +117,7 @@ impl Lives<'_, '_> {
             if makes {
                 return Judged::new(Lifetime::Local);
             }
-            if self.gives_static_local(target.member) {
+            if gives_static_local(program, target.member) {
                 return Judged::new(Lifetime::Process);
             }
             return Judged::unknown();
@@ -130,26 +130,6 @@ impl Lives<'_, '_> {
             }
             _ => Judged::unknown(),
         }
-    }
-
-    /// Whether a function gives out a reference to a variable of its own, which then outlives it: `static Bell b; return b;`
-    fn gives_static_local(&self, m: MemberId) -> bool {
-        let program = self.flow.program;
-        let Some(ty) = program.decl(m).ty else { return false };
-        let Some(body) = program.body(m) else { return false };
-        let is_reference =
-            program.kit_of(m).traits.references_dangle && matches!(program.unit_of(m).type_ref(ty), yarrowgraph_ir::TypeRef::Indirect(_));
-        let scope = program.scope(m);
-        let is_own = |value: NodeId| match body.node(value) {
-            Node::Name(name) => matches!(
-                scope.lookup(name, value),
-                Some(Declared::Local(local)) if matches!(body.node(local), Node::Local { ty: Some(ty), .. } if program.is_by_value(m, ty))
-            ),
-            _ => false,
-        };
-        let returned: Vec<NodeId> =
-            body.ids().filter_map(|n| if let Node::Return(Some(v)) = body.node(n) { Some(v) } else { None }).collect();
-        is_reference && !returned.is_empty() && returned.into_iter().all(is_own)
     }
 
     /// A local lives as its one value does.
@@ -349,7 +329,15 @@ impl Lives<'_, '_> {
                     Node::Lambda(f) => !self.is_run_once(call.member, body, *n, f),
                     _ => false,
                 };
-                scope.ancestors(call.node).take_while(|n| !scope.is_within(made.node, *n)).any(|n| repeats(&n))
+                // an object that is a variable itself ends with the block that it is in
+                let ends = |n: &NodeId| {
+                    let local = scope.parent(call.node).filter(|l| scope.parent(*l) == Some(*n));
+                    let by_value = |l: NodeId| matches!(body.node(l), Node::Local { ty: Some(ty), .. } if self.flow.program.is_by_value(call.member, ty));
+                    self.flow.program.kit_of(call.member).traits.references_dangle
+                        && matches!(body.node(*n), Node::Block(_))
+                        && local.is_some_and(by_value)
+                };
+                scope.ancestors(call.node).take_while(|n| !scope.is_within(made.node, *n)).any(|n| repeats(&n) || ends(&n))
             }
             Val::New(_) | Val::Literal(_) => true,
             _ => true,
@@ -451,4 +439,22 @@ pub fn creations(flow: &Flow<'_>, ty: TypeId) -> Vec<Site> {
         return t.within.into_iter().collect();
     }
     flow.creations(ty)
+}
+
+/// Whether a function gives out a reference to a variable of its own, which then outlives it: `static Bell b; return b;`
+pub(crate) fn gives_static_local(program: &Program, m: MemberId) -> bool {
+    let Some(ty) = program.decl(m).ty else { return false };
+    let Some(body) = program.body(m) else { return false };
+    let is_reference =
+        program.kit_of(m).traits.references_dangle && matches!(program.unit_of(m).type_ref(ty), yarrowgraph_ir::TypeRef::Indirect(_));
+    let scope = program.scope(m);
+    let is_own = |value: NodeId| match body.node(value) {
+        Node::Name(name) => matches!(
+            scope.lookup(name, value),
+            Some(Declared::Local(local)) if matches!(body.node(local), Node::Local { ty: Some(ty), .. } if program.is_by_value(m, ty))
+        ),
+        _ => false,
+    };
+    let returned: Vec<NodeId> = body.ids().filter_map(|n| if let Node::Return(Some(v)) = body.node(n) { Some(v) } else { None }).collect();
+    is_reference && !returned.is_empty() && returned.into_iter().all(is_own)
 }

@@ -50,7 +50,7 @@ use crate::chain::{Chains, Links};
 use crate::flow::{Flow, Val};
 use crate::program::{MemberId, Program, Site, Sym, Ty, TypeId, UnitId};
 use crate::setup::{self, Setup};
-use crate::state::State;
+use crate::state::{Round, State};
 use channels::Channel;
 use effect::{Act, Effect};
 use once::Lives;
@@ -97,6 +97,7 @@ pub struct Wiring<'p> {
     told_types: OnceLock<Vec<TypeId>>,
     /// The mediators, found when it is asked for.
     mediators: OnceLock<Vec<crate::mediator::Mediator>>,
+    rounds: OnceLock<Vec<Round>>,
     /// What the project states must stay so.
     pub keeps: Vec<crate::keep::Keep>,
     /// How large a mediator may be.
@@ -186,6 +187,7 @@ impl<'p> Wiring<'p> {
             commands: OnceLock::new(),
             codes: OnceLock::new(),
             mediators: OnceLock::new(),
+            rounds: OnceLock::new(),
             told_types: OnceLock::new(),
             keeps: Vec::new(),
             limits: crate::mediator::Limits::default(),
@@ -209,6 +211,11 @@ impl<'p> Wiring<'p> {
     /// What fields hold and who tells of it.
     pub(crate) fn state(&self) -> &State {
         self.state.get_or_init(|| State::of(self))
+    }
+
+    /// What runs again and again by itself.
+    pub(crate) fn rounds(&self) -> &[Round] {
+        self.rounds.get_or_init(|| crate::state::rounds(self))
     }
 
     /// The links that hand requests on, with the ways through their methods.
