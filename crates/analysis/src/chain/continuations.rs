@@ -2,7 +2,7 @@
 
 use yarrowgraph_ir::{Body, Name, Node, NodeId};
 
-use super::walks::{Ends, Walk, element_of_list, own_list};
+use super::walks::{Ends, Walk, element_of_list, is_of_own_kind, own_list};
 use crate::flow::Flow;
 use crate::program::{Declared, Kinds, MemberId, Scope, Site};
 use crate::state;
@@ -31,6 +31,10 @@ pub(super) fn find(flow: &Flow<'_>) -> Vec<Walk> {
                     None => continue,
                 },
             };
+            // a whole tells its parts whose they are
+            if list.is_some_and(|list| is_of_own_kind(flow, list)) {
+                continue;
+            }
             if let Some(way) = body.list(args).iter().position(|a| leads_on(flow, member, body, scope, at, *a)) {
                 let site = Site { member, node: at };
                 found.push(Walk { walk: site, list, given, method, asks: site, ends: Ends::WayOn(way) });

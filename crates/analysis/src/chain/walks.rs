@@ -1,10 +1,15 @@
 //! Lists of links that are walked until one has an answer.
 
+use std::collections::{BTreeMap, BTreeSet};
+
 use yarrowgraph_ir::{AssignOp, BinaryOp, Body, Node, NodeId, TypeKind, UnaryOp};
 
 use crate::flow::{Flow, Val};
 use crate::program::{Kinds, MemberId, Program, Scope, Site, Sym, Ty};
 use crate::state;
+
+/// What is asked by walks for so many things, and holds objects of its own kind, is a whole with its parts.
+const ASKED_OF_PARTS: usize = 3;
 
 /// A walk over a list of links.
 #[derive(Clone, Debug)]
@@ -73,7 +78,35 @@ pub(super) fn find(flow: &Flow<'_>) -> Vec<Walk> {
             }
         }
     }
+    let mut asked: BTreeMap<MemberId, BTreeSet<Option<Sym>>> = BTreeMap::new();
+    for walk in &found {
+        walk.list.into_iter().for_each(|list| _ = asked.entry(list).or_default().insert(walk.method));
+    }
+    let is_of_parts = |list: MemberId| is_of_own_kind(flow, list) && asked[&list].len() >= ASKED_OF_PARTS;
+    found.retain(|walk| !walk.list.is_some_and(is_of_parts) && !asks_for_another(flow, walk));
     found
+}
+
+/// Whether the elements of a list are what its owner is, too.
+pub(super) fn is_of_own_kind(flow: &Flow<'_>, list: MemberId) -> bool {
+    let program = flow.program;
+    let info = program.member(list);
+    let element = program.element_type(info.unit, &flow.type_held(list)).and_then(|t| t.own());
+    element.is_some_and(|part| program.is_a(info.owner, part) || program.is_a(part, info.owner))
+}
+
+/// Whether each element is asked about another one of them: `points[i].distance(points[i + 1])`.
+fn asks_for_another(flow: &Flow<'_>, walk: &Walk) -> bool {
+    let Some(list) = walk.list else { return false };
+    let Some(body) = flow.program.body(walk.asks.member) else { return false };
+    let is_element = |n: NodeId| element_of_list(flow, walk.asks.member, n) == Some(list);
+    match body.node(walk.asks.node) {
+        Node::Call { callee, args, .. } => {
+            let of_element = matches!(body.node(callee), Node::Member { object, .. } if is_element(object));
+            of_element && body.list(args).iter().any(|a| is_element(*a))
+        }
+        _ => false,
+    }
 }
 
 /// A walk by places: `for (i = 0; i < links.length; i++) if (links[i].take(request)) return`.

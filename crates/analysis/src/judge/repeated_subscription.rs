@@ -532,8 +532,7 @@ fn stays_the_same(wiring: &Wiring<'_>, effect: &Effect, member: MemberId, looped
         return false;
     }
     let by_getter = matches!(effect.holder.subject.root(), Val::Call(_));
-    let everywhere_the_same =
-        by_getter && lifetime::of_subject(&wiring.flow, &effect.holder.subject, effect.site).lifetime == Lifetime::Process;
+    let everywhere_the_same = by_getter && lifetime::of_subject(wiring, &effect.holder.subject, effect.site).lifetime == Lifetime::Process;
     let subject = (!everywhere_the_same).then_some(&effect.holder.subject);
     let values = [subject, effect.holder.key.as_ref(), effect.handler.as_ref()];
     let steady = values.into_iter().flatten().all(|value| is_steady(value, &here, looped.is_some()));

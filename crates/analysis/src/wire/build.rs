@@ -146,7 +146,7 @@ fn subscription(wiring: &Wiring<'_>, c: &Channel, index: usize, releases: &[usiz
     let effect = &wiring.effects[index];
     let (handler, handler_place) = handler(wiring, effect);
     let who = effect.handler.as_ref().map_or(Subscriber::Unknown, |h| subscriber::of(&wiring.flow, h, effect.site));
-    let judged = lifetime::of_subject(&wiring.flow, &effect.holder.subject, effect.site);
+    let judged = lifetime::of_subject(wiring, &effect.holder.subject, effect.site);
     let resolved = !matches!(effect.handler, Some(Val::Unknown) | None) && c.key != unresolved_key(c);
     let certainty = match effect.certainty {
         Certainty::Certain if !resolved => Certainty::Likely,

@@ -1,10 +1,15 @@
 //! How long a subject lives, seen from its subscriber.
 
+use std::sync::Mutex;
+
+use rustc_hash::FxHashMap;
 use yarrowgraph_ir::traits::MethodValue;
 use yarrowgraph_ir::{Body, FunctionId, MemberKind, Node, NodeId};
 use yarrowgraph_model::Lifetime;
 
+use super::Wiring;
 use crate::flow::{Binding, Flow, Val};
+use crate::memo::known_or;
 use crate::program::{Declared, MemberId, Program, Site, Sym, TypeId, within};
 
 /// How far owners, parameters and creators are followed.
@@ -30,12 +35,17 @@ impl Judged {
 }
 
 /// The lifetime of a subject, for a subscription made at a site.
-pub fn of_subject(flow: &Flow<'_>, subject: &Val, site: Site) -> Judged {
-    Lives { flow }.of(subject, site, FAR)
+pub fn of_subject(wiring: &Wiring<'_>, subject: &Val, site: Site) -> Judged {
+    Lives { flow: &wiring.flow, handed: &wiring.handed_lifetimes }.of(subject, site, FAR)
 }
+
+/// How long what parameters are handed lives, or a part of it, with so much left of the budget: what many hand on to many
+/// is worked out once.
+pub(super) type Handed = Mutex<FxHashMap<(MemberId, u16, Option<Sym>, u32), Judged>>;
 
 struct Lives<'f, 'p> {
     flow: &'f Flow<'p>,
+    handed: &'f Handed,
 }
 
 impl Lives<'_, '_> {
@@ -238,6 +248,10 @@ impl Lives<'_, '_> {
     /// A parameter lives as its arguments do, seen from the object that is made or called.
     fn of_param(&self, m: MemberId, index: u16, part: Option<Sym>, budget: u32) -> Judged {
         let Some(budget) = budget.checked_sub(1) else { return Judged::unknown() };
+        known_or(self.handed, (m, index, part, budget), || self.of_handed(m, index, part, budget))
+    }
+
+    fn of_handed(&self, m: MemberId, index: u16, part: Option<Sym>, budget: u32) -> Judged {
         let callers = self.flow.callers((m, None));
         if callers.is_empty() {
             return Judged { lifetime: Lifetime::Outer, shown: false };
@@ -362,7 +376,7 @@ impl Lives<'_, '_> {
                     // kept for good, unless another one takes its place
                     let lazy = op == yarrowgraph_ir::AssignOp::IfUnset;
                     let in_set_up = matches!(kind, MemberKind::Constructor | MemberKind::Initializer);
-                    if in_set_up || lazy || self.flow.only_definition(m).is_some() && !self.is_emptied(m) {
+                    if in_set_up || lazy || self.flow.only_definition(m).is_some() && !is_emptied(self.flow, m) {
                         Fate::Kept
                     } else {
                         Fate::Short
@@ -372,20 +386,6 @@ impl Lives<'_, '_> {
             },
             _ => Fate::Short,
         }
-    }
-
-    fn is_emptied(&self, m: MemberId) -> bool {
-        let program = self.flow.program;
-        let lets_go = |name: &String| program.symbols.get(name).map_or(&[][..], |name| program.index.calls(name));
-        let is_it = |call: &Site| {
-            let receiver = self.flow.receiver(*call);
-            receiver.is_some_and(|(object, _)| matches!(object, Val::Member(_, x) | Val::Static(x) if x == m))
-                && self.flow.callee(*call).is_none()
-        };
-        if program.kit_of(m).pack.lets_go.iter().flat_map(lets_go).any(is_it) {
-            return true;
-        }
-        self.flow.definitions(m).iter().any(|d| self.flow.program.body(d.member).is_some_and(|b| matches!(b.node(d.node), Node::Null)))
     }
 
     /// What becomes of the object that a method is called on.
@@ -428,7 +428,16 @@ fn longest(all: &[Judged]) -> Judged {
 
 /// Whether what a member holds is let go while its owner lives.
 pub fn is_emptied(flow: &Flow<'_>, m: MemberId) -> bool {
-    Lives { flow }.is_emptied(m)
+    let program = flow.program;
+    let lets_go = |name: &String| program.symbols.get(name).map_or(&[][..], |name| program.index.calls(name));
+    let is_it = |call: &Site| {
+        let receiver = flow.receiver(*call);
+        receiver.is_some_and(|(object, _)| matches!(object, Val::Member(_, x) | Val::Static(x) if x == m)) && flow.callee(*call).is_none()
+    };
+    if program.kit_of(m).pack.lets_go.iter().flat_map(lets_go).any(is_it) {
+        return true;
+    }
+    flow.definitions(m).iter().any(|d| flow.program.body(d.member).is_some_and(|b| matches!(b.node(d.node), Node::Null)))
 }
 
 /// Where objects of a type are created.
@@ -457,4 +466,28 @@ pub(crate) fn gives_static_local(program: &Program, m: MemberId) -> bool {
     };
     let returned: Vec<NodeId> = body.ids().filter_map(|n| if let Node::Return(Some(v)) = body.node(n) { Some(v) } else { None }).collect();
     is_reference && !returned.is_empty() && returned.into_iter().all(is_own)
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::testing::map;
+
+    #[test]
+    fn what_many_hand_on_is_followed_once() {
+        use std::fmt::Write;
+        let mut text = String::from(
+            "//// Bells.java\nimport java.util.*;\ninterface Ear { void rung(); }\n\
+             class Bell { private final List<Ear> ears = new ArrayList<>();\n\
+             void add(Ear e) { ears.add(e); }\n void remove(Ear e) { ears.remove(e); }\n\
+             void ring() { for (Ear e : new ArrayList<>(ears)) e.rung(); } }\n\
+             class Keeper implements Ear { void hear(Bell bell) { bell.add(this); } public void rung() { System.out.println(1); } }\nclass Tower {\n",
+        );
+        // each of some methods is called many times by the next one
+        for (name, next) in [("a", "new Keeper().hear"), ("b", "a"), ("c", "b"), ("d", "c"), ("e", "d")] {
+            let _ = writeln!(text, "static void {name}(Bell bell) {{ {} }}", format!("{next}(bell); ").repeat(200));
+        }
+        text.push_str("public static void main(String[] args) { Bell bell = new Bell(); e(bell); bell.ring(); } }\n");
+        let found = map(&text);
+        assert!(found.channels.iter().any(|c| c.subscriptions.len() == 1));
+    }
 }

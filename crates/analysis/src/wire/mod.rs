@@ -105,6 +105,7 @@ pub struct Wiring<'p> {
     /// The tables of codes, found when it is asked for.
     codes: OnceLock<Vec<crate::codes::Table>>,
     /// What is known so far of how long the instances of types live.
+    handed_lifetimes: lifetime::Handed,
     lives: Mutex<FxHashMap<TypeId, Lives>>,
     /// Words in what could not be read of any file.
     unread: FxHashSet<Sym>,
@@ -191,6 +192,7 @@ impl<'p> Wiring<'p> {
             told_types: OnceLock::new(),
             keeps: Vec::new(),
             limits: crate::mediator::Limits::default(),
+            handed_lifetimes: Mutex::default(),
             lives: Mutex::default(),
             unread: words(|f| &f.unit.unread),
             mentioned: words(|f| &f.unit.mentioned),
