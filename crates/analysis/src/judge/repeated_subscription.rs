@@ -551,9 +551,14 @@ fn is_steady(value: &Val, here: &dyn Fn(&Site) -> bool, params: bool) -> bool {
     }
 }
 
-/// Whether the body gives the subject's member another object first.
+/// Whether the body gives the subject's member another object first, or that of the object which listens.
 fn is_replaced_here(wiring: &Wiring<'_>, effect: &Effect, member: MemberId) -> bool {
-    is_replaced(wiring, &effect.holder.subject, member, &|_| true)
+    let listener = match &effect.handler {
+        Some(Val::Method(_, of)) => of.as_deref(),
+        Some(Val::Outside(of, _) | Val::Member(of, _)) => Some(&**of),
+        _ => None,
+    };
+    [Some(&effect.holder.subject), listener].into_iter().flatten().any(|path| is_replaced(wiring, path, member, &|_| true))
 }
 
 /// Whether a body gives a member on a path another object, at a node that counts.
@@ -595,6 +600,45 @@ fn called_in_a_loop(wiring: &Wiring<'_>, member: MemberId, hops: u32) -> Option<
 #[cfg(test)]
 mod tests {
     use crate::testing::expect;
+
+    #[test]
+    fn a_listener_that_was_made_for_it_is_another_one() {
+        expect(
+            "repeated-subscription",
+            r#"
+//// Tabs.java
+import java.util.*;
+interface Ear { void heard(int cm); }
+class Gauge {
+    private final List<Ear> ears = new ArrayList<>();
+    void add(Ear e) { ears.add(e); }
+    void remove(Ear e) { ears.remove(e); }
+    void set(int cm) { for (Ear e : List.copyOf(ears)) e.heard(cm); }
+}
+class Pane { void show(int cm) { System.out.println(cm); } }
+class Tabs {
+    private final Gauge gauge;
+    private Pane pane = new Pane();
+    Tabs(Gauge gauge) { this.gauge = gauge; }
+    void open() {
+        pane = new Pane();
+        gauge.add(pane::show);
+    }
+    void again() {
+        gauge.add(pane::show); //! repeated-subscription warning
+    }
+}
+class Desk {
+    public static void main(String[] args) {
+        Gauge gauge = new Gauge();
+        Tabs tabs = new Tabs(gauge);
+        for (String arg : args) { tabs.open(); tabs.again(); }
+        gauge.set(3);
+    }
+}
+"#,
+        );
+    }
 
     #[test]
     fn twice_on_one_path() {
