@@ -438,8 +438,8 @@ fn timer_of(wiring: &Wiring<'_>, effect: &Effect) -> Option<Site> {
     let (body, scope) = (program.body(member)?, program.scope(member));
     let own = scope.function_around(body, node).map_or(body.root, |f| body.function(f).body)?;
     let round = wiring.rounds().iter().find(|r| r.root == Site { member, node: own } && r.by != r.root)?;
-    let runs_always = if own == node { true } else { state::runs_always(body, scope, node, own) };
-    (runs_always && stays_the_same(wiring, effect, member, None) && !runs_out_once(wiring, round.by)).then_some(round.by)
+    (state::runs_always(body, scope, node, own) && stays_the_same(wiring, effect, member, None) && !runs_out_once(wiring, round.by))
+        .then_some(round.by)
 }
 
 /// Whether a timer is given no period: `new Timer(Tick, null, 500, Timeout.Infinite)`.
@@ -447,7 +447,7 @@ fn runs_out_once(wiring: &Wiring<'_>, by: Site) -> bool {
     let program = wiring.program();
     let Some(body) = program.body(by.member) else { return false };
     let is_endless = |n: NodeId| matches!(body.node(n), Node::Name(name) | Node::Member { name, .. } if program.kit_of(by.member).pack.single_shots.contains(program.unit_of(by.member).text(name)));
-    body.ids().any(|n| is_endless(n) && program.scope(by.member).is_within(n, by.node))
+    state::any_within(body, by.node, &is_endless)
 }
 
 /// Whether a loop goes on by the very local that stands for the subject: `for (; it != end; ++it) connect(*it, …)`.

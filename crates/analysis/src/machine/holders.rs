@@ -9,6 +9,7 @@ use super::filled::is_filled;
 use super::origins::{literal, origins};
 use super::state::{self, State};
 use super::{Holder, Machine};
+use crate::chain::behaviour::method_call_of;
 use crate::flow::{Flow, Val, returned};
 use crate::program::{Declared, Kinds, MemberId, Program, Site, Sym, Ty, TypeId};
 use crate::state::is_statement;
@@ -78,16 +79,10 @@ fn answers_are_let_go(flow: &Flow<'_>, field: MemberId, held: &Ty) -> bool {
     let related = |t: TypeId| program.is_a(t, kind) || program.is_a(kind, t);
     program.index.reads(info.name).iter().filter(|read| program.member(read.member).owner == info.owner).any(|read| {
         let (Some(body), scope) = (program.body(read.member), program.scope(read.member)) else { return false };
-        let Some(callee) = scope.parent(read.node) else { return false };
-        let Some(node) = scope.parent(callee).filter(|_| matches!(body.node(callee), Node::Member { object, .. } if object == read.node))
-        else {
-            return false;
-        };
+        let Some((node, _)) = method_call_of(body, scope, read.node) else { return false };
         let call = Site { member: read.member, node };
         let answer = |m: MemberId| program.decl(m).ty.and_then(|ty| program.type_in(m, ty).own());
-        matches!(body.node(node), Node::Call { callee: c, .. } if c == callee)
-            && is_statement(program, call)
-            && flow.callee(call).and_then(|c| answer(c.member)).is_some_and(related)
+        is_statement(program, call) && flow.callee(call).and_then(|c| answer(c.member)).is_some_and(related)
     })
 }
 
@@ -193,10 +188,7 @@ fn asked_of(flow: &Flow<'_>, field: MemberId) -> BTreeSet<Sym> {
     let mut asked = BTreeSet::new();
     for read in program.index.reads(program.member(field).name).iter().filter(|r| program.member(r.member).owner == owner) {
         let (Some(body), scope) = (program.body(read.member), program.scope(read.member)) else { continue };
-        let Some(callee) = scope.parent(read.node) else { continue };
-        if let Node::Member { object, name, .. } = body.node(callee)
-            && object == read.node
-            && scope.parent(callee).is_some_and(|call| matches!(body.node(call), Node::Call { callee: c, .. } if c == callee))
+        if let Some((_, name)) = method_call_of(body, scope, read.node)
             && matches!(flow.eval(*read), Val::Member(of, m) if m == field && matches!(*of, Val::This(_)))
         {
             asked.insert(program.sym_in(read.member, name));

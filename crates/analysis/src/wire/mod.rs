@@ -97,6 +97,7 @@ pub struct Wiring<'p> {
     told_types: OnceLock<Vec<TypeId>>,
     /// The mediators, found when it is asked for.
     mediators: OnceLock<Vec<crate::mediator::Mediator>>,
+    /// What runs again and again by itself, found when it is asked for.
     rounds: OnceLock<Vec<Round>>,
     /// What the project states must stay so.
     pub keeps: Vec<crate::keep::Keep>,
@@ -104,8 +105,9 @@ pub struct Wiring<'p> {
     pub limits: crate::mediator::Limits,
     /// The tables of codes, found when it is asked for.
     codes: OnceLock<Vec<crate::codes::Table>>,
-    /// What is known so far of how long the instances of types live.
+    /// What is known so far of how long what parameters are handed lives.
     handed_lifetimes: lifetime::Handed,
+    /// What is known so far of how long the instances of types live.
     lives: Mutex<FxHashMap<TypeId, Lives>>,
     /// Words in what could not be read of any file.
     unread: FxHashSet<Sym>,
