@@ -342,6 +342,9 @@ pub struct Pack {
     /// Methods that make something periodic or later out of their argument.
     #[serde(default)]
     pub schedulers: Names,
+    /// Objects and types whose methods only write down what they are given.
+    #[serde(default)]
+    pub writers: Names,
     /// Methods that run their argument once, when something is done.
     #[serde(default)]
     pub settles: Names,

@@ -22,6 +22,7 @@ impl Facts {
             errors,
             unread: _,
             mentioned: _,
+            literals,
             opens_internals: _,
             generated: _,
             lines,
@@ -31,6 +32,7 @@ impl Facts {
         members.iter_mut().for_each(|m| taken.member(m));
         accepts.iter_mut().for_each(|AcceptComment { rule: _, reason: _, span }| taken.span(span));
         errors.iter_mut().for_each(|span| taken.span(span));
+        literals.iter_mut().for_each(|(_, span)| taken.span(span));
         *line_count = 0;
         (taken.spans, std::mem::take(lines))
     }

@@ -326,6 +326,8 @@ pub struct Unit {
     pub unread: Vec<Name>,
     /// Names of handlers and events that markup attaches, or merely names.
     pub mentioned: Vec<Name>,
+    /// Texts that types of this file admit (`'open' | 'shut'`), with where each is written.
+    pub literals: Vec<(Name, Span)>,
     /// Whether it lets another program use what is internal to its own.
     pub opens_internals: bool,
     /// Whether it says that it was generated.
@@ -355,6 +357,7 @@ impl Unit {
             errors: Vec::new(),
             unread: Vec::new(),
             mentioned: Vec::new(),
+            literals: Vec::new(),
             opens_internals: false,
             generated: false,
             lines: LineIndex::default(),

@@ -47,7 +47,7 @@ pub fn end(wiring: &Wiring<'_>, built: &Built) -> Option<Unhandled> {
         Of::Pipeline(_) => None,
         Of::Next(next) => {
             let last = built.links.last()?;
-            if done.last()?.passes == Passes::Never {
+            if done.iter().any(|b| b.passes == Passes::Never) {
                 return None;
             }
             let method = behaviour::asked_by(flow, links, built.of, last)?;

@@ -2,11 +2,12 @@
 
 use std::collections::BTreeSet;
 
-use yarrowgraph_ir::Node;
+use yarrowgraph_ir::{Node, NodeId};
 use yarrowgraph_model::{Certainty, Level};
 
 use super::{Draft, Page, Rule, related, short};
 use crate::command::Command;
+use crate::flow::Val;
 use crate::program::{MemberId, Site};
 use crate::wire::{Wiring, operation_place};
 
@@ -72,12 +73,22 @@ fn is_all(wiring: &Wiring<'_>, operation: MemberId, call: Site) -> bool {
     if gives_function {
         return false;
     }
+    let scope = program.scope(operation);
+    // what it keeps of before, to take itself back with
+    let keeps = |n: NodeId| match body.node(n) {
+        Node::Assign { target, .. } => {
+            matches!(wiring.flow.eval_in(operation, target), Val::Member(of, _) if matches!(*of, Val::This(_)))
+                && !scope.is_within(call.node, n)
+        }
+        _ => false,
+    };
     let statements = body.ids().filter(|n| match body.node(*n) {
         Node::Call { .. } => {
             let site = Site { member: operation, node: *n };
-            site != call && !program.scope(operation).is_within(*n, call.node)
+            site != call && !scope.is_within(*n, call.node) && !scope.ancestors(*n).any(keeps)
         }
-        Node::Assign { .. } | Node::If { .. } | Node::Loop { .. } | Node::ForEach { .. } | Node::Switch { .. } => true,
+        Node::Assign { .. } => !keeps(*n),
+        Node::If { .. } | Node::Loop { .. } | Node::ForEach { .. } | Node::Switch { .. } => true,
         _ => false,
     });
     call.member == operation && statements.count() == 0

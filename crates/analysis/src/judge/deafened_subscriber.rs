@@ -1,15 +1,16 @@
 //! Rule `deafened-subscriber`: taken off in a hook after which the object lives on, and never put back.
 
 use yarrowgraph_ir::MemberKind;
-use yarrowgraph_model::{Certainty, Level};
+use yarrowgraph_model::{Certainty, Level, Place};
 
 use super::repeated_subscription::{is_run_by, loop_around};
 use super::{Draft, Page, Rule, related, short};
+use crate::flow::Val;
 use crate::program::{MemberId, TypeId};
-use crate::wire::Wiring;
 use crate::wire::channels::{Channel, ChannelKey, Topic};
 use crate::wire::effect::{Act, Effect};
 use crate::wire::release::{self, Same};
+use crate::wire::{Wiring, handles, operation_place};
 
 pub(super) const RULE: Rule = Rule {
     name: "deafened-subscriber",
@@ -33,6 +34,11 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
                 drafts.extend(judge(wiring, channel, leave));
             }
         }
+        for join in channel.joins.iter().map(|j| &wiring.effects[*j]) {
+            if join.handle && !wiring.in_test(join.site.member) {
+                drafts.extend(by_handle(wiring, channel, join));
+            }
+        }
     }
     drafts
 }
@@ -40,7 +46,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
 fn judge(wiring: &Wiring<'_>, channel: &Channel, leave: &Effect) -> Option<Draft> {
     let program = wiring.program();
     let owner = program.member(leave.site.member).owner;
-    let (entry, exit) = hooks_around(wiring, leave, owner)?;
+    let (entry, exit) = hooks_around(wiring, leave.site.member, owner)?;
     let same =
         |join: &&Effect| program.member(join.site.member).owner == owner && release::same_handler(&wiring.flow, join, leave) == Same::Yes;
     let all_topics = matches!(channel.key, ChannelKey::Own(_, Some(Topic::Any)) | ChannelKey::Bus(_, Topic::Any));
@@ -51,33 +57,60 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel, leave: &Effect) -> Option<Draft
     if joins.is_empty() || !joins.iter().all(|j| begins_once(wiring, j.site.member) && !is_run_by(wiring, j.site.member, owner, entry)) {
         return None;
     }
-    let what = short(&channel.id);
     let handler = crate::wire::handler_name(wiring, leave);
-    Some(Draft {
+    Some(draft(wiring, channel, wiring.place(leave), leave.certainty, (entry, exit), handler, joins[0]))
+}
+
+/// A subscription that is ended by what it gave back, which is kept in a field.
+fn by_handle(wiring: &Wiring<'_>, channel: &Channel, join: &Effect) -> Option<Draft> {
+    let program = wiring.program();
+    let owner = program.member(join.site.member).owner;
+    let Some(Val::Member(_, kept)) = handles::keeper(&wiring.flow, join.site) else { return None };
+    let releases = handles::releases(&wiring.flow, join.site).into_iter().filter(|r| program.member(r.member).owner == owner);
+    let (release, hooks) = releases.into_iter().find_map(|r| Some((r, hooks_around(wiring, r.member, owner)?)))?;
+    // whatever is kept there is put there once
+    let once = |member: MemberId| begins_once(wiring, member) && !is_run_by(wiring, member, owner, hooks.0);
+    let written = wiring.flow.definitions(kept).iter().filter(|d| !matches!(wiring.flow.eval(**d), Val::Null));
+    let all_once = written.into_iter().all(|d| once(d.member));
+    let place = operation_place(program, release);
+    all_once.then(|| draft(wiring, channel, place, join.certainty, hooks, crate::wire::handler_name(wiring, join), join))
+}
+
+fn draft(
+    wiring: &Wiring<'_>,
+    channel: &Channel,
+    place: Place,
+    certainty: Certainty,
+    (entry, exit): (&str, &str),
+    handler: String,
+    join: &Effect,
+) -> Draft {
+    let program = wiring.program();
+    Draft {
         level: Level::Warning,
-        certainty: if leave.certainty == Certainty::Possible { Certainty::Possible } else { Certainty::Certain },
-        place: wiring.place(leave),
-        message: format!("`{}` is taken off `{what}` in `{exit}`, and `{entry}` does not put it back", short(&handler)),
-        related: vec![related("it is put on only here, once", wiring.place(joins[0]))],
-        parties: vec![channel.id.clone(), handler, program.type_id(owner)],
+        certainty: if certainty == Certainty::Possible { Certainty::Possible } else { Certainty::Certain },
+        place,
+        message: format!("`{}` is taken off `{}` in `{exit}`, and `{entry}` does not put it back", short(&handler), short(&channel.id)),
+        related: vec![related("it is put on only here, once", wiring.place(join))],
+        parties: vec![channel.id.clone(), handler, program.type_id(program.member(join.site.member).owner)],
         edit: None,
-    })
+    }
 }
 
 /// The entry and exit hooks of a component within which a release runs.
-fn hooks_around<'w>(wiring: &Wiring<'w>, leave: &Effect, owner: TypeId) -> Option<(&'w str, &'w str)> {
+fn hooks_around<'w>(wiring: &Wiring<'w>, leave: MemberId, owner: TypeId) -> Option<(&'w str, &'w str)> {
     let program = wiring.program();
-    let pack = &*program.kit_of(leave.site.member).pack;
-    let is_component = !program.outside_bases(owner).is_empty() || program.decl(leave.site.member).modifiers.is_override;
+    let pack = &*program.kit_of(leave).pack;
+    let is_component = !program.outside_bases(owner).is_empty() || program.decl(leave).modifiers.is_override;
     let pairs = pack.pairs.iter().filter(|(entry, _)| pack.reentered.contains(entry));
-    let hooks = pairs.into_iter().find(|(_, exit)| is_run_by(wiring, leave.site.member, owner, exit));
+    let hooks = pairs.into_iter().find(|(_, exit)| is_run_by(wiring, leave, owner, exit));
     if let Some((entry, exit)) = hooks.filter(|_| is_component) {
         return Some((entry.as_str(), exit.as_str()));
     }
     // any class that the tree enters and leaves again and again
     let (entry, exit) = pack.pairs.iter().find(|(entry, exit)| {
-        let is_exit = exit == program.text(program.member(leave.site.member).name);
-        is_exit && (is_entered_in_a_loop(wiring, owner, entry) || is_entered_again(wiring, leave.site.member, owner, entry))
+        let is_exit = exit == program.text(program.member(leave).name);
+        is_exit && (is_entered_in_a_loop(wiring, owner, entry) || is_entered_again(wiring, leave, owner, entry))
     })?;
     Some((entry.as_str(), exit.as_str()))
 }

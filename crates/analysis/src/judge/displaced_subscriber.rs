@@ -7,6 +7,7 @@ use super::repeated_subscription::{is_one_object, is_replaced, loop_around, runs
 use super::{Draft, Page, Rule, related, short};
 use crate::flow::Val;
 use crate::program::{MemberId, Site};
+use crate::state;
 use crate::wire::Wiring;
 use crate::wire::channels::{Channel, ChannelKey};
 use crate::wire::effect::{Act, Effect, Event};
@@ -123,7 +124,8 @@ fn taken_over(wiring: &Wiring<'_>, channel: &Channel, joins: &[&Effect], later: 
     // the subject's own setter says that it keeps one: then it is the caller's slip
     let own_setter = matches!(channel.key, ChannelKey::Own(m, _) if program.member(store.member).owner == program.member(m).owner);
     let lost = joins.iter().find(|e| {
-        let through_setter = own_setter && !later.inner.is_empty() && e.site.member != later.site.member;
+        let through_setter =
+            own_setter && !later.inner.is_empty() && (e.site.member != later.site.member || is_unused(wiring, channel, e, later));
         let by_another = through_setter || e.innermost().member != later.innermost().member || later.holder.key.is_some();
         let alike = e.holder.event == later.holder.event && e.holder.key == later.holder.key && e.handler != later.handler;
         let is_known = e.handler.as_ref().is_some_and(|h| !matches!(h, Val::Unknown | Val::Null | Val::Data));
@@ -133,6 +135,21 @@ fn taken_over(wiring: &Wiring<'_>, channel: &Channel, joins: &[&Effect], later: 
     let what = short(&channel.id);
     let message = format!("this takes `{what}` from `{}`, which is not told any more", short(&crate::wire::handler_name(wiring, lost)));
     Some(draft(wiring, channel, place, Certainty::Certain, message, ("it was given to it here", wiring.place(lost)), later))
+}
+
+/// Whether nobody could be told between two subscriptions in one body: nothing there raises the channel.
+fn is_unused(wiring: &Wiring<'_>, channel: &Channel, first: &Effect, second: &Effect) -> bool {
+    let program = wiring.program();
+    let within = first.site.member;
+    let scope = program.scope(within);
+    let Some(number) = wiring.channels.iter().position(|c| c.key == channel.key) else { return false };
+    let between = |node: NodeId| scope.is_before(first.site.node, node) && scope.is_before(node, second.site.node);
+    // a method that says add is at fault itself
+    !pairs::is_adder(program.text(program.member(second.innermost().member).name))
+        && within == second.site.member
+        && scope.is_before(first.site.node, second.site.node)
+        && program.body(within).is_some_and(|body| state::follows(body, scope, first.site.node, second.site.node))
+        && !wiring.tellings(within).iter().any(|(node, c)| *c == number && between(*node))
 }
 
 /// Whether one subscription is made before another on the same object: in one body, or by calls

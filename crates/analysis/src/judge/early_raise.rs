@@ -2,14 +2,16 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use yarrowgraph_ir::{MemberKind, NodeId};
+use yarrowgraph_ir::{Body, MemberKind, Node, NodeId};
 use yarrowgraph_model::{Certainty, Keeps, Level};
 
 use super::{Draft, Page, Rule, related, short};
+use crate::flow::Val;
 use crate::program::{MemberId, Site};
 use crate::state;
 use crate::wire::Wiring;
 use crate::wire::channels::Channel;
+use crate::wire::effect::Act;
 
 /// How many calls up a subscription is traced to the code that sets up.
 const DEPTH: u32 = 3;
@@ -29,7 +31,59 @@ pub(super) const RULE: Rule = Rule {
 };
 
 fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
-    wiring.channels.iter().enumerate().filter_map(|(n, c)| judge(wiring, n, c)).collect()
+    let of_channel = |(n, c)| judge(wiring, n, c).or_else(|| by_constructor(wiring, c));
+    wiring.channels.iter().enumerate().filter_map(of_channel).collect()
+}
+
+/// A raise in the constructor of the very object that others can subscribe to once it is made.
+fn by_constructor(wiring: &Wiring<'_>, channel: &Channel) -> Option<Draft> {
+    let program = wiring.program();
+    let joins = || channel.joins.iter().map(|j| &wiring.effects[*j]).filter(|e| !wiring.in_test(e.site.member));
+    // who subscribes to itself, or is handed on while it is made, may be there
+    if joins().next().is_none() || joins().any(|e| matches!(e.holder.subject, Val::This(_))) || wiring.keeps(channel) != Keeps::none() {
+        return None;
+    }
+    let raise = channel.raises.iter().map(|r| &wiring.effects[*r]).find(|e| {
+        let member = e.site.member;
+        let is_straight = |body: &Body| {
+            let scope = program.scope(member);
+            scope.function_around(body, e.site.node).is_none() && body.root.is_some_and(|r| state::runs_always(body, scope, e.site.node, r))
+        };
+        program.member(member).kind == MemberKind::Constructor
+            && e.inner.is_empty()
+            && matches!(e.holder.subject, Val::This(_))
+            && !wiring.in_test(member)
+            && program.body(member).is_some_and(is_straight)
+            && !hands_itself_out(wiring, member, DEPTH)
+    })?;
+    let what = short(&channel.id);
+    Some(Draft {
+        level: Level::Note,
+        certainty: Certainty::Likely,
+        place: wiring.place(raise),
+        message: format!("`{what}` is raised while its subject is made, before anybody can have subscribed, and keeps nothing"),
+        related: joins().take(3).map(|e| related("this one comes too late for it", wiring.place(e))).collect(),
+        parties: vec![channel.id.clone(), program.member_id(raise.site.member)],
+        edit: None,
+    })
+}
+
+/// Whether a constructor, or one that it calls up to, gives the object to somebody, or is given who listens.
+fn hands_itself_out(wiring: &Wiring<'_>, constructor: MemberId, depth: u32) -> bool {
+    let (Some(depth), program) = (depth.checked_sub(1), wiring.program()) else { return true };
+    let Some(body) = program.body(constructor) else { return true };
+    let is_raise = |n: NodeId| wiring.joins_at(Site { member: constructor, node: n }).any(|e| wiring.effects[e].act == Act::Raise);
+    body.ids().any(|n| match body.node(n) {
+        Node::Call { args, .. } | Node::New { args, .. } => {
+            let is_self = |a: &NodeId| matches!(wiring.flow.eval_in(constructor, *a), Val::This(_));
+            let up = || wiring.flow.callee(Site { member: constructor, node: n }).map(|c| c.member);
+            let calls_up =
+                || up().filter(|m| program.member(*m).kind == MemberKind::Constructor).is_some_and(|m| hands_itself_out(wiring, m, depth));
+            !is_raise(n) && body.list(args).iter().any(is_self) || calls_up()
+        }
+        Node::Assign { value, .. } => matches!(body.node(value), Node::This),
+        _ => false,
+    })
 }
 
 fn judge(wiring: &Wiring<'_>, number: usize, channel: &Channel) -> Option<Draft> {

@@ -3,12 +3,15 @@
 use std::cmp::Ordering;
 use std::collections::BTreeMap;
 
-use yarrowgraph_model::{Certainty, Level};
+use yarrowgraph_ir::{Node, NodeId};
+use yarrowgraph_model::{Certainty, Level, Place};
 
 use super::unknown_code::asks_for_one;
 use super::{Draft, Page, Rule, plain, related, short};
-use crate::wire::Wiring;
+use crate::state::any_within;
 use crate::wire::channels::{Channel, ChannelKey, Topic};
+use crate::wire::effect::Effect;
+use crate::wire::{Wiring, operation_place};
 
 /// From this length on two edits may be a slip, below it only one.
 const LONG: usize = 8;
@@ -124,12 +127,23 @@ fn draft(wiring: &Wiring<'_>, name: &str, channel: &Channel, other_name: &str, o
     Draft {
         level: Level::Warning,
         certainty: Certainty::Likely,
-        place: wiring.place(&wiring.effects[odd]),
+        place: place(wiring, name, &wiring.effects[odd]),
         message: format!("topic `{name}` is {says} and never {does}; `{other_name}` is"),
         related: there.map(|e| related(format!("`{}` is used here", short(&other.id)), wiring.place(&wiring.effects[*e]))).collect(),
         parties: vec![channel.id.clone(), other.id.clone()],
         edit: None,
     }
+}
+
+/// Where a topic is named: in the wrapper, where that names it, else where the handler is handed over.
+fn place(wiring: &Wiring<'_>, name: &str, effect: &Effect) -> Place {
+    let (program, site) = (wiring.program(), effect.innermost());
+    let names = |n: NodeId| match program.body(site.member).map(|b| b.node(n)) {
+        Some(Node::Str(text)) => program.unit_of(site.member).text(text) == name,
+        _ => false,
+    };
+    let is_named = program.body(site.member).is_some_and(|body| any_within(body, site.node, &names));
+    if is_named { operation_place(program, site) } else { wiring.place(effect) }
 }
 
 #[cfg(test)]

@@ -13,6 +13,8 @@ use crate::wire::Wiring;
 
 /// So many other mutators must announce before a silent one is a slip.
 const PEERS: usize = 2;
+/// So many letters a field's name must have to show in a channel's.
+const NAMING: usize = 4;
 
 pub(super) const RULE: Rule = Rule {
     name: "skipped-notify",
@@ -282,7 +284,9 @@ impl Subject<'_, '_> {
         let fields: BTreeSet<MemberId> = telling.iter().filter(|(_, t)| t.contains(&channel)).map(|(c, _)| c.field).collect();
         let peers = if fields.len() > 1 || self.is_outside(change) { 1 } else { PEERS + 1 };
         let is_for_all = || same.len() >= peers && others == 0 && self.passes_nothing(channel);
-        let shown = is_for_all() || (quiet_about_it == 0 && passes_it());
+        let is_for_it =
+            || same.len() >= PEERS && quiet_about_it == 0 && self.is_named_for(channel, change.field) && self.passes_nothing(channel);
+        let shown = is_for_all() || is_for_it() || (quiet_about_it == 0 && passes_it());
         all.len() >= PEERS && shown && quiet.len() < all.len() && self.is_seen(change.field)
     }
 
@@ -336,6 +340,14 @@ impl Subject<'_, '_> {
         raises.iter().all(|(site, args)| {
             args.iter().all(|a| self.is_state(site.member, *a) || says_little(site.member, a) || handed(site.member, a))
         })
+    }
+
+    /// Whether a channel has its name from a field: `TargetChanged` for `target`.
+    fn is_named_for(&self, channel: usize, field: MemberId) -> bool {
+        let (wiring, program) = (self.wiring, self.wiring.program());
+        let letters = |name: &str| name.chars().filter(|c| c.is_alphanumeric()).flat_map(char::to_lowercase).collect::<String>();
+        let field = letters(program.text(program.member(field).name));
+        field.len() >= NAMING && letters(short(&wiring.channels[channel].id).rsplit('.').next().unwrap_or_default()).starts_with(&field)
     }
 
     /// Whether an expression reads fields of the subject.

@@ -2,12 +2,12 @@
 
 use std::collections::BTreeSet;
 
-use yarrowgraph_ir::{MemberKind, NodeId};
+use yarrowgraph_ir::{MemberKind, Node, NodeId};
 use yarrowgraph_model::{Certainty, Level};
 
 use super::{Draft, Page, Rule, related, short};
 use crate::flow::Val;
-use crate::program::{MemberId, Site};
+use crate::program::{MemberId, Site, TypeId};
 use crate::state::{self, How, Write};
 use crate::wire::Wiring;
 
@@ -105,12 +105,27 @@ fn is_anothers_state(wiring: &Wiring<'_>, copy: MemberId, site: Site, read: &sta
     let (own, of) = (program.member(copy).owner, program.member(read.field).owner);
     !matches!(read.object, Val::This(_))
         && read.field != copy
-        && (wiring.holds_data(read.field) || (!gives_it && wiring.is_list(read.field)))
+        && (wiring.holds_data(read.field) || (!gives_it && wiring.is_list(read.field)) || is_part(wiring, site))
         && !is_memory(program.text(program.member(copy).name))
         && !program.is_a(own, of)
         && matches!(program.member(read.field).kind, MemberKind::Field | MemberKind::Property)
         && wiring.writes(read.field).iter().any(|w| !w.initial)
         && !wiring.channels.iter().any(|c| matches!(c.key, crate::wire::channels::ChannelKey::Own(m, _) if m == read.field))
+}
+
+/// Whether of an object that is read only a part is taken, and that is plain data.
+fn is_part(wiring: &Wiring<'_>, read: Site) -> bool {
+    let program = wiring.program();
+    let Some(body) = program.body(read.member) else { return false };
+    let scope = program.scope(read.member);
+    let Some(part) = scope.parent(read.node) else { return false };
+    let Node::Member { object, name, .. } = body.node(part) else { return false };
+    let is_called = scope.parent(part).is_some_and(|p| matches!(body.node(p), Node::Call { callee, .. } if callee == part));
+    let holds = |class: TypeId| {
+        let member = program.find_member(class, program.sym_in(read.member, name));
+        member.is_some_and(|m| matches!(program.member(m).kind, MemberKind::Field | MemberKind::Property) && wiring.holds_data(m))
+    };
+    object == read.node && !is_called && wiring.flow.type_of_node(read.member, read.node).own().is_some_and(holds)
 }
 
 #[cfg(test)]

@@ -46,8 +46,9 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
             {
                 continue;
             }
-            let Some(place) =
-                state.place(flow).or_else(|| machine.transitions.iter().find(|t| t.to == index).map(|t| program.place_of(t.site)))
+            let Some(place) = machine
+                .place_of_state(flow, index)
+                .or_else(|| machine.transitions.iter().find(|t| t.to == index).map(|t| program.place_of(t.site)))
             else {
                 continue;
             };

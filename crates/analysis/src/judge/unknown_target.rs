@@ -10,6 +10,8 @@ use crate::wire::Wiring;
 
 /// Names of fewer letters differ by one as a rule.
 const SHORTEST: usize = 3;
+/// From so many letters on one state is not called nearly as another one by chance.
+const LONG: usize = 6;
 
 pub(super) const RULE: Rule = Rule {
     name: "unknown-target",
@@ -49,7 +51,11 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
                 level: Level::Error,
                 certainty: Certainty::Likely,
                 place: program.place_of(slip.site),
-                message: format!("this leads {} to `{name}`, which nothing asks for, and nothing leads to `{meant}`", short(&holder)),
+                message: if slip.is_set {
+                    format!("this leads {} to `{name}`, which nothing asks for; `{meant}` is asked for", short(&holder))
+                } else {
+                    format!("this leads {} to `{name}`, which nothing asks for, and nothing leads to `{meant}`", short(&holder))
+                },
                 related: slip.asked.into_iter().map(|site| related("this is asked for", program.place_of(site))).collect(),
                 parties: vec![holder, name],
                 edit: None,
@@ -79,6 +85,8 @@ pub(super) struct Slip {
     pub(super) site: Site,
     name: String,
     meant: String,
+    /// Whether that one is set elsewhere.
+    is_set: bool,
     asked: Option<Site>,
 }
 
@@ -97,12 +105,12 @@ pub(super) fn slips(wiring: &Wiring<'_>, machine: &Found) -> Vec<Slip> {
     let (set, unset): (Vec<usize>, Vec<usize>) = (0..domain.states.len()).partition(|i| is_set(*i));
     let slip = |i: &usize| {
         let name = program.text(text(*i)?);
-        let meant = unset
-            .iter()
-            .copied()
-            .find(|m| is_asked(*m) && text(*m).is_some_and(|t| name.len() >= SHORTEST && are_near(name, program.text(t))))?;
+        let is_meant = |m: &usize| is_asked(*m) && text(*m).is_some_and(|t| name.len() >= SHORTEST && are_near(name, program.text(t)));
+        let is_set_too = |m: &usize| set.contains(m) && m != i && name.len() >= LONG;
+        let meant = unset.iter().copied().find(is_meant).or_else(|| set.iter().copied().filter(is_set_too).find(is_meant))?;
         let site = machine.transitions.iter().filter(|t| t.to == *i).map(|t| t.site).min()?;
-        Some(Slip { state: *i, site, name: name.to_owned(), meant: program.text(text(meant)?).to_owned(), asked: asked_at(meant) })
+        let (name, meant_name) = (name.to_owned(), program.text(text(meant)?).to_owned());
+        Some(Slip { state: *i, site, name, meant: meant_name, is_set: set.contains(&meant), asked: asked_at(meant) })
     };
     set.iter().filter(|i| !is_asked(**i)).filter_map(slip).collect()
 }

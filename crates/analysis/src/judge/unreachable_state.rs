@@ -6,7 +6,7 @@ use yarrowgraph_model::{Certainty, Level};
 use super::{Draft, Page, Rule, related, short, unknown_target};
 use crate::flow::Val;
 use crate::machine::{Encoding, Found, Holder, State, is_sentinel};
-use crate::program::{MemberId, Site, TypeId};
+use crate::program::{MemberId, Program, Site, TypeId};
 use crate::wire::Wiring;
 
 pub(super) const RULE: Rule = Rule {
@@ -51,7 +51,10 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
             {
                 continue;
             }
-            let Some(place) = state.place(flow).or_else(|| label(machine, *state).map(|site| program.place_of(site))) else { continue };
+            let Some(place) = machine.place_of_state(flow, index).or_else(|| label(machine, *state).map(|site| program.place_of(site)))
+            else {
+                continue;
+            };
             let name = state.name(program);
             let leads = machine.transitions.iter().filter(|t| t.to == index).count();
             let why = if leads == 0 { "nothing sets it" } else { "only states that are never reached lead to it" };
@@ -85,11 +88,15 @@ fn is_read_in_part(wiring: &Wiring<'_>, machine: &Found) -> bool {
 fn is_asked_for(wiring: &Wiring<'_>, machine: &Found, index: usize) -> bool {
     let (flow, program) = (&wiring.flow, wiring.program());
     let state = machine.domain.states[index];
-    let Encoding::Enumeration(_) = machine.domain.encoding else { return true };
+    let is_told = || machine.transitions.iter().any(|t| t.from == Some(index) && t.told) || machine.labels.iter().any(|(_, s)| *s == state);
+    match (machine.domain.encoding, state) {
+        // of a type that lists them
+        (Encoding::Text, State::Text(_)) if machine.domain.closed => return is_told(),
+        (Encoding::Enumeration(_), _) => {}
+        _ => return true,
+    }
     let State::Constant(m) = state else { return true };
-    machine.transitions.iter().any(|t| t.from == Some(index) && t.told)
-        || machine.labels.iter().any(|(_, s)| *s == state)
-        || program.index.reads(program.member(m).name).iter().any(|s| flow.eval(*s) == Val::Static(m) && !is_value(wiring, *s))
+    is_told() || program.index.reads(program.member(m).name).iter().any(|s| flow.eval(*s) == Val::Static(m) && !is_value(wiring, *s))
 }
 
 /// The first label that asks for a state that is declared nowhere.
@@ -102,9 +109,12 @@ fn label(machine: &Found, state: State) -> Option<Site> {
 fn comes_from_elsewhere(wiring: &Wiring<'_>, machine: &Found, state: State) -> bool {
     let (flow, program) = (&wiring.flow, wiring.program());
     let known: Vec<Site> = machine.transitions.iter().map(|t| t.site).collect();
+    // of a row that a call puts into a table, the state that it leads to is the one that is known
+    let rows: Vec<Site> = known.iter().filter_map(|site| given_to(program, *site)).collect();
     let is_known = |site: &Site| {
         let scope = program.scope(site.member);
         scope.ancestors(site.node).chain(std::iter::once(site.node)).any(|node| known.contains(&Site { member: site.member, node }))
+            || given_to(program, *site).is_some_and(|call| rows.contains(&call))
     };
     match state {
         State::Class(class) => {
@@ -128,9 +138,17 @@ fn comes_from_elsewhere(wiring: &Wiring<'_>, machine: &Found, state: State) -> b
             it && !is_known(site) && is_value(wiring, *site)
         }),
         // a text may come from anywhere, but then something unknown is stored
-        State::Text(_) => label(machine, state).is_none(),
+        State::Text(_) => !machine.domain.closed && label(machine, state).is_none(),
         State::Function(_) => true,
     }
+}
+
+/// The call of which an expression is an argument.
+fn given_to(program: &Program, argument: Site) -> Option<Site> {
+    let body = program.body(argument.member)?;
+    let call = program.scope(argument.member).parent(argument.node)?;
+    let is_given = matches!(body.node(call), Node::Call { args, .. } if body.list(args).contains(&argument.node));
+    is_given.then_some(Site { member: argument.member, node: call })
 }
 
 /// Whether objects of a class may be made without naming it as one that is created.

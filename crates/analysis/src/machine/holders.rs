@@ -2,12 +2,13 @@
 
 use std::collections::BTreeSet;
 
-use yarrowgraph_ir::{MemberKind, Node, NodeId, TypeKind, TypeRef, TypeRefId};
+use yarrowgraph_ir::{MemberKind, Node, NodeId, TypeKind};
 
 use super::domain::{Domain, Encoding, STATES};
 use super::filled::is_filled;
 use super::origins::{literal, origins};
 use super::state::{self, State};
+use super::unions::union_of;
 use super::{Holder, Machine};
 use crate::chain::behaviour::method_call_of;
 use crate::flow::{Flow, Val, returned};
@@ -337,82 +338,6 @@ fn alternatives(program: &Program, field: MemberId, held: &Ty) -> Option<Vec<Sta
     }
     let states: Vec<State> = args.iter().filter_map(Ty::own).map(State::Class).collect();
     (states.len() >= 2 && states.len() == args.len()).then_some(states)
-}
-
-/// The texts of which a field holds one by its written type, and the entry that holds them where it holds objects.
-fn union_of(program: &Program, field: MemberId) -> Option<(Option<Sym>, Vec<Sym>)> {
-    let unit = program.member(field).unit;
-    let ty = program.decl(field).ty?;
-    let owner = program.member(field).owner;
-    if let Some(texts) = texts_of_type(program, unit, owner, ty) {
-        return Some((None, texts));
-    }
-    let (unit, parts) = union_at(program, unit, owner, ty, 4)?;
-    // objects with one entry of a text that only they have
-    let entries: Vec<Vec<(Sym, Sym)>> = parts.iter().map(|p| literals_of(program, unit, *p)).collect();
-    let tags: Vec<Sym> = entries.first()?.iter().map(|(k, _)| *k).collect();
-    tags.into_iter().find_map(|tag| {
-        let texts: Option<Vec<Sym>> = entries.iter().map(|e| e.iter().find(|(k, _)| *k == tag).map(|(_, t)| *t)).collect();
-        let texts = texts?;
-        let distinct: BTreeSet<Sym> = texts.iter().copied().collect();
-        (distinct.len() == texts.len() && texts.len() >= 2).then_some((Some(tag), texts))
-    })
-}
-
-/// The texts of which a written type admits one.
-pub(crate) fn texts_of_type(program: &Program, unit: crate::program::UnitId, owner: TypeId, ty: TypeRefId) -> Option<Vec<Sym>> {
-    let (unit, parts) = union_at(program, unit, owner, ty, 4)?;
-    let mut texts = Vec::new();
-    for part in parts {
-        match program.unit(unit).type_ref(part) {
-            TypeRef::Literal(text) if matches!(program.unit(unit).text(*text), "null" | "undefined") => {}
-            TypeRef::Literal(text) => texts.push(program.sym(unit, *text)),
-            _ => return None,
-        }
-    }
-    (texts.len() >= 2).then_some(texts)
-}
-
-fn union_at(
-    program: &Program,
-    unit: crate::program::UnitId,
-    owner: TypeId,
-    ty: TypeRefId,
-    hops: u32,
-) -> Option<(crate::program::UnitId, Vec<TypeRefId>)> {
-    match program.unit(unit).type_ref(ty) {
-        TypeRef::Union(parts) => Some((unit, parts.to_vec())),
-        TypeRef::Nullable(inner) | TypeRef::Indirect(inner) => union_at(program, unit, owner, *inner, hops.checked_sub(1)?),
-        TypeRef::Named { name, .. } => {
-            let alias = program.resolve_type(unit, Some(owner), program.unit(unit).text(*name))?;
-            let (unit, decl) = *program.ty(alias).decls.first()?;
-            union_at(program, unit, alias, program.unit(unit).ty(decl).aliased?, hops.checked_sub(1)?)
-        }
-        _ => None,
-    }
-}
-
-/// The entries of an object type that hold one text.
-fn literals_of(program: &Program, unit: crate::program::UnitId, ty: TypeRefId) -> Vec<(Sym, Sym)> {
-    let text = |unit: crate::program::UnitId, id: TypeRefId| match program.unit(unit).type_ref(id) {
-        TypeRef::Literal(text) => Some(program.sym(unit, *text)),
-        _ => None,
-    };
-    match program.unit(unit).type_ref(ty) {
-        TypeRef::Object(entries) => entries.iter().filter_map(|(name, id)| Some((program.sym(unit, *name), text(unit, *id)?))).collect(),
-        TypeRef::Named { name, .. } => {
-            let Some(own) = program.resolve_type(unit, None, program.unit(unit).text(*name)) else { return Vec::new() };
-            if let Some((unit, decl)) = program.ty(own).decls.first()
-                && let Some(aliased) = program.unit(*unit).ty(*decl).aliased
-                && matches!(program.unit(*unit).type_ref(aliased), TypeRef::Object(_))
-            {
-                return literals_of(program, *unit, aliased);
-            }
-            let members = program.ty(own).members.iter();
-            members.filter_map(|m| Some((program.member(*m).name, text(program.member(*m).unit, program.decl(*m).ty?)?))).collect()
-        }
-        _ => Vec::new(),
-    }
 }
 
 /// The entry by which the object literals that a field is given are told apart.

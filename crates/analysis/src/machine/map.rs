@@ -26,9 +26,11 @@ fn machine(wiring: &Wiring<'_>, found: &Found) -> model::Machine {
         .iter()
         .zip(&names)
         .enumerate()
-        .map(|(index, (s, name))| model::MachineState {
+        .map(|(index, (_, name))| model::MachineState {
             name: name.clone(),
-            place: s.place(&wiring.flow).unwrap_or_else(|| used_at(program, found, index).unwrap_or_else(|| place.clone())),
+            place: found
+                .place_of_state(&wiring.flow, index)
+                .unwrap_or_else(|| used_at(program, found, index).unwrap_or_else(|| place.clone())),
             is_final: super::is_final(wiring, found, index),
         })
         .collect();

@@ -21,6 +21,7 @@ mod repeated;
 mod state;
 mod stores;
 mod table;
+mod unions;
 mod values;
 mod walk;
 mod way;
@@ -28,6 +29,7 @@ mod way;
 use std::collections::{BTreeMap, BTreeSet};
 
 use yarrowgraph_ir::{MemberKind, Node, NodeId};
+use yarrowgraph_model::Place;
 
 use crate::flow::{Flow, Val};
 use crate::program::{Declared, MemberId, Program, Site, Sym, TypeId};
@@ -36,9 +38,9 @@ pub use domain::text_of;
 pub use domain::{Domain, Encoding};
 pub use finality::{is_final, is_sentinel};
 pub(crate) use find::find;
-pub(crate) use holders::texts_of_type;
 pub use map::machines;
 pub use state::{State, listed, named};
+pub(crate) use unions::texts_of_type;
 pub use walk::{Event, Move};
 
 /// What holds the state.
@@ -189,6 +191,15 @@ impl Found {
             Holder::Field(m) => program.member_id(m),
             Holder::Local(site) => map::local_id(program, site),
         }
+    }
+
+    /// Where a state is declared; none where it only stands where it is used.
+    pub fn place_of_state(&self, flow: &Flow<'_>, state: usize) -> Option<Place> {
+        let state = self.domain.states[state];
+        state.place(flow).or_else(|| match (state, self.machine.holder) {
+            (State::Text(text), Holder::Field(field)) => unions::place_of_text(flow.program, field, text),
+            _ => None,
+        })
     }
 
     /// The type that has it, or in which the function stands that does.

@@ -64,10 +64,19 @@ fn owned(wiring: &Wiring<'_>) -> FxHashMap<TypeId, Vec<usize>> {
     for (number, channel) in wiring.channels.iter().enumerate().filter(|(_, c)| !c.raises.is_empty()) {
         let owners: BTreeSet<TypeId> = match channel.key {
             ChannelKey::Own(m, _) => BTreeSet::from([wiring.program().member(m).owner]),
-            // an emitter that the class inherits from a library
+            // an emitter that the class inherits from a library, or makes for itself
             _ => {
                 let subjects = channel.raises.iter().map(|r| &wiring.effects[*r].holder.subject);
-                subjects.filter_map(|s| if let Val::This(class) = s { Some(*class) } else { None }).collect()
+                subjects
+                    .filter_map(|s| match s {
+                        Val::This(class) => Some(*class),
+                        Val::Member(of, field) if makes_itself(wiring, *field) => match **of {
+                            Val::This(class) => Some(class),
+                            _ => None,
+                        },
+                        _ => None,
+                    })
+                    .collect()
             }
         };
         for class in owners {
@@ -75,6 +84,12 @@ fn owned(wiring: &Wiring<'_>) -> FxHashMap<TypeId, Vec<usize>> {
         }
     }
     found
+}
+
+/// Whether a field only ever holds what is made for it.
+fn makes_itself(wiring: &Wiring<'_>, field: MemberId) -> bool {
+    let made = wiring.flow.only_definition(field);
+    made.is_some_and(|d| wiring.program().body(d.member).is_some_and(|b| matches!(b.node(d.node), Node::New { .. })))
 }
 
 /// Carries raises to the calls of what raises, and to the calls of these.

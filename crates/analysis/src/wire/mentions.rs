@@ -65,7 +65,17 @@ impl Wiring<'_> {
             return true;
         }
         let calls = mentions.calls.get(&text).map_or(&[][..], Vec::as_slice);
-        calls.iter().any(|call| !self.by_site.contains_key(call) && self.flow.callee(*call).is_none())
+        calls.iter().any(|call| !self.by_site.contains_key(call) && self.flow.callee(*call).is_none() && !self.only_writes(*call))
+    }
+
+    /// Whether a call is of what only writes down what it is given: `console.log('risen')`.
+    fn only_writes(&self, call: Site) -> bool {
+        let program = self.program();
+        let Some(body) = program.body(call.member) else { return false };
+        let Node::Call { callee, .. } = body.node(call.node) else { return false };
+        let Node::Member { object, .. } = body.node(callee) else { return false };
+        let (Node::Name(name) | Node::Member { name, .. }) = body.node(object) else { return false };
+        program.kit_of(call.member).pack.writers.contains(program.unit_of(call.member).text(name))
     }
 }
 

@@ -110,7 +110,10 @@ impl<'t> Script<'t> {
     }
 
     fn ty(&mut self, node: Ts<'t>) -> TypeRefId {
-        if let Some(id) = self.l.known_type(node) {
+        // of texts that a type admits it is kept where they are written
+        if !self.l.text_of(node).contains(['\'', '"'])
+            && let Some(id) = self.l.known_type(node)
+        {
             return id;
         }
         let f = &self.t.fields;
@@ -194,7 +197,12 @@ impl<'t> Script<'t> {
                 let text = self.l.text_of(node);
                 match text {
                     "null" | "undefined" => TypeRef::Literal(self.l.intern(text)),
-                    _ => TypeRef::Literal(self.l.intern(text.trim_matches(['\'', '"']))),
+                    _ => {
+                        let name = self.l.intern(text.trim_matches(['\'', '"']));
+                        let span = crate::driver::span(node);
+                        self.l.unit.literals.push((name, span));
+                        TypeRef::Literal(name)
+                    }
                 }
             }
             Kind::ThisType | Kind::This => TypeRef::This,
