@@ -51,6 +51,7 @@ fn by_constructor(wiring: &Wiring<'_>, channel: &Channel) -> Option<Draft> {
         };
         program.member(member).kind == MemberKind::Constructor
             && e.inner.is_empty()
+            && !e.relayed
             && matches!(e.holder.subject, Val::This(_))
             && !wiring.in_test(member)
             && program.body(member).is_some_and(is_straight)

@@ -10,8 +10,9 @@ use crate::flow::Val;
 use crate::program::{MemberId, Site, TypeId};
 use crate::state::{self, How};
 use crate::wire::Wiring;
+use crate::wire::effect::Act;
 
-/// So many other mutators must announce before a silent one is a slip.
+/// So many other mutators announce where a silent one is a slip; one is enough where the channel is named for the field.
 const PEERS: usize = 2;
 /// So many letters a field's name must have to show in a channel's.
 const NAMING: usize = 4;
@@ -180,7 +181,11 @@ impl Subject<'_, '_> {
                 .take_while(|a| !scope.ancestors(site.node).any(|b| b == *a))
                 .any(|a| matches!(body.node(a), Node::If { .. }))
         };
+        let is_raise = |node: NodeId| wiring.joins_at(Site { member: site.member, node }).any(|e| wiring.effects[e].act == Act::Raise);
         self.told(site, &|node| {
+            if is_raise(node) && !is_choice(node) {
+                return true;
+            }
             let called = match body.node(node) {
                 Node::Call { .. } => wiring.flow.callee(Site { member: site.member, node }),
                 // a property that tells when it is set
@@ -244,7 +249,7 @@ impl Subject<'_, '_> {
                 continue;
             };
             if !self.is_reset(change, &telling)
-                && !self.callers_tell(change.site.member, 2)
+                && !self.callers_tell(change.site.member, channel, 2)
                 && !self.is_lazy(change)
                 && !self.asks_the_library(change.site)
                 && !self.hands_on(change)
@@ -287,7 +292,23 @@ impl Subject<'_, '_> {
         let is_for_it =
             || same.len() >= PEERS && quiet_about_it == 0 && self.is_named_for(channel, change.field) && self.passes_nothing(channel);
         let shown = is_for_all() || is_for_it() || (quiet_about_it == 0 && passes_it());
-        all.len() >= PEERS && shown && quiet.len() < all.len() && self.is_seen(change.field)
+        let one_is_enough = || {
+            same.len() == 1
+                && quiet_about_it == 0
+                && self.is_named_for(channel, change.field)
+                && !self.is_outside(change)
+                && !self.ends(own)
+        };
+        let enough_tell = if all.len() < PEERS { all.len() == 1 && one_is_enough() } else { shown && quiet.len() < all.len() };
+        enough_tell && self.is_seen(change.field)
+    }
+
+    /// Whether a method is the end of something: of the object, or of what an entry of its began.
+    fn ends(&self, member: MemberId) -> bool {
+        let program = self.wiring.program();
+        let pack = &*program.kit_of(member).pack;
+        let name = program.text(program.member(member).name);
+        program.is_listed(&pack.teardowns, member) || pack.pairs.iter().any(|(_, exit)| exit == name)
     }
 
     fn is_outside(&self, change: &Change) -> bool {
@@ -342,12 +363,19 @@ impl Subject<'_, '_> {
         })
     }
 
-    /// Whether a channel has its name from a field: `TargetChanged` for `target`.
+    /// Whether a channel, or what it calls on its observers, has its name from a field: `TargetChanged` for `target`.
     fn is_named_for(&self, channel: usize, field: MemberId) -> bool {
         let (wiring, program) = (self.wiring, self.wiring.program());
         let letters = |name: &str| name.chars().filter(|c| c.is_alphanumeric()).flat_map(char::to_lowercase).collect::<String>();
         let field = letters(program.text(program.member(field).name));
-        field.len() >= NAMING && letters(short(&wiring.channels[channel].id).rsplit('.').next().unwrap_or_default()).starts_with(&field)
+        let channel = &wiring.channels[channel];
+        let id = short(&channel.id);
+        let messages = channel.raises.iter().filter_map(|r| wiring.effects[*r].message).map(|m| program.text(m));
+        let is_for_it = |name: &str| {
+            let name = letters(name);
+            name.strip_prefix("on").unwrap_or(&name).starts_with(&field)
+        };
+        field.len() >= NAMING && messages.chain(id.rsplit(['.', ':']).next()).any(is_for_it)
     }
 
     /// Whether an expression reads fields of the subject.
@@ -486,14 +514,14 @@ impl Subject<'_, '_> {
     }
 
     /// Whether a call of a function is met by an announcement, in its callers or in theirs: then that is their part.
-    fn callers_tell(&self, member: MemberId, depth: u32) -> bool {
+    fn callers_tell(&self, member: MemberId, channel: usize, depth: u32) -> bool {
         let Some(depth) = depth.checked_sub(1) else { return false };
         let callers = self.wiring.flow.callers((member, None));
         let outside: Vec<Site> = callers.iter().map(|(site, _)| *site).filter(|s| !self.wiring.in_test(s.member)).collect();
         outside.iter().any(|site| {
             let is_initial = self.wiring.program().member(site.member).kind == MemberKind::Constructor;
             let is_other = site.member != member;
-            is_other && (is_initial || !self.told_closely(*site).is_empty() || self.callers_tell(site.member, depth))
+            is_other && (is_initial || self.told_closely(*site).contains(&channel) || self.callers_tell(site.member, channel, depth))
         })
     }
 
@@ -508,10 +536,11 @@ impl Subject<'_, '_> {
             certainty: Certainty::Likely,
             place: program.place_of(change.site),
             message: format!(
-                "`{}` changes `{}` and does not announce it on `{channel}`, as {} do",
+                "`{}` changes `{}` and does not announce it on `{channel}`, as {} {}",
                 short(&writer),
                 short(&field),
                 names.join(" and "),
+                if names.len() == 1 { "does" } else { "do" },
             ),
             related: peers.iter().take(3).map(|m| related("this one announces it", program.member_place(*m))).collect(),
             parties: vec![writer, field],

@@ -75,10 +75,9 @@ pub(super) fn of_field(flow: &Flow<'_>, field: MemberId) -> Option<(Machine, Dom
 /// Whether what a field holds answers with more of its kind, which its class lets go.
 fn answers_are_let_go(flow: &Flow<'_>, field: MemberId, held: &Ty) -> bool {
     let program = flow.program;
-    let info = program.member(field);
     let Some(kind) = held.own() else { return false };
     let related = |t: TypeId| program.is_a(t, kind) || program.is_a(kind, t);
-    program.index.reads(info.name).iter().filter(|read| program.member(read.member).owner == info.owner).any(|read| {
+    program.reads_in_class(field).any(|read| {
         let (Some(body), scope) = (program.body(read.member), program.scope(read.member)) else { return false };
         let Some((node, _)) = method_call_of(body, scope, read.node) else { return false };
         let call = Site { member: read.member, node };
@@ -185,9 +184,8 @@ fn kin(flow: &Flow<'_>, field: MemberId, named: &BTreeSet<State>) -> Option<Foun
 /// The methods that the class of a field calls on what the field holds.
 fn asked_of(flow: &Flow<'_>, field: MemberId) -> BTreeSet<Sym> {
     let program = flow.program;
-    let owner = program.member(field).owner;
     let mut asked = BTreeSet::new();
-    for read in program.index.reads(program.member(field).name).iter().filter(|r| program.member(r.member).owner == owner) {
+    for read in program.reads_in_class(field) {
         let (Some(body), scope) = (program.body(read.member), program.scope(read.member)) else { continue };
         if let Some((_, name)) = method_call_of(body, scope, read.node)
             && matches!(flow.eval(*read), Val::Member(of, m) if m == field && matches!(*of, Val::This(_)))

@@ -504,6 +504,13 @@ impl Program {
         self.place(unit, span)
     }
 
+    /// Where the class of a field reads what has the field's name.
+    pub fn reads_in_class(&self, field: MemberId) -> impl Iterator<Item = &Site> {
+        let info = self.member(field);
+        let reads = self.index.reads(info.name);
+        self.ty(info.owner).members.iter().flat_map(move |m| index::within(reads, *m))
+    }
+
     /// The place of a member's name.
     pub fn member_place(&self, id: MemberId) -> Place {
         self.place(self.member(id).unit, self.decl(id).name_span)
