@@ -342,6 +342,9 @@ pub struct Pack {
     /// Methods that make something periodic or later out of their argument.
     #[serde(default)]
     pub schedulers: Names,
+    /// Types of what a subscribing call gives back to end the subscription with.
+    #[serde(default)]
+    pub handle_types: Names,
     /// Objects and types whose methods only write down what they are given.
     #[serde(default)]
     pub writers: Names,

@@ -6,7 +6,7 @@ use yarrowgraph_model::Passes;
 use super::behaviour::{self, Behaviour, Code};
 use super::{Ends, Link, Links, Of, only_thing};
 use crate::flow::Flow;
-use crate::program::Site;
+use crate::program::{Site, Ty};
 use crate::state::any_within;
 use crate::written;
 
@@ -151,6 +151,14 @@ fn answers(flow: &Flow<'_>, ends: &Ends, code: Code<'_>, at: NodeId) -> Option<(
                 _ => None,
             }
         }
+        // what a library says of the request: `order.what().equals("plate")`
+        Node::Call { args, .. } if args.len > 0 && is_answer(at) && is_predicate(flow, Site { member: code.member, node: at }) => {
+            match ends {
+                Ends::Any => Some((at, true)),
+                Ends::Nothing => Some((at, false)),
+                _ => None,
+            }
+        }
         Node::If { cond, then, other } => match (given(then), other.and_then(given)) {
             (Some(true), _) => Some((cond, true)),
             (_, Some(true)) | (Some(false), None) => Some((cond, false)),
@@ -166,6 +174,16 @@ fn answers(flow: &Flow<'_>, ends: &Ends, code: Code<'_>, at: NodeId) -> Option<(
         }
         _ => None,
     }
+}
+
+/// Whether a call is one of what is not of the tree, on something, in a method that says whether something holds.
+fn is_predicate(flow: &Flow<'_>, call: Site) -> bool {
+    let program = flow.program;
+    let by_type = match flow.program.declared_type(call.member) {
+        Ty::Outside(name, _) => matches!(program.text(name), "bool" | "boolean" | "Boolean"),
+        _ => false,
+    };
+    by_type && flow.callee(call).is_none()
 }
 
 /// The condition of a choice of which one branch passes a request on and the other one ends it, and whether it ends

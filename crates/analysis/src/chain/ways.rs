@@ -7,7 +7,7 @@ use yarrowgraph_model::Place;
 
 use super::behaviour::{self, Code};
 use super::{Ends, Of};
-use crate::program::{MemberId, Site};
+use crate::program::{MemberId, Program, Site};
 use crate::state;
 use crate::wire::Wiring;
 
@@ -56,14 +56,25 @@ struct Walker<'a> {
     passes: &'a [NodeId],
     /// Whether a condition asks for no more than whether there is a next link.
     asks_next: &'a dyn Fn(NodeId) -> bool,
+    /// For what is handed something to answer by.
+    answer: Option<Answer<'a>>,
     ways: Ways,
 }
 
+/// How a link that is handed something to answer by (a response) shows that it has answered.
+#[derive(Clone, Copy)]
+struct Answer<'a> {
+    /// Whether code names what it is to answer by.
+    names: &'a dyn Fn(NodeId) -> bool,
+    /// Whether a call only writes down what it is given.
+    only_writes: &'a dyn Fn(NodeId) -> bool,
+}
+
 /// What the ways through a body show, where the calls that pass a request on are known.
-pub fn of(body: &Body, root: NodeId, passes: &[NodeId], asks_next: &dyn Fn(NodeId) -> bool) -> Ways {
-    let mut walker = Walker { body, passes, asks_next, ways: Ways::default() };
+fn of(body: &Body, root: NodeId, passes: &[NodeId], asks_next: &dyn Fn(NodeId) -> bool, answer: Option<Answer<'_>>) -> Ways {
+    let mut walker = Walker { body, passes, asks_next, answer, ways: Ways::default() };
     let end = walker.statement(root, Done { nothing: true, ..Done::default() });
-    walker.ways.ends_with_nothing = end.nothing;
+    walker.ways.ends_with_nothing |= end.nothing;
     walker.ways
 }
 
@@ -83,6 +94,8 @@ impl Walker<'_> {
             }
             Node::If { cond, then, other } => {
                 let before = self.asked(cond, done);
+                // an answer may have been given before
+                let before = if self.answer.is_some_and(|a| (a.names)(cond)) { before.acted() } else { before };
                 let yes = self.statement(then, before);
                 let no = match other {
                     Some(other) => self.statement(other, before),
@@ -132,15 +145,20 @@ impl Walker<'_> {
             }
             Node::Using { body: Some(inner), .. } | Node::Lock { body: inner, .. } => self.statement(inner, done),
             Node::Return(value) => {
-                if let Some(value) = value {
-                    self.ways.answers = true;
-                    self.effect(value, done);
+                match value {
+                    Some(value) => {
+                        self.ways.answers = true;
+                        self.effect(value, done);
+                    }
+                    None => self.ways.ends_with_nothing |= self.answer.is_some() && done.nothing,
                 }
                 Done::default()
             }
             Node::Throw(_) | Node::Break | Node::Continue => Done::default(),
             Node::Local { .. } | Node::Empty => {
-                if state::any_within(body, at, &|n| matches!(body.node(n), Node::Call { .. } | Node::New { .. })) {
+                if self.answer.is_some_and(|a| !(a.names)(at)) {
+                    done
+                } else if state::any_within(body, at, &|n| matches!(body.node(n), Node::Call { .. } | Node::New { .. })) {
                     done.acted()
                 } else {
                     done
@@ -169,6 +187,9 @@ impl Walker<'_> {
             }
             return Done { passed: Some(call), ..Done::default() };
         }
+        if self.answer.is_some_and(|a| (a.only_writes)(call)) {
+            return done;
+        }
         self.ways.acts += 1;
         done.acted()
     }
@@ -185,6 +206,8 @@ pub struct Passing {
     pub passes: Vec<NodeId>,
     /// The ways through it.
     pub ways: Ways,
+    /// Whether it is handed something to answer by, so that passing on some requests only is not all that it can be meant for.
+    pub has_answer: bool,
 }
 
 /// The methods of all links that know their next one and hand something on to it. One class alone that does so, and
@@ -210,8 +233,8 @@ pub(crate) fn of_links(wiring: &Wiring<'_>) -> Vec<Passing> {
                 continue;
             }
             let asks = |cond: NodeId| behaviour::asks_next(flow, links, kind, body, member, cond);
-            let ways = of(body, root, &passes, &asks);
-            found.push(Passing { member, written: None, passes, ways });
+            let ways = of(body, root, &passes, &asks, None);
+            found.push(Passing { member, written: None, passes, ways, has_answer: false });
         }
         if found.len() > 1 || wiring.chains().built.iter().any(|b| b.of == Of::Next(kind)) {
             all.append(&mut found);
@@ -234,19 +257,35 @@ fn handed_the_way_on(wiring: &Wiring<'_>, all: &mut Vec<Passing>) {
         if !is_handed {
             continue;
         }
-        for link in &built.links {
-            let Some(code) = Code::of(flow, links, built.of, link) else { continue };
+        // `(request, response, next)`: who does not pass on has to answer, as one of them at least does
+        let codes: Vec<Code<'_>> = built.links.iter().filter_map(|l| Code::of(flow, links, built.of, l)).collect();
+        let answers = codes.iter().any(|c| is_answered_by(flow.program, *c));
+        for code in codes {
             let Code { member, function, body, root } = code;
             let Some(behaviour::WayOn { uses, goes: passes }) = behaviour::way_of(flow, links, built.of, code) else { continue };
             // what hands the way to somebody else goes it at another time
             if !seen.insert((member, root)) || passes.is_empty() || uses.len() != passes.len() {
                 continue;
             }
-            let ways = of(body, root, &passes, &|_| false);
+            let response = match code.params(flow.program) {
+                [_, response, _] if answers => Some(response.name),
+                _ => None,
+            };
+            let names = |at: NodeId| state::any_within(body, at, &|n| response.is_some_and(|r| body.node(n) == Node::Name(r)));
+            let only_writes = |node: NodeId| wiring.only_writes(Site { member, node });
+            let answer = response.map(|_| Answer { names: &names, only_writes: &only_writes });
+            let ways = of(body, root, &passes, &|_| false, answer);
             let written = function.map(|_| Site { member, node: root });
-            all.push(Passing { member, written, passes, ways });
+            all.push(Passing { member, written, passes, ways, has_answer: answer.is_some() });
         }
     }
+}
+
+/// Whether a link calls something on the second thing that it is handed.
+fn is_answered_by(program: &Program, code: Code<'_>) -> bool {
+    let [_, response, ..] = code.params(program) else { return false };
+    let scope = program.scope(code.member);
+    code.uses(program, response.name).into_iter().any(|at| behaviour::method_call_of(code.body, scope, at).is_some())
 }
 
 impl Passing {

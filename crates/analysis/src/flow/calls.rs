@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use yarrowgraph_ir::{Body, MemberKind, Node, NodeId, ParamMode, TypeKind, TypeRef, TypeRefId};
+use yarrowgraph_ir::{AccessorKind, Body, MemberKind, Node, NodeId, ParamMode, TypeKind, TypeRef, TypeRefId};
 
 use super::callers::CALL_OPERATOR;
 use super::{BUDGET, Binding, Flow, Val};
@@ -274,7 +274,23 @@ impl Flow<'_> {
         {
             return value;
         }
-        Val::Call(site)
+        self.component_said(site, callee, args, budget).unwrap_or(Val::Call(site))
+    }
+
+    /// The component of a record that a call asks for by the accessor which a record has by itself: `order.what()`.
+    fn component_said(&self, site: Site, callee: NodeId, args: &[NodeId], budget: u32) -> Option<Val> {
+        let program = self.program;
+        let Node::Member { object, name, .. } = program.body(site.member)?.node(callee) else { return None };
+        let name = program.sym_in(site.member, name);
+        if !args.is_empty() || !program.is_declared(name) {
+            return None;
+        }
+        let of = self.eval_at(site.member, object, budget.checked_sub(1)?);
+        let class = self.type_of_val(&of, budget).bounded().own().filter(|t| program.ty(*t).kind == TypeKind::Record)?;
+        let own = program.own_members(class, name);
+        let by_itself = own.iter().any(|m| program.member(*m).kind == MemberKind::Accessor(AccessorKind::Get));
+        let field = own.iter().find(|m| program.member(**m).kind == MemberKind::Field && !program.member(**m).is_static)?;
+        by_itself.then(|| Val::Member(Arc::new(of), *field))
     }
 
     fn eval_library_call(&self, site: Site, object: NodeId, text: &str, args: &[NodeId], budget: u32) -> Val {

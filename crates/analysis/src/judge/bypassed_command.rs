@@ -41,7 +41,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
             let of_commands = commands.contains_key(&owner)
                 || commands.keys().any(|c| flow.enclosing_type(*c) == Some(owner) && site.member == command.operation);
             let of_receiver = program.is_a(owner, receiver) || program.is_a(receiver, owner);
-            if of_commands || of_receiver || wiring.in_test(site.member) {
+            if of_commands || of_receiver || wiring.in_test(site.member) || !hands_the_same(wiring, call, site) {
                 continue;
             }
             let id = program.type_id(command.class);
@@ -92,6 +92,21 @@ fn is_all(wiring: &Wiring<'_>, operation: MemberId, call: Site) -> bool {
         _ => false,
     });
     call.member == operation && statements.count() == 0
+}
+
+/// Whether a call hands over the constants that the one in a command does: with others it is another operation.
+fn hands_the_same(wiring: &Wiring<'_>, issued: Site, by_hand: Site) -> bool {
+    let program = wiring.program();
+    let args = |site: Site| -> &[NodeId] {
+        match program.body(site.member).map(|b| (b, b.node(site.node))) {
+            Some((body, Node::Call { args, .. })) => body.list(args),
+            _ => &[],
+        }
+    };
+    args(issued).iter().zip(args(by_hand)).all(|(a, b)| match wiring.flow.eval_in(issued.member, *a) {
+        constant @ (Val::Str(_) | Val::Static(_)) => wiring.flow.eval_in(by_hand.member, *b) == constant,
+        _ => true,
+    })
 }
 
 /// The method of the receiver that a command calls.

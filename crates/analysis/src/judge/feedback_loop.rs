@@ -10,6 +10,7 @@ use crate::flow::Val;
 use crate::program::{MemberId, Site, TypeId};
 use crate::state;
 use crate::wire::Wiring;
+use crate::wire::channels::ChannelKey;
 use crate::wire::lifetime::gives_static_local;
 use crate::wire::once::{Lives, lives_for_process};
 
@@ -37,8 +38,18 @@ pub(super) const RULE: Rule = Rule {
 struct Answer {
     raise: Site,
     channel: usize,
+    /// Whom of the channel it tells, where it is told to one by a name.
+    to: Option<Val>,
     /// The object whose method raises, as the handler names it.
     of: Option<Val>,
+}
+
+/// A channel, with the name of the one who hears it where each is on it by a name of its own.
+type Stop = (usize, Option<Val>);
+
+/// Whether a raise that names somebody, or nobody, is told to who is there by a name.
+fn fits(to: Option<&Val>, by: Option<&Val>) -> bool {
+    to.zip(by).is_none_or(|(to, by)| to == by)
 }
 
 fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
@@ -51,7 +62,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         }
         found
     };
-    let mut answers: BTreeMap<usize, Vec<Answer>> = BTreeMap::new();
+    let mut answers: BTreeMap<Stop, Vec<Answer>> = BTreeMap::new();
     for (number, channel) in wiring.channels.iter().enumerate() {
         for join in channel.joins.iter().filter(|j| !wiring.in_test(wiring.effects[**j].site.member)) {
             let effect = &wiring.effects[*join];
@@ -62,14 +73,15 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
             let mut found = Vec::new();
             follow(wiring, &raised_at, (root, None), DEPTH, &mut BTreeSet::new(), &mut found);
             found.retain(|a: &Answer| same_subject(wiring, number, *join, a));
-            answers.entry(number).or_default().extend(found);
+            let by = effect.holder.key.clone().filter(|_| matches!(channel.key, ChannelKey::Own(_, None)));
+            answers.entry((number, by)).or_default().extend(found);
         }
     }
     let mut drafts = Vec::new();
     let mut reported: BTreeSet<BTreeSet<usize>> = BTreeSet::new();
     for start in answers.keys() {
-        let mut way = vec![*start];
-        search(wiring, &answers, *start, &mut way, &mut Vec::new(), &mut reported, &mut drafts);
+        let mut way = vec![start];
+        search(wiring, &answers, start, &mut way, &mut Vec::new(), &mut reported, &mut drafts);
     }
     drafts
 }
@@ -107,7 +119,9 @@ fn follow(
         let kept = walk.is_none()
             && matches!(body.node(node), Node::Call { callee, .. } if matches!(body.node(callee), Node::Name(name) if scope.lookup(name, callee).is_some()));
         for channel in raised_at.get(&site).into_iter().flatten().filter(|_| !kept) {
-            found.push(Answer { raise: site, channel: *channel, of: of.cloned() });
+            let told = wiring.channels[*channel].raises.iter().map(|r| &wiring.effects[*r]).find(|e| e.site == site);
+            let to = told.and_then(|e| e.holder.key.clone()).filter(|key| matches!(key, Val::Str(_) | Val::Static(_)));
+            found.push(Answer { raise: site, channel: *channel, to, of: of.cloned() });
         }
         if let (Some(depth), Some((called, receiver))) = (depth.checked_sub(1), called_at(wiring, body, site))
             && let Some(inner) = program.body(called).and_then(|b| b.root)
@@ -163,11 +177,11 @@ fn is_single(wiring: &Wiring<'_>, class: TypeId) -> bool {
 }
 
 /// Looks for circles that come back to the channel they start from.
-fn search(
+fn search<'a>(
     wiring: &Wiring<'_>,
-    answers: &BTreeMap<usize, Vec<Answer>>,
-    start: usize,
-    way: &mut Vec<usize>,
+    answers: &'a BTreeMap<Stop, Vec<Answer>>,
+    start: &Stop,
+    way: &mut Vec<&'a Stop>,
     raises: &mut Vec<Site>,
     reported: &mut BTreeSet<BTreeSet<usize>>,
     drafts: &mut Vec<Draft>,
@@ -175,18 +189,24 @@ fn search(
     let Some(last) = way.last() else { return };
     for answer in answers.get(last).into_iter().flatten() {
         raises.push(answer.raise);
-        if answer.channel == start {
-            if reported.insert(way.iter().copied().collect()) {
-                let from = entry(wiring, way, raises);
-                let (mut way, mut raises) = (way.clone(), raises.clone());
-                way.rotate_left(from);
+        let leads_to = |stop: &Stop| stop.0 == answer.channel && fits(answer.to.as_ref(), stop.1.as_ref());
+        if leads_to(start) {
+            if reported.insert(way.iter().map(|stop| stop.0).collect()) {
+                let mut channels: Vec<usize> = way.iter().map(|stop| stop.0).collect();
+                let from = entry(wiring, &channels, raises);
+                let mut raises = raises.clone();
+                channels.rotate_left(from);
                 raises.rotate_left(from);
-                drafts.push(draft(wiring, &way, &raises));
+                drafts.push(draft(wiring, &channels, &raises));
             }
-        } else if answer.channel > start && !way.contains(&answer.channel) && way.len() < LONGEST {
-            way.push(answer.channel);
-            search(wiring, answers, start, way, raises, reported, drafts);
-            way.pop();
+        } else if way.len() < LONGEST {
+            for (stop, _) in answers.range((answer.channel, None)..).take_while(|(stop, _)| stop.0 == answer.channel) {
+                if stop > start && leads_to(stop) && !way.contains(&stop) {
+                    way.push(stop);
+                    search(wiring, answers, start, way, raises, reported, drafts);
+                    way.pop();
+                }
+            }
         }
         raises.pop();
     }

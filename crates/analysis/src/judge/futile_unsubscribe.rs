@@ -1,14 +1,19 @@
 //! Rule `futile-unsubscribe`: an unsubscribe that can never match a subscription.
 
+use std::collections::BTreeMap;
+use std::sync::Arc;
+
 use yarrowgraph_ir::MemberKind;
 use yarrowgraph_model::{Certainty, Level};
 
 use super::{Draft, Page, Rule, related, short};
 use crate::flow::Val;
-use crate::wire::Wiring;
+use crate::program::{MemberId, Site, Ty};
 use crate::wire::channels::{Channel, ChannelKey, Topic};
 use crate::wire::effect::{Act, Effect, Event};
+use crate::wire::handles::{self, Fate};
 use crate::wire::release::{self, Same};
+use crate::wire::{Wiring, operation_place};
 
 pub(super) const RULE: Rule = Rule {
     name: "futile-unsubscribe",
@@ -39,8 +44,68 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
             }
         }
     }
+    let mut by_release: BTreeMap<Site, Draft> = BTreeMap::new();
+    for channel in &wiring.channels {
+        for join in channel.joins.iter().map(|j| &wiring.effects[*j]) {
+            if let Some((field, release)) = empty_keeper(wiring, join) {
+                by_release.entry(release).or_insert_with(|| by_nothing(wiring, channel, join, field, release));
+            }
+        }
+    }
+    drafts.extend(by_release.into_values());
     drafts.extend(wiring.owner_releases.iter().filter_map(|l| wrong_way(wiring, &wiring.effects[*l])));
     drafts
+}
+
+/// A field that a class releases by and never puts anything into, beside a subscription whose handle it drops: the field, and where
+/// it is to release.
+pub(super) fn empty_keeper(wiring: &Wiring<'_>, join: &Effect) -> Option<(MemberId, Site)> {
+    let (program, flow) = (wiring.program(), &wiring.flow);
+    let drops = join.handle && !wiring.in_test(join.site.member) && handles::fate(flow, join.site) == Fate::Dropped;
+    if !drops {
+        return None;
+    }
+    let class = program.member(join.site.member).owner;
+    program.ty(class).members.iter().find_map(|field| {
+        let decl = program.decl(*field);
+        let is_plain = program.member(*field).kind == MemberKind::Field
+            && decl.annotations.is_empty()
+            && is_handle(wiring, *field)
+            && !program.ty(class).is_module
+            && flow.definitions(*field).iter().all(|d| flow.eval(*d) == Val::Null)
+            && !wiring.is_in_markup(*field);
+        if !is_plain {
+            return None;
+        }
+        let kept = Val::Member(Arc::new(Val::This(class)), *field);
+        let release = handles::releases_by(flow, &kept).into_iter().find(|r| program.member(r.member).owner == class)?;
+        Some((*field, release))
+    })
+}
+
+/// Whether a field is declared to hold what ends a subscription.
+fn is_handle(wiring: &Wiring<'_>, field: MemberId) -> bool {
+    let program = wiring.program();
+    match wiring.flow.type_held(field) {
+        Ty::Outside(name, _) => program.kit_of(field).pack.handle_types.contains(program.text(name)),
+        Ty::Function(_) => true,
+        _ => false,
+    }
+}
+
+/// A release by a handle that was never kept.
+fn by_nothing(wiring: &Wiring<'_>, channel: &Channel, join: &Effect, field: MemberId, release: Site) -> Draft {
+    let program = wiring.program();
+    let name = program.text(program.member(field).name);
+    Draft {
+        level: Level::Error,
+        certainty: Certainty::Certain,
+        place: operation_place(program, release),
+        message: format!("nothing is ever put into `{name}`, so this ends no subscription"),
+        related: vec![related("what this gives back is dropped", wiring.place(join))],
+        parties: vec![channel.id.clone(), program.member_id(field), program.member_id(release.member)],
+        edit: None,
+    }
 }
 
 /// A release of all that an object sends to another one, where only the other one sends to it.

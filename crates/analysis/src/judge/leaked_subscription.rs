@@ -4,6 +4,7 @@ use rayon::prelude::*;
 use yarrowgraph_ir::{MemberKind, Node, TypeKind};
 use yarrowgraph_model::{Certainty, ChannelKind, Level, Lifetime};
 
+use super::futile_unsubscribe::empty_keeper;
 use super::{Draft, Page, Rule, edits, related, short};
 use crate::flow::{Val, is_override};
 use crate::program::{MemberId, Site, TypeId};
@@ -78,7 +79,11 @@ pub(super) fn judge(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> Opti
     }
     let teardown = teardown_of(wiring, ty, Some(effect.site.member));
     let ends_subject = teardown.is_some_and(|t| ends_its_subject(wiring, t, effect));
-    if is_released(wiring, channel, join) || is_left_by_futile_release(wiring, channel, effect) || ends_subject {
+    if is_released(wiring, channel, join)
+        || is_left_by_futile_release(wiring, channel, effect)
+        || empty_keeper(wiring, effect).is_some()
+        || ends_subject
+    {
         return None;
     }
     // in a slot the next one takes the place of what was handed over

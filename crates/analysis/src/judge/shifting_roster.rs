@@ -8,6 +8,7 @@ use yarrowgraph_model::{Certainty, Level};
 use super::{Draft, Page, Rule, related, short};
 use crate::flow::Val;
 use crate::program::{Declared, MemberId, Site, Ty};
+use crate::state::any_within;
 use crate::wire::Wiring;
 use crate::wire::effect::{Act, Effect, Event};
 
@@ -36,6 +37,8 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         }
         if let Some(turn) = live_walk(wiring, m, raise) {
             drafts.extend(in_the_loop(wiring, m, raise, turn));
+            walked.insert(m);
+        } else if is_by_iterator(wiring, m, raise) {
             walked.insert(m);
         }
     }
@@ -87,6 +90,39 @@ fn live_walk(wiring: &Wiring<'_>, m: MemberId, raise: &Effect) -> Option<NodeId>
         }
     }
     None
+}
+
+/// Whether the loop of a raise goes over the list by an iterator that only its head moves: whoever is told may not change the list.
+fn is_by_iterator(wiring: &Wiring<'_>, m: MemberId, raise: &Effect) -> bool {
+    let (program, member) = (wiring.program(), raise.site.member);
+    let Some(body) = program.body(member) else { return false };
+    let scope = program.scope(member);
+    let pack = &*program.kit_of(member).pack;
+    let Some(turn) = scope.ancestors(raise.site.node).find(|n| matches!(body.node(*n), Node::Loop { .. })) else { return false };
+    let Node::Loop { kind: LoopKind::For, head, body: inner, .. } = body.node(turn) else { return false };
+    let begins = |n: NodeId| match body.node(n) {
+        Node::Call { callee, .. } => match body.node(callee) {
+            Node::Member { object, name, .. } => {
+                pack.list_begins.contains(program.unit_of(member).text(name)) && is_list(wiring, m, member, body, object)
+            }
+            _ => false,
+        },
+        _ => false,
+    };
+    let Some(local) = body.list(head).iter().copied().find_map(|n| {
+        let all = std::iter::once(n).chain(body.children(n));
+        all.into_iter().find(|l| matches!(body.node(*l), Node::Local { init: Some(init), .. } if begins(init)))
+    }) else {
+        return false;
+    };
+    let Node::Local { name, .. } = body.node(local) else { return false };
+    let is_it = |n: NodeId| body.node(n) == Node::Name(name) && scope.lookup(name, n) == Some(Declared::Local(local));
+    // moved on before somebody is told, or set anew by what takes an element out
+    !any_within(body, inner, &|n| match body.node(n) {
+        Node::Assign { target, .. } => is_it(target),
+        Node::Unary { op: yarrowgraph_ir::UnaryOp::Step, operand } => is_it(operand),
+        _ => false,
+    })
 }
 
 /// Whether an expression is the list itself rather than something made from it.
@@ -201,8 +237,9 @@ fn by_handlers(wiring: &Wiring<'_>, m: MemberId) -> Vec<Draft> {
     let of_list = || wiring.effects_on(m).filter(|e| !wiring.in_test(e.site.member));
     let walks = || of_list().filter(|e| e.act == Act::Raise);
     // where any delivery goes over a copy the handler may be one that is told there
-    let Some(walk) = walks().find(|e| live_walk(wiring, m, e).is_some()) else { return Vec::new() };
-    if walks().any(|e| e.inner.is_empty() && live_walk(wiring, m, e).is_none()) {
+    let is_live = |e: &Effect| live_walk(wiring, m, e).is_some() || is_by_iterator(wiring, m, e);
+    let Some(walk) = walks().find(|e| is_live(e)) else { return Vec::new() };
+    if walks().any(|e| e.inner.is_empty() && !is_live(e)) {
         return Vec::new();
     }
     let messages: BTreeSet<_> = walks().filter_map(|e| e.message).collect();

@@ -373,7 +373,8 @@ impl Subject<'_, '_> {
         let messages = channel.raises.iter().filter_map(|r| wiring.effects[*r].message).map(|m| program.text(m));
         let is_for_it = |name: &str| {
             let name = letters(name);
-            name.strip_prefix("on").unwrap_or(&name).starts_with(&field)
+            // `onTimeout` says that one has run out
+            name.strip_prefix("on").unwrap_or(&name).strip_prefix(&field).is_some_and(|rest| !rest.is_empty())
         };
         field.len() >= NAMING && messages.chain(id.rsplit(['.', ':']).next()).any(is_for_it)
     }

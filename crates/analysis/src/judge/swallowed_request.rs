@@ -55,7 +55,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
 
 /// A sieve: all it does is to pass some requests on.
 fn only_lets_through(link: &Passing) -> bool {
-    link.passes.len() == 1 && link.ways.acts == 0
+    link.passes.len() == 1 && link.ways.acts == 0 && !link.has_answer
 }
 
 /// Whether all passes are made where a question of the link's own says so, and nothing else is done there.

@@ -1,14 +1,19 @@
 //! Rule `unlinked-handler`: a concrete handler is in no chain.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 
-use yarrowgraph_ir::TypeKind;
+use yarrowgraph_ir::{MemberKind, TypeKind};
 use yarrowgraph_model::{Certainty, Level};
 
 use super::{Draft, Page, Rule, related, short};
-use crate::chain::Of;
-use crate::program::{Sym, TypeId};
+use crate::chain::behaviour::{self, Code};
+use crate::chain::{Ends, Link, Of};
+use crate::flow::Val;
+use crate::program::{MemberId, Sym, TypeId};
 use crate::wire::Wiring;
+
+/// A function with fewer parameters may be anything.
+const PARAMS: usize = 2;
 
 pub(super) const RULE: Rule = Rule {
     name: "unlinked-handler",
@@ -89,7 +94,65 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
             });
         }
     }
+    drafts.extend(functions(wiring));
     drafts
+}
+
+/// Functions that are written as the links of a chain are, beside one of them, and that nothing names.
+fn functions(wiring: &Wiring<'_>) -> Vec<Draft> {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    let mut found: BTreeMap<MemberId, Draft> = BTreeMap::new();
+    for built in &wiring.chains().built {
+        let is_handed = match built.of {
+            Of::Next(_) => false,
+            Of::Walk(walk) => matches!(wiring.links.walks[walk].ends, Ends::WayOn(_) | Ends::Kept),
+            Of::Pipeline(_) => true,
+        };
+        if !is_handed {
+            continue;
+        }
+        let goes_on = |link: &Link| -> Option<(MemberId, usize)> {
+            let code = Code::of(flow, &wiring.links, built.of, link).filter(|c| c.function.is_none())?;
+            let way = behaviour::way_of(flow, &wiring.links, built.of, code)?;
+            let params = code.params(program).len();
+            (!way.goes.is_empty() && params >= PARAMS).then_some((code.member, params))
+        };
+        for (member, params) in built.links.iter().filter_map(goes_on) {
+            for other in program.ty(program.member(member).owner).members.iter().copied() {
+                if is_nowhere(wiring, other)
+                    && program.decl(other).params.len() == params
+                    && goes_on(&Link { function: Some(Val::Method(other, None)), ..built.links[0].clone() }).is_some()
+                {
+                    let what = short(&program.member_id(other));
+                    found.entry(other).or_insert_with(|| Draft {
+                        level: Level::Warning,
+                        certainty: Certainty::Likely,
+                        place: program.member_place(other),
+                        message: format!("`{what}` is written as a link, and is in no chain: nothing names it"),
+                        related: vec![related("this one is linked", program.member_place(member))],
+                        parties: vec![program.member_id(other)],
+                        edit: None,
+                    });
+                }
+            }
+        }
+    }
+    found.into_values().collect()
+}
+
+/// Whether a function of a module is named by nothing and handed to nobody.
+fn is_nowhere(wiring: &Wiring<'_>, member: MemberId) -> bool {
+    let program = wiring.program();
+    let info = program.member(member);
+    info.kind == MemberKind::Method
+        && program.ty(info.owner).is_module
+        && !program.decl(member).modifiers.is_exported
+        && !wiring.in_test(member)
+        && !wiring.is_entry_point(member)
+        && program.index.reads(info.name).is_empty()
+        && program.index.calls(info.name).is_empty()
+        && !program.index.is_text(program.text(info.name), &program.symbols)
+        && !wiring.is_in_markup(member)
 }
 
 /// The type of the tree that all links have, the first that the first link names.

@@ -33,6 +33,8 @@ enum Moment {
     Hook(usize, usize),
     /// In a method that the set-up code calls.
     Step(MemberId),
+    /// By a statement of the entry point.
+    Line(Site),
 }
 
 fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
@@ -98,6 +100,10 @@ fn compare(wiring: &Wiring<'_>, order: &BTreeMap<UnitId, usize>, asked: Moment, 
             std::cmp::Ordering::Greater => Order::After,
         }),
         (Moment::Step(a), Moment::Step(b)) if a != b => steps(wiring, a, b),
+        (Moment::Line(a), Moment::Line(b)) if a.member == b.member && a != b => {
+            let is_before = wiring.program().scope(a.member).is_before(a.node, b.node);
+            Some(if is_before { Order::Before } else { Order::After })
+        }
         _ => None,
     }
 }
@@ -128,6 +134,10 @@ fn moment(wiring: &Wiring<'_>, site: Site) -> Option<Moment> {
             info.kind == MemberKind::Method && program.decl(site.member).modifiers.is_override || stands_for_others(wiring, site.member);
         if is_step {
             return Some(Moment::Step(site.member));
+        }
+        if wiring.is_entry_point(site.member) {
+            let always = body.root.is_some_and(|r| state::runs_always(body, program.scope(site.member), site.node, r));
+            return always.then_some(Moment::Line(site));
         }
         // by the one who calls it
         let callers: BTreeSet<Site> = wiring.flow.callers((site.member, None)).iter().map(|(s, _)| *s).collect();

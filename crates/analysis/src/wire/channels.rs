@@ -120,14 +120,20 @@ pub(super) fn group(flow: &Flow<'_>, effects: &[Effect], signals: &FxHashSet<Typ
     let holders = Holders::of(flow, effects, signals);
     // where delivery goes over everything, the key is only a place to keep it
     let keyed = told_by_key(effects);
+    // where all are told at once, and there is one under each key, the keys name those who listen
+    let told_whole: FxHashSet<MemberId> = effects
+        .iter()
+        .filter(|e| e.act == Act::Raise && e.walks && e.holder.key.is_none())
+        .filter_map(|e| if let Event::Own(m) = e.holder.event { Some(m) } else { None })
+        .collect();
     // kept under their own names, they are as good as listed
     let mut directories: FxHashMap<MemberId, bool> = FxHashMap::default();
     for join in effects.iter().filter(|e| e.act == Act::Join) {
         if let Event::Own(m) = join.holder.event
             && flow.program.is_map(&flow.type_held(m))
         {
-            let by_own_name =
-                join.holder.key.as_ref().zip(join.handler.as_ref()).is_some_and(|(key, handler)| is_part_of(flow, key, handler));
+            let by_own_name = join.replaces && told_whole.contains(&m)
+                || join.holder.key.as_ref().zip(join.handler.as_ref()).is_some_and(|(key, handler)| is_part_of(flow, key, handler));
             directories.entry(m).and_modify(|all| *all &= by_own_name).or_insert(by_own_name);
         }
     }

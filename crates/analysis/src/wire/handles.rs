@@ -113,9 +113,13 @@ pub fn fate(flow: &Flow<'_>, site: Site) -> Fate {
 
 /// Where a handle that is kept in a field or variable is made to release: called, or told to by a method that ends things.
 pub fn releases(flow: &Flow<'_>, site: Site) -> Vec<Site> {
+    keeper(flow, site).map_or_else(Vec::new, |keeper| releases_by(flow, &keeper))
+}
+
+/// Where what a field or variable keeps is made to release.
+pub fn releases_by(flow: &Flow<'_>, keeper: &Val) -> Vec<Site> {
     let program = flow.program;
-    let Some(keeper) = keeper(flow, site) else { return Vec::new() };
-    let name = match keeper {
+    let name = match *keeper {
         Val::Local(local) => match program.body(local.member).map(|b| b.node(local.node)) {
             Some(Node::Local { name, .. }) => program.sym_in(local.member, name),
             _ => return Vec::new(),
@@ -123,7 +127,7 @@ pub fn releases(flow: &Flow<'_>, site: Site) -> Vec<Site> {
         Val::Member(_, m) | Val::Static(m) => program.member(m).name,
         _ => return Vec::new(),
     };
-    let is_it = |member: MemberId, node: NodeId| match (&keeper, program.body(member).map(|b| b.node(node))) {
+    let is_it = |member: MemberId, node: NodeId| match (keeper, program.body(member).map(|b| b.node(node))) {
         (Val::Local(local), Some(Node::Name(name))) => {
             member == local.member && program.scope(member).lookup(name, node) == Some(crate::program::Declared::Local(local.node))
         }

@@ -69,7 +69,7 @@ impl Wiring<'_> {
     }
 
     /// Whether a call is of what only writes down what it is given: `console.log('risen')`.
-    fn only_writes(&self, call: Site) -> bool {
+    pub fn only_writes(&self, call: Site) -> bool {
         let program = self.program();
         let Some(body) = program.body(call.member) else { return false };
         let Node::Call { callee, .. } = body.node(call.node) else { return false };

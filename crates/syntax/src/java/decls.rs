@@ -100,7 +100,7 @@ impl<'t> Java<'t> {
         if kind == TypeKind::Record
             && let Some(params) = kids.field(f.parameters)
         {
-            self.record_components(params, name_node);
+            self.record_components(params, kids.field(f.body), name_node);
         }
         if let Some(body) = kids.field(f.body) {
             let kids = self.l.items(body);
@@ -149,7 +149,23 @@ impl<'t> Java<'t> {
         id
     }
 
-    fn record_components(&mut self, params: Ts<'t>, at: Ts<'t>) {
+    /// The fields, accessors and constructor of a record's components (JLS 8.10.3); accessors that are written out are not made.
+    fn record_components(&mut self, params: Ts<'t>, body: Option<Ts<'t>>, at: Ts<'t>) {
+        let f = &self.t.fields;
+        let mut written = Vec::new();
+        if let Some(body) = body {
+            let items = self.l.items(body);
+            for item in items.named() {
+                if self.kind(item) != Kind::MethodDecl {
+                    continue;
+                }
+                let parts = self.l.kids(item);
+                let takes_none = parts.field(f.parameters).is_none_or(|p| p.named_child_count() == 0);
+                if let (true, Some(name)) = (takes_none, parts.field(f.name)) {
+                    written.push(self.l.name_of(name));
+                }
+            }
+        }
         let params = self.params(params);
         let fields: Vec<_> = params.iter().map(|p| (p.name, p.name_span, p.ty)).collect();
         for &(name, name_span, ty) in &fields {
@@ -159,6 +175,9 @@ impl<'t> Java<'t> {
             field.ty = ty;
             field.modifiers.is_readonly = true;
             self.l.add_member(field);
+            if written.contains(&name) {
+                continue;
+            }
             let mut getter = self.l.member(MemberKind::Accessor(yarrowgraph_ir::AccessorKind::Get), name, at, at);
             getter.ty = ty;
             getter.modifiers.visibility = Visibility::Public;

@@ -1,0 +1,267 @@
+//! Subscriptions in code that runs again and again for one object: in a loop, by a timer, in a hook that recurs, in a handler of what is raised
+//! again, or in a method that is called twice.
+
+use std::collections::BTreeSet;
+
+use yarrowgraph_ir::{Body, MemberKind, Node, NodeId};
+use yarrowgraph_model::{Certainty, Lifetime, Place};
+
+use super::{HOPS, Repeated, is_made_anew, is_of_another, is_replaced, is_replaced_here, is_told_apart, own_call, runs_before};
+use crate::flow::{Binding, Val};
+use crate::judge::short;
+use crate::program::{Declared, MemberId, Scope, Site};
+use crate::state;
+use crate::wire::Wiring;
+use crate::wire::channels::Channel;
+use crate::wire::effect::Effect;
+use crate::wire::lifetime;
+
+/// Code that runs many times for one object, with nothing that takes the handler off.
+pub(super) fn again_and_again(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> Option<Repeated> {
+    let effect = &wiring.effects[join];
+    let program = wiring.program();
+    let member = effect.site.member;
+    let info = program.member(member);
+    let pack = &*program.kit_of(member).pack;
+    let name = program.text(info.name);
+    let body = program.body(member)?;
+    let scope = program.scope(member);
+    let certain = |why: String, place: Option<(String, Place)>| Some(Repeated { why, certainty: Certainty::Certain, related: place });
+    if !effect.by_row
+        && let Some(looped) = loop_around(scope, body, effect.site.node)
+        && !is_made_anew(wiring, effect)
+        && stays_the_same(wiring, effect, member, Some(looped))
+        && !is_walked_by(scope, body, looped, &effect.holder.subject)
+    {
+        return certain("again in every turn of this loop".into(), None);
+    }
+    if let Some(by) = timer_of(wiring, effect) {
+        return certain(
+            "again each time this timer runs out".into(),
+            Some(("this has it run again and again".into(), program.place_of(by))),
+        );
+    }
+    // what is made in this run, or came in with it, is another one each time
+    if !stays_the_same(wiring, effect, member, None) || scope.function_around(body, effect.site.node).is_some() {
+        return None;
+    }
+    let mut releases = wiring.releases_of(channel, join);
+    releases.retain(|r| !is_of_another(&wiring.effects[*r], effect));
+    // what a method puts on, its counterpart takes off
+    let undone = |r: &usize| {
+        let within = program.text(program.member(wiring.effects[*r].site.member).name);
+        pack.pairs.iter().any(|(entry, exit)| entry == name && exit == within)
+    };
+    if !pack.reentered.contains(name) && releases.iter().any(undone) {
+        return None;
+    }
+    let only_in_teardowns = releases.iter().all(|r| program.is_listed(&pack.teardowns, wiring.effects[*r].site.member));
+    if !only_in_teardowns {
+        return None;
+    }
+    if pack.recurring_hooks.contains(name) && (program.decl(member).modifiers.is_override || !program.outside_bases(info.owner).is_empty())
+    {
+        return certain(format!("again each time `{name}` runs"), None);
+    }
+    let annotated =
+        program.decl(member).annotations.iter().any(|a| pack.recurring_annotations.contains(program.unit_of(member).text(a.name)));
+    // what is chosen again was closed before, as a rule
+    let taken_off_at_the_end = releases.iter().any(|r| is_on_every_path(wiring, wiring.effects[*r].site));
+    if annotated && !taken_off_at_the_end {
+        return certain(format!("again each time `{name}` is chosen"), None);
+    }
+    if pack.reentered.contains(name) {
+        let exits: Vec<&str> = pack.pairs.iter().filter(|(entry, _)| entry == name).map(|(_, exit)| exit.as_str()).collect();
+        let leaves_late = releases.iter().all(|r| {
+            let within = wiring.effects[*r].site.member;
+            !exits.iter().any(|exit| is_run_by(wiring, within, info.owner, exit))
+        });
+        let late = releases.first().filter(|_| leaves_late)?;
+        let late = &wiring.effects[*late];
+        return certain(
+            format!("again each time `{name}` runs"),
+            Some(("it is taken off only here, at the very end".into(), wiring.place(late))),
+        );
+    }
+    if let Some(cause) = handled_channel(wiring, member) {
+        let what = short(&cause.id);
+        let handled = cause.joins.iter().map(|j| &wiring.effects[*j]).find(|e| is_method(e, member))?;
+        return Some(Repeated {
+            why: format!("again each time `{what}` is raised"),
+            certainty: Certainty::Likely,
+            related: Some((format!("this has `{name}` called each time"), wiring.place(handled))),
+        });
+    }
+    if !is_on_every_path(wiring, effect.site) {
+        return None;
+    }
+    if let Some(call) = called_in_a_loop(wiring, member, HOPS) {
+        return certain(format!("again each time `{name}` runs"), Some(("this calls it again and again".into(), program.place_of(call))));
+    }
+    // a function that is made in a method may be about what that was handed
+    let by_method = info.kind == MemberKind::Method && (program.decl(member).params.is_empty() || !is_made_anew(wiring, effect));
+    let call = called_twice(wiring, member, &releases).filter(|_| by_method)?;
+    certain(format!("again each time `{name}` runs"), Some(("this calls it a second time".into(), program.place_of(call))))
+}
+
+/// The second of two calls of a method on one object in one run of a body, with nothing between them that releases.
+fn called_twice(wiring: &Wiring<'_>, member: MemberId, releases: &[usize]) -> Option<Site> {
+    let flow = &wiring.flow;
+    let releasing: BTreeSet<MemberId> = releases.iter().map(|r| wiring.effects[*r].site.member).collect();
+    let calls: Vec<&(Site, Binding)> =
+        flow.callers((member, None)).iter().filter(|(call, _)| call.member != member && !wiring.in_test(call.member)).collect();
+    let is_same = |a: &Binding, b: &Binding| a.this == b.this && a.this.as_ref().is_some_and(|of| is_told_apart(wiring, of));
+    calls.iter().find_map(|(second, again)| {
+        let scope = wiring.program().scope(second.member);
+        let between = |first: Site, node: NodeId| scope.is_before(first.node, node) && scope.is_before(node, second.node);
+        let first = calls.iter().find(|(first, once)| {
+            first.member == second.member
+                && is_same(once, again)
+                && runs_before(wiring, *first, second.node)
+                && !again.this.as_ref().is_some_and(|of| is_replaced(wiring, of, second.member, &|n| between(*first, n)))
+        });
+        let (first, _) = first?;
+        let released =
+            releasing.iter().any(|r| flow.callers((*r, None)).iter().any(|(s, _)| s.member == first.member && between(*first, s.node)));
+        (!released).then_some(*second)
+    })
+}
+
+/// What runs the code around a subscription again and again, where it is nothing but that, and always attaches the same.
+fn timer_of(wiring: &Wiring<'_>, effect: &Effect) -> Option<Site> {
+    let program = wiring.program();
+    let Site { member, node } = effect.site;
+    let (body, scope) = (program.body(member)?, program.scope(member));
+    let own = scope.function_around(body, node).map_or(body.root, |f| body.function(f).body)?;
+    let round = wiring.rounds().iter().find(|r| r.root == Site { member, node: own } && r.by != r.root)?;
+    (state::runs_always(body, scope, node, own) && stays_the_same(wiring, effect, member, None) && !runs_out_once(wiring, round.by))
+        .then_some(round.by)
+}
+
+/// Whether a timer is given no period: `new Timer(Tick, null, 500, Timeout.Infinite)`.
+fn runs_out_once(wiring: &Wiring<'_>, by: Site) -> bool {
+    let program = wiring.program();
+    let Some(body) = program.body(by.member) else { return false };
+    let is_endless = |n: NodeId| matches!(body.node(n), Node::Name(name) | Node::Member { name, .. } if program.kit_of(by.member).pack.single_shots.contains(program.unit_of(by.member).text(name)));
+    state::any_within(body, by.node, &is_endless)
+}
+
+/// Whether a loop goes on by the very local that stands for the subject: `for (; it != end; ++it) connect(*it, …)`.
+fn is_walked_by(scope: &Scope, body: &Body, looped: NodeId, subject: &Val) -> bool {
+    let (Val::Local(local), Node::Loop { head, .. }) = (subject.root(), body.node(looped)) else { return false };
+    let Node::Local { name, .. } = body.node(local.node) else { return false };
+    let is_it = |n: NodeId| body.node(n) == Node::Name(name) && scope.lookup(name, n) == Some(Declared::Local(local.node));
+    body.list(head).iter().any(|n| state::any_within(body, *n, &is_it))
+}
+
+/// Whether every run of a body comes to a statement: no test stands around it, and none before it leaves.
+fn is_on_every_path(wiring: &Wiring<'_>, site: Site) -> bool {
+    let program = wiring.program();
+    let Some(body) = program.body(site.member) else { return false };
+    let scope = program.scope(site.member);
+    let within_test =
+        scope.ancestors(site.node).any(|n| matches!(body.node(n), Node::If { .. } | Node::Case { .. } | Node::Conditional { .. }));
+    let leaves_before =
+        body.ids().any(|n| matches!(body.node(n), Node::If { then, .. } if scope.is_before(n, site.node) && body.leaves(then)));
+    !within_test && !leaves_before
+}
+
+/// A channel that is raised more than once as far as its name says, and that has a member called.
+fn handled_channel<'w>(wiring: &'w Wiring<'_>, member: MemberId) -> Option<&'w Channel> {
+    let pack = &*wiring.program().kit_of(member).pack;
+    let comes_once = |c: &Channel| {
+        let name = c.id.rsplit(['.', ':']).next().unwrap_or(&c.id);
+        pack.first_events.contains(name)
+    };
+    // who takes itself off when it is called runs once
+    let leaves = |c: &Channel| c.leaves.iter().map(|l| &wiring.effects[*l]).any(|e| e.site.member == member && is_method(e, member));
+    wiring.channels.iter().find(|c| {
+        !comes_once(c)
+            && !leaves(c)
+            && c.joins.iter().map(|j| &wiring.effects[*j]).any(|e| is_method(e, member) && !e.once && !wiring.in_test(e.site.member))
+    })
+}
+
+fn is_method(effect: &Effect, member: MemberId) -> bool {
+    matches!(effect.handler, Some(Val::Method(m, _)) if m == member)
+}
+
+/// Whether a member is an exit hook of a type, or called by it.
+pub(in crate::judge) fn is_run_by(wiring: &Wiring<'_>, member: MemberId, owner: crate::program::TypeId, exit: &str) -> bool {
+    let program = wiring.program();
+    if program.text(program.member(member).name) == exit {
+        return true;
+    }
+    let hook = program.symbols.get(exit).and_then(|name| program.find_member(owner, name));
+    hook.is_some_and(|hook| own_call(wiring, hook, member).is_some())
+}
+
+/// The loop around a node that goes through it more than once.
+pub(in crate::judge) fn loop_around(scope: &Scope, body: &Body, node: NodeId) -> Option<NodeId> {
+    let (mut left, mut inner) = (false, node);
+    for around in scope.ancestors(node) {
+        match body.node(around) {
+            // what is walked and where a loop begins is gone through once
+            Node::ForEach { iterable, .. } if inner == iterable => {}
+            Node::Loop { head, .. } if body.list(head).first() == Some(&inner) => {}
+            Node::Block(list) => left |= body.leave_loop(list),
+            Node::Loop { .. } | Node::ForEach { .. } => return (!left).then_some(around),
+            Node::Lambda(_) => return None,
+            _ => {}
+        }
+        inner = around;
+    }
+    None
+}
+
+/// Whether channel and handler are the same objects in every run (of a loop, or of the member).
+fn stays_the_same(wiring: &Wiring<'_>, effect: &Effect, member: MemberId, looped: Option<NodeId>) -> bool {
+    let program = wiring.program();
+    let scope = program.scope(member);
+    let here = |site: &Site| site.member == member && looped.is_none_or(|l| scope.is_within(site.node, l));
+    // what a wrapper makes for each call is another one each time
+    let made_by_wrapper = match effect.holder.subject.root() {
+        Val::Local(site) | Val::New(site) | Val::Call(site) => site.member != member && !effect.inner.is_empty(),
+        _ => false,
+    };
+    if made_by_wrapper {
+        return false;
+    }
+    let by_getter = matches!(effect.holder.subject.root(), Val::Call(_));
+    let everywhere_the_same = by_getter && lifetime::of_subject(wiring, &effect.holder.subject, effect.site).lifetime == Lifetime::Process;
+    let subject = (!everywhere_the_same).then_some(&effect.holder.subject);
+    let values = [subject, effect.holder.key.as_ref(), effect.handler.as_ref()];
+    let steady = values.into_iter().flatten().all(|value| is_steady(value, &here, looped.is_some()));
+    steady && !is_replaced_here(wiring, effect, member)
+}
+
+fn is_steady(value: &Val, here: &dyn Fn(&Site) -> bool, params: bool) -> bool {
+    match value {
+        Val::This(_) | Val::Static(_) | Val::Type(_) | Val::Global(_) | Val::Str(_) => true,
+        Val::Param(..) => params,
+        Val::Member(of, _) | Val::Outside(of, _) => is_steady(of, here, params),
+        Val::Method(_, of) => of.as_ref().is_none_or(|of| is_steady(of, here, params)),
+        Val::Local(site) | Val::New(site) | Val::Call(site) | Val::Literal(site) => !here(site),
+        Val::Lambda(..) => true,
+        _ => false,
+    }
+}
+
+/// A call that a loop makes again and again on an object from outside of the loop: of a method, or of one of the same object that
+/// always comes to it.
+fn called_in_a_loop(wiring: &Wiring<'_>, member: MemberId, hops: u32) -> Option<Site> {
+    let program = wiring.program();
+    let mut callers = wiring.flow.callers((member, None)).iter().filter(|(call, _)| !wiring.in_test(call.member));
+    callers.find_map(|(call, binding)| {
+        let body = program.body(call.member)?;
+        let scope = program.scope(call.member);
+        let receiver = binding.this.as_ref()?;
+        let Some(looped) = loop_around(scope, body, call.node) else {
+            let hops = hops.checked_sub(1).filter(|_| matches!(receiver, Val::This(_)) && call.member != member)?;
+            let plain = program.member(call.member).kind == MemberKind::Method && is_on_every_path(wiring, *call);
+            return plain.then(|| called_in_a_loop(wiring, call.member, hops)).flatten();
+        };
+        let here = |site: &Site| site.member == call.member && scope.is_within(site.node, looped);
+        is_steady(receiver, &here, true).then_some(*call)
+    })
+}
