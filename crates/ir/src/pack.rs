@@ -345,6 +345,9 @@ pub struct Pack {
     /// Types of what a subscribing call gives back to end the subscription with.
     #[serde(default)]
     pub handle_types: Names,
+    /// Collection types that hold what is waiting its turn.
+    #[serde(default)]
+    pub queues: Names,
     /// Objects and types whose methods only write down what they are given.
     #[serde(default)]
     pub writers: Names,

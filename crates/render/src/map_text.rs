@@ -137,6 +137,7 @@ fn ending(s: &Subscription) -> (Role, &'static str) {
     }
     match s.lifetime {
         Lifetime::Owned | Lifetime::SameFate | Lifetime::Local => (Role::Quiet, "ends with it"),
+        Lifetime::Process | Lifetime::Outer if s.scoped => (Role::Quiet, "ends by itself"),
         Lifetime::Process | Lifetime::Outer if s.kept => (Role::Quiet, "kept to be released"),
         Lifetime::Process | Lifetime::Outer if s.subscriber.is_some() => (Role::Warning, "never released"),
         _ => (Role::Quiet, ""),

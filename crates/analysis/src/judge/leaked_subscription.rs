@@ -78,11 +78,18 @@ pub(super) fn judge(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> Opti
         return None;
     }
     let teardown = teardown_of(wiring, ty, Some(effect.site.member));
+    // putting it on again where it should be taken off is the slip
+    let is_put_on_again = || {
+        let joins = channel.joins.iter().map(|j| &wiring.effects[*j]);
+        let mut at_the_end = joins.filter(|j| Some(j.site.member) == teardown);
+        at_the_end.any(|j| release::same_handler(flow, j, effect) == Same::Yes)
+    };
     let ends_subject = teardown.is_some_and(|t| ends_its_subject(wiring, t, effect));
     if is_released(wiring, channel, join)
         || is_left_by_futile_release(wiring, channel, effect)
         || empty_keeper(wiring, effect).is_some()
         || ends_subject
+        || is_put_on_again()
     {
         return None;
     }
@@ -230,6 +237,17 @@ fn teardown_is_run(wiring: &Wiring<'_>, ty: TypeId, subscribed_in: MemberId) -> 
     let Some(teardown) = teardown_of(wiring, ty, Some(subscribed_in)) else { return false };
     let program = wiring.program();
     let name = program.member(teardown).name;
+    // a block that ends what it begins with runs it too
+    let in_block = |made: &Site| {
+        let (Some(body), scope) = (program.body(made.member), program.scope(made.member)) else { return false };
+        scope.ancestors(made.node).any(|n| match body.node(n) {
+            Node::Using { resources, .. } => body.list(resources).iter().any(|r| *r == made.node || scope.is_within(made.node, *r)),
+            _ => false,
+        })
+    };
+    if wiring.flow.creations(ty).iter().any(|made| !wiring.in_test(made.member) && in_block(made)) {
+        return true;
+    }
     program.index.calls(name).iter().any(|site| {
         // calling up from the override of it ends nobody's life, and a test's object is its own
         let around = program.member(site.member);

@@ -48,8 +48,8 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     drafts
 }
 
-/// The loop of a raise that goes forward over the list itself.
-fn live_walk(wiring: &Wiring<'_>, m: MemberId, raise: &Effect) -> Option<NodeId> {
+/// Whether a walk may be over something else than what the holder holds: a snapshot, or what a collection of the tree's own gives.
+fn is_over_another(wiring: &Wiring<'_>, m: MemberId, raise: &Effect) -> bool {
     let program = wiring.program();
     let pack = &*program.kit_of(m).pack;
     let held = wiring.flow.type_held(m);
@@ -59,7 +59,7 @@ fn live_walk(wiring: &Wiring<'_>, m: MemberId, raise: &Effect) -> Option<NodeId>
     let under_key = program.element_type(program.member(m).unit, &held).filter(|_| raise.holder.key.is_some());
     let names = [Some(&held), made.as_ref(), under_key.as_ref()];
     if names.into_iter().flatten().filter_map(|ty| program.type_name(ty)).any(|name| pack.snapshot_collections.contains(name)) {
-        return None;
+        return true;
     }
     // a collection of the tree's own may walk a copy, and so may one that is made around another
     let is_own = |ty: &Ty| ty.own().is_some();
@@ -68,9 +68,16 @@ fn live_walk(wiring: &Wiring<'_>, m: MemberId, raise: &Effect) -> Option<NodeId>
         matches!(body.node(d.node), Node::Call { args, .. } | Node::New { args, .. }
             if body.list(args).iter().any(|a| matches!(body.node(*a), Node::New { .. } | Node::Call { .. })))
     });
-    if is_own(&held) || made.as_ref().is_some_and(is_own) || around_another {
+    is_own(&held) || made.as_ref().is_some_and(is_own) || around_another
+}
+
+/// The loop of a raise that goes forward over the list itself.
+fn live_walk(wiring: &Wiring<'_>, m: MemberId, raise: &Effect) -> Option<NodeId> {
+    if is_over_another(wiring, m, raise) {
         return None;
     }
+    let program = wiring.program();
+    let pack = &*program.kit_of(m).pack;
     let site = raise.site;
     let body = program.body(site.member)?;
     let scope = program.scope(site.member);
@@ -92,37 +99,48 @@ fn live_walk(wiring: &Wiring<'_>, m: MemberId, raise: &Effect) -> Option<NodeId>
     None
 }
 
-/// Whether the loop of a raise goes over the list by an iterator that only its head moves: whoever is told may not change the list.
+/// Whether the loop of a raise goes over the list by an iterator of it that nothing in the loop sets anew: whoever is told may not change
+/// the list.
 fn is_by_iterator(wiring: &Wiring<'_>, m: MemberId, raise: &Effect) -> bool {
     let (program, member) = (wiring.program(), raise.site.member);
     let Some(body) = program.body(member) else { return false };
     let scope = program.scope(member);
     let pack = &*program.kit_of(member).pack;
-    let Some(turn) = scope.ancestors(raise.site.node).find(|n| matches!(body.node(*n), Node::Loop { .. })) else { return false };
-    let Node::Loop { kind: LoopKind::For, head, body: inner, .. } = body.node(turn) else { return false };
+    let Some(turn) = scope.ancestors(raise.site.node).find(|n| matches!(body.node(*n), Node::Loop { .. } | Node::ForEach { .. })) else {
+        return false;
+    };
+    let Node::Loop { kind: LoopKind::For | LoopKind::While, head, body: inner, .. } = body.node(turn) else { return false };
     let begins = |n: NodeId| match body.node(n) {
         Node::Call { callee, .. } => match body.node(callee) {
             Node::Member { object, name, .. } => {
-                pack.list_begins.contains(program.unit_of(member).text(name)) && is_list(wiring, m, member, body, object)
+                let text = program.unit_of(member).text(name);
+                (pack.list_begins.contains(text) || pack.iterators.contains(text)) && is_list(wiring, m, member, body, object)
             }
             _ => false,
         },
         _ => false,
     };
-    let Some(local) = body.list(head).iter().copied().find_map(|n| {
-        let all = std::iter::once(n).chain(body.children(n));
-        all.into_iter().find(|l| matches!(body.node(*l), Node::Local { init: Some(init), .. } if begins(init)))
-    }) else {
-        return false;
+    // the variable by which the head asks whether there is more
+    let iterator = |n: NodeId| match body.node(n) {
+        Node::Name(name) => match scope.lookup(name, n) {
+            Some(Declared::Local(local)) => {
+                Some(local).filter(|l| matches!(body.node(*l), Node::Local { init: Some(init), .. } if begins(init)))
+            }
+            _ => None,
+        },
+        _ => None,
     };
+    let named = body.ids().filter(|n| body.list(head).iter().any(|h| n == h || scope.is_within(*n, *h))).find_map(iterator);
+    let Some(local) = named else { return false };
     let Node::Local { name, .. } = body.node(local) else { return false };
     let is_it = |n: NodeId| body.node(n) == Node::Name(name) && scope.lookup(name, n) == Some(Declared::Local(local));
     // moved on before somebody is told, or set anew by what takes an element out
-    !any_within(body, inner, &|n| match body.node(n) {
+    let is_moved = any_within(body, inner, &|n| match body.node(n) {
         Node::Assign { target, .. } => is_it(target),
         Node::Unary { op: yarrowgraph_ir::UnaryOp::Step, operand } => is_it(operand),
         _ => false,
-    })
+    });
+    !is_moved && !is_over_another(wiring, m, raise)
 }
 
 /// Whether an expression is the list itself rather than something made from it.

@@ -6,9 +6,10 @@ use yarrowgraph_ir::{MemberKind, Node, Visibility};
 use yarrowgraph_model::{Certainty, Level};
 
 use super::{Draft, Page, Rule, related, short};
-use crate::command::{Holder, Holds};
+use crate::command::{Commands, Holder, Holds};
 use crate::flow::Val;
-use crate::program::MemberId;
+use crate::program::{MemberId, Site};
+use crate::state::How;
 use crate::wire::Wiring;
 
 pub(super) const RULE: Rule = Rule {
@@ -35,6 +36,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         }
         found.push(draft(wiring, holder, "and nothing takes them off"));
     }
+    found.extend(of_functions(wiring, commands));
     // what would run them is never called
     for invoker in commands.invokers.iter().filter(|i| matches!(i.holds, Holds::Queue | Holds::Stack)) {
         let runs: BTreeSet<MemberId> = invoker.holder.taken.iter().map(|(s, _)| s.member).collect();
@@ -45,6 +47,35 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         }
     }
     found
+}
+
+/// Queues of functions that are only filled.
+fn of_functions(wiring: &Wiring<'_>, commands: &Commands) -> Vec<Draft> {
+    let program = wiring.program();
+    let is_queue = |field: MemberId| {
+        let pack = &program.kit_of(field).pack;
+        let waits = program.type_name(&wiring.flow.type_held(field)).is_some_and(|name| pack.queues.contains(name));
+        waits && program.is_callable(program.member(field).unit, &wiring.flow.element_held(field))
+    };
+    let fields = wiring.written_fields().filter(|f| is_queue(*f) && !commands.undrained.iter().any(|h| h.field == *f));
+    fields
+        .filter_map(|field| {
+            let fills = wiring.writes(field).iter().filter(|w| matches!(w.how, How::Within) && !wiring.in_test(w.site.member));
+            let fills: Vec<Site> = fills.map(|w| w.site).collect();
+            (!fills.is_empty() && is_only_filled(wiring, field)).then(|| {
+                let id = program.member_id(field);
+                Draft {
+                    level: Level::Error,
+                    certainty: Certainty::Likely,
+                    place: program.member_place(field),
+                    message: format!("functions are put into {}, and nothing takes them off", short(&id)),
+                    related: fills.iter().take(3).map(|s| related("put there", crate::wire::operation_place(program, *s))).collect(),
+                    parties: vec![id],
+                    edit: None,
+                }
+            })
+        })
+        .collect()
 }
 
 fn draft(wiring: &Wiring<'_>, holder: &Holder, why: &str) -> Draft {

@@ -46,7 +46,14 @@ pub(super) fn may_be_asked(
                 return true;
             }
         }
-        Encoding::Enumeration(_) | Encoding::Text | Encoding::Constants => {}
+        // constants with code of their own, or of their type, that says which comes next
+        Encoding::Enumeration(ty) => {
+            let answers = || program.heirs(ty).into_iter().any(|class| answers_with_state(flow, class, ty));
+            if answers() && (kept() || let_go()) {
+                return true;
+            }
+        }
+        Encoding::Text | Encoding::Constants => {}
     }
     let near = |m: MemberId| movers.contains(&m) || family(program.member(m).owner);
     Asking::of(flow, field, &near).is_some_and(|asking| asking.members().into_iter().any(|m| asking.can_tell(m, domain)))

@@ -352,10 +352,42 @@ impl Lives<'_, '_> {
                         && local.is_some_and(by_value)
                 };
                 scope.ancestors(call.node).take_while(|n| !scope.is_within(made.node, *n)).any(|n| repeats(&n) || ends(&n))
+                    || self.is_closed_first(call, *made)
             }
             Val::New(_) | Val::Literal(_) => true,
             _ => true,
         }
+    }
+
+    /// Whether the body that makes two objects ends the life of one of them, and not that of the other one after it.
+    fn is_closed_first(&self, one: Site, other: Site) -> bool {
+        let scope = self.flow.program.scope(one.member);
+        let other = self.ends_of(other);
+        self.ends_of(one).into_iter().any(|end| !other.iter().any(|o| scope.is_before(end, *o)))
+    }
+
+    /// Where the body that makes an object ends its life: by a teardown that it calls, or by a block that does.
+    fn ends_of(&self, made: Site) -> Vec<NodeId> {
+        let program = self.flow.program;
+        let Some(body) = program.body(made.member) else { return Vec::new() };
+        let scope = program.scope(made.member);
+        let Some((local, Node::Local { name, .. })) = scope.parent(made.node).map(|p| (p, body.node(p))) else { return Vec::new() };
+        let pack = &program.kit_of(made.member).pack;
+        let ends = |n: &NodeId| match body.node(*n) {
+            Node::Call { callee, .. } => match body.node(callee) {
+                Node::Member { object, name: ended, .. } => {
+                    body.node(object) == Node::Name(name)
+                        && scope.lookup(name, object) == Some(Declared::Local(local))
+                        && pack.teardowns.contains(program.unit_of(made.member).text(ended))
+                        // what the platform ends its objects by says nothing of what else lives on
+                        && self.flow.callee(Site { member: made.member, node: *n }).is_some()
+                }
+                _ => false,
+            },
+            Node::Using { resources, .. } => body.list(resources).iter().any(|r| scope.is_within(local, *r) || *r == local),
+            _ => false,
+        };
+        body.ids().filter(ends).collect()
     }
 
     /// What becomes of an object that is created at a site.

@@ -12,9 +12,14 @@ use super::classes::method_kind;
 use super::kinds::Kind;
 use super::shared::Shared;
 
+/// An object that shares only what its maker was given has so many methods.
+const METHODS: usize = 2;
+
 /// A function that gives back an object of its own.
 pub(super) struct Maker<'t> {
     pub(super) statements: Vec<Ts<'t>>,
+    /// Whether it is nothing but an expression.
+    pub(super) is_expression: bool,
     /// The object literal.
     pub(super) literal: Ts<'t>,
     /// The variable that holds it, where it has one.
@@ -46,6 +51,9 @@ impl<'t> Script<'t> {
         let ty = self.l.type_ref(TypeRef::Other);
         let new = self.l.push(Node::New { ty, args, init: None, class: Some(class) }, maker.literal);
         self.l.body.types.push((class, new));
+        if maker.is_expression {
+            return Some(new);
+        }
         let back = self.l.push(Node::Return(Some(new)), maker.literal);
         let list = self.l.list(&[back]);
         Some(self.l.push(Node::Block(list), function))
@@ -157,16 +165,18 @@ impl<'t> Script<'t> {
     fn maker(&mut self, function: Ts<'t>) -> Option<Maker<'t>> {
         let f = &self.t.fields;
         let kids = self.l.kids(function);
-        let body = kids.field(f.body).filter(self.t.is(Kind::StatementBlock))?;
+        let body = kids.field(f.body)?;
         if kids.has_token("async") || kids.has_token("*") || self.shared.is_some() {
             return None;
         }
-        let statements: Vec<Ts<'t>> = self.l.items(body).named().collect();
+        // `gauge => ({ … })` is one statement, which gives the object back
+        let is_block = self.kind(body) == Kind::StatementBlock;
+        let statements: Vec<Ts<'t>> = if is_block { self.l.items(body).named().collect() } else { vec![body] };
         let (last, _) = statements.split_last()?;
-        if self.kind(*last) != Kind::Return {
+        if is_block && self.kind(*last) != Kind::Return {
             return None;
         }
-        let mut given = self.l.items(*last).first()?;
+        let mut given = if is_block { self.l.items(*last).first()? } else { body };
         // `Object.freeze({ … })`
         loop {
             given = match self.kind(given) {
@@ -212,13 +222,16 @@ impl<'t> Script<'t> {
             self.identifiers(*inner, &mut used);
         }
         let mut has_methods = false;
+        let mut functions_alone = 0;
         let entries: Vec<Ts<'t>> = self.l.items(literal).named().collect();
+        let entry_count = entries.len();
         for entry in entries {
             let parts = self.l.kids(entry);
             match self.kind(entry) {
-                Kind::MethodDef => has_methods = true,
+                Kind::MethodDef => (has_methods, functions_alone) = (true, functions_alone + 1),
                 Kind::Pair => {
                     let value = parts.field(f.value)?;
+                    functions_alone += usize::from(matches!(self.kind(value), Kind::Arrow | Kind::FunctionExpr));
                     has_methods |= matches!(self.kind(value), Kind::Arrow | Kind::FunctionExpr) || self.is_among(value, &functions);
                     if parts.field(f.key).is_none_or(|k| self.kind(k) == Kind::Computed) {
                         return None;
@@ -247,7 +260,10 @@ impl<'t> Script<'t> {
         }
         let mut used: FxHashSet<&'t str> = used.into_iter().map(|n| self.l.text_of(n)).collect();
         let shared: Vec<Ts<'t>> = variables.iter().copied().filter(|n| used.contains(self.l.text_of(*n))).collect();
-        if !has_methods || shared.is_empty() {
+        // what methods share may be no more than what the function was given: then they must be all that there is, and several
+        let of_given =
+            functions_alone == entry_count && functions_alone >= METHODS && names.iter().any(|n| used.contains(self.l.text_of(*n)));
+        if !has_methods || shared.is_empty() && !of_given {
             return None;
         }
         // what the first values of shared variables are made of is shared too
@@ -266,7 +282,7 @@ impl<'t> Script<'t> {
         }
         let given: Vec<Ts<'t>> = names.into_iter().filter(|n| used.contains(self.l.text_of(*n))).collect();
         let shared = all.into_iter().chain(given.iter().copied()).collect();
-        Some(Maker { statements, literal, whole, functions, shared, given, params })
+        Some(Maker { statements, is_expression: !is_block, literal, whole, functions, shared, given, params })
     }
 
     fn is_among(&self, node: Ts<'t>, functions: &[(Ts<'t>, Ts<'t>)]) -> bool {

@@ -63,6 +63,7 @@ impl<'t> Script<'t> {
             return None;
         }
         let maker = Maker {
+            is_expression: false,
             statements: Vec::new(),
             literal: function,
             whole,
