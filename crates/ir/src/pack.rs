@@ -345,6 +345,9 @@ pub struct Pack {
     /// Types of what a subscribing call gives back to end the subscription with.
     #[serde(default)]
     pub handle_types: Names,
+    /// Hooks that the platform runs once for each frame.
+    #[serde(default)]
+    pub frame_hooks: Names,
     /// Collection types that hold what is waiting its turn.
     #[serde(default)]
     pub queues: Names,

@@ -38,6 +38,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
                 drafts.extend(
                     fresh(wiring, channel, effect)
                         .or_else(|| of_other_phase(wiring, channel, effect))
+                        .or_else(|| of_other_topic(wiring, channel, effect))
                         .or_else(|| of_other_subject(wiring, channel, effect))
                         .or_else(|| never_subscribed(wiring, channel, effect)),
                 );
@@ -177,6 +178,33 @@ fn of_other_phase(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> Op
         phases.0,
         phases.1
     );
+    Some(draft(wiring, channel, effect, message, Certainty::Certain))
+}
+
+/// A handler that is on another topic of the same bus, and never on this one: the subscription, where nothing else takes it off.
+pub(super) fn other_topic<'w>(wiring: &'w Wiring<'_>, channel: &Channel, effect: &Effect) -> Option<(&'w Channel, &'w Effect)> {
+    let is_named = |c: &Channel| matches!(&c.key, ChannelKey::Bus(_, Topic::Named(_)) | ChannelKey::Own(_, Some(Topic::Named(_))));
+    let is_function = matches!(effect.handler, Some(Val::Method(..) | Val::Lambda(..) | Val::Member(..) | Val::Local(_)));
+    if !is_named(channel) || !is_function || effect.certainty != Certainty::Certain {
+        return None;
+    }
+    let here = |e: &usize| release::same_handler(&wiring.flow, &wiring.effects[*e], effect);
+    if channel.joins.iter().any(|j| here(j) != Same::Never) {
+        return None;
+    }
+    let owner = wiring.program().member(effect.site.member).owner;
+    let beside = wiring.channels.iter().filter(|c| c.key != channel.key && c.key.holder() == channel.key.holder() && is_named(c));
+    let mut found = beside.flat_map(|c| c.joins.iter().filter(|j| here(j) == Same::Yes).map(move |j| (c, j)));
+    let (other, join) = found.next()?;
+    let join_effect = &wiring.effects[*join];
+    let is_left = found.next().is_some() || !wiring.releases_of(other, *join).is_empty();
+    (!is_left && wiring.program().member(join_effect.site.member).owner == owner).then_some((other, join_effect))
+}
+
+fn of_other_topic(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> Option<Draft> {
+    let (other, _) = other_topic(wiring, channel, effect)?;
+    let handler = short(&crate::wire::handler_name(wiring, effect));
+    let message = format!("this takes `{handler}` off `{}`, and it is on `{}` only", short(&channel.id), short(&other.id));
     Some(draft(wiring, channel, effect, message, Certainty::Certain))
 }
 

@@ -4,7 +4,7 @@ use rayon::prelude::*;
 use yarrowgraph_ir::{MemberKind, Node, TypeKind};
 use yarrowgraph_model::{Certainty, ChannelKind, Level, Lifetime};
 
-use super::futile_unsubscribe::empty_keeper;
+use super::futile_unsubscribe::{empty_keeper, other_topic};
 use super::{Draft, Page, Rule, edits, related, short};
 use crate::flow::{Val, is_override};
 use crate::program::{MemberId, Site, TypeId};
@@ -442,6 +442,11 @@ fn is_put_into(wiring: &Wiring<'_>, all: &Val, join: &Effect) -> bool {
 fn is_left_by_futile_release(wiring: &Wiring<'_>, channel: &Channel, join: &Effect) -> bool {
     let function = |e: &Effect| e.handler.as_ref().and_then(|h| wiring.flow.function_of(h));
     let joined = function(join);
+    let beside = wiring.channels.iter().filter(|c| c.key != channel.key && c.key.holder() == channel.key.holder());
+    let mut releases = beside.flat_map(|c| c.leaves.iter().map(move |l| (c, &wiring.effects[*l])));
+    if releases.any(|(c, leave)| other_topic(wiring, c, leave).is_some_and(|(_, j)| j.site == join.site)) {
+        return true;
+    }
     channel.leaves.iter().map(|l| &wiring.effects[*l]).any(|leave| {
         let fresh = leave.handler.as_ref().is_some_and(|h| release::is_fresh(&wiring.flow, leave, h));
         (fresh || release::other_phase(join, leave))

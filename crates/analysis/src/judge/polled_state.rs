@@ -102,7 +102,7 @@ fn judge(wiring: &Wiring<'_>, (rounds, round): (&[Round], &Round), site: Site, r
     }
     let announced = announcing(wiring, &writes).or_else(|| wiring.hands_on(read.field));
     let places: BTreeSet<MemberId> = writes.iter().map(|w| w.site.member).collect();
-    if announced.is_none() && (places.len() > FEW || writes.len() > FEW + 2 || is_mirrored(rounds, &writes)) {
+    if announced.is_none() && (round.by_frame || places.len() > FEW || writes.len() > FEW + 2 || is_mirrored(rounds, &writes)) {
         return None;
     }
     let what = format!("{}.{}", program.type_id(info.owner), program.text(info.name));

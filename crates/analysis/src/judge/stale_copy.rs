@@ -35,11 +35,19 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         if let [only] = given[..]
             && let How::Set(value) = only.how
             && matches!(only.object, Val::This(_))
+            && !is_refreshed(wiring, only.site.member)
         {
             drafts.extend(judge(wiring, field, only, value));
         }
     }
     drafts
+}
+
+/// Whether a method runs again and again, and copies anew each time.
+fn is_refreshed(wiring: &Wiring<'_>, member: MemberId) -> bool {
+    let program = wiring.program();
+    let name = program.text(program.member(member).name);
+    program.kit_of(member).pack.recurring_hooks.contains(name) || wiring.rounds().iter().any(|r| r.root.member == member)
 }
 
 fn judge(wiring: &Wiring<'_>, field: MemberId, write: &Write, value: NodeId) -> Option<Draft> {

@@ -1,9 +1,15 @@
 //! Rule `twin-code`: two entries answer to the same code, so that one of them never serves.
 
-use yarrowgraph_model::{Certainty, Level};
+use std::collections::BTreeSet;
+
+use rayon::prelude::*;
+use yarrowgraph_ir::{MemberKind, Node, NodeId};
+use yarrowgraph_model::{Certainty, Level, Place};
 
 use super::{Draft, Page, Rule, related, short};
 use crate::codes::{Entry, Form, same};
+use crate::machine::{State, named};
+use crate::program::{Kinds, MemberId, Site};
 use crate::wire::Wiring;
 
 pub(super) const RULE: Rule = Rule {
@@ -34,7 +40,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
                 program.scope(table.site.member).is_within(e.place.node, table.site.node) && e.place.member == table.site.member
             };
             let in_one = first.place.member == later.place.member && first.value != later.value;
-            if !in_one || table.holder.is_some() && !(written(first) && written(later)) {
+            if !in_one || table.holder.is_some() && !(written(first) && written(later)) && !fill_at_first(wiring, first, later) {
                 continue;
             }
             let name = later.code.name(program);
@@ -51,8 +57,64 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
             });
         }
     }
+    let known: BTreeSet<Place> = found.iter().map(|d: &Draft| d.place.clone()).collect();
+    found.extend(of_choices(wiring).into_iter().filter(|d| !known.contains(&d.place)));
     found.extend(super::chain_codes::twins(wiring));
     found
+}
+
+/// Whether two entries are put into a map one after the other where it is first filled.
+fn fill_at_first(wiring: &Wiring<'_>, first: &Entry, later: &Entry) -> bool {
+    let program = wiring.program();
+    let member = first.place.member;
+    let Some(body) = program.body(member) else { return false };
+    let block = |at: NodeId| program.scope(member).ancestors(at).find(|n| matches!(body.node(*n), Node::Block(_)));
+    let info = program.member(member);
+    let is_first = matches!(info.kind, MemberKind::Initializer | MemberKind::Constructor) && !program.ty(info.owner).is_module;
+    is_first && block(first.place.node) == block(later.place.node)
+}
+
+/// Branches of a choice that ask for a text or number which another one before them has taken, where no compiler rejects it.
+fn of_choices(wiring: &Wiring<'_>) -> Vec<Draft> {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    let in_member = |index: usize| {
+        let member = MemberId(index as u32);
+        let mut found = Vec::new();
+        let Some(body) = program.body_with(member, Kinds::SWITCH).filter(|_| program.kit_of(member).traits.duck_typed) else {
+            return found;
+        };
+        for node in body.ids() {
+            let Node::Switch { subject: Some(_), cases } = body.node(node) else { continue };
+            let mut taken: Vec<(State, NodeId)> = Vec::new();
+            for case in body.list(cases) {
+                let Node::Case { labels, guard: None, .. } = body.node(*case) else { continue };
+                for label in body.list(labels) {
+                    let Some(code) = named(flow, member, *label) else { continue };
+                    match taken.iter().find(|(c, _)| same(flow, *c, code)) {
+                        Some((_, first)) => found.push((code, Site { member, node: *first }, Site { member, node: *label })),
+                        None => taken.push((code, *label)),
+                    }
+                }
+            }
+        }
+        found
+    };
+    let found: Vec<(State, Site, Site)> = (0..program.members.len()).into_par_iter().flat_map_iter(in_member).collect();
+    let in_time = found.into_iter().filter(|(_, _, later)| !wiring.in_test(later.member));
+    in_time
+        .map(|(code, first, later)| {
+            let (id, name) = (program.member_id(later.member), code.name(program));
+            Draft {
+                level: Level::Warning,
+                certainty: Certainty::Certain,
+                place: program.place_of(later),
+                message: format!("a branch before this one has taken `{name}` in {}: this one never serves", short(&id)),
+                related: vec![related("the first branch", program.place_of(first))],
+                parties: vec![id, name],
+                edit: None,
+            }
+        })
+        .collect()
 }
 
 #[cfg(test)]

@@ -6,9 +6,11 @@ use yarrowgraph_ir::{MemberKind, Node, NodeId};
 use yarrowgraph_model::{Certainty, Level};
 
 use super::{Draft, Page, Rule, related, short};
+use crate::flow::Val;
 use crate::program::{MemberId, Site, UnitId};
 use crate::state::{self, Entry, Key};
 use crate::wire::Wiring;
+use crate::wire::effect::Effect;
 
 pub(super) const RULE: Rule = Rule {
     name: "unready-subject",
@@ -38,12 +40,44 @@ enum Moment {
 }
 
 fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
+    let mut drafts: Vec<Draft> =
+        wiring.channels.iter().flat_map(|c| &c.joins).filter_map(|j| by_hook(wiring, &wiring.effects[*j])).collect();
     let (made, asked) = state::entries(wiring);
     if made.is_empty() || asked.is_empty() {
-        return Vec::new();
+        return drafts;
     }
     let order: BTreeMap<UnitId, usize> = wiring.program().load_order().into_iter().enumerate().map(|(n, u)| (u, n)).collect();
-    asked.iter().filter_map(|entry| judge(wiring, &order, &made, entry)).collect()
+    drafts.extend(asked.iter().filter_map(|entry| judge(wiring, &order, &made, entry)));
+    drafts
+}
+
+/// A subscription to the one object that a static member holds, in a hook that the platform runs before the one that puts it there.
+fn by_hook(wiring: &Wiring<'_>, join: &Effect) -> Option<Draft> {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    let Val::Static(holder) = *join.holder.subject.root() else { return None };
+    let Moment::Hook(list, asked) = moment(wiring, join.site).filter(|_| !wiring.in_test(join.site.member))? else { return None };
+    let mut first = None;
+    for stored in flow.definitions(holder).iter().filter(|d| !matches!(flow.eval(**d), Val::Null)) {
+        match moment(wiring, *stored)? {
+            Moment::Hook(other, made) if other == list && made > asked => first = first.or(Some(*stored)),
+            _ => return None,
+        }
+    }
+    let first = first?;
+    let what = program.member_id(holder);
+    Some(Draft {
+        level: Level::Warning,
+        certainty: Certainty::Likely,
+        place: wiring.place(join),
+        message: format!(
+            "`{}` subscribes to what `{}` holds before the phase in which that is put there",
+            short(&program.member_id(join.site.member)),
+            short(&what)
+        ),
+        related: vec![related("it is put there here", program.place_of(first))],
+        parties: vec![program.member_id(join.site.member), what],
+        edit: None,
+    })
 }
 
 fn judge(wiring: &Wiring<'_>, order: &BTreeMap<UnitId, usize>, made: &[Entry], asked: &Entry) -> Option<Draft> {

@@ -14,6 +14,14 @@ pub struct Round {
     pub root: Site,
     /// What makes it run.
     pub by: Site,
+    /// Whether it is run for each frame: there only what is announced need not be asked for.
+    pub by_frame: bool,
+}
+
+impl Round {
+    fn new(root: Site, by: Site) -> Self {
+        Self { root, by, by_frame: false }
+    }
 }
 
 /// All periodic code of the tree, tests left out.
@@ -34,7 +42,13 @@ pub fn rounds(wiring: &Wiring<'_>) -> Vec<Round> {
         if pack.timer_hooks.iter().any(is_hook)
             && let Some(root) = root_of(wiring, member)
         {
-            found.push(Round { root, by: root });
+            found.push(Round::new(root, root));
+        }
+        if pack.frame_hooks.contains(program.text(info.name))
+            && !bases.is_empty()
+            && let Some(root) = root_of(wiring, member)
+        {
+            found.push(Round { by_frame: true, ..Round::new(root, root) });
         }
         for node in body.ids() {
             let by = Site { member, node };
@@ -42,17 +56,17 @@ pub fn rounds(wiring: &Wiring<'_>) -> Vec<Round> {
                 Node::Call { callee, args, .. } => {
                     let (Node::Member { name, .. } | Node::Name(name)) = body.node(callee) else { continue };
                     if pack.periodic.contains(text(name)) {
-                        found.extend(body.list(args).iter().filter_map(|a| handed(wiring, member, *a)).map(|root| Round { root, by }));
+                        found.extend(body.list(args).iter().filter_map(|a| handed(wiring, member, *a)).map(|root| Round::new(root, by)));
                     } else if pack.rounds.contains(text(name)) && loop_around(wiring, by).is_some() {
                         let method = wiring.flow.callee(by).and_then(|c| root_of(wiring, c.member));
-                        found.extend(method.map(|root| Round { root, by }));
+                        found.extend(method.map(|root| Round::new(root, by)));
                     } else if pack.schedulers.contains(text(name)) && starts_itself_again(wiring, by, body.list(args)) {
-                        found.extend(root_of(wiring, member).map(|root| Round { root, by }));
+                        found.extend(root_of(wiring, member).map(|root| Round::new(root, by)));
                     } else if pack.pauses.contains(text(name))
                         && let Some(turn) = loop_around(wiring, by)
                         && is_endless(wiring, member, turn)
                     {
-                        found.push(Round { root: Site { member, node: turn }, by });
+                        found.push(Round::new(Site { member, node: turn }, by));
                     }
                 }
                 // `await new Promise((done) => setTimeout(done, 100))`
@@ -60,13 +74,13 @@ pub fn rounds(wiring: &Wiring<'_>) -> Vec<Round> {
                     if let Some(turn) = loop_around(wiring, by)
                         && is_endless(wiring, member, turn)
                     {
-                        found.push(Round { root: Site { member, node: turn }, by });
+                        found.push(Round::new(Site { member, node: turn }, by));
                     }
                 }
                 Node::New { ty, args, .. } => {
                     let named = program.type_in(member, ty);
                     if named.own().is_none() && program.type_name(&named).is_some_and(|name| pack.periodic.contains(name)) {
-                        found.extend(body.list(args).iter().filter_map(|a| handed(wiring, member, *a)).map(|root| Round { root, by }));
+                        found.extend(body.list(args).iter().filter_map(|a| handed(wiring, member, *a)).map(|root| Round::new(root, by)));
                     }
                 }
                 _ => {}
@@ -81,7 +95,7 @@ pub fn rounds(wiring: &Wiring<'_>) -> Vec<Round> {
             && let Some(root) = effect.handler.as_ref().and_then(|h| wiring.flow.code_of(h))
             && !runs_once(wiring, &effect.holder.subject)
         {
-            found.push(Round { root, by: effect.site });
+            found.push(Round::new(root, effect.site));
         }
     }
     found.sort_unstable();

@@ -361,9 +361,20 @@ impl Lives<'_, '_> {
 
     /// Whether the body that makes two objects ends the life of one of them, and not that of the other one after it.
     fn is_closed_first(&self, one: Site, other: Site) -> bool {
-        let scope = self.flow.program.scope(one.member);
-        let other = self.ends_of(other);
-        self.ends_of(one).into_iter().any(|end| !other.iter().any(|o| scope.is_before(end, *o)))
+        let program = self.flow.program;
+        let (Some(body), scope) = (program.body(one.member), program.scope(one.member)) else { return false };
+        let info = program.member(one.member);
+        // what an entry point makes lives on to the end of the program, any other method only as far as it is used there
+        let is_entry = program.kit_of(one.member).pack.entry_points.contains(program.text(info.name))
+            || info.kind == MemberKind::Initializer && program.ty(info.owner).is_module;
+        let other_ends = self.ends_of(other);
+        let variable = scope.parent(other.node).filter(|p| matches!(body.node(*p), Node::Local { .. }));
+        let is_other = |n: NodeId| match body.node(n) {
+            Node::Name(name) => variable.is_some_and(|v| scope.lookup(name, n) == Some(Declared::Local(v))),
+            _ => false,
+        };
+        let lives_on = |end: NodeId| is_entry || body.ids().any(|n| is_other(n) && scope.is_before(end, n) && !scope.is_within(n, end));
+        self.ends_of(one).into_iter().any(|end| lives_on(end) && !other_ends.iter().any(|o| scope.is_before(end, *o)))
     }
 
     /// Where the body that makes an object ends its life: by a teardown that it calls, or by a block that does.
