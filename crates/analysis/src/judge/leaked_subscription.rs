@@ -81,8 +81,9 @@ pub(super) fn judge(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> Opti
     // putting it on again where it should be taken off is the slip
     let is_put_on_again = || {
         let joins = channel.joins.iter().map(|j| &wiring.effects[*j]);
-        let mut at_the_end = joins.filter(|j| Some(j.site.member) == teardown);
-        at_the_end.any(|j| release::same_handler(flow, j, effect) == Same::Yes)
+        let same = joins.filter(|j| release::same_handler(flow, j, effect) == Same::Yes);
+        let (at_the_end, before): (Vec<&Effect>, Vec<&Effect>) = same.partition(|j| Some(j.site.member) == teardown);
+        !at_the_end.is_empty() && !before.is_empty()
     };
     let ends_subject = teardown.is_some_and(|t| ends_its_subject(wiring, t, effect));
     if is_released(wiring, channel, join)
