@@ -388,7 +388,7 @@ impl<'w, 'p> Follower<'w, 'p> {
         let program = self.wiring.program();
         let Some(body) = program.body(site.member) else { return };
         let Node::Call { args, .. } = body.node(site.node) else { return };
-        if self.wiring.flow.callee(site).is_some() || self.wiring.joins_at(site).next().is_some() {
+        if self.wiring.flow.callee(site).is_some() || self.wiring.effects_at(site).next().is_some() {
             return;
         }
         for arg in body.list(args).to_vec() {

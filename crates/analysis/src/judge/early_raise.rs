@@ -73,7 +73,7 @@ fn by_constructor(wiring: &Wiring<'_>, channel: &Channel) -> Option<Draft> {
 fn hands_itself_out(wiring: &Wiring<'_>, constructor: MemberId, depth: u32) -> bool {
     let (Some(depth), program) = (depth.checked_sub(1), wiring.program()) else { return true };
     let Some(body) = program.body(constructor) else { return true };
-    let is_raise = |n: NodeId| wiring.joins_at(Site { member: constructor, node: n }).any(|e| wiring.effects[e].act == Act::Raise);
+    let is_raise = |n: NodeId| wiring.effects_at(Site { member: constructor, node: n }).any(|e| wiring.effects[e].act == Act::Raise);
     body.ids().any(|n| match body.node(n) {
         Node::Call { args, .. } | Node::New { args, .. } => {
             let is_self = |a: &NodeId| matches!(wiring.flow.eval_in(constructor, *a), Val::This(_));

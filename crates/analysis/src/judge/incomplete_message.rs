@@ -276,7 +276,7 @@ fn fill_by_constructor(wiring: &Wiring<'_>, member: MemberId, made: NodeId, mess
 /// How many arguments of a raise name the channel: a topic.
 fn first_argument(wiring: &Wiring<'_>, message: &Message) -> usize {
     let program = wiring.program();
-    let keyed = wiring.joins_at(message.raise).map(|e| &wiring.effects[e]).any(|e| e.holder.key.is_some());
+    let keyed = wiring.effects_at(message.raise).map(|e| &wiring.effects[e]).any(|e| e.holder.key.is_some());
     let Some(body) = program.body(message.raise.member) else { return 0 };
     let Node::Call { args, .. } = body.node(message.raise.node) else { return 0 };
     let first_is_key = body.list(args).first().is_some_and(|a| !matches!(body.node(*a), Node::Object(_) | Node::New { .. } | Node::This));

@@ -391,7 +391,7 @@ fn is_taken_off_unseen(wiring: &Wiring<'_>, join: &Effect) -> bool {
         let same_subject = matches!(body.node(callee), Node::Member { object, .. } if flow.eval_in(site.member, object) == subject);
         same_class
             && same_subject
-            && !wiring.joins_at(site).any(|e| release::same_handler(flow, join, &wiring.effects[e]) == Same::Never)
+            && !wiring.effects_at(site).any(|e| release::same_handler(flow, join, &wiring.effects[e]) == Same::Never)
             && body.list(args).iter().any(|a| flow.eval_in(site.member, *a) == *handler)
     })
 }

@@ -181,7 +181,7 @@ impl Subject<'_, '_> {
                 .take_while(|a| !scope.ancestors(site.node).any(|b| b == *a))
                 .any(|a| matches!(body.node(a), Node::If { .. }))
         };
-        let is_raise = |node: NodeId| wiring.joins_at(Site { member: site.member, node }).any(|e| wiring.effects[e].act == Act::Raise);
+        let is_raise = |node: NodeId| wiring.effects_at(Site { member: site.member, node }).any(|e| wiring.effects[e].act == Act::Raise);
         self.told(site, &|node| {
             if is_raise(node) && !is_choice(node) {
                 return true;

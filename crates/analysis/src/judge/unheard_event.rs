@@ -306,7 +306,7 @@ fn is_referred_to(wiring: &Wiring<'_>, channel: &Channel, m: MemberId) -> bool {
             _ => false,
         };
         let around = program.scope(read.member).ancestors(read.node).map(|node| Site { member: read.member, node });
-        !of_another && !around.into_iter().any(|site| effects.contains(&site) || wiring.joins_at(site).next().is_some())
+        !of_another && !around.into_iter().any(|site| effects.contains(&site) || wiring.effects_at(site).next().is_some())
     })
 }
 

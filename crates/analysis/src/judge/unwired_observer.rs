@@ -254,7 +254,7 @@ fn may_be_handed_over(wiring: &Wiring<'_>, class: TypeId, open: bool) -> bool {
     }
     // put on a channel as it is made, a record around an observer for instance
     let is_put_on = |site: &Site| {
-        program.scope(site.member).ancestors(site.node).any(|node| wiring.joins_at(Site { member: site.member, node }).next().is_some())
+        program.scope(site.member).ancestors(site.node).any(|node| wiring.effects_at(Site { member: site.member, node }).next().is_some())
     };
     if creations.iter().any(is_put_on) {
         return true;

@@ -131,11 +131,11 @@ impl Wiring<'_> {
     /// Whether the method that puts a handler on the channel calls it too.
     fn tells_who_joins(&self, join: &Effect) -> bool {
         let site = join.innermost();
-        let own = self.joins_at(site).map(|e| &self.effects[e]).find(|e| e.act == Act::Join && e.inner.is_empty());
+        let own = self.effects_at(site).map(|e| &self.effects[e]).find(|e| e.act == Act::Join && e.inner.is_empty());
         let Some(handler @ Val::Param(..)) = own.and_then(|e| e.handler.as_ref()) else { return false };
         let Some(body) = self.program().body(site.member) else { return false };
         let calls = body.ids().filter(|n| matches!(body.node(*n), Node::Call { .. }));
-        calls.flat_map(|node| self.joins_at(Site { member: site.member, node })).map(|e| &self.effects[e]).any(|e| {
+        calls.flat_map(|node| self.effects_at(Site { member: site.member, node })).map(|e| &self.effects[e]).any(|e| {
             let function = |f: &Effect| self.program().scope(site.member).function_around(body, f.site.node);
             let at_once = function(e) == own.and_then(&function);
             e.act == Act::Raise && e.inner.is_empty() && e.holder.event == Event::Given && e.holder.subject == *handler && at_once

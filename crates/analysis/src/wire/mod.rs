@@ -280,7 +280,7 @@ impl<'p> Wiring<'p> {
     }
 
     /// The effects of one statement.
-    pub fn joins_at(&self, site: Site) -> impl Iterator<Item = usize> + '_ {
+    pub fn effects_at(&self, site: Site) -> impl Iterator<Item = usize> + '_ {
         self.by_site.get(&site).into_iter().flatten().copied()
     }
 

@@ -256,7 +256,7 @@ impl Wiring<'_> {
         let Some(Val::Element(of, _)) = &leave.handler else { return false };
         let (Val::Member(_, kept) | Val::Static(kept)) = **of else { return false };
         let same_call = |e: &Effect| e.act == Act::Join && e.site == join.site && e.holder.event == super::effect::Event::Own(kept);
-        self.joins_at(join.site).any(|i| same_call(&self.effects[i]))
+        self.effects_at(join.site).any(|i| same_call(&self.effects[i]))
     }
 
     /// `Signal.clearData(this)` takes off whatever was bound to `this`.
