@@ -63,6 +63,15 @@ pub struct Links {
 }
 
 impl Links {
+    /// Whether links of a kind are handed the way on, instead of knowing the next one or being asked in turn.
+    pub fn hands_way_on(&self, kind: Of) -> bool {
+        match kind {
+            Of::Next(_) => false,
+            Of::Walk(walk) => matches!(self.walks[walk].ends, Ends::WayOn(_) | Ends::Kept),
+            Of::Pipeline(_) => true,
+        }
+    }
+
     /// Finds what can be linked.
     pub fn of(flow: &Flow<'_>) -> Self {
         let ((next, mut walks), ((more, (pipelines, piped)), wrapped)) = rayon::join(

@@ -5,8 +5,8 @@ use std::collections::BTreeSet;
 use yarrowgraph_ir::{Body, Node, NodeId};
 use yarrowgraph_model::Place;
 
+use super::Of;
 use super::behaviour::{self, Code};
-use super::{Ends, Of};
 use crate::program::{MemberId, Program, Site};
 use crate::state;
 use crate::wire::Wiring;
@@ -249,12 +249,7 @@ fn handed_the_way_on(wiring: &Wiring<'_>, all: &mut Vec<Passing>) {
     let (flow, links) = (&wiring.flow, &wiring.links);
     let mut seen: BTreeSet<(MemberId, NodeId)> = BTreeSet::new();
     for built in &wiring.chains().built {
-        let is_handed = match built.of {
-            Of::Next(_) => false,
-            Of::Walk(walk) => matches!(links.walks[walk].ends, Ends::WayOn(_) | Ends::Kept),
-            Of::Pipeline(_) => true,
-        };
-        if !is_handed {
+        if !links.hands_way_on(built.of) {
             continue;
         }
         // `(request, response, next)`: who does not pass on has to answer, as one of them at least does

@@ -10,13 +10,19 @@ use crate::program::{Declared, MemberId, Site, within};
 impl Flow<'_> {
     /// The list of which a local is an iterator from its beginning: `auto it = list.begin()`.
     pub fn list_of_iterator(&self, member: MemberId, name_at: NodeId) -> Option<NodeId> {
+        let (begins, list) = self.begun_by(member, name_at)?;
+        self.program.kit_of(member).pack.list_begins.contains(begins).then_some(list)
+    }
+
+    /// The name of the method whose call is the first value of a local, and what it is called on: `auto it = list.begin()`.
+    pub fn begun_by(&self, member: MemberId, name_at: NodeId) -> Option<(&str, NodeId)> {
         let body = self.program.body(member)?;
         let Node::Name(name) = body.node(name_at) else { return None };
         let Some(Declared::Local(local)) = self.program.scope(member).lookup(name, name_at) else { return None };
         let Node::Local { init: Some(init), .. } = body.node(local) else { return None };
         let Node::Call { callee, .. } = body.node(init) else { return None };
         let Node::Member { object, name, .. } = body.node(callee) else { return None };
-        self.program.kit_of(member).pack.list_begins.contains(self.program.unit_of(member).text(name)).then_some(object)
+        Some((self.program.unit_of(member).text(name), object))
     }
 
     /// The nodes whose values reach a local, in the order in which they stand in the text.
@@ -30,8 +36,7 @@ impl Flow<'_> {
         for &site in within(writes, local.member).iter().filter(|site| scope.is_within(site.node, around)) {
             if let Node::Assign { target, value, op: yarrowgraph_ir::AssignOp::Set | yarrowgraph_ir::AssignOp::IfUnset } =
                 body.node(site.node)
-                && body.node(target) == Node::Name(name)
-                && scope.lookup(name, target) == Some(Declared::Local(local.node))
+                && scope.names(body, target, local.node)
                 && !matches!(body.node(value), Node::Null)
             {
                 values.push(value);

@@ -55,16 +55,13 @@ fn behind_the_walk(wiring: &Wiring<'_>, made: Site) -> Option<Draft> {
     let Node::Member { object, .. } = body.node(callee) else { return None };
     let list = wiring.flow.eval_in(made.member, object);
     let local = scope.parent(made.node).filter(|p| matches!(body.node(*p), Node::Local { .. }))?;
-    let Node::Local { name, .. } = body.node(local) else { return None };
     if !is_roster(wiring, &list) {
         return None;
     }
     let pack = &*program.kit_of(made.member).pack;
     let of_it = |node: NodeId| match body.node(node) {
         Node::Call { callee, args, .. } if args.len == 0 => match body.node(callee) {
-            Node::Member { object, name: called, .. }
-                if body.node(object) == Node::Name(name) && scope.lookup(name, object) == Some(Declared::Local(local)) =>
-            {
+            Node::Member { object, name: called, .. } if scope.names(body, object, local) => {
                 Some(program.unit_of(made.member).text(called))
             }
             _ => None,

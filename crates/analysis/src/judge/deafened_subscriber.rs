@@ -50,8 +50,7 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel, leave: &Effect) -> Option<Draft
     let same =
         |join: &&Effect| program.member(join.site.member).owner == owner && release::same_handler(&wiring.flow, join, leave) == Same::Yes;
     let all_topics = matches!(channel.key, ChannelKey::Own(_, Some(Topic::Any)) | ChannelKey::Bus(_, Topic::Any));
-    let related_channel = |c: &&Channel| c.key == channel.key || (all_topics && c.key.holder() == channel.key.holder());
-    let related_channels = wiring.channels.iter().filter(related_channel);
+    let related_channels = wiring.of_holder(channel).filter(|c| all_topics || c.key == channel.key);
     let joins: Vec<&Effect> = related_channels.flat_map(|c| &c.joins).map(|j| &wiring.effects[*j]).filter(same).collect();
     // every place that puts it on is gone through once, and none is run by an entry
     if joins.is_empty() || !joins.iter().all(|j| begins_once(wiring, j.site.member) && !is_run_by(wiring, j.site.member, owner, entry)) {
@@ -65,8 +64,9 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel, leave: &Effect) -> Option<Draft
 fn by_handle(wiring: &Wiring<'_>, channel: &Channel, join: &Effect) -> Option<Draft> {
     let program = wiring.program();
     let owner = program.member(join.site.member).owner;
-    let Some(Val::Member(_, kept)) = handles::keeper(&wiring.flow, join.site) else { return None };
-    let releases = handles::releases(&wiring.flow, join.site).into_iter().filter(|r| program.member(r.member).owner == owner);
+    let keeper = handles::keeper(&wiring.flow, join.site)?;
+    let Val::Member(_, kept) = keeper else { return None };
+    let releases = handles::releases_by(&wiring.flow, &keeper).into_iter().filter(|r| program.member(r.member).owner == owner);
     let (release, hooks) = releases.into_iter().find_map(|r| Some((r, hooks_around(wiring, r.member, owner)?)))?;
     // whatever is kept there is put there once
     let once = |member: MemberId| begins_once(wiring, member) && !is_run_by(wiring, member, owner, hooks.0);

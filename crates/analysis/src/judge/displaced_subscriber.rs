@@ -142,7 +142,6 @@ fn is_unused(wiring: &Wiring<'_>, channel: &Channel, first: &Effect, second: &Ef
     let program = wiring.program();
     let within = first.site.member;
     let scope = program.scope(within);
-    let Some(number) = wiring.channels.iter().position(|c| c.key == channel.key) else { return false };
     let between = |node: NodeId| scope.is_before(first.site.node, node) && scope.is_before(node, second.site.node);
     // a method that says add is at fault itself
     !pairs::is_adder(program.text(program.member(second.innermost().member).name))
@@ -154,7 +153,7 @@ fn is_unused(wiring: &Wiring<'_>, channel: &Channel, first: &Effect, second: &Ef
         && within == second.site.member
         && scope.is_before(first.site.node, second.site.node)
         && program.body(within).is_some_and(|body| state::follows(body, scope, first.site.node, second.site.node))
-        && !wiring.tellings(within).iter().any(|(node, c)| *c == number && between(*node))
+        && !wiring.tellings(within).iter().any(|(node, c)| between(*node) && wiring.channels[*c].key == channel.key)
 }
 
 /// Whether one subscription is made before another on the same object: in one body, or by calls

@@ -36,13 +36,15 @@ pub(super) const RULE: Rule = Rule {
 /// A raise that a handler always makes, as seen from the class of the handler.
 #[derive(Clone, Debug)]
 struct Answer {
-    raise: Site,
+    /// The effect that raises.
+    raise: usize,
     channel: usize,
-    /// Whom of the channel it tells, where it is told to one by a name.
-    to: Option<Val>,
     /// The object whose method raises, as the handler names it.
     of: Option<Val>,
 }
+
+/// What raises which channel, by statement: the channel and the effect.
+type RaisedAt = BTreeMap<Site, Vec<(usize, usize)>>;
 
 /// A channel, with the name of the one who hears it where each is on it by a name of its own.
 type Stop = (usize, Option<Val>);
@@ -53,11 +55,11 @@ fn fits(to: Option<&Val>, by: Option<&Val>) -> bool {
 }
 
 fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
-    let raised_at: BTreeMap<Site, Vec<usize>> = {
-        let mut found: BTreeMap<Site, Vec<usize>> = BTreeMap::new();
+    let raised_at: RaisedAt = {
+        let mut found: RaisedAt = BTreeMap::new();
         for (number, channel) in wiring.channels.iter().enumerate() {
             for raise in &channel.raises {
-                found.entry(wiring.effects[*raise].site).or_default().push(number);
+                found.entry(wiring.effects[*raise].site).or_default().push((number, *raise));
             }
         }
         found
@@ -89,7 +91,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
 /// Collects what a stretch of code raises in every run, in what it calls too.
 fn follow(
     wiring: &Wiring<'_>,
-    raised_at: &BTreeMap<Site, Vec<usize>>,
+    raised_at: &RaisedAt,
     (root, of): (Site, Option<&Val>),
     depth: u32,
     seen: &mut BTreeSet<Site>,
@@ -118,10 +120,8 @@ fn follow(
         // what was in a slot before is called by a local that keeps it
         let kept = walk.is_none()
             && matches!(body.node(node), Node::Call { callee, .. } if matches!(body.node(callee), Node::Name(name) if scope.lookup(name, callee).is_some()));
-        for channel in raised_at.get(&site).into_iter().flatten().filter(|_| !kept) {
-            let told = wiring.channels[*channel].raises.iter().map(|r| &wiring.effects[*r]).find(|e| e.site == site);
-            let to = told.and_then(|e| e.holder.key.clone()).filter(|key| matches!(key, Val::Str(_) | Val::Static(_)));
-            found.push(Answer { raise: site, channel: *channel, to, of: of.cloned() });
+        for (channel, raise) in raised_at.get(&site).into_iter().flatten().filter(|_| !kept) {
+            found.push(Answer { raise: *raise, channel: *channel, of: of.cloned() });
         }
         if let (Some(depth), Some((called, receiver))) = (depth.checked_sub(1), called_at(wiring, body, site))
             && let Some(inner) = program.body(called).and_then(|b| b.root)
@@ -149,8 +149,7 @@ fn called_at(wiring: &Wiring<'_>, body: &Body, site: Site) -> Option<(MemberId, 
 
 /// Whether a raise is that of the same object as a subscription, as far as that can be told.
 fn same_subject(wiring: &Wiring<'_>, joined: usize, join: usize, answer: &Answer) -> bool {
-    let raise = wiring.channels[answer.channel].raises.iter().map(|r| &wiring.effects[*r]).find(|e| e.site == answer.raise);
-    let Some(raise) = raise else { return false };
+    let raise = &wiring.effects[answer.raise];
     let at = &wiring.effects[join].holder.subject;
     let by = &raise.holder.subject;
     // of another channel any object may be the next link, of a class with one object it is that
@@ -188,8 +187,11 @@ fn search<'a>(
 ) {
     let Some(last) = way.last() else { return };
     for answer in answers.get(last).into_iter().flatten() {
-        raises.push(answer.raise);
-        let leads_to = |stop: &Stop| stop.0 == answer.channel && fits(answer.to.as_ref(), stop.1.as_ref());
+        let raise = &wiring.effects[answer.raise];
+        raises.push(raise.site);
+        // whom it tells, where that is one by a name
+        let to = raise.holder.key.as_ref().filter(|key| matches!(key, Val::Str(_) | Val::Static(_)));
+        let leads_to = |stop: &Stop| stop.0 == answer.channel && fits(to, stop.1.as_ref());
         if leads_to(start) {
             if reported.insert(way.iter().map(|stop| stop.0).collect()) {
                 let mut channels: Vec<usize> = way.iter().map(|stop| stop.0).collect();

@@ -193,7 +193,7 @@ pub(super) fn other_topic<'w>(wiring: &'w Wiring<'_>, channel: &Channel, effect:
         return None;
     }
     let owner = wiring.program().member(effect.site.member).owner;
-    let beside = wiring.channels.iter().filter(|c| c.key != channel.key && c.key.holder() == channel.key.holder() && is_named(c));
+    let beside = wiring.of_holder(channel).filter(|c| c.key != channel.key && is_named(c));
     let mut found = beside.flat_map(|c| c.joins.iter().filter(|j| here(j) == Same::Yes).map(move |j| (c, j)));
     let (other, join) = found.next()?;
     let join_effect = &wiring.effects[*join];

@@ -239,14 +239,8 @@ fn teardown_is_run(wiring: &Wiring<'_>, ty: TypeId, subscribed_in: MemberId) -> 
     let program = wiring.program();
     let name = program.member(teardown).name;
     // a block that ends what it begins with runs it too
-    let in_block = |made: &Site| {
-        let (Some(body), scope) = (program.body(made.member), program.scope(made.member)) else { return false };
-        scope.ancestors(made.node).any(|n| match body.node(n) {
-            Node::Using { resources, .. } => body.list(resources).iter().any(|r| *r == made.node || scope.is_within(made.node, *r)),
-            _ => false,
-        })
-    };
-    if wiring.flow.creations(ty).iter().any(|made| !wiring.in_test(made.member) && in_block(made)) {
+    let in_block = |made: &Site| !wiring.in_test(made.member) && lifetime::block_that_ends(program, *made).is_some();
+    if wiring.flow.creations(ty).iter().any(in_block) {
         return true;
     }
     program.index.calls(name).iter().any(|site| {
@@ -443,7 +437,7 @@ fn is_put_into(wiring: &Wiring<'_>, all: &Val, join: &Effect) -> bool {
 fn is_left_by_futile_release(wiring: &Wiring<'_>, channel: &Channel, join: &Effect) -> bool {
     let function = |e: &Effect| e.handler.as_ref().and_then(|h| wiring.flow.function_of(h));
     let joined = function(join);
-    let beside = wiring.channels.iter().filter(|c| c.key != channel.key && c.key.holder() == channel.key.holder());
+    let beside = wiring.of_holder(channel).filter(|c| c.key != channel.key);
     let mut releases = beside.flat_map(|c| c.leaves.iter().map(move |l| (c, &wiring.effects[*l])));
     if releases.any(|(c, leave)| other_topic(wiring, c, leave).is_some_and(|(_, j)| j.site == join.site)) {
         return true;

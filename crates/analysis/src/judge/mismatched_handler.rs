@@ -126,7 +126,7 @@ fn by_arity(wiring: &Wiring<'_>, channel: &Channel) -> Vec<Draft> {
 /// Whether the same bus is raised by a computed topic, which may be this one.
 fn raised_by_any_name(wiring: &Wiring<'_>, channel: &Channel) -> bool {
     let any = |c: &&Channel| matches!(&c.key, ChannelKey::Own(_, Some(Topic::Any)) | ChannelKey::Bus(_, Topic::Any));
-    wiring.channels.iter().filter(any).any(|c| c.key.holder() == channel.key.holder() && !c.raises.is_empty())
+    wiring.of_holder(channel).filter(any).any(|c| !c.raises.is_empty())
 }
 
 /// How many values a raise hands to handlers; none where that is open.

@@ -197,12 +197,11 @@ enum RaisedTopics {
 }
 
 fn raised_topics(wiring: &Wiring<'_>, channel: &Channel, topic: &str) -> RaisedTopics {
-    let of_holder = |c: &&Channel| c.key.holder() == channel.key.holder();
     if channel.joins.iter().any(|j| is_type_raised(wiring, &wiring.effects[*j])) {
         return RaisedTopics::This;
     }
     let mut found = RaisedTopics::None;
-    for other in wiring.channels.iter().filter(of_holder) {
+    for other in wiring.of_holder(channel) {
         for &raise in &other.raises {
             let raise = &wiring.effects[raise];
             let named = matches!(&other.key, ChannelKey::Own(_, Some(Topic::Named(_))) | ChannelKey::Bus(_, Topic::Named(_)));

@@ -5,7 +5,7 @@ use yarrowgraph_model::{Certainty, Level, Place};
 
 use super::{Draft, Page, Rule, related, short};
 use crate::flow::Val;
-use crate::program::{Declared, MemberId, Site, Ty};
+use crate::program::{MemberId, Site, Ty};
 use crate::wire::Wiring;
 use crate::wire::channels::{Channel, ChannelKey};
 use crate::wire::effect::{Act, Effect};
@@ -278,14 +278,8 @@ fn is_told_apart(wiring: &Wiring<'_>, value: &Val) -> bool {
 fn is_reassigned(wiring: &Wiring<'_>, local: Site) -> bool {
     let program = wiring.program();
     let Some(body) = program.body(local.member) else { return true };
-    let Node::Local { name, .. } = body.node(local.node) else { return false };
     let scope = program.scope(local.member);
-    body.ids().any(|node| match body.node(node) {
-        Node::Assign { target, .. } if body.node(target) == Node::Name(name) => {
-            scope.lookup(name, target) == Some(Declared::Local(local.node))
-        }
-        _ => false,
-    })
+    body.ids().any(|node| matches!(body.node(node), Node::Assign { target, .. } if scope.names(body, target, local.node)))
 }
 
 /// Whether one subscription runs before another on the same object: in one body, or where one

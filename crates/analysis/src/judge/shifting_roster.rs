@@ -110,30 +110,16 @@ fn is_by_iterator(wiring: &Wiring<'_>, m: MemberId, raise: &Effect) -> bool {
         return false;
     };
     let Node::Loop { kind: LoopKind::For | LoopKind::While, head, body: inner, .. } = body.node(turn) else { return false };
-    let begins = |n: NodeId| match body.node(n) {
-        Node::Call { callee, .. } => match body.node(callee) {
-            Node::Member { object, name, .. } => {
-                let text = program.unit_of(member).text(name);
-                (pack.list_begins.contains(text) || pack.iterators.contains(text)) && is_list(wiring, m, member, body, object)
-            }
-            _ => false,
-        },
-        _ => false,
-    };
     // the variable by which the head asks whether there is more
-    let iterator = |n: NodeId| match body.node(n) {
-        Node::Name(name) => match scope.lookup(name, n) {
-            Some(Declared::Local(local)) => {
-                Some(local).filter(|l| matches!(body.node(*l), Node::Local { init: Some(init), .. } if begins(init)))
-            }
-            _ => None,
-        },
-        _ => None,
+    let iterator = |n: NodeId| {
+        let (begins, list) = wiring.flow.begun_by(member, n)?;
+        let walks = pack.list_begins.contains(begins) || pack.iterators.contains(begins);
+        (walks && is_list(wiring, m, member, body, list)).then_some(n)
     };
     let named = body.ids().filter(|n| body.list(head).iter().any(|h| n == h || scope.is_within(*n, *h))).find_map(iterator);
-    let Some(local) = named else { return false };
-    let Node::Local { name, .. } = body.node(local) else { return false };
-    let is_it = |n: NodeId| body.node(n) == Node::Name(name) && scope.lookup(name, n) == Some(Declared::Local(local));
+    let Some(Node::Name(name)) = named.map(|n| body.node(n)) else { return false };
+    let Some(Declared::Local(local)) = named.and_then(|n| scope.lookup(name, n)) else { return false };
+    let is_it = |n: NodeId| scope.names(body, n, local);
     // moved on before somebody is told, or set anew by what takes an element out
     let is_moved = any_within(body, inner, &|n| match body.node(n) {
         Node::Assign { target, .. } => is_it(target),

@@ -5,7 +5,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use yarrowgraph_ir::{MemberKind, Node, NodeId, Visibility};
 use yarrowgraph_model::{Certainty, Level};
 
-use super::{Draft, Page, Rule, related, short};
+use super::{Draft, Page, Rule, plain, related, short};
 use crate::flow::Val;
 use crate::program::{MemberId, Site, TypeId};
 use crate::state::{self, How};
@@ -366,13 +366,12 @@ impl Subject<'_, '_> {
     /// Whether a channel, or what it calls on its observers, has its name from a field: `TargetChanged` for `target`.
     fn is_named_for(&self, channel: usize, field: MemberId) -> bool {
         let (wiring, program) = (self.wiring, self.wiring.program());
-        let letters = |name: &str| name.chars().filter(|c| c.is_alphanumeric()).flat_map(char::to_lowercase).collect::<String>();
-        let field = letters(program.text(program.member(field).name));
+        let field = plain(program.text(program.member(field).name));
         let channel = &wiring.channels[channel];
         let id = short(&channel.id);
         let messages = channel.raises.iter().filter_map(|r| wiring.effects[*r].message).map(|m| program.text(m));
         let is_for_it = |name: &str| {
-            let name = letters(name);
+            let name = plain(name);
             // `onTimeout` says that one has run out
             name.strip_prefix("on").unwrap_or(&name).strip_prefix(&field).is_some_and(|rest| !rest.is_empty())
         };

@@ -34,7 +34,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         if !is_only_filled(wiring, holder.field) {
             continue;
         }
-        found.push(draft(wiring, holder, "and nothing takes them off"));
+        found.push(of_commands(wiring, holder, "and nothing takes them off"));
     }
     found.extend(of_functions(wiring, commands));
     // what would run them is never called
@@ -43,7 +43,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         let never = |m: &MemberId| is_never_called(wiring, *m);
         if !runs.is_empty() && runs.iter().all(never) && invoker.holder.filled.iter().any(|(s, _)| !is_never_called(wiring, s.member)) {
             let first = runs.first().map(|m| short(&program.member_id(*m))).unwrap_or_default();
-            found.push(draft(wiring, &invoker.holder, &format!("and nothing calls {first}, which would run them")));
+            found.push(of_commands(wiring, &invoker.holder, &format!("and nothing calls {first}, which would run them")));
         }
     }
     found
@@ -62,31 +62,26 @@ fn of_functions(wiring: &Wiring<'_>, commands: &Commands) -> Vec<Draft> {
         .filter_map(|field| {
             let fills = wiring.writes(field).iter().filter(|w| matches!(w.how, How::Within) && !wiring.in_test(w.site.member));
             let fills: Vec<Site> = fills.map(|w| w.site).collect();
-            (!fills.is_empty() && is_only_filled(wiring, field)).then(|| {
-                let id = program.member_id(field);
-                Draft {
-                    level: Level::Error,
-                    certainty: Certainty::Likely,
-                    place: program.member_place(field),
-                    message: format!("functions are put into {}, and nothing takes them off", short(&id)),
-                    related: fills.iter().take(3).map(|s| related("put there", crate::wire::operation_place(program, *s))).collect(),
-                    parties: vec![id],
-                    edit: None,
-                }
-            })
+            let is_left = !fills.is_empty() && is_only_filled(wiring, field);
+            is_left.then(|| draft(wiring, field, ("functions", "and nothing takes them off"), &fills))
         })
         .collect()
 }
 
-fn draft(wiring: &Wiring<'_>, holder: &Holder, why: &str) -> Draft {
+fn of_commands(wiring: &Wiring<'_>, holder: &Holder, why: &str) -> Draft {
+    let fills: Vec<Site> = holder.filled.iter().map(|(site, _)| *site).collect();
+    draft(wiring, holder.field, ("commands", why), &fills)
+}
+
+fn draft(wiring: &Wiring<'_>, field: MemberId, (what, why): (&str, &str), fills: &[Site]) -> Draft {
     let program = wiring.program();
-    let id = program.member_id(holder.field);
+    let id = program.member_id(field);
     Draft {
         level: Level::Error,
         certainty: Certainty::Likely,
-        place: program.member_place(holder.field),
-        message: format!("commands are put into {}, {why}", short(&id)),
-        related: holder.filled.iter().take(3).map(|(s, _)| related("put there", crate::wire::operation_place(program, *s))).collect(),
+        place: program.member_place(field),
+        message: format!("{what} are put into {}, {why}", short(&id)),
+        related: fills.iter().take(3).map(|s| related("put there", crate::wire::operation_place(program, *s))).collect(),
         parties: vec![id],
         edit: None,
     }

@@ -7,7 +7,7 @@ use yarrowgraph_model::{Certainty, Level};
 
 use super::{Draft, Page, Rule, related, short};
 use crate::chain::behaviour::{self, Code};
-use crate::chain::{Ends, Link, Of};
+use crate::chain::{Link, Of};
 use crate::flow::Val;
 use crate::program::{MemberId, Sym, TypeId};
 use crate::wire::Wiring;
@@ -103,12 +103,7 @@ fn functions(wiring: &Wiring<'_>) -> Vec<Draft> {
     let (flow, program) = (&wiring.flow, wiring.program());
     let mut found: BTreeMap<MemberId, Draft> = BTreeMap::new();
     for built in &wiring.chains().built {
-        let is_handed = match built.of {
-            Of::Next(_) => false,
-            Of::Walk(walk) => matches!(wiring.links.walks[walk].ends, Ends::WayOn(_) | Ends::Kept),
-            Of::Pipeline(_) => true,
-        };
-        if !is_handed {
+        if !wiring.links.hands_way_on(built.of) {
             continue;
         }
         let goes_on = |link: &Link| -> Option<(MemberId, usize)> {

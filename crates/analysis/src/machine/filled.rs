@@ -318,10 +318,8 @@ fn local_at(flow: &Flow<'_>, at: Site) -> Option<NodeId> {
 /// Where a local is read.
 fn reads_of_local(flow: &Flow<'_>, member: MemberId, local: NodeId) -> Vec<Site> {
     let Some(body) = flow.program.body(member) else { return Vec::new() };
-    let Node::Local { name, .. } = body.node(local) else { return Vec::new() };
     let scope = flow.program.scope(member);
-    let is_it = |n: &NodeId| body.node(*n) == Node::Name(name) && scope.lookup(name, *n) == Some(Declared::Local(local));
-    body.ids().filter(is_it).map(|node| Site { member, node }).collect()
+    body.ids().filter(|n| scope.names(body, *n, local)).map(|node| Site { member, node }).collect()
 }
 
 /// Whether a key is written out: a constant, or several.

@@ -373,15 +373,12 @@ pub(super) fn of_body(flow: &Flow<'_>, member: MemberId) -> Vec<(Machine, Domain
     let mut found = Vec::new();
     let yields = body.ids().any(|n| matches!(body.node(n), Node::Yield(_)));
     for local in body.ids() {
-        let Node::Local { name, init: Some(init), constant: false, .. } = body.node(local) else { continue };
+        let Node::Local { init: Some(init), constant: false, .. } = body.node(local) else { continue };
         let Some(first) = state::named(flow, member, init) else { continue };
-        let is_it = |target: NodeId| {
-            matches!(body.node(target), Node::Name(n) if n == name) && scope.lookup(name, target) == Some(Declared::Local(local))
-        };
         let stores: Vec<(NodeId, NodeId)> = body
             .ids()
             .filter_map(|n| match body.node(n) {
-                Node::Assign { target, value, .. } if is_it(target) => Some((n, value)),
+                Node::Assign { target, value, .. } if scope.names(body, target, local) => Some((n, value)),
                 _ => None,
             })
             .collect();

@@ -122,6 +122,12 @@ impl Scope {
         self.around[a.index()].first < self.around[b.index()].first
     }
 
+    /// Whether a node names a local variable.
+    pub fn names(&self, body: &Body, node: NodeId, local: NodeId) -> bool {
+        let Node::Local { name, .. } = body.node(local) else { return false };
+        body.node(node) == Node::Name(name) && self.lookup(name, node) == Some(Declared::Local(local))
+    }
+
     /// What a name means at a node.
     pub fn lookup(&self, name: Name, at: NodeId) -> Option<Declared> {
         let first = self.entries.partition_point(|(n, _)| *n < name);

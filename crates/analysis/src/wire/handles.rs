@@ -217,7 +217,6 @@ fn is_forgotten(flow: &Flow<'_>, m: MemberId) -> bool {
 /// Whether a local that holds a handle is mentioned again.
 fn local_is_used(flow: &Flow<'_>, local: Site) -> bool {
     let Some(body) = flow.program.body(local.member) else { return true };
-    let Node::Local { name, .. } = body.node(local.node) else { return true };
     let scope = flow.program.scope(local.member);
-    body.ids().any(|n| body.node(n) == Node::Name(name) && scope.lookup(name, n) == Some(crate::program::Declared::Local(local.node)))
+    !matches!(body.node(local.node), Node::Local { .. }) || body.ids().any(|n| scope.names(body, n, local.node))
 }

@@ -10,7 +10,7 @@ use yarrowgraph_model::Lifetime;
 use super::Wiring;
 use crate::flow::{Binding, Flow, Val};
 use crate::memo::known_or;
-use crate::program::{Declared, MemberId, Program, Site, Sym, TypeId, within};
+use crate::program::{Declared, MemberId, Program, Site, Sym, TypeId};
 
 /// How far owners, parameters and creators are followed.
 const FAR: u32 = 6;
@@ -206,10 +206,8 @@ impl Lives<'_, '_> {
     /// (`this.ends.add(this.dial)`).
     fn ends_with_owner(&self, m: MemberId) -> bool {
         let program = self.flow.program;
-        let info = program.member(m);
         // of a name that recurs in every class the places of this one only
-        let reads = program.index.reads(info.name);
-        program.ty(info.owner).members.iter().flat_map(|member| within(reads, *member)).any(|read| {
+        program.reads_in_class(m).any(|read| {
             let Some(body) = program.body(read.member) else { return false };
             let scope = program.scope(read.member);
             let mut inner = read.node;
@@ -368,11 +366,8 @@ impl Lives<'_, '_> {
         let is_entry = program.kit_of(one.member).pack.entry_points.contains(program.text(info.name))
             || info.kind == MemberKind::Initializer && program.ty(info.owner).is_module;
         let other_ends = self.ends_of(other);
-        let variable = scope.parent(other.node).filter(|p| matches!(body.node(*p), Node::Local { .. }));
-        let is_other = |n: NodeId| match body.node(n) {
-            Node::Name(name) => variable.is_some_and(|v| scope.lookup(name, n) == Some(Declared::Local(v))),
-            _ => false,
-        };
+        let variable = scope.parent(other.node);
+        let is_other = |n: NodeId| variable.is_some_and(|v| scope.names(body, n, v));
         let lives_on = |end: NodeId| is_entry || body.ids().any(|n| is_other(n) && scope.is_before(end, n) && !scope.is_within(n, end));
         self.ends_of(one).into_iter().any(|end| lives_on(end) && !other_ends.iter().any(|o| scope.is_before(end, *o)))
     }
@@ -382,23 +377,21 @@ impl Lives<'_, '_> {
         let program = self.flow.program;
         let Some(body) = program.body(made.member) else { return Vec::new() };
         let scope = program.scope(made.member);
-        let Some((local, Node::Local { name, .. })) = scope.parent(made.node).map(|p| (p, body.node(p))) else { return Vec::new() };
+        let Some(local) = scope.parent(made.node).filter(|p| matches!(body.node(*p), Node::Local { .. })) else { return Vec::new() };
         let pack = &program.kit_of(made.member).pack;
         let ends = |n: &NodeId| match body.node(*n) {
             Node::Call { callee, .. } => match body.node(callee) {
                 Node::Member { object, name: ended, .. } => {
-                    body.node(object) == Node::Name(name)
-                        && scope.lookup(name, object) == Some(Declared::Local(local))
+                    scope.names(body, object, local)
                         && pack.teardowns.contains(program.unit_of(made.member).text(ended))
                         // what the platform ends its objects by says nothing of what else lives on
                         && self.flow.callee(Site { member: made.member, node: *n }).is_some()
                 }
                 _ => false,
             },
-            Node::Using { resources, .. } => body.list(resources).iter().any(|r| scope.is_within(local, *r) || *r == local),
             _ => false,
         };
-        body.ids().filter(ends).collect()
+        body.ids().filter(ends).chain(block_that_ends(program, made)).collect()
     }
 
     /// What becomes of an object that is created at a site.
@@ -509,6 +502,13 @@ pub(crate) fn gives_static_local(program: &Program, m: MemberId) -> bool {
     };
     let returned: Vec<NodeId> = body.ids().filter_map(|n| if let Node::Return(Some(v)) = body.node(n) { Some(v) } else { None }).collect();
     is_reference && !returned.is_empty() && returned.into_iter().all(is_own)
+}
+
+/// The block that ends what it begins with, where an object is made for that: `using`, `try (…)`.
+pub(crate) fn block_that_ends(program: &Program, made: Site) -> Option<NodeId> {
+    let (body, scope) = (program.body(made.member)?, program.scope(made.member));
+    let begins = |resources| body.list(resources).iter().any(|r| *r == made.node || scope.is_within(made.node, *r));
+    scope.ancestors(made.node).find(|n| matches!(body.node(*n), Node::Using { resources, .. } if begins(resources)))
 }
 
 #[cfg(test)]

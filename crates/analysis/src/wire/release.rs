@@ -198,14 +198,18 @@ fn unwrapped(body: &yarrowgraph_ir::Body, mut node: NodeId) -> NodeId {
 }
 
 impl Wiring<'_> {
+    /// The channels of the holder of one of them, that one included. Channels are sorted, so that the topics of one holder stand together.
+    pub fn of_holder(&self, channel: &Channel) -> impl Iterator<Item = &Channel> {
+        let holder = channel.key.holder();
+        let first = self.channels.partition_point(|c| c.key.holder() < holder);
+        self.channels[first..].iter().take_while(move |c| c.key.holder() == holder)
+    }
+
     /// The releases that can take a subscription off, in order; only those in code that runs.
     pub fn releases_of(&self, channel: &Channel, join: usize) -> Vec<usize> {
         let effect = &self.effects[join];
         let mut found = Vec::new();
-        // channels are sorted, so the topics of one holder stand together
-        let first = self.channels.partition_point(|c| c.key.holder() < channel.key.holder());
-        let of_holder = self.channels[first..].iter().take_while(|c| c.key.holder() == channel.key.holder());
-        let related = of_holder.filter(|c| covers(&c.key, &channel.key));
+        let related = self.of_holder(channel).filter(|c| covers(&c.key, &channel.key));
         for other in related {
             for &leave in &other.leaves {
                 let release = &self.effects[leave];

@@ -9,7 +9,7 @@ use yarrowgraph_model::{Certainty, Lifetime, Place};
 use super::{HOPS, Repeated, is_made_anew, is_of_another, is_replaced, is_replaced_here, is_told_apart, own_call, runs_before};
 use crate::flow::{Binding, Val};
 use crate::judge::short;
-use crate::program::{Declared, MemberId, Scope, Site};
+use crate::program::{MemberId, Scope, Site};
 use crate::state;
 use crate::wire::Wiring;
 use crate::wire::channels::Channel;
@@ -149,9 +149,7 @@ fn runs_out_once(wiring: &Wiring<'_>, by: Site) -> bool {
 /// Whether a loop goes on by the very local that stands for the subject: `for (; it != end; ++it) connect(*it, …)`.
 fn is_walked_by(scope: &Scope, body: &Body, looped: NodeId, subject: &Val) -> bool {
     let (Val::Local(local), Node::Loop { head, .. }) = (subject.root(), body.node(looped)) else { return false };
-    let Node::Local { name, .. } = body.node(local.node) else { return false };
-    let is_it = |n: NodeId| body.node(n) == Node::Name(name) && scope.lookup(name, n) == Some(Declared::Local(local.node));
-    body.list(head).iter().any(|n| state::any_within(body, *n, &is_it))
+    body.list(head).iter().any(|n| state::any_within(body, *n, &|n| scope.names(body, n, local.node)))
 }
 
 /// Whether every run of a body comes to a statement: no test stands around it, and none before it leaves.
