@@ -51,6 +51,9 @@ pub struct Idiom {
     /// Names of the member before the method, one of which must fit; for receivers of unknown type.
     #[serde(default)]
     pub member: Vec<String>,
+    /// The method by which those who are on the one channel of the receiver are told; it names the channel.
+    #[serde(default)]
+    pub tells: Option<String>,
     /// Whether the handler is an object whose annotated methods are told.
     #[serde(default)]
     pub by_annotation: bool,
@@ -471,6 +474,30 @@ pub struct Pack {
     /// Annotations of fields that a container fills before anything of the object runs.
     #[serde(default)]
     pub filled_annotations: Names,
+    /// Members of a component that hold what its parent hands it.
+    #[serde(default)]
+    pub handed_members: Names,
+    /// Functions that pick elements of a page by a selector and give an object that wraps them.
+    #[serde(default)]
+    pub selectors: Names,
+    /// Methods of such an object that give others which are picked from where it is.
+    #[serde(default)]
+    pub selection_steps: Names,
+    /// Methods of such an object that give it back.
+    #[serde(default)]
+    pub selection_chained: Names,
+    /// Methods of such an object that are handed a handler of the event that they are named for.
+    #[serde(default)]
+    pub selection_events: Names,
+    /// Methods of such functions that bind a function, which stays the same one for them.
+    #[serde(default)]
+    pub selection_binders: Names,
+    /// Annotations of parameters that the compiler gives the name of the member that calls, where they are left out.
+    #[serde(default)]
+    pub caller_names: Names,
+    /// Members of what a handler is told that give the name of the property that has changed.
+    #[serde(default)]
+    pub changed_names: Names,
     /// Annotations of methods that finish the making of an object.
     #[serde(default)]
     pub making_annotations: Names,

@@ -82,8 +82,12 @@ pub fn call_of(body: &Body, scope: &Scope, called: NodeId) -> Option<NodeId> {
     scope.parent(called).filter(|p| matches!(body.node(*p), Node::Call { callee, .. } if callee == called))
 }
 
-/// The call of a method of the object that stands at a node, with the method's name.
+/// The call of a method of the object that stands at a node, as whatever it is cast to, with the method's name.
 pub fn method_call_of(body: &Body, scope: &Scope, object: NodeId) -> Option<(NodeId, Name)> {
+    let mut object = object;
+    while let Some(cast) = scope.parent(object).filter(|p| matches!(body.node(*p), Node::Cast { .. })) {
+        object = cast;
+    }
     let member = scope.parent(object)?;
     match body.node(member) {
         Node::Member { object: of, name, .. } if of == object => Some((call_of(body, scope, member)?, name)),

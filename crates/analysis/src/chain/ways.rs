@@ -276,11 +276,12 @@ fn handed_the_way_on(wiring: &Wiring<'_>, all: &mut Vec<Passing>) {
     }
 }
 
-/// Whether a link calls something on the second thing that it is handed.
+/// Whether a link calls something on the second thing that it is handed, or takes it for what it is.
 fn is_answered_by(program: &Program, code: Code<'_>) -> bool {
     let [_, response, ..] = code.params(program) else { return false };
     let scope = program.scope(code.member);
-    code.uses(program, response.name).into_iter().any(|at| behaviour::method_call_of(code.body, scope, at).is_some())
+    let is_cast = |at: NodeId| scope.parent(at).is_some_and(|p| matches!(code.body.node(p), Node::Cast { .. }));
+    code.uses(program, response.name).into_iter().any(|at| is_cast(at) || behaviour::method_call_of(code.body, scope, at).is_some())
 }
 
 impl Passing {

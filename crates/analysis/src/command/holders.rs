@@ -307,7 +307,8 @@ fn may_matter(wiring: &Wiring<'_>, read: Site, is_list: bool) -> bool {
         Node::Member { object, name, .. } if object == read.node => {
             let text = program.unit_of(read.member).text(name);
             let pack = &program.kit_of(read.member).pack;
-            let names = [&pack.takes, &pack.takes_at, &pack.removes, &pack.adds, &pack.adds_first, &pack.elements, &pack.clears];
+            let names =
+                [&pack.takes, &pack.takes_at, &pack.removes, &pack.adds, &pack.adds_first, &pack.elements, &pack.clears, &pack.walks];
             !is_list || names.into_iter().any(|n| n.contains(text))
         }
         Node::ForEach { .. } | Node::Index { .. } => is_list,
@@ -372,6 +373,10 @@ fn in_list(wiring: &Wiring<'_>, holder: &mut Holder, read: Site) {
                 called(wiring, holder, site, 1);
             } else if pack.clears.contains(text) && walks_beside(wiring, holder, read.member) {
                 holder.drained.push((site, true, true));
+            } else if pack.walks.contains(text)
+                && let [each] = body.list(args)
+            {
+                given_to(wiring, holder, Site { member: read.member, node: *each });
             }
         }
         // `for (const command of this.commands) command.run()`
@@ -396,9 +401,15 @@ fn in_list(wiring: &Wiring<'_>, holder: &mut Holder, read: Site) {
 fn walks_beside(wiring: &Wiring<'_>, holder: &Holder, member: MemberId) -> bool {
     let program = wiring.program();
     let Some(body) = program.body(member) else { return false };
-    body.ids().any(|n| {
-        matches!(body.node(n), Node::ForEach { iterable, .. }
-            if matches!(wiring.flow.eval_in(member, iterable), Val::Member(_, m) | Val::Static(m) if m == holder.field))
+    let pack = &program.kit_of(member).pack;
+    let is_list = |n: NodeId| matches!(wiring.flow.eval_in(member, n), Val::Member(_, m) | Val::Static(m) if m == holder.field);
+    body.ids().any(|n| match body.node(n) {
+        Node::ForEach { iterable, .. } => is_list(iterable),
+        Node::Call { callee, args, .. } if args.len == 1 => match body.node(callee) {
+            Node::Member { object, name, .. } => pack.walks.contains(program.unit_of(member).text(name)) && is_list(object),
+            _ => false,
+        },
+        _ => false,
     })
 }
 
@@ -418,13 +429,28 @@ fn called(wiring: &Wiring<'_>, holder: &mut Holder, site: Site, hops: u32) {
         let Some(parent) = scope.parent(node) else { return };
         match body.node(parent) {
             Node::Unary { .. } | Node::Cast { .. } => node = parent,
+            // `foreach (var order in orders.GetConsumingEnumerable())`
+            Node::ForEach { var, iterable, .. } if iterable == node => {
+                local_calls(wiring, holder, site.member, var);
+                return;
+            }
             Node::Member { object, name, .. } if object == node => {
                 let Some(call) = scope.parent(parent) else { return };
-                if matches!(body.node(call), Node::Call { callee, .. } if callee == parent) {
+                if let Node::Call { callee, args, .. } = body.node(call)
+                    && callee == parent
+                {
                     let text = program.unit_of(site.member).text(name);
-                    if program.kit_of(site.member).pack.unwraps.contains(text) {
+                    let pack = &program.kit_of(site.member).pack;
+                    if pack.unwraps.contains(text) {
                         node = call;
                         continue;
+                    }
+                    // `Optional.ofNullable(done.poll()).ifPresent(order -> order.undo())`
+                    if pack.walks.contains(text)
+                        && let [each] = body.list(args)
+                    {
+                        given_to(wiring, holder, Site { member: site.member, node: *each });
+                        return;
                     }
                     holder.taken.push((Site { member: site.member, node: call }, program.sym_in(site.member, name)));
                 }
@@ -459,6 +485,22 @@ fn called(wiring: &Wiring<'_>, holder: &mut Holder, site: Site, hops: u32) {
     for (call, _) in wiring.flow.callers((site.member, None)) {
         called(wiring, holder, *call, hops);
     }
+}
+
+/// The methods that a function calls on what it is given: one that is written out, or one by its name.
+fn given_to(wiring: &Wiring<'_>, holder: &mut Holder, function: Site) {
+    let program = wiring.program();
+    let (Some(body), scope) = (program.body(function.member), program.scope(function.member)) else { return };
+    let Node::Lambda(f) = body.node(function.node) else {
+        if let Val::Method(method, _) = wiring.flow.eval(function) {
+            holder.taken.push((function, program.member(method).name));
+        }
+        return;
+    };
+    let Some(param) = body.function(f).params.first() else { return };
+    let named =
+        body.ids().filter(|n| body.node(*n) == Node::Name(param.name) && scope.lookup(param.name, *n) == Some(Declared::Param(Some(f), 0)));
+    holder.taken.extend(named.filter_map(|n| call_on(wiring, function.member, n)));
 }
 
 /// The methods that are called on a local.

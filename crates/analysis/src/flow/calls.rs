@@ -227,6 +227,13 @@ impl Flow<'_> {
         let inner = |node| self.eval_at(site.member, node, budget);
         if let Node::Member { object, name, .. } = body.node(callee) {
             let text = unit.text(name);
+            // `$.proxy(f, this)` is the same one as `f`
+            if pack.selection_binders.contains(text)
+                && let (Some(&first), Node::Name(of)) = (args.first(), body.node(object))
+                && pack.selectors.contains(unit.text(of))
+            {
+                return inner(first);
+            }
             if pack.binders.contains(text) {
                 return Val::Bound(Arc::new(inner(object)), site);
             }

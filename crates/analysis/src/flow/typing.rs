@@ -5,7 +5,7 @@ use std::sync::Arc;
 use yarrowgraph_ir::{MemberKind, Node, NodeId};
 
 use super::{BUDGET, Flow, Val};
-use crate::program::{MemberId, Site, Ty};
+use crate::program::{MemberId, Site, Sym, Ty, TypeId};
 
 impl Flow<'_> {
     /// The static type of a value.
@@ -17,6 +17,21 @@ impl Flow<'_> {
     pub fn type_held(&self, member: MemberId) -> Ty {
         let info = self.program.member(member);
         self.type_of(&if info.is_static { Val::Static(member) } else { Val::Member(Arc::new(Val::This(info.owner)), member) })
+    }
+
+    /// The type of the one thing that a member is ever given; of what a library is given on the spot to look through, as a set that is
+    /// made from a map, the type of that.
+    pub fn type_made(&self, member: MemberId) -> Option<Ty> {
+        let made = self.only_definition(member)?;
+        let body = self.program.body(made.member)?;
+        let inner = match body.node(made.node) {
+            Node::Call { args, .. } if self.callee(made).is_none() => match body.list(args) {
+                [only] if matches!(body.node(*only), Node::New { .. }) => *only,
+                _ => made.node,
+            },
+            _ => made.node,
+        };
+        Some(self.type_of_node(made.member, inner))
     }
 
     /// The type of what a member holds in the end: the elements of its collections, if any.
@@ -53,10 +68,23 @@ impl Flow<'_> {
             Val::Lambda(..) | Val::Method(..) | Val::Bound(..) => Ty::Function(Arc::new(Ty::Unknown)),
             Val::Outside(of, name) => match self.type_of_val(of, budget) {
                 Ty::Record(members) => members.iter().find(|(n, _)| n == name).map_or(Ty::Unknown, |(_, ty)| ty.clone()),
+                Ty::Own(class, _) if matches!(**of, Val::This(_)) => self.handed_type(class, *name),
                 _ => Ty::Unknown,
             },
             Val::Unknown | Val::Global(_) | Val::TypeParam(..) | Val::Literal(_) | Val::Str(_) | Val::Null | Val::Data => Ty::Unknown,
         }
+    }
+
+    /// What a component's parent hands it is of the type that its base of a library is given first: `extends Component<Props>`.
+    fn handed_type(&self, class: TypeId, name: Sym) -> Ty {
+        let program = self.program;
+        let ty = program.ty(class);
+        let is_handed = program.kit(ty.unit).pack.handed_members.iter().next().is_some_and(|n| n == program.text(name));
+        let given = ty.bases.iter().find_map(|base| match base {
+            Ty::Outside(_, args) => args.first().cloned(),
+            _ => None,
+        });
+        given.filter(|_| is_handed).unwrap_or(Ty::Unknown)
     }
 
     /// An own type that can be indexed gives what its indexer says.

@@ -6,7 +6,7 @@ use yarrowgraph_model::{Certainty, ChannelKind, Level, Place};
 use super::repeated_subscription::{is_one_object, is_replaced, loop_around, runs_before};
 use super::{Draft, Page, Rule, related, short};
 use crate::flow::Val;
-use crate::program::{MemberId, Site};
+use crate::program::{Declared, MemberId, Site};
 use crate::state;
 use crate::wire::Wiring;
 use crate::wire::channels::{Channel, ChannelKey};
@@ -28,7 +28,8 @@ pub(super) const RULE: Rule = Rule {
 };
 
 fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
-    let mut drafts = Vec::new();
+    let written = wiring.effects.iter().filter(|e| e.act == Act::Join && e.inner.is_empty() && !wiring.in_test(e.site.member));
+    let mut drafts: Vec<Draft> = written.filter_map(|e| added_to_a_copy(wiring, e)).collect();
     for channel in &wiring.channels {
         let joins = channel.joins.iter().map(|j| &wiring.effects[*j]);
         let joins: Vec<&Effect> = joins.filter(|e| !wiring.in_test(e.site.member) && !wiring.is_generated(e)).collect();
@@ -94,6 +95,33 @@ fn set_instead_of_added(wiring: &Wiring<'_>, channel: &Channel, joins: &[&Effect
     let what = short(&channel.id);
     let message = format!("`{}` takes the place of whatever was added to `{what}`", short(&crate::wire::handler_name(wiring, set)));
     Some(draft(wiring, channel, wiring.place(set), Certainty::Likely, message, ("this one can be lost", wiring.place(added)), set))
+}
+
+/// `if (slots.TryGetValue(topic, out var known)) known += handler;`: what is combined is a value of its own, and nothing puts it back.
+fn added_to_a_copy(wiring: &Wiring<'_>, join: &Effect) -> Option<Draft> {
+    let program = wiring.program();
+    let site = join.site;
+    let Event::Own(slots) = join.holder.event else { return None };
+    let body = program.body(site.member)?;
+    let Node::Assign { op: AssignOp::Add, target, .. } = body.node(site.node) else { return None };
+    let Node::Name(name) = body.node(target) else { return None };
+    let scope = program.scope(site.member);
+    let Some(Declared::Local(local)) = scope.lookup(name, target) else { return None };
+    let is_used = body.ids().any(|n| n != target && scope.names(body, n, local));
+    if is_used {
+        return None;
+    }
+    let id = program.member_id(slots);
+    let copy = program.unit_of(site.member).text(name);
+    Some(Draft {
+        level: Level::Warning,
+        certainty: Certainty::Certain,
+        place: operation_place(program, site),
+        message: format!("`{copy}` is a copy of what `{}` holds: what is added to it is lost", short(&id)),
+        related: vec![related("it is taken from there here", program.place_of(Site { member: site.member, node: local }))],
+        parties: vec![id, program.member_id(site.member)],
+        edit: None,
+    })
 }
 
 /// A slot, or an entry under one key, that is given to two on the same path.

@@ -1,5 +1,7 @@
 //! Rule `futile-unsubscribe`: an unsubscribe that can never match a subscription.
 
+mod elements;
+
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
@@ -34,7 +36,12 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     for channel in &wiring.channels {
         for &leave in &channel.leaves {
             let effect = &wiring.effects[leave];
-            if effect.act == Act::Leave && !wiring.in_test(effect.site.member) {
+            if wiring.in_test(effect.site.member) {
+                continue;
+            }
+            if let Some(draft) = elements::judge(wiring, channel, effect) {
+                drafts.push(draft);
+            } else if effect.act == Act::Leave {
                 drafts.extend(
                     fresh(wiring, channel, effect)
                         .or_else(|| of_other_phase(wiring, channel, effect))

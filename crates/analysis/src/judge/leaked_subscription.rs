@@ -10,7 +10,7 @@ use crate::flow::{Val, is_override};
 use crate::program::{MemberId, Site, TypeId};
 use crate::wire::Wiring;
 use crate::wire::channels::{Channel, ChannelKey};
-use crate::wire::effect::{Effect, Event};
+use crate::wire::effect::{Act, Effect, Event};
 use crate::wire::handles::{self, Fate};
 use crate::wire::lifetime::{self, Judged};
 use crate::wire::once::{self, Lives};
@@ -143,7 +143,7 @@ fn judge_effect(wiring: &Wiring<'_>, channel: &Channel, join: usize, component: 
         Lifetime::Outer => (Level::Warning, Certainty::Likely),
         _ => return None,
     };
-    if effect.certainty == Certainty::Possible || is_released(wiring, channel, join) {
+    if effect.certainty == Certainty::Possible || is_released(wiring, channel, join) || is_left_by_futile_release(wiring, channel, effect) {
         return None;
     }
     let program = wiring.program();
@@ -376,6 +376,11 @@ fn is_taken_off_unseen(wiring: &Wiring<'_>, join: &Effect) -> bool {
     let Node::Member { object, name, .. } = body.node(callee) else { return false };
     let subject = flow.eval_in(join.site.member, object);
     let owner = program.member(join.site.member).owner;
+    // what was seen to be about another topic is about that one
+    let is_about_another = |e: &Effect| match (&e.holder.key, &join.holder.key) {
+        (Some(a @ (Val::Str(_) | Val::Static(_))), Some(b @ (Val::Str(_) | Val::Static(_)))) => e.act == Act::Leave && a != b,
+        _ => false,
+    };
     let opposites = pairs::opposites(program, program.unit_of(join.site.member).text(name));
     opposites.into_iter().flat_map(|name| program.index.calls(name)).any(|&site| {
         let same_class =
@@ -385,7 +390,10 @@ fn is_taken_off_unseen(wiring: &Wiring<'_>, join: &Effect) -> bool {
         let same_subject = matches!(body.node(callee), Node::Member { object, .. } if flow.eval_in(site.member, object) == subject);
         same_class
             && same_subject
-            && !wiring.effects_at(site).any(|e| release::same_handler(flow, join, &wiring.effects[e]) == Same::Never)
+            && !wiring
+                .effects_at(site)
+                .map(|e| &wiring.effects[e])
+                .any(|e| release::same_handler(flow, join, e) == Same::Never || is_about_another(e))
             && body.list(args).iter().any(|a| flow.eval_in(site.member, *a) == *handler)
     })
 }
@@ -442,14 +450,20 @@ fn is_left_by_futile_release(wiring: &Wiring<'_>, channel: &Channel, join: &Effe
     if releases.any(|(c, leave)| other_topic(wiring, c, leave).is_some_and(|(_, j)| j.site == join.site)) {
         return true;
     }
+    let class = |e: &Effect| wiring.program().member(e.site.member).owner;
+    let by_same_class = |a: &Effect, b: &Effect| class(a) == class(b);
+    let is_own_lambda = |other: &usize| {
+        let other = &wiring.effects[*other];
+        by_same_class(other, join) && matches!(function(other), Some(Val::Lambda(..)))
+    };
     channel.leaves.iter().map(|l| &wiring.effects[*l]).any(|leave| {
         let fresh = leave.handler.as_ref().is_some_and(|h| release::is_fresh(&wiring.flow, leave, h));
         (fresh || release::other_phase(join, leave))
             && match (&joined, function(leave)) {
                 (Some(Val::Method(a, _)), Some(Val::Method(b, _))) => *a == b,
-                (Some(Val::Lambda(..)), Some(Val::Lambda(..))) => {
-                    wiring.program().member(join.site.member).owner == wiring.program().member(leave.site.member).owner
-                }
+                (Some(Val::Lambda(..)), Some(Val::Lambda(..))) => by_same_class(join, leave),
+                // `-= cm => OnRose(cm)`
+                (Some(Val::Method(..)), Some(Val::Lambda(..))) => by_same_class(join, leave) && !channel.joins.iter().any(is_own_lambda),
                 _ => false,
             }
     })

@@ -12,6 +12,7 @@ use crate::state::{self, How};
 use crate::wire::Wiring;
 use crate::wire::channels::{Channel, ChannelKey, Topic};
 use crate::wire::effect::{Act, Effect, Event};
+use crate::wire::selections::Element;
 
 pub(super) const RULE: Rule = Rule {
     name: "mismatched-handler",
@@ -98,7 +99,7 @@ fn by_arity(wiring: &Wiring<'_>, channel: &Channel) -> Vec<Draft> {
     {
         return Vec::new();
     }
-    let passed: Option<Vec<usize>> = raises.iter().map(|e| passed(wiring, e)).collect();
+    let passed: Option<Vec<usize>> = raises.iter().map(|e| passed(wiring, channel, e)).collect();
     let Some(most) = passed.and_then(|all| all.into_iter().max()) else { return Vec::new() };
     let mut drafts = Vec::new();
     for effect in channel.joins.iter().map(|j| &wiring.effects[*j]) {
@@ -130,7 +131,7 @@ fn raised_by_any_name(wiring: &Wiring<'_>, channel: &Channel) -> bool {
 }
 
 /// How many values a raise hands to handlers; none where that is open.
-fn passed(wiring: &Wiring<'_>, raise: &Effect) -> Option<usize> {
+fn passed(wiring: &Wiring<'_>, channel: &Channel, raise: &Effect) -> Option<usize> {
     let program = wiring.program();
     let body = program.body(raise.site.member)?;
     let Node::Call { args, .. } = body.node(raise.site.node) else { return None };
@@ -139,7 +140,17 @@ fn passed(wiring: &Wiring<'_>, raise: &Effect) -> Option<usize> {
     if is_open || !raise.inner.is_empty() || raise.message.is_some() {
         return None;
     }
+    // the event itself comes first, and what is behind it in a list
+    if matches!(&channel.key, ChannelKey::Bus(bus, _) if Element::of(bus).is_some()) {
+        return match args.get(1).map(|a| body.node(*a)) {
+            None => Some(1),
+            Some(Node::Collection { items, .. }) => Some(1 + items.len as usize),
+            Some(_) => None,
+        };
+    }
     match raise.holder.event {
+        // a message that says itself what it is about is handed over as it is
+        Event::Bus if args.first().is_some_and(|a| matches!(wiring.flow.eval_in(raise.site.member, *a), Val::New(_))) => Some(args.len()),
         Event::Bus | Event::Outside(_) => args.len().checked_sub(1),
         _ => Some(args.len()),
     }

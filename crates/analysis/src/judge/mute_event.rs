@@ -173,8 +173,19 @@ fn is_used_otherwise(wiring: &Wiring<'_>, channel: &Channel, m: MemberId) -> boo
         let Some(body) = program.body(read.member) else { return false };
         let scope = program.scope(read.member);
         let parent = scope.parent(read.node);
-        !is_walked(body, scope, read) && !parent.is_some_and(|p| is_null_test(body.node(p), |n| body.node(n)))
+        let is_asked = parent.is_some_and(|p| is_null_test(body.node(p), |n| body.node(n)) || is_way_in(wiring, read, p));
+        !is_walked(body, scope, read) && !is_asked
     })
+}
+
+/// Whether what is read of a signal is the function by which one gets on it: `return this.emptied.event;`.
+fn is_way_in(wiring: &Wiring<'_>, read: Site, around: NodeId) -> bool {
+    let program = wiring.program();
+    let is_of_it =
+        program.body(read.member).is_some_and(|body| matches!(body.node(around), Node::Member { object, .. } if object == read.node));
+    let Val::Member(_, way) = wiring.flow.eval_in(read.member, around) else { return false };
+    let acts: Vec<Act> = wiring.effects_in(way).map(|e| e.act).collect();
+    is_of_it && acts.contains(&Act::Join) && !acts.contains(&Act::Raise)
 }
 
 fn is_null_test(node: Node, at: impl Fn(NodeId) -> Node) -> bool {

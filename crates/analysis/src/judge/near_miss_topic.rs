@@ -1,5 +1,7 @@
 //! Rule `near-miss-topic`: a topic that only one side knows differs by a slip from one that the other side knows.
 
+mod asked;
+
 use std::cmp::Ordering;
 use std::collections::BTreeMap;
 
@@ -74,6 +76,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
             drafts.push(draft(wiring, name, channel, other_name, other));
         }
     }
+    drafts.extend(asked::check(wiring));
     drafts
 }
 

@@ -58,7 +58,7 @@ fn keepers(wiring: &Wiring<'_>) -> BTreeMap<MemberId, MemberId> {
             let is_argument =
                 |n: NodeId| matches!(body.node(n), Node::Name(name) if matches!(scope.lookup(name, n), Some(Declared::Param(None, _))));
             let takes = scope.function_around(body, write.site.node).is_none() && state::any_within(body, value, &is_argument);
-            let at_once = wiring.tellings(member).iter().any(|(node, _)| scope.function_around(body, *node).is_none());
+            let at_once = wiring.tellings(member).iter().any(|(node, _)| program.runs_in(Site { member, node: *node }).is_none());
             if takes && !at_once && told_later(wiring, field, member, &sites) {
                 found.insert(member, field);
             }
@@ -95,7 +95,7 @@ fn told_later(wiring: &Wiring<'_>, field: MemberId, setter: MemberId, raises: &[
         // it is the value that is handed over, directly or by a local
         let told = |args: &[NodeId]| args.iter().any(|a| state::any_within(body, *a, &names) || comes_from(body, scope, *a, &names));
         let is_told = matches!(body.node(site.node), Node::Call { args, .. } if told(body.list(args)));
-        let later = site.member != setter || function.is_some();
+        let later = site.member != setter || program.runs_in(site).is_some();
         own && later && is_told && (site.member == setter || runs_apart(wiring, site.member, setter))
     })
 }
@@ -128,7 +128,7 @@ fn runs_apart(wiring: &Wiring<'_>, teller: MemberId, setter: MemberId) -> bool {
 
 fn in_own_code(wiring: &Wiring<'_>, site: Site) -> bool {
     let program = wiring.program();
-    program.body(site.member).is_some_and(|b| program.scope(site.member).function_around(b, site.node).is_none())
+    program.body(site.member).is_some() && program.runs_in(site).is_none()
 }
 
 /// Pairs of calls on the same object that stand one right behind the other.

@@ -275,7 +275,33 @@ fn by_handlers(wiring: &Wiring<'_>, m: MemberId) -> Vec<Draft> {
             drafts.push(draft(wiring, m, leave.site, walk.site, "by a handler, while the list is walked to tell it"));
         }
     }
+    let own_handles = of_list().filter(|e| e.act == Act::Join && e.handle).flat_map(|join| by_own_handle(wiring, m, join));
+    drafts.extend(own_handles.map(|site| draft(wiring, m, site, walk.site, "by a handler, while the list is walked to tell it")));
     drafts
+}
+
+/// Where a handler takes itself off by what its subscription gave back.
+fn by_own_handle(wiring: &Wiring<'_>, m: MemberId, join: &Effect) -> Vec<Site> {
+    let (program, flow) = (wiring.program(), &wiring.flow);
+    let gives_back = join.inner.first().map(|s| s.member);
+    if !wiring.effects_on(m).any(|e| e.act == Act::Leave && e.inner.is_empty() && Some(e.site.member) == gives_back) {
+        return Vec::new();
+    }
+    let handler = join.handler.as_ref().and_then(|h| flow.function_of(h));
+    let is_in_handler = |site: Site| {
+        let around = program.runs_in(site);
+        match handler {
+            Some(Val::Lambda(member, function)) => site.member == member && around == Some(function),
+            Some(Val::Method(member, _)) => site.member == member && around.is_none(),
+            _ => false,
+        }
+    };
+    let is_run_by_it = |site: &Site| {
+        let called = || flow.callers((site.member, None)).iter().any(|(call, _)| is_in_handler(*call));
+        is_in_handler(*site) || program.runs_in(*site).is_none() && called()
+    };
+    let releases = crate::wire::handles::releases(flow, join.site);
+    releases.into_iter().filter(|site| is_run_by_it(site) && !is_handed_to_scheduler(wiring, *site)).collect()
 }
 
 /// Whether a statement stands in a function that something else runs later.

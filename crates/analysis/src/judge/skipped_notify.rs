@@ -68,8 +68,9 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         let inside: Vec<Change> = fields.iter().flat_map(|f| subject.written_inside(*f)).collect();
         subject.mutators = inside.iter().map(|c| c.site.member).chain(subject.acting_on_fields()).collect();
         let announced_inside: BTreeSet<MemberId> =
-            inside.iter().filter(|c| !subject.told_closely(c.site).is_empty()).map(|c| c.field).collect();
-        let others: Vec<&Change> = inside.iter().filter(|c| subject.told_closely(c.site).is_empty() && subject.is_seen(c.field)).collect();
+            inside.iter().filter(|c| !subject.told_closely(c.site, Some(c.field)).is_empty()).map(|c| c.field).collect();
+        let others: Vec<&Change> =
+            inside.iter().filter(|c| subject.told_closely(c.site, Some(c.field)).is_empty() && subject.is_seen(c.field)).collect();
         let quiet_inside: BTreeSet<MemberId> = others.iter().map(|c| c.site.member).collect();
         // what its own methods announce nobody else has to
         let (inside, quiet): (Vec<Change>, Vec<Change>) = inside.into_iter().partition(|c| announced_inside.contains(&c.field));
@@ -100,7 +101,7 @@ impl Subject<'_, '_> {
     fn callers_of_helper(&self, write: Site) -> Vec<Site> {
         let (wiring, program) = (self.wiring, self.wiring.program());
         let is_hidden = matches!(program.decl(write.member).modifiers.visibility, Visibility::Private | Visibility::Protected);
-        if program.member(write.member).kind != MemberKind::Method || !is_hidden || !self.told_at(write).is_empty() {
+        if program.member(write.member).kind != MemberKind::Method || !is_hidden || !self.told_at(write, None).is_empty() {
             return Vec::new();
         }
         let calls = wiring.flow.callers((write.member, None)).iter().map(|(site, _)| *site);
@@ -164,13 +165,14 @@ impl Subject<'_, '_> {
             && callers.iter().all(|(site, _)| program.member(site.member).owner == info.owner && self.makes(site.member, depth - 1))
     }
 
-    /// The channels of the subject that are told on the way through a statement, before or after it, however deep.
-    fn told_at(&self, site: Site) -> BTreeSet<usize> {
-        self.told(site, &|_| true)
+    /// The channels of the subject that are told on the way through a statement, before or after it, however deep; of a field only where
+    /// it is not said that another one has changed.
+    fn told_at(&self, site: Site, field: Option<MemberId>) -> BTreeSet<usize> {
+        self.told(site, &|node| self.is_about(site.member, node, field))
     }
 
     /// Those of them that are raised right there, or by a method of the subject that is called there.
-    fn told_closely(&self, site: Site) -> BTreeSet<usize> {
+    fn told_closely(&self, site: Site, field: Option<MemberId>) -> BTreeSet<usize> {
         let (wiring, program) = (self.wiring, self.wiring.program());
         let Some(body) = program.body(site.member) else { return BTreeSet::new() };
         let scope = program.scope(site.member);
@@ -183,6 +185,9 @@ impl Subject<'_, '_> {
         };
         let is_raise = |node: NodeId| wiring.effects_at(Site { member: site.member, node }).any(|e| wiring.effects[e].act == Act::Raise);
         self.told(site, &|node| {
+            if !self.is_about(site.member, node, field) {
+                return false;
+            }
             if is_raise(node) && !is_choice(node) {
                 return true;
             }
@@ -194,6 +199,11 @@ impl Subject<'_, '_> {
             };
             called.is_none_or(|c| program.is_a(self.class, program.member(c.member).owner) && !self.mutators.contains(&c.member))
         })
+    }
+
+    /// Whether a call that tells may be about a field: it names no other property.
+    fn is_about(&self, member: MemberId, node: NodeId, field: Option<MemberId>) -> bool {
+        field.is_none_or(|f| !self.wiring.tells_of_another(self.class, Site { member, node }, f))
     }
 
     /// Methods of the class that do anything to what the fields hold: they announce what they did themselves.
@@ -233,8 +243,8 @@ impl Subject<'_, '_> {
     fn judge(&self, changes: &[Change], quiet: &BTreeSet<MemberId>) -> Vec<Draft> {
         let (mut telling, mut silent) = (Vec::new(), Vec::new());
         for change in changes {
-            let told = self.told_at(change.site);
-            let closely = self.told_closely(change.site);
+            let told = self.told_at(change.site, Some(change.field));
+            let closely = self.told_closely(change.site, Some(change.field));
             match (told.is_empty(), closely.is_empty()) {
                 (true, _) => silent.push(change),
                 (_, false) => telling.push((change, closely)),
@@ -282,20 +292,20 @@ impl Subject<'_, '_> {
         let quiet_about_it = silent.iter().filter(|c| c.field == change.field && c.site.member != own).count();
         let others = quiet.iter().chain(quiet_inside).filter(|m| **m != own).count();
         // the field's own writers pass it on, or all that changes in the subject is announced on the one channel
-        let passes_it = || {
+        let passes_it = |least: usize| {
             let told = telling.iter().filter(|(c, t)| c.field == change.field && t.contains(&channel));
-            told.filter(|(c, _)| self.passes_on(channel, c)).map(|(c, _)| c.site.member).collect::<BTreeSet<_>>().len() >= PEERS
+            told.filter(|(c, _)| self.passes_on(channel, c)).map(|(c, _)| c.site.member).collect::<BTreeSet<_>>().len() >= least
         };
         let fields: BTreeSet<MemberId> = telling.iter().filter(|(_, t)| t.contains(&channel)).map(|(c, _)| c.field).collect();
         let peers = if fields.len() > 1 || self.is_outside(change) { 1 } else { PEERS + 1 };
         let is_for_all = || same.len() >= peers && others == 0 && self.passes_nothing(channel);
         let is_for_it =
             || same.len() >= PEERS && quiet_about_it == 0 && self.is_named_for(channel, change.field) && self.passes_nothing(channel);
-        let shown = is_for_all() || is_for_it() || (quiet_about_it == 0 && passes_it());
+        let shown = is_for_all() || is_for_it() || (quiet_about_it == 0 && passes_it(PEERS));
         let one_is_enough = || {
             same.len() == 1
                 && quiet_about_it == 0
-                && self.is_named_for(channel, change.field)
+                && (self.is_named_for(channel, change.field) || (self.is_state_of_machine(change.field) && passes_it(1)))
                 && !self.is_outside(change)
                 && !self.ends(own)
         };
@@ -309,6 +319,11 @@ impl Subject<'_, '_> {
         let pack = &*program.kit_of(member).pack;
         let name = program.text(program.member(member).name);
         program.is_listed(&pack.teardowns, member) || pack.pairs.iter().any(|(_, exit)| exit == name)
+    }
+
+    /// Whether a field holds the state of a machine.
+    fn is_state_of_machine(&self, field: MemberId) -> bool {
+        self.wiring.machines().iter().any(|m| m.moves && matches!(m.machine.holder, crate::machine::Holder::Field(f) if f == field))
     }
 
     fn is_outside(&self, change: &Change) -> bool {
@@ -395,7 +410,7 @@ impl Subject<'_, '_> {
                     let value = wiring.flow.eval_in(site.member, n);
                     matches!(value, Val::Member(_, m) if m == change.field)
                         || (site.member == change.site.member
-                            && matches!(value, Val::Param(..) | Val::Local(_))
+                            && matches!(value, Val::Param(..) | Val::Local(_) | Val::Element(..))
                             && assigned.as_ref() == Some(&value))
                 }
             };
@@ -521,7 +536,7 @@ impl Subject<'_, '_> {
         outside.iter().any(|site| {
             let is_initial = self.wiring.program().member(site.member).kind == MemberKind::Constructor;
             let is_other = site.member != member;
-            is_other && (is_initial || self.told_closely(*site).contains(&channel) || self.callers_tell(site.member, channel, depth))
+            is_other && (is_initial || self.told_closely(*site, None).contains(&channel) || self.callers_tell(site.member, channel, depth))
         })
     }
 

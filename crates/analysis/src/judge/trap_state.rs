@@ -30,7 +30,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
             || machine.stores_unknown
             // where not all ways are seen through, one may lead out
             || machine.passed_over.iter().any(is_quiet)
-            || !machine.discarded.is_empty()
+            || machine.loses_moves()
             || machine.transitions.iter().any(|t| t.from.is_none() && t.told)
         {
             continue;

@@ -66,7 +66,12 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel) -> Option<Draft> {
                 if raises.iter().any(|e| e.certainty == Certainty::Possible) {
                     return None;
                 }
-                (wiring.place(first), wiring.is_open, Certainty::Likely)
+                // a constant of an enumeration declares the topic
+                let declared = raises.iter().find_map(|e| match e.holder.key {
+                    Some(Val::Static(m)) if program.member(m).kind == MemberKind::EnumConstant => Some(program.member_place(m)),
+                    _ => None,
+                });
+                (declared.unwrap_or_else(|| wiring.place(first)), wiring.is_open, Certainty::Likely)
             } else if is_of_injected(wiring, channel) {
                 (wiring.place(first), true, Certainty::Possible)
             } else {
@@ -115,6 +120,9 @@ fn is_heard(wiring: &Wiring<'_>, channel: &Channel) -> bool {
         (ChannelKey::Own(a, Some(_)), ChannelKey::Own(b, None)) => a == b,
         _ => false,
     };
+    if channel.raises.iter().any(|r| is_type_heard(wiring, &wiring.effects[*r])) {
+        return true;
+    }
     let through_interface = match channel.key {
         ChannelKey::Own(m, None) => wiring.stand_ins(m),
         _ => Vec::new(),
@@ -124,6 +132,20 @@ fn is_heard(wiring: &Wiring<'_>, channel: &Channel) -> bool {
         .channels
         .iter()
         .any(|c| (any(c) && c.joins.iter().any(|j| may_hear(wiring, *j, channel))) || (stands_in(c) && !c.joins.is_empty()))
+}
+
+/// Whether somebody is told of messages of the type that a raise is of, or of a base of it, on whatever bus: an object that is put on
+/// several buses hears on each what belongs there.
+fn is_type_heard(wiring: &Wiring<'_>, raise: &Effect) -> bool {
+    let program = wiring.program();
+    let Some(Val::Type(raised)) = raise.holder.key else { return false };
+    let joins = wiring.channels.iter().flat_map(|c| &c.joins).map(|j| &wiring.effects[*j]);
+    joins
+        .filter_map(|e| match e.holder.key {
+            Some(Val::Type(wanted)) => Some(wanted),
+            _ => None,
+        })
+        .any(|wanted| program.is_a(raised, wanted))
 }
 
 /// Whether a topic is raised on an object that is handed in from nobody knows where, and that is most likely an emitter of

@@ -2,14 +2,15 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use yarrowgraph_ir::{MemberKind, TypeKind};
+use yarrowgraph_ir::pack::LinksGiven;
+use yarrowgraph_ir::{MemberKind, Node, TypeKind};
 use yarrowgraph_model::{Certainty, Level};
 
 use super::{Draft, Page, Rule, related, short};
 use crate::chain::behaviour::{self, Code};
 use crate::chain::{Link, Of};
 use crate::flow::Val;
-use crate::program::{MemberId, Sym, TypeId};
+use crate::program::{MemberId, Site, Sym, TypeId};
 use crate::wire::Wiring;
 
 /// A function with fewer parameters may be anything.
@@ -95,7 +96,65 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         }
     }
     drafts.extend(functions(wiring));
+    drafts.extend(by_type(wiring));
     drafts
+}
+
+/// Classes that are written as the links of a pipeline are which names them by their types alone, and that nothing names.
+fn by_type(wiring: &Wiring<'_>) -> Vec<Draft> {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    let mut found: BTreeMap<TypeId, Draft> = BTreeMap::new();
+    for built in &wiring.chains().built {
+        let Of::Pipeline(at) = built.of else { continue };
+        let pipeline = &wiring.links.pipelines[at];
+        if pipeline.given() != LinksGiven::TypeArgument {
+            continue;
+        }
+        let goes_on = |link: &Link| -> Option<usize> {
+            let code = Code::of(flow, &wiring.links, built.of, link)?;
+            let way = behaviour::way_of(flow, &wiring.links, built.of, code)?;
+            (!way.goes.is_empty()).then(|| code.params(program).len())
+        };
+        let Some((sample, class, params)) = built.links.iter().find_map(|l| Some((l, l.class?, goes_on(l)?))) else { continue };
+        let language = program.unit(program.ty(class).unit).language;
+        for other in program.classes_of(language) {
+            let is_kind = pipeline.asked(program, other).is_some() && !found.contains_key(&other) && !is_named(wiring, other);
+            if is_kind && goes_on(&Link { class: Some(other), function: None, ..sample.clone() }) == Some(params) {
+                let Some(place) = program.type_place(other) else { continue };
+                let what = short(&program.type_id(other));
+                let linked = program.type_place(class).map(|place| related("this one is linked", place));
+                let draft = Draft {
+                    level: Level::Warning,
+                    certainty: Certainty::Likely,
+                    place,
+                    message: format!("`{what}` is written as a link, and is in no chain: nothing names it"),
+                    related: linked.into_iter().collect(),
+                    parties: vec![program.type_id(other)],
+                    edit: None,
+                };
+                found.insert(other, draft);
+            }
+        }
+    }
+    found.into_values().collect()
+}
+
+/// Whether anything but the class itself may name it.
+fn is_named(wiring: &Wiring<'_>, class: TypeId) -> bool {
+    let program = wiring.program();
+    let ty = program.ty(class);
+    let name = program.text(ty.name);
+    let annotated = program.type_decl(class).is_some_and(|d| !d.annotations.is_empty());
+    ty.modifiers.is_abstract
+        || annotated
+        || wiring.is_test_type(class)
+        || !wiring.flow.creations(class).is_empty()
+        || program.heirs(class).len() > 1
+        || program.is_type_written(ty.name)
+        || !program.index.reads(ty.name).is_empty()
+        || program.index.is_text(name, &program.symbols)
+        || wiring.is_unread(ty.name)
+        || wiring.is_named_in_markup(name)
 }
 
 /// Functions that are written as the links of a chain are, beside one of them, and that nothing names.
@@ -144,10 +203,17 @@ fn is_nowhere(wiring: &Wiring<'_>, member: MemberId) -> bool {
         && !program.decl(member).modifiers.is_exported
         && !wiring.in_test(member)
         && !wiring.is_entry_point(member)
-        && program.index.reads(info.name).is_empty()
+        && program.index.reads(info.name).iter().all(|read| is_part_of_data(wiring, *read))
         && program.index.calls(info.name).is_empty()
         && !program.index.is_text(program.text(info.name), &program.symbols)
         && !wiring.is_in_markup(member)
+}
+
+/// Whether a name is that of a part of what a function is given, which is no module: `request.keeper`.
+fn is_part_of_data(wiring: &Wiring<'_>, read: Site) -> bool {
+    let program = wiring.program();
+    let Some(Node::Member { object, .. }) = program.body(read.member).map(|b| b.node(read.node)) else { return false };
+    matches!(wiring.flow.eval_in(read.member, object), Val::Param(..))
 }
 
 /// The type of the tree that all links have, the first that the first link names.

@@ -68,7 +68,7 @@ fn by_hash(wiring: &Wiring<'_>, channel: &Channel, raise: &Effect) -> Option<Str
     let ChannelKey::Own(m, None) = channel.key else { return None };
     let names = &program.kit_of(m).pack.unordered_collections;
     // what is made says more than what is declared
-    let made = wiring.flow.only_definition(m).map(|d| wiring.flow.type_of_node(d.member, d.node));
+    let made = wiring.flow.type_made(m);
     let held = wiring.flow.type_held(m);
     let name = [made.as_ref(), Some(&held)].into_iter().flatten().find_map(|ty| program.type_name(ty))?;
     let body = program.body(raise.innermost().member)?;

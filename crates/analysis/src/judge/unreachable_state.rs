@@ -33,7 +33,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
             || machine.is_set_from_outside
             || is_read_in_part(wiring, machine)
             || machine.initial.is_empty()
-            || !machine.discarded.is_empty()
+            || machine.loses_moves()
         {
             continue;
         }

@@ -185,6 +185,12 @@ impl Found {
         self.stores_unknown || self.is_set_from_outside || self.passed_over.iter().any(plain)
     }
 
+    /// Whether moves are lost with the answers that are let go: those of a method that is nowhere asked so that its answer is kept.
+    pub fn loses_moves(&self) -> bool {
+        let is_kept = |name: &Sym| self.delegations.iter().any(|kept| kept.1 == *name && !self.discarded.contains(kept));
+        self.discarded.iter().any(|(_, name)| !is_kept(name))
+    }
+
     /// The id of what holds its state.
     pub fn id(&self, program: &Program) -> String {
         match self.machine.holder {

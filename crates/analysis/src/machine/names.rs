@@ -4,12 +4,14 @@ use std::collections::BTreeSet;
 
 use rayon::prelude::*;
 use rustc_hash::FxHashMap;
-use yarrowgraph_ir::{BinaryOp, MemberKind, Node, NodeId, TypeKind};
+use yarrowgraph_ir::{BinaryOp, FunctionId, MemberKind, Node, NodeId, TypeKind};
 
 use super::{Encoding, Found, Holder, State, state};
 use crate::flow::{Flow, Val, only_return};
 use crate::program::{MemberId, Site, Sym, TypeId};
+use crate::state::How;
 use crate::wire::Wiring;
+use crate::wire::effect::{Effect, Event};
 
 /// Getters are followed so far.
 const HOPS: u32 = 4;
@@ -41,7 +43,8 @@ pub fn strangers(wiring: &Wiring<'_>) -> Vec<Asked> {
         .filter(|(_, m)| m.moves)
         .filter_map(|(i, m)| if let Holder::Field(f) = m.machine.holder { Some((f, i)) } else { None })
         .collect();
-    let views = Views { flow, machines, by_field };
+    let told = told(wiring, &by_field);
+    let views = Views { flow, machines, by_field, told };
     let mut found: Vec<Asked> = (0..program.members.len())
         .into_par_iter()
         .flat_map_iter(|i| views.in_member(MemberId(i as u32)))
@@ -56,6 +59,61 @@ struct Views<'w, 'p> {
     flow: &'w Flow<'p>,
     machines: &'w [Found],
     by_field: FxHashMap<MemberId, usize>,
+    told: Told,
+}
+
+/// Parameters of handlers that are always told the state of a machine, with the machine.
+type Told = FxHashMap<(MemberId, Option<FunctionId>, u16), usize>;
+
+fn told(wiring: &Wiring<'_>, by_field: &FxHashMap<MemberId, usize>) -> Told {
+    let mut found = Told::default();
+    for channel in &wiring.channels {
+        let of_raises: Vec<Vec<Option<usize>>> =
+            channel.raises.iter().map(|r| states_told(wiring, &wiring.effects[*r], by_field)).collect();
+        let Some((first, others)) = of_raises.split_first() else { continue };
+        let agreed = first.iter().enumerate().filter_map(|(index, machine)| {
+            let machine = (*machine)?;
+            others.iter().all(|o| o.get(index) == Some(&Some(machine))).then_some((index as u16, machine))
+        });
+        for (index, machine) in agreed {
+            for join in channel.joins.iter() {
+                let handler = wiring.effects[*join].handler.as_ref().and_then(|h| wiring.flow.function_of(h));
+                let function = match handler {
+                    Some(Val::Lambda(m, f)) => (m, Some(f)),
+                    Some(Val::Method(m, _)) => (m, None),
+                    _ => match wiring.code_told(channel, *join) {
+                        Some(code) => (code.member, None),
+                        None => continue,
+                    },
+                };
+                found.insert((function.0, function.1, index), machine);
+            }
+        }
+    }
+    found
+}
+
+/// For each value that a raise hands over, the machine whose state that is: the field itself, or what the same method stores there.
+fn states_told(wiring: &Wiring<'_>, raise: &Effect, by_field: &FxHashMap<MemberId, usize>) -> Vec<Option<usize>> {
+    let flow = &wiring.flow;
+    let site = raise.innermost();
+    let Some(Node::Call { args, .. }) = flow.program.body(site.member).map(|b| b.node(site.node)) else { return Vec::new() };
+    let Some(body) = flow.program.body(site.member) else { return Vec::new() };
+    let topic = usize::from(raise.inner.is_empty() && raise.holder.event == Event::Bus);
+    let is_stored = |value: &Val, field: MemberId| {
+        wiring.writes(field).iter().any(|w| match w.how {
+            How::Set(set) => w.site.member == site.member && flow.eval_in(site.member, set) == *value,
+            _ => false,
+        })
+    };
+    let machine = |arg: &NodeId| match flow.eval_in(site.member, *arg) {
+        Val::Member(_, m) | Val::Static(m) => by_field.get(&m).copied(),
+        value @ (Val::Local(_) | Val::Element(..) | Val::Param(..)) => {
+            by_field.iter().filter(|(f, _)| is_stored(&value, **f)).map(|(_, m)| *m).min()
+        }
+        _ => None,
+    };
+    body.list(args).iter().skip(topic).map(machine).collect()
 }
 
 impl Views<'_, '_> {
@@ -135,9 +193,12 @@ impl Views<'_, '_> {
         let program = self.flow.program;
         let body = program.body(site.member)?;
         let hops = hops.checked_sub(1)?;
-        if let Val::Member(_, m) | Val::Static(m) = self.flow.eval(site)
-            && let Some(machine) = self.by_field.get(&m)
-        {
+        let machine = match self.flow.eval(site) {
+            Val::Member(_, m) | Val::Static(m) => self.by_field.get(&m),
+            Val::Param(m, f, index) => self.told.get(&(m, f, index)),
+            _ => None,
+        };
+        if let Some(machine) = machine {
             let of = &self.machines[*machine];
             let of_texts = matches!(of.domain.encoding, Encoding::Text | Encoding::Constants);
             let whole = of_texts && !of.stores_unknown && of.machine.tag.is_none();

@@ -233,6 +233,8 @@ impl Walker<'_, '_> {
         let Some(rows) = site.and_then(|s| self.entries(s)) else {
             return match self.filled_table(object, table) {
                 Some((m, outer)) => self.look_up_filled(m, outer, key, way),
+                // a row that is left empty: `parked: {}`
+                _ if matches!(table, Value::Row(_)) && site.is_some_and(|s| self.is_empty_row(s)) => vec![(way, Value::Null)],
                 _ => vec![(way, Value::Unknown)],
             };
         };
@@ -267,6 +269,10 @@ impl Walker<'_, '_> {
             _ => out.extend(open.into_iter().map(|w| (w, Value::Null))),
         }
         out
+    }
+
+    fn is_empty_row(&self, site: Site) -> bool {
+        self.flow.program.body(site.member).is_some_and(|b| matches!(b.node(site.node), Node::Object(entries) if entries.len == 0))
     }
 
     /// The element of an array for a constant whose number is its place: `table[state][event]`.

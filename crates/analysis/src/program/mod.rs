@@ -22,7 +22,8 @@ use smallvec::{SmallVec, smallvec};
 use yarrowgraph_ir::pack::{self, Pack};
 use yarrowgraph_ir::traits::Traits;
 use yarrowgraph_ir::{
-    Body, Facts, Language, Member, MemberKind, Modifiers, Name, NodeId, Span, TypeDecl, TypeDeclId, TypeKind, TypeRef, TypeRefId, Unit,
+    Body, Facts, Language, Member, MemberKind, Modifiers, Name, Node, NodeId, Span, TypeDecl, TypeDeclId, TypeKind, TypeRef, TypeRefId,
+    Unit,
 };
 use yarrowgraph_model::Place;
 
@@ -502,6 +503,39 @@ impl Program {
         let unit = self.member(site.member).unit;
         let span = self.body(site.member).map_or_else(Span::default, |b| b.span(site.node));
         self.place(unit, span)
+    }
+
+    /// The classes of the tree that are written in a language.
+    pub fn classes_of(&self, language: Language) -> impl Iterator<Item = TypeId> + '_ {
+        let is_class = move |t: &TypeId| {
+            let ty = self.ty(*t);
+            ty.kind == TypeKind::Class && !ty.is_module && !ty.anonymous && self.unit(ty.unit).language == language
+        };
+        (0..self.types.len()).map(|i| TypeId(i as u32)).filter(is_class)
+    }
+
+    /// Whether the name of a type is written anywhere as one: of a field, a base, a type argument.
+    pub fn is_type_written(&self, name: Sym) -> bool {
+        let is_it = |unit: usize, ty: &TypeRef| matches!(ty, TypeRef::Named { name: written, .. } if self.sym(UnitId(unit as u32), *written) == name);
+        self.units.iter().enumerate().any(|(i, unit)| unit.unit.type_refs.iter().any(|ty| is_it(i, ty)))
+    }
+
+    /// The innermost function of the body in whose run a node is run; none for the member's own run. What a walk over a collection is
+    /// given is run where the walk stands.
+    pub fn runs_in(&self, site: Site) -> Option<yarrowgraph_ir::FunctionId> {
+        let body = self.body(site.member)?;
+        let scope = self.scope(site.member);
+        scope.ancestors(site.node).find_map(|n| match body.node(n) {
+            Node::Lambda(f) if !self.is_walked_with(site.member, body, n) => Some(f),
+            _ => None,
+        })
+    }
+
+    /// Whether a function written in a body is all that a walk over a collection is given.
+    fn is_walked_with(&self, member: MemberId, body: &Body, function: NodeId) -> bool {
+        let Some(Node::Call { callee, args, .. }) = self.scope(member).parent(function).map(|p| body.node(p)) else { return false };
+        let Node::Member { name, .. } = body.node(callee) else { return false };
+        body.list(args).first() == Some(&function) && self.kit_of(member).pack.walks.contains(self.unit_of(member).text(name))
     }
 
     /// Where the class of a field reads what has the field's name.

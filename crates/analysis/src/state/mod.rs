@@ -3,6 +3,7 @@
 
 mod paths;
 mod periodic;
+mod properties;
 mod reads;
 mod registries;
 mod rosters;
@@ -247,9 +248,25 @@ impl Wiring<'_> {
             let program = self.program();
             let class = self.flow.type_of(handler).own()?;
             let messages: BTreeSet<Sym> = channel.raises.iter().filter_map(|r| self.effects[*r].message).collect();
-            let message = messages.first().copied().filter(|_| messages.len() == 1)?;
+            let message = match messages.first() {
+                Some(only) if messages.len() == 1 => *only,
+                Some(_) => return None,
+                None => self.message_by_name(class)?,
+            };
             let member = program.find_member_as(class, message, true)?;
             Some(Site { member, node: program.body(member)?.root? })
+        })
+    }
+
+    /// The method by which an object is told that a library's interface asks for under its own name: `propertyChange` of a
+    /// `PropertyChangeListener`.
+    fn message_by_name(&self, class: TypeId) -> Option<Sym> {
+        let program = self.program();
+        program.outside_bases(class).into_iter().find_map(|base| {
+            let name = program.text(base).strip_suffix("Listener")?;
+            let mut letters = name.chars();
+            let method = letters.next()?.to_lowercase().chain(letters).collect::<String>();
+            program.symbols.get(&method).filter(|m| program.find_member_as(class, *m, true).is_some())
         })
     }
 

@@ -212,7 +212,12 @@ impl Extractor<'_, '_> {
         let program = self.flow.program;
         let unit = program.member(*m).unit;
         let held = self.flow.type_held(*m);
-        program.element_type(unit, &held).is_some_and(|element| program.is_weak(unit, &element))
+        let is_weak_set = || {
+            let sets = &program.kit(unit).pack.sets;
+            program.type_name(&held).is_some_and(|name| sets.contains(name))
+                && self.flow.type_made(*m).is_some_and(|made| program.is_weak(unit, &made))
+        };
+        program.element_type(unit, &held).is_some_and(|element| program.is_weak(unit, &element)) || is_weak_set()
     }
 
     /// The handler inside a wrapper: a weak reference, a record with a key, a pair.

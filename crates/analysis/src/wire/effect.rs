@@ -106,6 +106,8 @@ pub struct Effect {
     pub adapter: Option<Val>,
     /// What else than the handler a release must match, where the library asks for it.
     pub phase: Option<bool>,
+    /// What tells a subscription apart besides its topic, for a release of all that have it.
+    pub space: Option<Sym>,
     /// Whether a raise tells an object that is a parameter.
     pub of_param: bool,
     /// Whether the handler is kept inside a record of the tree.
@@ -149,6 +151,7 @@ impl Effect {
             by_annotation: false,
             adapter: None,
             phase: None,
+            space: None,
             of_param: false,
             in_record: false,
             by_row: false,

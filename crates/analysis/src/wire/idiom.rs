@@ -6,7 +6,7 @@ use yarrowgraph_model::Certainty;
 
 use super::effect::{Act, Effect, Event, Holder};
 use super::extract::{Extractor, holder_of};
-use super::streams;
+use super::{selections, streams};
 use crate::flow::Val;
 use crate::program::{Sym, Ty};
 
@@ -26,6 +26,12 @@ pub(super) fn effects(x: &Extractor<'_, '_>, node: NodeId, callee: NodeId, args:
         && let Some(handed) = handed_on(x, args)
     {
         return matches!(x.body.node(called), Node::Member { .. }) && effects(x, node, called, &handed, found);
+    }
+    if let Some(object) = object
+        && let Some(of_selection) = selections::effects(x, node, text, &x.eval(object), args)
+    {
+        found.extend(of_selection);
+        return true;
     }
     let mut candidates = pack.idioms.named(text);
     if candidates.is_empty() {
@@ -277,7 +283,14 @@ fn apply(
         return None;
     }
     let star = matches(&idiom.name, text).unwrap_or("");
-    let event = if let Some((_, tail)) = idiom.name.split_once('*') {
+    // nobody in the tree can be told by a name that nothing has
+    let told_by = match &idiom.tells {
+        Some(method) => Some(program.symbols.get(method)?),
+        None => None,
+    };
+    let event = if told_by.is_some() {
+        Event::Bus
+    } else if let Some((_, tail)) = idiom.name.split_once('*') {
         // named by the noun, so that all verbs about it meet
         program
             .symbols
@@ -291,7 +304,9 @@ fn apply(
     } else {
         Event::Outside(program.sym_in(x.member, name))
     };
-    let key = if idiom.by_type {
+    let key = if let Some(method) = told_by {
+        Some(Val::Str(method))
+    } else if idiom.by_type {
         topic_node.map(|t| message_type(x, t))
     } else if idiom.by_message {
         Some(message_topic(x, topic_node?)?)
@@ -305,6 +320,7 @@ fn apply(
     effect.bounded = is_ended_by_signal(x, options);
     effect.phase = idiom.phase.as_ref().and_then(|name| phase(x, options, name));
     effect.by_annotation = idiom.by_annotation;
+    effect.message = told_by.filter(|_| act == Act::Raise);
     Some(vec![effect])
 }
 

@@ -71,6 +71,8 @@ impl Lives<'_, '_> {
                 Val::Param(m, None, index) => self.of_param(*m, *index, Some(*name), budget),
                 _ => Judged::unknown(),
             },
+            // what a component is handed is its parent's
+            Val::Outside(..) if self.is_handed(subject) => Judged { lifetime: Lifetime::Outer, shown: false },
             Val::Outside(of, name) => {
                 let static_getter = matches!(**of, Val::Global(_) | Val::Type(_)) && pack.process_getters.contains(program.text(*name));
                 if static_getter { Judged::new(Lifetime::Process) } else { self.of(of, site, budget) }
@@ -85,6 +87,18 @@ impl Lives<'_, '_> {
             Val::Call(call) => self.of_call(*call, site, budget),
             Val::Local(local) => self.of_local(*local, site, budget),
             _ => Judged::unknown(),
+        }
+    }
+
+    /// Whether a value is the member in which an object has what its parent hands it: `this.props`.
+    fn is_handed(&self, value: &Val) -> bool {
+        let program = self.flow.program;
+        match value {
+            Val::Outside(of, name) => match **of {
+                Val::This(t) => program.kit(program.ty(t).unit).pack.handed_members.contains(program.text(*name)),
+                _ => false,
+            },
+            _ => false,
         }
     }
 
@@ -108,6 +122,13 @@ impl Lives<'_, '_> {
             Node::Name(name) => (None, program.unit_of(call.member).text(name)),
             _ => return Judged::unknown(),
         };
+        // what is picked of a page by an object lives as that does
+        if object.is_none()
+            && pack.selectors.contains(name)
+            && let Some(&of) = body.list(args).first()
+        {
+            return self.of(&self.flow.eval_in(call.member, of), site, budget);
+        }
         let on_type = object.map(|o| self.flow.eval_in(call.member, o));
         let static_call = matches!(on_type, Some(Val::Global(_) | Val::Type(_)));
         if static_call && pack.process_getters.contains(name) {

@@ -65,7 +65,14 @@ impl Wiring<'_> {
             return true;
         }
         let calls = mentions.calls.get(&text).map_or(&[][..], Vec::as_slice);
-        calls.iter().any(|call| !self.by_site.contains_key(call) && self.flow.callee(*call).is_none() && !self.only_writes(*call))
+        // what the message is made with: `dispatchEvent(new CustomEvent('halted'))`
+        let of_channel = |site: Site| self.effects_at(site).any(|e| channel.raises.contains(&e));
+        let is_message = |call: &Site| {
+            let around = self.flow.program.scope(call.member).parent(call.node);
+            around.is_some_and(|node| of_channel(Site { member: call.member, node }))
+        };
+        let is_known = |call: &Site| self.by_site.contains_key(call) || self.only_writes(*call) || is_message(call);
+        calls.iter().any(|call| !is_known(call) && self.flow.callee(*call).is_none())
     }
 
     /// Whether a call is of what only writes down what it is given: `console.log('risen')`.

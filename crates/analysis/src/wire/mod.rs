@@ -30,6 +30,7 @@ pub(crate) mod pairs;
 mod raises;
 pub mod release;
 mod rows;
+pub mod selections;
 mod spread;
 pub(crate) mod streams;
 pub mod subscriber;

@@ -1,13 +1,14 @@
 //! What channels are called, and what tells one from another.
 
 use rustc_hash::FxHashSet;
-use yarrowgraph_ir::{AccessorKind, MemberKind, TypeKind, Visibility};
+use yarrowgraph_ir::{AccessorKind, MemberKind, Node, TypeKind, Visibility};
 use yarrowgraph_model::ChannelKind;
 
 use super::channels::{Channel, ChannelKey, Topic};
 use super::effect::{Event, Holder};
+use super::selections;
 use crate::flow::{Flow, Val};
-use crate::program::{MemberId, Sym, Ty, TypeId};
+use crate::program::{MemberId, Site, Sym, Ty, TypeId};
 
 /// How many helpers a parameter is followed through.
 const GIVEN: usize = 4;
@@ -207,6 +208,9 @@ impl Namer<'_, '_> {
 
     fn bus_within(&self, subject: &Val, hops: usize) -> String {
         let program = self.flow.program;
+        if let Some(elements) = selections::picked(self.flow, subject) {
+            return elements;
+        }
         let given = |value: &Val| Some((self.always_given(value, GIVEN)?, hops.checked_sub(1)?));
         if let Ty::Own(t, _) = self.flow.type_of(subject) {
             return program.type_id(self.topmost(t));
@@ -214,13 +218,15 @@ impl Namer<'_, '_> {
         match subject {
             // a field that only ever holds what its constructor is given is that
             Val::Member(_, m) => match self.flow.only_definition(*m).map(|site| self.flow.eval(site)) {
-                Some(param @ Val::Param(..)) => match given(&param) {
-                    Some((given, hops)) => self.bus_within(&given, hops),
-                    None => program.member_id(*m),
+                Some(param @ Val::Param(..)) => match (given(&param), self.flow.type_of(&param)) {
+                    (Some((given, hops)), _) => self.bus_within(&given, hops),
+                    (None, Ty::Outside(name, _)) => program.text(name).to_owned(),
+                    _ => program.member_id(*m),
                 },
                 _ => program.member_id(*m),
             },
             Val::Static(m) => program.member_id(*m),
+            Val::Local(local) if let Some(name) = self.made_in(*local) => format!("{}.{name}", program.member_id(local.member)),
             Val::Call(site) => {
                 // `EventBus.getDefault()`
                 self.flow.receiver(*site).map_or_else(|| "?".into(), |(object, _)| self.flow.show(&object))
@@ -233,7 +239,14 @@ impl Namer<'_, '_> {
         }
     }
 
-    /// The member that every caller hands over for a parameter.
+    /// The name of a variable that an object is made for where it is declared.
+    fn made_in(&self, local: Site) -> Option<&str> {
+        let body = self.flow.program.body(local.member)?;
+        let Node::Local { name, init: Some(init), .. } = body.node(local.node) else { return None };
+        matches!(body.node(init), Node::New { .. }).then(|| self.flow.program.unit_of(local.member).text(name))
+    }
+
+    /// The member, or the variable of an object that is made there, that every caller hands over for a parameter.
     fn always_given(&self, value: &Val, budget: usize) -> Option<Val> {
         let budget = budget.checked_sub(1)?;
         let Val::Param(m, None, _) = value else { return None };
@@ -241,7 +254,12 @@ impl Namer<'_, '_> {
             let handed = value.substitute(binding);
             self.always_given(&handed, budget).unwrap_or(handed)
         });
-        let first = given.next().filter(|v| matches!(v, Val::Member(..) | Val::Static(_)))?;
+        let is_one = |v: &Val| match v {
+            Val::Member(..) | Val::Static(_) => true,
+            Val::Local(local) => self.made_in(*local).is_some(),
+            _ => false,
+        };
+        let first = given.next().filter(is_one)?;
         given.all(|other| other == first).then_some(first)
     }
 

@@ -6,6 +6,7 @@ use yarrowgraph_ir::{MemberKind, Node, NodeId};
 use super::Wiring;
 use super::channels::{Channel, ChannelKey, Topic};
 use super::effect::{Act, Effect};
+use super::selections;
 use crate::flow::{Flow, Val};
 use crate::program::{MemberId, Site, Ty};
 
@@ -200,16 +201,27 @@ fn unwrapped(body: &yarrowgraph_ir::Body, mut node: NodeId) -> NodeId {
 impl Wiring<'_> {
     /// The channels of the holder of one of them, that one included. Channels are sorted, so that the topics of one holder stand together.
     pub fn of_holder(&self, channel: &Channel) -> impl Iterator<Item = &Channel> {
-        let holder = channel.key.holder();
+        self.holder_of_key(&channel.key)
+    }
+
+    fn holder_of_key(&self, key: &ChannelKey) -> std::slice::Iter<'_, Channel> {
+        let holder = key.holder();
         let first = self.channels.partition_point(|c| c.key.holder() < holder);
-        self.channels[first..].iter().take_while(move |c| c.key.holder() == holder)
+        let many = self.channels[first..].partition_point(|c| c.key.holder() == holder);
+        self.channels[first..first + many].iter()
     }
 
     /// The releases that can take a subscription off, in order; only those in code that runs.
     pub fn releases_of(&self, channel: &Channel, join: usize) -> Vec<usize> {
         let effect = &self.effects[join];
         let mut found = Vec::new();
-        let related = self.of_holder(channel).filter(|c| covers(&c.key, &channel.key));
+        // what is taken off an element is so for what is below it too
+        let above = match &channel.key {
+            ChannelKey::Bus(bus, topic) => selections::element_of(bus).map(|element| ChannelKey::Bus(element, topic.clone())),
+            _ => None,
+        };
+        let of_element = above.iter().flat_map(|key| self.holder_of_key(key).filter(move |c| covers(&c.key, key)));
+        let related = self.of_holder(channel).filter(|c| covers(&c.key, &channel.key)).chain(of_element);
         for other in related {
             for &leave in &other.leaves {
                 let release = &self.effects[leave];
@@ -244,6 +256,9 @@ impl Wiring<'_> {
     }
 
     fn releases(&self, join: &Effect, leave: &Effect, exact: bool) -> bool {
+        if leave.space.is_some() && leave.space != join.space {
+            return false;
+        }
         match leave.act {
             Act::LeaveAll => true,
             Act::LeaveOwner => self.releases_owner(join, leave),

@@ -178,11 +178,12 @@ fn captured_instance(flow: &Flow<'_>, member: MemberId, function: yarrowgraph_ir
                     let instance = match flow.eval_in(member, id) {
                         Val::Member(of, _) | Val::Method(_, Some(of)) => matches!(*of, Val::This(_)),
                         // a bare name of something inherited from outside of the tree
-                        Val::Global(_) => {
+                        Val::Global(name) => {
                             let bare = program.kit_of(member).traits.bare_members;
                             let called =
                                 scope.parent(id).is_some_and(|p| matches!(body.node(p), Node::Call { callee, .. } if callee == id));
-                            bare && called && !program.outside_bases(program.member(member).owner).is_empty()
+                            let of_base = called || is_inherited_field(flow, Site { member, node: id }, program.text(name));
+                            bare && of_base && !program.outside_bases(program.member(member).owner).is_empty()
                         }
                         _ => false,
                     };
@@ -196,6 +197,24 @@ fn captured_instance(flow: &Flow<'_>, member: MemberId, function: yarrowgraph_ir
         stack.extend(body.children(id));
     }
     false
+}
+
+/// Whether a name that nothing in the tree declares is that of a field or property, not of a type, a package or something global: it is
+/// written in small, and what is behind it is no type.
+fn is_inherited_field(flow: &Flow<'_>, site: Site, name: &str) -> bool {
+    let program = flow.program;
+    let Some(body) = program.body(site.member) else { return false };
+    let scope = program.scope(site.member);
+    let is_small = |text: &str| text.starts_with(|c: char| c.is_lowercase());
+    let part = |n: NodeId| match body.node(n) {
+        Node::Member { name, .. } => Some(program.unit_of(site.member).text(name)),
+        _ => None,
+    };
+    let is_called = |n: NodeId| scope.parent(n).is_some_and(|p| matches!(body.node(p), Node::Call { callee, .. } if callee == n));
+    let mut behind = scope.ancestors(site.node).take_while(|n| part(*n).is_some()).skip_while(|n| part(*n).is_some_and(is_small));
+    let names_type = behind.next().is_some_and(|n| !is_called(n));
+    let has_globals = program.kit_of(site.member).traits.references_dangle;
+    !has_globals && is_small(name) && !names_type
 }
 
 fn literal_captures(flow: &Flow<'_>, site: Site) -> bool {

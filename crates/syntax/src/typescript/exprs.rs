@@ -207,8 +207,43 @@ impl<'t> Script<'t> {
             }
             None => List::default(),
         };
+        self.name_parts(callee, args);
         let optional = is_optional(&kids, self);
         self.l.push(Node::Call { callee, args, type_args, optional }, node)
+    }
+
+    /// Several events in one text, the names behind their dots, and the selector of what is below an element are names of the tree as
+    /// well: `$root.on('click.loans keyup.loans', 'a.loan', f)`.
+    fn name_parts(&mut self, callee: NodeId, args: List) {
+        const EVENT_METHODS: [&str; 10] =
+            ["on", "off", "one", "bind", "unbind", "delegate", "undelegate", "trigger", "triggerHandler", "once"];
+        let Node::Member { name, .. } = self.l.body.node(callee) else { return };
+        if !EVENT_METHODS.contains(&self.l.unit.names.text(name)) {
+            return;
+        }
+        let texts: Vec<String> = self
+            .l
+            .body
+            .list(args)
+            .iter()
+            .take(2)
+            .filter_map(|a| match self.l.body.node(*a) {
+                Node::Str(text) => Some(self.l.unit.names.text(text).to_owned()),
+                _ => None,
+            })
+            .collect();
+        for text in &texts {
+            for part in text.split_whitespace() {
+                for name in part.splitn(2, '.') {
+                    self.l.intern(name);
+                }
+            }
+        }
+        if let [_, _] = &texts[..] {
+            for text in &texts {
+                self.l.intern(&format!("» {text}"));
+            }
+        }
     }
 
     fn creation(&mut self, node: Ts<'t>) -> NodeId {

@@ -1,5 +1,6 @@
 //! What a link of a library's pipeline does: the code by which it is asked, and how that goes on to the next one.
 
+use yarrowgraph_ir::pack::LinksGiven;
 use yarrowgraph_ir::{Body, FunctionId, Name, Node, NodeId};
 
 use super::Pipeline;
@@ -10,6 +11,11 @@ use crate::program::{Declared, MemberId, Program, Scope, Site, TypeId};
 use crate::written;
 
 impl Pipeline {
+    /// What a method that puts links in is handed as such.
+    pub fn given(&self) -> LinksGiven {
+        self.idiom.links
+    }
+
     /// The code by which a link is asked.
     pub fn code<'a>(&self, flow: &Flow<'a>, link: &Link) -> Option<Code<'a>> {
         let program = flow.program;

@@ -1,0 +1,159 @@
+//! Names of properties that handlers ask for and that no change is announced under.
+
+use std::collections::BTreeSet;
+
+use yarrowgraph_ir::{BinaryOp, Node, NodeId};
+use yarrowgraph_model::{Certainty, Level};
+
+use super::{Draft, are_near, related, short};
+use crate::flow::Val;
+use crate::program::{Site, Sym};
+use crate::wire::Wiring;
+use crate::wire::channels::Channel;
+
+/// Comparisons with a name that a channel never tells, and that is nearly one that it does.
+pub(super) fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
+    wiring.channels.iter().filter(|c| !c.joins.is_empty() && !c.raises.is_empty()).flat_map(|c| judge(wiring, c)).collect()
+}
+
+fn judge(wiring: &Wiring<'_>, channel: &Channel) -> Vec<Draft> {
+    let program = wiring.program();
+    let handlers: BTreeSet<Site> = channel
+        .joins
+        .iter()
+        .filter(|j| !wiring.in_test(wiring.effects[**j].site.member))
+        .filter_map(|j| wiring.code_told(channel, *j))
+        .collect();
+    let asked: BTreeSet<(Site, Sym)> = handlers.into_iter().flat_map(|code| names_asked(wiring, code)).collect();
+    if asked.is_empty() {
+        return Vec::new();
+    }
+    let Some(told) = names_told(wiring, channel) else { return Vec::new() };
+    let unknown = asked.iter().filter(|(_, name)| !told.contains(name));
+    unknown
+        .filter_map(|(site, name)| {
+            let name = program.text(*name);
+            let near = told.iter().map(|t| program.text(*t)).find(|t| are_near(name, t))?;
+            let what = short(&channel.id);
+            let raise = channel.raises.first().map(|r| related("changes are announced here", wiring.place(&wiring.effects[*r])));
+            Some(Draft {
+                level: Level::Warning,
+                certainty: Certainty::Likely,
+                place: program.place_of(*site),
+                message: format!("`{name}` is asked for, and `{what}` never tells of it; it does of `{near}`"),
+                related: raise.into_iter().collect(),
+                parties: vec![channel.id.clone(), name.to_owned()],
+                edit: None,
+            })
+        })
+        .collect()
+}
+
+/// The names that a handler compares with what it is told has changed.
+fn names_asked(wiring: &Wiring<'_>, code: Site) -> Vec<(Site, Sym)> {
+    let program = wiring.program();
+    let Some(body) = program.body(code.member) else { return Vec::new() };
+    let scope = program.scope(code.member);
+    let pack = &program.kit_of(code.member).pack;
+    let is_changed = |n: NodeId| {
+        let member = match body.node(n) {
+            Node::Call { callee, .. } => callee,
+            _ => n,
+        };
+        matches!(body.node(member), Node::Member { name, .. } if pack.changed_names.contains(program.unit_of(code.member).text(name)))
+    };
+    let is_compared = |n: NodeId| match scope.parent(n).map(|p| (p, body.node(p))) {
+        Some((_, Node::Binary { op: BinaryOp::Eq | BinaryOp::Ne, left, right })) => is_changed(left) || is_changed(right),
+        // `case "Level":`
+        Some((case, Node::Case { labels, .. })) => {
+            let switch = scope.parent(case).map(|p| body.node(p));
+            body.list(labels).contains(&n) && matches!(switch, Some(Node::Switch { subject: Some(subject), .. }) if is_changed(subject))
+        }
+        // `e.getPropertyName().equals("level")`, and the other way round
+        Some((_, Node::Call { callee, .. })) => match body.node(callee) {
+            Node::Member { object, name, .. } => {
+                pack.equality.contains(program.unit_of(code.member).text(name)) && (is_changed(object) || object == n)
+            }
+            _ => false,
+        },
+        Some((callee, Node::Member { object, name, .. })) if object == n => {
+            let call = scope.parent(callee).map(|p| body.node(p));
+            pack.equality.contains(program.unit_of(code.member).text(name))
+                && matches!(call, Some(Node::Call { args, .. }) if body.list(args).iter().any(|a| is_changed(*a)))
+        }
+        _ => false,
+    };
+    let within = body.ids().filter(|n| scope.is_within(*n, code.node) && matches!(body.node(*n), Node::Str(_)) && is_compared(*n));
+    within.filter_map(|n| Some((Site { member: code.member, node: n }, wiring.constant_text(code.member, n)?))).collect()
+}
+
+/// The names that a channel tells; none where one of them is not known.
+fn names_told(wiring: &Wiring<'_>, channel: &Channel) -> Option<BTreeSet<Sym>> {
+    let mut told = BTreeSet::new();
+    for raise in &channel.raises {
+        let site = wiring.effects[*raise].innermost();
+        match wiring.property_named(site) {
+            Some(name) => _ = told.insert(name),
+            // a method that is handed the name
+            None => {
+                let callers = wiring.flow.callers((site.member, None));
+                if callers.is_empty() || !hands_on_name(wiring, site) {
+                    return None;
+                }
+                for (call, _) in callers {
+                    told.insert(wiring.property_named(*call)?);
+                }
+            }
+        }
+    }
+    Some(told)
+}
+
+/// Whether a raise hands on what its method is given.
+fn hands_on_name(wiring: &Wiring<'_>, raise: Site) -> bool {
+    let program = wiring.program();
+    let Some(body) = program.body(raise.member) else { return false };
+    let scope = program.scope(raise.member);
+    let is_given = |n: NodeId| matches!(wiring.flow.eval_in(raise.member, n), Val::Param(m, None, _) if m == raise.member);
+    body.ids().any(|n| scope.is_within(n, raise.node) && matches!(body.node(n), Node::Name(_)) && is_given(n))
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::testing::expect;
+
+    #[test]
+    fn a_property_that_is_never_said_to_change() {
+        expect(
+            "near-miss-topic",
+            r#"
+//// Well.java
+import java.beans.*;
+class Well {
+    static final String LEVEL = "level";
+    private final PropertyChangeSupport support = new PropertyChangeSupport(this);
+    private int level;
+    private int depth;
+    void addPropertyChangeListener(PropertyChangeListener l) { support.addPropertyChangeListener(l); }
+    void removePropertyChangeListener(PropertyChangeListener l) { support.removePropertyChangeListener(l); }
+    void setLevel(int cm) { int old = level; level = cm; support.firePropertyChange(LEVEL, old, cm); }
+    void setDepth(int cm) { int old = depth; depth = cm; support.firePropertyChange("depth", old, cm); }
+}
+class Pump implements PropertyChangeListener {
+    private int runs;
+    Pump(Well well) { well.addPropertyChangeListener(this); }
+    public void propertyChange(PropertyChangeEvent e) {
+        if ("levle".equals(e.getPropertyName())) runs++; //! near-miss-topic warning
+        switch (e.getPropertyName()) {
+            case "depth": runs = 0; break;
+            case "dept": runs = 1; break; //! near-miss-topic warning
+            case "temperature": runs = 2; break;
+        }
+        if (e.getPropertyName().equals(Well.LEVEL)) runs--;
+    }
+    public static void main(String[] args) { Well w = new Well(); new Pump(w); w.setLevel(2); w.setDepth(3); }
+}
+"#,
+        );
+    }
+}
