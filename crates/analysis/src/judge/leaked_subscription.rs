@@ -9,7 +9,7 @@ use super::{Draft, Page, Rule, edits, related, short};
 use crate::flow::{Val, is_override};
 use crate::program::{MemberId, Site, TypeId};
 use crate::wire::Wiring;
-use crate::wire::channels::{Channel, ChannelKey};
+use crate::wire::channels::{Channel, ChannelKey, Topic};
 use crate::wire::effect::{Act, Effect, Event};
 use crate::wire::handles::{self, Fate};
 use crate::wire::lifetime::{self, Judged};
@@ -105,7 +105,7 @@ pub(super) fn judge(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> Opti
     if lives == Lives::Yes {
         return None;
     }
-    let certainty = match certainty(channel, effect, judged, teardown.is_some())? {
+    let certainty = match certainty(wiring, channel, effect, judged, teardown)? {
         _ if lives == Lives::Unsaid && teardown.is_none() => Certainty::Possible,
         _ if teardown.is_none() && !is_made(wiring, ty) => Certainty::Possible,
         known => known,
@@ -202,10 +202,11 @@ fn is_made(wiring: &Wiring<'_>, ty: TypeId) -> bool {
 }
 
 /// How sure a leak is, and whether it is worth saying at all.
-fn certainty(channel: &Channel, effect: &Effect, judged: Judged, has_teardown: bool) -> Option<Certainty> {
-    if effect.certainty == Certainty::Possible {
+fn certainty(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect, judged: Judged, teardown: Option<MemberId>) -> Option<Certainty> {
+    if effect.certainty == Certainty::Possible && !teardown.is_some_and(|t| gets_off(wiring, channel, effect, t)) {
         return None;
     }
+    let has_teardown = teardown.is_some();
     let outside = channel.kind == ChannelKind::Platform;
     Some(match (judged.lifetime, judged.shown, has_teardown) {
         (Lifetime::Process, true, _) => Certainty::Certain,
@@ -215,6 +216,25 @@ fn certainty(channel: &Channel, effect: &Effect, judged: Judged, has_teardown: b
         (Lifetime::Outer, true, true) => Certainty::Likely,
         _ => Certainty::Possible,
     })
+}
+
+/// Whether what nothing is known of is something that one can be on: the teardown gets off it by other topics, and nothing takes this
+/// very handler off anything. Who hears that the subject ends needs not get off.
+fn gets_off(wiring: &Wiring<'_>, channel: &Channel, join: &Effect, teardown: MemberId) -> bool {
+    let program = wiring.program();
+    let (ChannelKey::Bus(_, Topic::Named(topic)) | ChannelKey::Own(_, Some(Topic::Named(topic)))) = &channel.key else { return false };
+    let last_word = topic.rsplit(|c: char| !c.is_alphanumeric()).next().unwrap_or(topic);
+    let pack = &program.kit_of(join.site.member).pack;
+    let stem = |suffix: &str| last_word.strip_suffix(suffix).is_some_and(|stem| pack.teardowns.contains(stem));
+    let tells_the_end = pack.teardowns.contains(last_word) || stem("d") || stem("ed");
+    let gets_off_here = wiring.of_holder(channel).filter(|c| !c.joins.is_empty()).flat_map(|c| &c.leaves).any(|l| {
+        let site = wiring.effects[*l].site;
+        site.member == teardown || wiring.flow.callers((site.member, None)).iter().any(|(call, _)| call.member == teardown)
+    });
+    let class = program.member(join.site.member).owner;
+    let taken_off = |e: &Effect| e.act == Act::Leave && release::same_handler(&wiring.flow, join, e) == Same::Yes;
+    let own = program.ty(class).members.iter().flat_map(|m| wiring.effects_in(*m));
+    !tells_the_end && gets_off_here && !own.into_iter().any(taken_off)
 }
 
 /// Whether instances of a type need no release: they live for the process, and no teardown

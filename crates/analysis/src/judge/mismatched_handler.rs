@@ -140,6 +140,17 @@ fn passed(wiring: &Wiring<'_>, channel: &Channel, raise: &Effect) -> Option<usiz
     if is_open || !raise.inner.is_empty() || raise.message.is_some() {
         return None;
     }
+    // so it may be on what nothing is known of
+    let callee = match body.node(raise.site.node) {
+        Node::Call { callee, .. } => body.node(callee),
+        _ => return None,
+    };
+    let event_methods = &program.kit_of(raise.site.member).pack.selection_chained;
+    let puts_event_first =
+        |name| raise.certainty < Certainty::Certain && event_methods.contains(program.unit_of(raise.site.member).text(name));
+    if matches!(callee, Node::Member { name, .. } if puts_event_first(name)) {
+        return None;
+    }
     // the event itself comes first, and what is behind it in a list
     if matches!(&channel.key, ChannelKey::Bus(bus, _) if Element::of(bus).is_some()) {
         return match args.get(1).map(|a| body.node(*a)) {

@@ -162,6 +162,9 @@ fn is_spent(wiring: &Wiring<'_>, member: MemberId, root: NodeId, flag: NodeId) -
     let is_false = |site: &Site| program.body(site.member).is_some_and(|b| matches!(b.node(site.node), Node::Bool(false)));
     let given: Vec<Site> = match flow.eval_in(member, flag) {
         Val::Member(_, m) | Val::Static(m) => {
+            if is_deleted(wiring, m) {
+                return false;
+            }
             // what others can write, or that comes from data, may be set back
             flow.definitions(m).to_vec()
         }
@@ -173,6 +176,16 @@ fn is_spent(wiring: &Wiring<'_>, member: MemberId, root: NodeId, flag: NodeId) -
         matches!(program.member(site.member).kind, Field | Property | Constructor | Initializer)
     };
     !inside.is_empty() && inside.iter().all(is_true) && outside.iter().all(|s| is_true(s) || (is_false(s) && first_value(s)))
+}
+
+/// Whether something takes a member off its object: `delete this.busy`.
+fn is_deleted(wiring: &Wiring<'_>, field: MemberId) -> bool {
+    let program = wiring.program();
+    program.index.reads(program.member(field).name).iter().any(|read| {
+        let around = program.scope(read.member).parent(read.node);
+        let around = around.and_then(|p| program.body(read.member).map(|b| b.node(p)));
+        matches!(around, Some(Node::Unary { op: UnaryOp::Delete, .. }))
+    })
 }
 
 /// The same for a variable that the handler captures.

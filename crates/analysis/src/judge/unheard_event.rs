@@ -12,6 +12,7 @@ use crate::flow::Val;
 use crate::program::{Declared, MemberId, Site, Sym, Ty};
 use crate::wire::channels::{Channel, ChannelKey, Topic};
 use crate::wire::effect::{Act, Effect, Event, Guard};
+use crate::wire::selections::Element;
 use crate::wire::{Wiring, streams};
 
 pub(super) const RULE: Rule = Rule {
@@ -80,6 +81,13 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel) -> Option<Draft> {
         }
         _ => return None,
     };
+    // an event of the platform does something by itself: it gives an element the focus, say
+    if let ChannelKey::Bus(bus, Topic::Named(topic)) = &channel.key
+        && Element::of(bus).is_some()
+        && program.packs().any(|p| p.selection_events.contains(topic))
+    {
+        return None;
+    }
     // a raise that crashes for lack of anybody is the graver slip, and stands for this one
     if raises.iter().any(|e| e.guard == Guard::None) && matches!(channel.key, ChannelKey::Own(_, None)) {
         return None;

@@ -7,7 +7,7 @@ use yarrowgraph_ir::traits::MethodValue;
 use yarrowgraph_ir::{Body, FunctionId, MemberKind, Node, NodeId};
 use yarrowgraph_model::Lifetime;
 
-use super::Wiring;
+use super::{Wiring, selections};
 use crate::flow::{Binding, Flow, Val};
 use crate::memo::known_or;
 use crate::program::{Declared, MemberId, Program, Site, Sym, TypeId};
@@ -36,7 +36,10 @@ impl Judged {
 
 /// The lifetime of a subject, for a subscription made at a site.
 pub fn of_subject(wiring: &Wiring<'_>, subject: &Val, site: Site) -> Judged {
-    Lives { flow: &wiring.flow, handed: &wiring.handed_lifetimes }.of(subject, site, FAR)
+    let judged = Lives { flow: &wiring.flow, handed: &wiring.handed_lifetimes }.of(subject, site, FAR);
+    // elements go when their page or their component does, and what is bound to them with them; the page itself stays
+    let is_of_page = judged.lifetime != Lifetime::Process && selections::picked(&wiring.flow, subject).is_some();
+    if is_of_page { Judged::unknown() } else { judged }
 }
 
 /// How long what parameters are handed lives, or a part of it, with so much left of the budget: what many hand on to many

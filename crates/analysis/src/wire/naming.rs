@@ -216,17 +216,24 @@ impl Namer<'_, '_> {
             return program.type_id(self.topmost(t));
         }
         match subject {
+            // a part of what a constructor is given, that a field keeps
+            Val::Member(of, _) if matches!(of.root(), Val::Param(..)) && self.kept_in(subject).is_some() => {
+                self.kept_in(subject).map_or_else(String::new, |field| program.member_id(field))
+            }
             // a field that only ever holds what its constructor is given is that
             Val::Member(_, m) => match self.flow.only_definition(*m).map(|site| self.flow.eval(site)) {
-                Some(param @ Val::Param(..)) => match (given(&param), self.flow.type_of(&param)) {
-                    (Some((given, hops)), _) => self.bus_within(&given, hops),
-                    (None, Ty::Outside(name, _)) => program.text(name).to_owned(),
-                    _ => program.member_id(*m),
-                },
+                Some(param @ (Val::Param(..) | Val::Local(_) | Val::Outside(..))) => {
+                    match (given(&param), self.flow.type_of(&param), &param) {
+                        (Some((given, hops)), ..) => self.bus_within(&given, hops),
+                        (None, _, Val::Local(local)) if self.made_in(*local).is_some() => self.local_bus(*local),
+                        (None, Ty::Outside(name, _), _) => program.text(name).to_owned(),
+                        _ => program.member_id(*m),
+                    }
+                }
                 _ => program.member_id(*m),
             },
             Val::Static(m) => program.member_id(*m),
-            Val::Local(local) if let Some(name) = self.made_in(*local) => format!("{}.{name}", program.member_id(local.member)),
+            Val::Local(local) if self.made_in(*local).is_some() => self.local_bus(*local),
             Val::Call(site) => {
                 // `EventBus.getDefault()`
                 self.flow.receiver(*site).map_or_else(|| "?".into(), |(object, _)| self.flow.show(&object))
@@ -234,9 +241,26 @@ impl Namer<'_, '_> {
             other => match (given(other), self.flow.type_of(other)) {
                 (Some((given, hops)), _) => self.bus_within(&given, hops),
                 (None, Ty::Outside(name, _)) => program.text(name).to_owned(),
-                _ => self.flow.show(other),
+                _ => match self.kept_in(other) {
+                    Some(field) => program.member_id(field),
+                    None => self.flow.show(other),
+                },
             },
         }
+    }
+
+    /// The bus that is made for a variable.
+    fn local_bus(&self, local: Site) -> String {
+        format!("{}.{}", self.flow.program.member_id(local.member), self.made_in(local).unwrap_or_default())
+    }
+
+    /// The field that only ever holds what a parameter, or a variable of the same method, holds.
+    fn kept_in(&self, value: &Val) -> Option<MemberId> {
+        let (Val::Param(within, None, _) | Val::Local(Site { member: within, .. })) = value.root() else { return None };
+        let program = self.flow.program;
+        let own = program.ty(program.member(*within).owner).members.iter().copied();
+        let mut fields = own.filter(|m| matches!(program.member(*m).kind, MemberKind::Field | MemberKind::Property));
+        fields.find(|f| self.flow.only_definition(*f).is_some_and(|d| d.member == *within && self.flow.eval(d) == *value))
     }
 
     /// The name of a variable that an object is made for where it is declared.
@@ -249,9 +273,9 @@ impl Namer<'_, '_> {
     /// The member, or the variable of an object that is made there, that every caller hands over for a parameter.
     fn always_given(&self, value: &Val, budget: usize) -> Option<Val> {
         let budget = budget.checked_sub(1)?;
-        let Val::Param(m, None, _) = value else { return None };
+        let (Val::Param(..) | Val::Outside(..), Val::Param(m, None, _)) = (value, value.root()) else { return None };
         let mut given = self.flow.callers((*m, None)).iter().map(|(_, binding)| {
-            let handed = value.substitute(binding);
+            let handed = self.written_part(value.substitute(binding));
             self.always_given(&handed, budget).unwrap_or(handed)
         });
         let is_one = |v: &Val| match v {
@@ -261,6 +285,13 @@ impl Namer<'_, '_> {
         };
         let first = given.next().filter(is_one)?;
         given.all(|other| other == first).then_some(first)
+    }
+
+    /// A part of what is handed over where that is written out: `new Board({ bus: main })`.
+    fn written_part(&self, value: Val) -> Val {
+        let Val::Outside(of, name) = &value else { return value };
+        let Val::Literal(site) = **of else { return value };
+        self.flow.entry_of_literal(site, *name).map_or(value, |entry| self.flow.eval(entry))
     }
 
     /// The first own class above a type that no other own class is above of.
