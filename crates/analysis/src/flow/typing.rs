@@ -341,6 +341,13 @@ impl Flow<'_> {
         };
         let text = program.unit_of(member).text(name);
         let pack = &*program.kit_of(member).pack;
+        // a step of a stream gives a stream
+        if pack.stream_steps.contains(text)
+            && let of @ Ty::Outside(stream, _) = self.node_type(member, object, budget)
+            && pack.stream_types.contains(program.text(stream))
+        {
+            return of;
+        }
         if pack.elements.contains(text) {
             let of = self.node_type(member, object, budget);
             return program.element_type(program.member(member).unit, &of).unwrap_or(match written.first() {

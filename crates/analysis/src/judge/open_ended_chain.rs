@@ -1,6 +1,6 @@
 //! Rule `open-ended-chain`: a request that no link handles falls off the end of the chain.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 use yarrowgraph_model::{Certainty, Level, Place};
 
@@ -26,9 +26,11 @@ pub(super) const RULE: Rule = Rule {
 fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     let program = wiring.program();
     let mut found: BTreeMap<Place, Draft> = BTreeMap::new();
+    // a declared code that no link takes is the cause
+    let holes: BTreeSet<Place> = super::chain_codes::holes(wiring).into_iter().map(|d| d.place).collect();
     for built in &wiring.chains().built {
         let Some(end) = ending::of(wiring, built) else { continue };
-        let Some(place) = place(wiring, built) else { continue };
+        let Some(place) = place(wiring, built).filter(|p| !holes.contains(p)) else { continue };
         let used = match ending::taken(wiring, built) {
             Taken::Asked => continue,
             Taken::Unasked(site) if end == Unhandled::Missing => Some(site),

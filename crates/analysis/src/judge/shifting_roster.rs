@@ -7,7 +7,7 @@ use yarrowgraph_model::{Certainty, Level};
 
 use super::{Draft, Page, Rule, related, short};
 use crate::flow::Val;
-use crate::program::{Declared, MemberId, Site, Ty};
+use crate::program::{Declared, MemberId, Site, Sym, Ty};
 use crate::state::any_within;
 use crate::wire::Wiring;
 use crate::wire::effect::{Act, Effect, Event};
@@ -240,13 +240,12 @@ fn by_handlers(wiring: &Wiring<'_>, m: MemberId) -> Vec<Draft> {
     let program = wiring.program();
     let of_list = || wiring.effects_on(m).filter(|e| !wiring.in_test(e.site.member));
     let walks = || of_list().filter(|e| e.act == Act::Raise);
-    // where any delivery goes over a copy the handler may be one that is told there
+    // where any delivery of the same message goes over a copy the handler may be one that is told there
     let is_live = |e: &Effect| live_walk(wiring, m, e).is_some() || is_by_iterator(wiring, m, e);
-    let Some(walk) = walks().find(|e| is_live(e)) else { return Vec::new() };
-    if walks().any(|e| e.inner.is_empty() && !is_live(e)) {
-        return Vec::new();
-    }
-    let messages: BTreeSet<_> = walks().filter_map(|e| e.message).collect();
+    let over_a_copy: Vec<Option<Sym>> = walks().filter(|e| e.inner.is_empty() && !is_live(e)).map(|e| e.message).collect();
+    let is_only_live = |e: &Effect| !over_a_copy.contains(&e.message) && !over_a_copy.contains(&None);
+    let Some(walk) = walks().find(|e| is_live(e) && is_only_live(e)) else { return Vec::new() };
+    let messages: BTreeSet<_> = walks().filter(|e| is_only_live(e)).filter_map(|e| e.message).collect();
     let mut drafts = Vec::new();
     for leave in of_list().filter(|e| e.act == Act::Leave) {
         let Some(body) = program.body(leave.site.member) else { continue };
@@ -275,25 +274,42 @@ fn by_handlers(wiring: &Wiring<'_>, m: MemberId) -> Vec<Draft> {
             drafts.push(draft(wiring, m, leave.site, walk.site, "by a handler, while the list is walked to tell it"));
         }
     }
-    let own_handles = of_list().filter(|e| e.act == Act::Join && e.handle).flat_map(|join| by_own_handle(wiring, m, join));
+    let own_handles = of_list().filter(|e| e.act == Act::Join && e.handle).flat_map(|join| by_own_handle(wiring, m, &messages, join));
     drafts.extend(own_handles.map(|site| draft(wiring, m, site, walk.site, "by a handler, while the list is walked to tell it")));
     drafts
 }
 
+/// Whether a field only ever holds the list that another member holds.
+fn stands_for(wiring: &Wiring<'_>, field: MemberId, m: MemberId) -> bool {
+    let flow = &wiring.flow;
+    let Some(Val::Param(constructor, None, index)) = flow.only_definition(field).map(|d| flow.eval(d)) else { return false };
+    let callers = flow.callers((constructor, None));
+    let is_list = |v: Option<&Option<Val>>| matches!(v, Some(Some(Val::Member(_, x) | Val::Static(x))) if *x == m);
+    field != m && !callers.is_empty() && callers.iter().all(|(_, binding)| is_list(binding.args.get(index as usize)))
+}
+
 /// Where a handler takes itself off by what its subscription gave back.
-fn by_own_handle(wiring: &Wiring<'_>, m: MemberId, join: &Effect) -> Vec<Site> {
+fn by_own_handle(wiring: &Wiring<'_>, m: MemberId, messages: &BTreeSet<Sym>, join: &Effect) -> Vec<Site> {
     let (program, flow) = (wiring.program(), &wiring.flow);
     let gives_back = join.inner.first().map(|s| s.member);
-    if !wiring.effects_on(m).any(|e| e.act == Act::Leave && e.inner.is_empty() && Some(e.site.member) == gives_back) {
+    let leaves = |e: &Effect| e.act == Act::Leave && e.inner.is_empty();
+    // a function that takes it off, or an object that was handed the list to do so
+    let by_function = || wiring.effects_on(m).any(|e| leaves(e) && Some(e.site.member) == gives_back);
+    let by_object = || wiring.effects.iter().any(|e| leaves(e) && matches!(e.holder.event, Event::Own(x) if stands_for(wiring, x, m)));
+    if !by_function() && !by_object() {
         return Vec::new();
     }
     let handler = join.handler.as_ref().and_then(|h| flow.function_of(h));
+    let class = join.handler.as_ref().and_then(|h| flow.type_of(h).own());
     let is_in_handler = |site: Site| {
         let around = program.runs_in(site);
         match handler {
             Some(Val::Lambda(member, function)) => site.member == member && around == Some(function),
             Some(Val::Method(member, _)) => site.member == member && around.is_none(),
-            _ => false,
+            _ => {
+                let info = program.member(site.member);
+                around.is_none() && messages.contains(&info.name) && class.is_some_and(|c| program.is_a(c, info.owner))
+            }
         }
     };
     let is_run_by_it = |site: &Site| {

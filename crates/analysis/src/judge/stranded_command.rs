@@ -1,5 +1,7 @@
 //! Rule `stranded-command`: a command is created and never carried out.
 
+use std::collections::BTreeSet;
+
 use yarrowgraph_ir::{MemberKind, Node};
 use yarrowgraph_model::{Certainty, Level};
 
@@ -25,13 +27,19 @@ pub(super) const RULE: Rule = Rule {
 fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     let program = wiring.program();
     let mut found = Vec::new();
+    let mut seen = BTreeSet::new();
     for command in wiring.commands().commands.values() {
-        for site in command.created.iter().filter(|s| !wiring.in_test(s.member) && is_let_go(wiring, **s)) {
+        let from_makers = command.created.iter().flat_map(|s| calls_of_maker(wiring, *s));
+        let made = command.created.iter().copied().chain(from_makers);
+        for site in made.filter(|s| !wiring.in_test(s.member) && is_let_go(wiring, *s)) {
+            if !seen.insert(site) {
+                continue;
+            }
             let id = program.type_id(command.class);
             found.push(Draft {
                 level: Level::Warning,
                 certainty: Certainty::Certain,
-                place: program.place_of(*site),
+                place: program.place_of(site),
                 message: format!("this {} is neither carried out nor handed to anybody", short(&id)),
                 related: vec![related("what it would do", program.member_place(command.operation))],
                 parties: vec![id, program.member_id(site.member)],
@@ -40,6 +48,22 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         }
     }
     found
+}
+
+/// The calls of a function that makes an object in order to give it back, and does nothing else with it.
+fn calls_of_maker(wiring: &Wiring<'_>, made: Site) -> Vec<Site> {
+    let program = wiring.program();
+    let Some(body) = program.body(made.member) else { return Vec::new() };
+    let scope = program.scope(made.member);
+    let is_given_back = match scope.parent(made.node).map(|p| body.node(p)) {
+        Some(Node::Return(_)) => scope.function_around(body, made.node).is_none(),
+        None => body.returns_root,
+        _ => false,
+    };
+    if !is_given_back || program.member(made.member).kind != MemberKind::Method {
+        return Vec::new();
+    }
+    wiring.flow.callers((made.member, None)).iter().map(|(call, _)| *call).collect()
 }
 
 /// Whether an object is made and nothing is done with it.

@@ -27,13 +27,11 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     let (flow, program) = (&wiring.flow, wiring.program());
     let mut found = Vec::new();
     for machine in wiring.machines() {
-        // one call that lets the next state go stands for all that is not reached by it
         if !machine.moves
             || machine.stores_unknown
             || machine.is_set_from_outside
             || is_read_in_part(wiring, machine)
-            || machine.initial.is_empty()
-            || machine.loses_moves()
+            || (machine.initial.is_empty() && !machine.transitions.iter().any(|t| t.from.is_none()))
         {
             continue;
         }
@@ -41,10 +39,14 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         if !unknown_target::slips(wiring, machine).is_empty() {
             continue;
         }
-        let reached = machine.reached();
+        // a call that lets the next state go stands for all that is not reached by it
+        let reached = if machine.loses_moves() { machine.meant_to_be_reached(flow) } else { machine.reached() };
         let holder = machine.id(program);
         for (index, state) in machine.domain.states.iter().enumerate() {
+            let is_set = machine.transitions.iter().any(|t| t.to == index);
             if reached.contains(&index)
+                // of what starts in no state that is known only what nothing sets
+                || (machine.initial.is_empty() && is_set)
                 || is_sentinel(&state.name(program))
                 || !is_asked_for(wiring, machine, index)
                 || comes_from_elsewhere(wiring, machine, *state)

@@ -14,6 +14,7 @@ impl Walker<'_, '_> {
         let Some(body) = self.program().body(self.here()) else { return Vec::new() };
         let program = self.program();
         let pack = &*program.kit_of(self.here()).pack;
+        self.found.called.insert(self.site(node));
         if self.domain.encoding == Encoding::Functions && self.is_holder(callee) {
             let given = self.arguments(args, way);
             return given.into_iter().flat_map(|(way, given)| self.run_held(node, &given, &way)).collect();

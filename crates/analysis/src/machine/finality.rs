@@ -96,6 +96,7 @@ fn is_marked(wiring: &Wiring<'_>, state: State) -> bool {
     let name = match state {
         State::Constant(m) => program.member(m).name,
         State::Class(t) => program.ty(t).name,
+        State::Function(m) => program.member(m).name,
         _ => return false,
     };
     program.index.reads(name).iter().any(|site| says(program.text(program.member(site.member).name)))

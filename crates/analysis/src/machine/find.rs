@@ -105,7 +105,8 @@ fn of_field(wiring: &Wiring<'_>, machine: Machine, mut domain: Domain, field: Me
     if moves.is_empty() && discarded.is_empty() {
         return None;
     }
-    let passed_over = passed_over(flow, &machine, field, &found);
+    let mut passed_over = passed_over(flow, &machine, field, &found);
+    passed_over.extend(calls_passed_over(flow, &domain, &reach, &found));
     let (initial, starts) = initial(flow, &machine, &mut domain, field, &reach);
     let transitions = transitions(flow, &domain, &mut moves);
     let mut result = Found {
@@ -147,6 +148,37 @@ fn passed_over(flow: &Flow<'_>, machine: &Machine, field: MemberId, found: &walk
     missed
 }
 
+/// Calls in walked methods that hand a state to a method which moves the machine, and that no way comes to. What is run round after
+/// round may come there in a later one.
+fn calls_passed_over(flow: &Flow<'_>, domain: &Domain, reach: &Reach, found: &walk::Found) -> Vec<Site> {
+    let program = flow.program;
+    let mut missed = Vec::new();
+    for member in found.entered.iter().filter(|m| program.member(**m).kind == MemberKind::Method) {
+        let Some(body) = program.body(*member) else { continue };
+        let scope = program.scope(*member);
+        for node in body.ids() {
+            let Node::Call { args, .. } = body.node(node) else { continue };
+            let site = Site { member: *member, node };
+            let names = |a: &NodeId| names_state(flow, domain, *member, *a);
+            if !found.called.contains(&site)
+                && body.list(args).iter().any(names)
+                && !in_loop(program, site)
+                && !flow.callers((*member, None)).iter().any(|(call, _)| in_loop(program, *call))
+                && scope.function_around(body, node).is_none()
+                && flow.callee(site).is_some_and(|c| reach.moves(c.member))
+            {
+                missed.push(site);
+            }
+        }
+    }
+    missed
+}
+
+fn in_loop(program: &Program, site: Site) -> bool {
+    let is_loop = |n: NodeId| program.body(site.member).is_some_and(|b| matches!(b.node(n), Node::Loop { .. } | Node::ForEach { .. }));
+    program.scope(site.member).ancestors(site.node).any(is_loop)
+}
+
 /// Calls of the states' methods that do nothing but answer with the next state, and whose answer is let go.
 fn discarded(flow: &Flow<'_>, domain: &Domain, reach: &Reach, delegations: &[(Site, Sym)]) -> Vec<(Site, Sym)> {
     let program = flow.program;
@@ -165,6 +197,22 @@ fn discarded(flow: &Flow<'_>, domain: &Domain, reach: &Reach, delegations: &[(Si
         }
     }
     found
+}
+
+/// The states that are answered where nobody keeps the answer.
+pub(super) fn answers_lost(flow: &Flow<'_>, found: &Found) -> BTreeSet<usize> {
+    let program = flow.program;
+    let mut lost = BTreeSet::new();
+    for (_, name) in &found.discarded {
+        for (member, function) in found.domain.states.iter().filter_map(|s| found.domain.code(flow, *s, *name)) {
+            let (Some(body), scope) = (program.body(member), program.scope(member)) else { continue };
+            let answers = returned(program, member, function);
+            let within = body.ids().filter(|n| answers.iter().any(|a| scope.is_within(*n, *a)));
+            let named = within.filter_map(|n| state::named(flow, member, n));
+            lost.extend(named.filter_map(|s| found.domain.states.iter().position(|known| *known == s)));
+        }
+    }
+    lost
 }
 
 /// Whether some method of the states gives one of them back, and is called where nobody keeps what it gives.

@@ -223,7 +223,17 @@ impl Found {
 
     /// The states that some sequence of transitions reaches from where it starts.
     pub fn reached(&self) -> BTreeSet<usize> {
-        let mut reached: BTreeSet<usize> = self.initial.iter().copied().collect();
+        self.reached_from(self.initial.iter().copied().collect())
+    }
+
+    /// The states that can be reached were the answers kept that are let go.
+    pub fn meant_to_be_reached(&self, flow: &Flow<'_>) -> BTreeSet<usize> {
+        let mut from = self.reached();
+        from.extend(find::answers_lost(flow, self));
+        self.reached_from(from)
+    }
+
+    fn reached_from(&self, mut reached: BTreeSet<usize>) -> BTreeSet<usize> {
         loop {
             let more: Vec<usize> = self
                 .transitions

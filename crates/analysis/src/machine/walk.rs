@@ -5,6 +5,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
+use rustc_hash::FxHashSet;
 use yarrowgraph_ir::{Body, FunctionId, Node, NodeId};
 
 use super::Machine;
@@ -85,6 +86,8 @@ pub(super) struct Found {
     pub tested: bool,
     /// Statements that store into the holder, as far as some way comes to them.
     pub stores: BTreeSet<Site>,
+    /// Calls that some way came to.
+    pub called: FxHashSet<Site>,
     /// Methods that some way runs.
     pub entered: BTreeSet<MemberId>,
     /// Functions that some way runs.

@@ -177,6 +177,8 @@ pub(super) fn prepare(text: &str) -> Prepared {
         }
     }
     empty_defaults(&mut bytes);
+    unnamed_member_pointers(&mut bytes);
+    calls_by_member_pointer(&mut bytes);
     branches_in_lists(&mut bytes);
     // only whole words of ASCII were written over
     prepared.text = String::from_utf8(bytes).unwrap_or_else(|_| text.to_owned());
@@ -192,6 +194,35 @@ fn empty_defaults(bytes: &mut [u8]) {
         if before.is_some_and(|b| bytes[b] == b'=') && matches!(behind, Some(b',' | b')')) {
             bytes[at] = b'0';
             bytes[at + 1] = b' ';
+        }
+    }
+}
+
+/// `using Step = void (Loom::*)();`: the type of a pointer to a member that has no name there is read as one to a function.
+fn unnamed_member_pointers(bytes: &mut [u8]) {
+    let found: Vec<usize> = memmem::find_iter(bytes, b"::*").collect();
+    for at in found {
+        let of_name = |b: &u8| b.is_ascii_alphanumeric() || matches!(b, b'_' | b':');
+        let start = bytes[..at].iter().rposition(|b| !of_name(b)).map_or(0, |before| before + 1);
+        let close = skip_blanks(bytes, at + 3);
+        let opens = start.checked_sub(1).is_some_and(|before| bytes[before] == b'(');
+        if opens && start < at && bytes.get(close) == Some(&b')') && bytes.get(skip_blanks(bytes, close + 1)) == Some(&b'(') {
+            blank(bytes, start, at + 2);
+        }
+    }
+}
+
+/// `(this->*step)()`, `(loom.*step)()`: what a pointer to a member calls is read as the member that holds the pointer.
+fn calls_by_member_pointer(bytes: &mut [u8]) {
+    let of_name = |b: &u8| b.is_ascii_alphanumeric() || *b == b'_';
+    let arrows: Vec<usize> = memmem::find_iter(bytes, b"->*").map(|at| at + 2).collect();
+    let dots: Vec<usize> = memmem::find_iter(bytes, b".*").map(|at| at + 1).collect();
+    for at in arrows.into_iter().chain(dots) {
+        let name = skip_blanks(bytes, at + 1);
+        let end = bytes[name..].iter().position(|b| !of_name(b)).map_or(bytes.len(), |n| name + n);
+        let calls = bytes.get(end) == Some(&b')') && bytes.get(skip_blanks(bytes, end + 1)) == Some(&b'(');
+        if end > name && calls {
+            bytes[at] = b' ';
         }
     }
 }
@@ -442,6 +473,15 @@ mod tests {
         assert_eq!(prepared.len(), text.len());
         assert!(prepared.contains(", m_b(2)") && !prepared.contains("m_c") && !prepared.contains("WITH_B"));
         assert!(prepared.contains("#ifdef X\n    f();\n#endif") && prepared.contains("int depth = 0 )"));
+    }
+
+    #[test]
+    fn pointers_to_members_without_a_name_are_those_to_functions() {
+        let text =
+            "using Step = void (mill::Loom::*)();\nvoid (Loom::*step)() = &Loom::lift;\n(this->*step)(); (loom.*step)(2); a = 1.*b;\n";
+        let read =
+            "using Step = void (            *)();\nvoid (Loom::*step)() = &Loom::lift;\n(this-> step)(); (loom. step)(2); a = 1.*b;\n";
+        assert_eq!(prepare(text).text, read);
     }
 
     #[test]

@@ -171,7 +171,11 @@ impl<'t> Script<'t> {
                     return;
                 }
                 let own_text = name.unwrap_or("exports");
-                let own = self.l.intern(own_text);
+                let mut own = self.l.intern(own_text);
+                // what is handed out under the name of a variable of the module is not that variable
+                if self.l.unit.members.iter().any(|m| m.owner.is_none() && m.name == own) {
+                    own = self.l.intern(&format!("exports.{own_text}"));
+                }
                 self.module_value(own, at, value, items);
                 self.l.unit.exports.push((own, outer));
             }
