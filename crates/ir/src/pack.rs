@@ -477,6 +477,18 @@ pub struct Pack {
     /// Members of a component that hold what its parent hands it.
     #[serde(default)]
     pub handed_members: Names,
+    /// Base classes of commands that a library keeps in order to take them back, each with the method that does and the one that undoes.
+    #[serde(default)]
+    pub undoable_bases: Vec<(String, String, String)>,
+    /// Types of a value that lanes share, and that changes in one step.
+    #[serde(default)]
+    pub atomic_types: Names,
+    /// Methods of these, or of what changes a variable that they are handed, that give a new value whatever the old one is.
+    #[serde(default)]
+    pub atomic_sets: Names,
+    /// Methods of these, or of what changes a variable that they are handed, that make the new value out of the old one.
+    #[serde(default)]
+    pub atomic_changes: Names,
     /// Functions that pick elements of a page by a selector and give an object that wraps them.
     #[serde(default)]
     pub selectors: Names,

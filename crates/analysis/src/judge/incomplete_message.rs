@@ -108,15 +108,26 @@ fn messages_of(wiring: &Wiring<'_>, raise: Site) -> Vec<Message> {
     for (index, arg) in body.list(args).iter().enumerate() {
         let here = Site { member: raise.member, node: *arg };
         match wiring.flow.eval_in(raise.member, *arg) {
-            // what a sending method is called with
-            Val::Param(m, None, param) if m == raise.member => {
-                let calls = wiring.flow.callers((m, None)).iter().map(|(site, _)| *site).filter(|s| !wiring.in_test(s.member));
-                found.extend(calls.filter_map(|call| message_at(wiring, wiring.flow.argument(call, param as usize)?, raise, index)));
+            // what a sending method put aside to tell it later
+            Val::Member(of, field) if matches!(*of, Val::This(_)) => {
+                let put_aside = wiring.flow.definitions(field).iter().filter(|d| d.member != field);
+                found.extend(put_aside.flat_map(|d| given(wiring, *d, raise, index)));
             }
-            _ => found.extend(message_at(wiring, here, raise, index)),
+            _ => found.extend(given(wiring, here, raise, index)),
         }
     }
     found
+}
+
+/// The messages that an expression may be: the one that it makes, or those that its method is called with.
+fn given(wiring: &Wiring<'_>, here: Site, raise: Site, index: usize) -> Vec<Message> {
+    match wiring.flow.eval(here) {
+        Val::Param(m, None, param) if m == here.member => {
+            let calls = wiring.flow.callers((m, None)).iter().map(|(site, _)| *site).filter(|s| !wiring.in_test(s.member));
+            calls.filter_map(|call| message_at(wiring, wiring.flow.argument(call, param as usize)?, raise, index)).collect()
+        }
+        _ => message_at(wiring, here, raise, index).into_iter().collect(),
+    }
 }
 
 /// The message that an expression makes.

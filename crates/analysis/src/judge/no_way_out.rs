@@ -123,9 +123,11 @@ fn is_touched_otherwise(wiring: &Wiring<'_>, m: MemberId, way_in: MemberId) -> b
 fn is_handed_on(wiring: &Wiring<'_>, read: Site) -> bool {
     let program = wiring.program();
     let Some(body) = program.body(read.member) else { return true };
+    let copies = |name| program.kit_of(read.member).pack.copies.contains(program.unit_of(read.member).text(name));
     match program.scope(read.member).parent(read.node).map(|p| body.node(p)) {
         Some(Node::Return(_)) | Some(Node::Assign { .. }) => true,
-        Some(Node::Call { callee, .. }) => callee != read.node,
+        // a copy is made to be walked
+        Some(Node::Call { callee, .. }) => callee != read.node && !matches!(body.node(callee), Node::Member { name, .. } if copies(name)),
         _ => false,
     }
 }

@@ -4,6 +4,7 @@ use yarrowgraph_model::{Certainty, Level};
 
 use super::{Draft, Page, Rule, related, short};
 use crate::command::{is_empty, throws};
+use crate::program::TypeId;
 use crate::wire::Wiring;
 
 pub(super) const RULE: Rule = Rule {
@@ -45,6 +46,44 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
             place,
             message: format!("{} {why}, and its invoker calls {}", short(&id), program.text(undo)),
             related: taken.map(|(s, _)| related("taken back here", program.place_of(*s))).into_iter().collect(),
+            parties: vec![id],
+            edit: None,
+        });
+    }
+    found.extend(of_libraries(wiring));
+    found
+}
+
+/// Commands that a library keeps and takes back, by its base class.
+fn of_libraries(wiring: &Wiring<'_>) -> Vec<Draft> {
+    let program = wiring.program();
+    let bases: Vec<_> = program.packs().flat_map(|p| &p.undoable_bases).collect();
+    if bases.iter().all(|(base, ..)| program.symbols.get(base).is_none()) {
+        return Vec::new();
+    }
+    let mut found = Vec::new();
+    for class in (0..program.types.len()).map(|i| TypeId(i as u32)) {
+        let is_of = |base: &str| program.outside_bases(class).iter().any(|b| program.text(*b) == base);
+        let Some((_, does, undoes)) = bases.iter().find(|(base, ..)| is_of(base)) else { continue };
+        let method = |name: &str| program.find_member_as(class, program.symbols.get(name)?, true);
+        let is_made = !wiring.flow.creations(class).is_empty() && !wiring.is_test_type(class);
+        let Some(operation) = method(does).filter(|m| is_made && program.member(*m).owner == class && !is_empty(program, *m)) else {
+            continue;
+        };
+        let (place, why) = match method(undoes) {
+            None => (program.type_place(class), "has no way to take back"),
+            Some(m) if is_empty(program, m) => (Some(program.member_place(m)), "takes back nothing"),
+            Some(m) if throws(program, m) => (Some(program.member_place(m)), "throws when it is taken back"),
+            Some(_) => continue,
+        };
+        let Some(place) = place else { continue };
+        let id = program.type_id(class);
+        found.push(Draft {
+            level: Level::Warning,
+            certainty: Certainty::Likely,
+            place,
+            message: format!("{} {why}, and who keeps it calls {undoes}", short(&id)),
+            related: vec![related("what it does", program.member_place(operation))],
             parties: vec![id],
             edit: None,
         });

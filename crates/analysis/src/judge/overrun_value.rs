@@ -2,7 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use yarrowgraph_ir::{Node, NodeId, UnaryOp};
+use yarrowgraph_ir::{MemberKind, Node, NodeId, TypeKind, UnaryOp};
 use yarrowgraph_model::{Certainty, Level};
 
 use super::{Draft, Page, Rule, related, short};
@@ -11,6 +11,9 @@ use crate::program::{Declared, MemberId, Site, TypeId};
 use crate::state::{self, How};
 use crate::wire::Wiring;
 use crate::wire::effect::{Act, Event};
+
+/// A setter is followed through so many methods that hand on to it.
+const DEPTH: u32 = 1;
 
 pub(super) const RULE: Rule = Rule {
     name: "overrun-value",
@@ -29,11 +32,39 @@ pub(super) const RULE: Rule = Rule {
 fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     let mut drafts = Vec::new();
     for (setter, field) in keepers(wiring) {
-        let calls: BTreeSet<Site> = wiring.flow.callers((setter, None)).iter().map(|(site, _)| *site).collect();
+        let calls = calls_of(wiring, setter, DEPTH);
         drafts.extend(in_a_row(wiring, &calls).into_iter().map(|(first, next)| draft(wiring, field, first, next)));
     }
     drafts.extend(library_slots(wiring));
     drafts
+}
+
+/// The calls of a setter, and of the methods of its class that always call it.
+fn calls_of(wiring: &Wiring<'_>, setter: MemberId, depth: u32) -> BTreeSet<Site> {
+    let program = wiring.program();
+    let mut calls: BTreeSet<Site> = wiring.flow.callers((setter, None)).iter().map(|(site, _)| *site).collect();
+    let class = program.member(setter).owner;
+    let hands_on = |site: &Site| {
+        let info = program.member(site.member);
+        let always = program.body(site.member).zip(program.body(site.member).and_then(|b| b.root));
+        info.owner == class
+            && info.kind == MemberKind::Method
+            && always.is_some_and(|(body, root)| state::runs_always(body, program.scope(site.member), site.node, root))
+    };
+    let through: BTreeSet<MemberId> = calls.iter().filter(|s| hands_on(s)).map(|s| s.member).collect();
+    if let Some(depth) = depth.checked_sub(1) {
+        calls.extend(through.into_iter().flat_map(|m| calls_of(wiring, m, depth)));
+    }
+    // of those only what is called on an object of the class itself, for which no other stands in
+    let is_only = |t: TypeId| {
+        let made = program.heirs(t).into_iter().filter(|h| program.ty(*h).kind == TypeKind::Class && !program.ty(*h).modifiers.is_abstract);
+        made.into_iter().all(|h| program.is_a(h, class))
+    };
+    calls.retain(|call| {
+        let of = wiring.flow.receiver(*call).and_then(|(object, _)| wiring.flow.type_of(&object).own());
+        of.is_none_or(|t| program.is_a(t, class) || is_only(t))
+    });
+    calls
 }
 
 /// Methods that put their argument into the one field that observers are told of later.

@@ -31,10 +31,17 @@ pub(super) const RULE: Rule = Rule {
 fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     let program = wiring.program();
     let mut drafts = Vec::new();
-    for field in wiring.written_fields() {
+    // what is changed in one step needs no lock
+    for field in wiring.written_fields().filter(|f| !is_shared(wiring, *f)) {
         let Some(lock) = wiring.writes(field).iter().find(|w| !w.initial && is_locked(wiring, w.site)) else { continue };
         let in_time = wiring.writes(field).iter().filter(|w| !w.initial && !wiring.in_test(w.site.member));
         drafts.extend(in_time.filter_map(|w| beside_a_lock(wiring, field, lock, w)));
+    }
+    for field in wiring.written_fields().filter(|f| is_shared(wiring, *f)) {
+        let changes = |w: &&Write| !w.initial && !wiring.in_test(w.site.member);
+        let Some(atomic) = wiring.writes(field).iter().filter(changes).find(|w| matches!(w.how, How::Change)) else { continue };
+        let sets = wiring.writes(field).iter().filter(changes).filter(|w| matches!(w.how, How::Set(_)));
+        drafts.extend(sets.filter_map(|w| in_two_steps(wiring, field, w, ("it is changed in one step here", atomic), "in two steps")));
     }
     for class in (0..program.types.len()).map(|i| TypeId(i as u32)) {
         let tells = |m: &MemberId| program.member(*m).kind == MemberKind::Method && !wiring.tellings(*m).is_empty();
@@ -160,8 +167,24 @@ fn waits_between(wiring: &Wiring<'_>, call: Site, local: NodeId) -> bool {
     })
 }
 
+/// Whether a field holds a value that lanes share, and that can be changed in one step.
+fn is_shared(wiring: &Wiring<'_>, field: MemberId) -> bool {
+    let program = wiring.program();
+    let ty = wiring.flow.type_held(field);
+    ty.own().is_none() && program.type_name(&ty).is_some_and(|name| program.kit_of(field).pack.atomic_types.contains(name))
+}
+
 /// A write of what a lock guards elsewhere, computed from the old value and outside of the lock.
 fn beside_a_lock(wiring: &Wiring<'_>, field: MemberId, lock: &Write, write: &Write) -> Option<Draft> {
+    if is_locked(wiring, write.site) || callers_lock(wiring, write.site.member) {
+        return None;
+    }
+    let beside = ("it is written under the lock here", lock);
+    in_two_steps(wiring, field, write, beside, "without the lock that guards its other writes")
+}
+
+/// A write that is computed from the old value, where another one does it as it should be done.
+fn in_two_steps(wiring: &Wiring<'_>, field: MemberId, write: &Write, other: (&str, &Write), how: &str) -> Option<Draft> {
     let program = wiring.program();
     let member = write.site.member;
     let body = program.body(member)?;
@@ -175,7 +198,7 @@ fn beside_a_lock(wiring: &Wiring<'_>, field: MemberId, lock: &Write, write: &Wri
         How::Within => false,
     };
     let announces = !wiring.announced_on(field).is_empty();
-    if is_locked(wiring, write.site) || !depends || !announces || callers_lock(wiring, member) {
+    if !depends || !announces {
         return None;
     }
     let what = short(&program.member_id(field));
@@ -183,8 +206,8 @@ fn beside_a_lock(wiring: &Wiring<'_>, field: MemberId, lock: &Write, write: &Wri
         level: Level::Note,
         certainty: Certainty::Likely,
         place: program.place_of(write.site),
-        message: format!("`{what}` is read and written back here without the lock that guards its other writes"),
-        related: vec![related("it is written under the lock here", program.place_of(lock.site))],
+        message: format!("`{what}` is read and written back here {how}"),
+        related: vec![related(other.0, program.place_of(other.1.site))],
         parties: vec![what, program.member_id(member)],
         edit: None,
     })

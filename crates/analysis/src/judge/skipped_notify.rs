@@ -260,6 +260,7 @@ impl Subject<'_, '_> {
             };
             if !self.is_reset(change, &telling)
                 && !self.callers_tell(change.site.member, channel, 2)
+                && !self.is_set_by_listeners(change, channel)
                 && !self.is_lazy(change)
                 && !self.asks_the_library(change.site)
                 && !self.hands_on(change)
@@ -381,7 +382,9 @@ impl Subject<'_, '_> {
     /// Whether a channel, or what it calls on its observers, has its name from a field: `TargetChanged` for `target`.
     fn is_named_for(&self, channel: usize, field: MemberId) -> bool {
         let (wiring, program) = (self.wiring, self.wiring.program());
-        let field = plain(program.text(program.member(field).name));
+        let name = program.text(program.member(field).name);
+        // by custom fields begin with a letter and a stroke
+        let field = plain(name.strip_prefix("m_").unwrap_or(name));
         let channel = &wiring.channels[channel];
         let id = short(&channel.id);
         let messages = channel.raises.iter().filter_map(|r| wiring.effects[*r].message).map(|m| program.text(m));
@@ -538,6 +541,22 @@ impl Subject<'_, '_> {
             let is_other = site.member != member;
             is_other && (is_initial || self.told_closely(*site, None).contains(&channel) || self.callers_tell(site.member, channel, depth))
         })
+    }
+
+    /// Whether a setter is called by all those who listen, and by nobody else: they know what they hand over.
+    fn is_set_by_listeners(&self, change: &Change, channel: usize) -> bool {
+        let member = change.site.member;
+        let is_setter = change.value.is_some_and(|v| matches!(self.wiring.flow.eval_in(member, v), Val::Param(m, None, _) if m == member));
+        if !is_setter || self.is_outside(change) {
+            return false;
+        }
+        let (wiring, program) = (self.wiring, self.wiring.program());
+        let joins = &wiring.channels[channel].joins;
+        let listen = |class: TypeId| joins.iter().any(|j| wiring.listening_class(*j).is_some_and(|t| program.is_a(class, t)));
+        let callers = wiring.flow.callers((member, None)).iter().map(|(site, _)| site.member).filter(|m| !wiring.in_test(*m));
+        let classes: BTreeSet<TypeId> = callers.map(|m| program.member(m).owner).filter(|t| !program.ty(*t).is_module).collect();
+        let knows = |j: &usize| wiring.listening_class(*j).is_some_and(|t| classes.iter().any(|c| program.is_a(*c, t)));
+        !classes.is_empty() && classes.iter().all(|c| listen(*c)) && joins.iter().all(knows)
     }
 
     fn draft(&self, change: &Change, channel: usize, peers: &BTreeSet<MemberId>) -> Draft {

@@ -12,7 +12,7 @@ use crate::machine::{State, named};
 use crate::program::{MemberId, Site, Sym};
 use crate::wire::Wiring;
 use crate::wire::channels::{Channel, ChannelKey, Topic};
-use crate::wire::effect::Act;
+use crate::wire::effect::{Act, Effect};
 
 pub(super) const RULE: Rule = Rule {
     name: "unknown-code",
@@ -41,7 +41,32 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         }
     }
     found.extend(wiring.channels.iter().filter_map(|c| unregistered(wiring, c)));
+    found.extend(wiring.channels.iter().flat_map(|c| nobody_by_name(wiring, c)));
     found
+}
+
+/// Deliveries to one who is told by a name, where all who are there have names and this is none of them.
+fn nobody_by_name(wiring: &Wiring<'_>, channel: &Channel) -> Vec<Draft> {
+    let program = wiring.program();
+    let ChannelKey::Own(m, None) = channel.key else { return Vec::new() };
+    let name = |e: &Effect| match e.holder.key.clone()? {
+        Val::Str(text) => Some(program.text(text).to_owned()),
+        Val::Static(constant) => match wiring.flow.only_definition(constant).map(|d| wiring.flow.eval(d)) {
+            Some(Val::Str(text)) => Some(program.text(text).to_owned()),
+            _ => None,
+        },
+        _ => None,
+    };
+    let joins = || channel.joins.iter().map(|j| &wiring.effects[*j]);
+    let Some(names) = joins().map(name).collect::<Option<BTreeSet<String>>>().filter(|n| !n.is_empty()) else { return Vec::new() };
+    if wiring.is_open || wiring.may_be_named(m, Act::Join) || wiring.is_mentioned_unread(m) {
+        return Vec::new();
+    }
+    let raises = channel.raises.iter().map(|r| &wiring.effects[*r]).filter(|e| !wiring.in_test(e.site.member));
+    let unknown = raises.filter_map(|e| Some((e, name(e).filter(|n| !names.contains(n))?)));
+    let id = program.member_id(m);
+    let places: Vec<Related> = joins().take(3).map(|e| related("an entry", wiring.place(e))).collect();
+    unknown.map(|(e, code)| draft(wiring.place(e), id.clone(), code, names.iter().cloned(), places.clone())).collect()
 }
 
 fn draft(place: Place, id: String, code: String, names: impl Iterator<Item = String>, entries: Vec<Related>) -> Draft {

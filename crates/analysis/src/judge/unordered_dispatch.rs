@@ -49,7 +49,7 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel, raise: &Effect) -> Option<Draft
     if wiring.in_test(site.member) {
         return None;
     }
-    let why = by_hash(wiring, channel, raise).or_else(|| side_by_side(wiring, site))?;
+    let why = by_hash(wiring, channel, raise).or_else(|| side_by_side(wiring, raise))?;
     let what = short(&channel.id);
     Some(Draft {
         level: Level::Note,
@@ -82,7 +82,8 @@ fn by_hash(wiring: &Wiring<'_>, channel: &Channel, raise: &Effect) -> Option<Str
 }
 
 /// Whether a raise stands in a function that runs side by side with others of its kind.
-fn side_by_side(wiring: &Wiring<'_>, site: Site) -> Option<String> {
+fn side_by_side(wiring: &Wiring<'_>, raise: &Effect) -> Option<String> {
+    let site = raise.innermost();
     let program = wiring.program();
     let body = program.body(site.member)?;
     let pack = &*program.kit_of(site.member).pack;
@@ -92,6 +93,8 @@ fn side_by_side(wiring: &Wiring<'_>, site: Site) -> Option<String> {
     };
     let mut inner = site.node;
     let mut in_function = false;
+    // where a whole channel is raised its handlers are told one after the other, whoever else raises it meanwhile
+    let is_of_each = raise.walks;
     for around in program.scope(site.member).ancestors(site.node) {
         match body.node(around) {
             Node::Lambda(_) => in_function = true,
@@ -103,7 +106,7 @@ fn side_by_side(wiring: &Wiring<'_>, site: Site) -> Option<String> {
                     return Some("they are told side by side".to_owned());
                 }
                 // `Parallel.ForEach(handlers, …)`, `handlers.parallelStream().forEach(…)`
-                if handed && matches!(body.node(inner), Node::Lambda(_)) && is_parallel(wiring, site, callee) {
+                if handed && is_of_each && matches!(body.node(inner), Node::Lambda(_)) && is_parallel(wiring, site, callee) {
                     return Some("they are told in parallel".to_owned());
                 }
             }

@@ -160,10 +160,12 @@ fn of_roster(wiring: &Wiring<'_>, roster: MemberId, channels: Vec<usize>) -> Opt
     if base.is_some_and(|base| program.is_a(class, base) && colleagues.len() > 1) {
         return None;
     }
-    let outsiders = base.map_or_else(Vec::new, |base| {
-        let others = concrete(program, base).into_iter().filter(|t| !colleagues.iter().any(|c| c.class == *t) && !wiring.is_test_type(*t));
-        others.filter_map(|t| talking(t).map(|site| (t, site))).collect()
-    });
+    let others = match base {
+        Some(base) => concrete(program, base),
+        None => alike(wiring, class, &colleagues, &routes),
+    };
+    let others = others.into_iter().filter(|t| !colleagues.iter().any(|c| c.class == *t) && !wiring.is_test_type(*t));
+    let outsiders: Vec<(TypeId, Site)> = others.filter_map(|t| talking(t).map(|site| (t, site))).collect();
     // where one alone talks there is nothing to mediate, unless to others of its kind, of whom it says which one it is
     let among_themselves = || {
         let [only] = &colleagues[..] else { return false };
@@ -173,6 +175,22 @@ fn of_roster(wiring: &Wiring<'_>, roster: MemberId, channels: Vec<usize>) -> Opt
         return None;
     }
     Some(Mediator { class, channels, roster, base, colleagues, routes, outsiders })
+}
+
+/// In code without types the classes that have the method by which colleagues are told, as these do, and that are made.
+fn alike(wiring: &Wiring<'_>, mediator: TypeId, colleagues: &[Colleague], routes: &[Route]) -> Vec<TypeId> {
+    let program = wiring.program();
+    let unit = program.ty(mediator).unit;
+    let methods: BTreeSet<Sym> = routes.iter().map(|r| r.method).collect();
+    if !program.kit(unit).traits.duck_typed || methods.is_empty() {
+        return Vec::new();
+    }
+    let hears = |t: TypeId| methods.iter().all(|m| program.find_member_as(t, *m, true).is_some());
+    if !colleagues.iter().all(|c| hears(c.class)) {
+        return Vec::new();
+    }
+    let classes = program.classes_of(program.unit(unit).language);
+    classes.filter(|t| *t != mediator && hears(*t) && !wiring.flow.creations(*t).is_empty()).collect()
 }
 
 /// Whether a call hands over the object that makes it.

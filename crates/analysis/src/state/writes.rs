@@ -53,9 +53,16 @@ fn of_member(wiring: &Wiring<'_>, member: MemberId) -> Vec<(MemberId, Write)> {
             Node::Assign { op: AssignOp::Set | AssignOp::IfUnset, target, value } => (target, How::Set(value)),
             Node::Assign { target, .. } => (target, How::Change),
             Node::Unary { op: UnaryOp::Step | UnaryOp::Delete, operand } => (operand, How::Change),
-            Node::Call { callee, .. } => match body.node(callee) {
+            Node::Call { callee, args, .. } => match body.node(callee) {
                 Node::Member { object, name, .. } => {
                     let text = program.unit_of(member).text(name);
+                    let sets = pack.atomic_sets.contains(text);
+                    if (sets || pack.atomic_changes.contains(text))
+                        && let Some((target, value)) = of_shared(wiring, member, object, body.list(args))
+                    {
+                        found.extend(written(wiring, member, node, target, if sets { How::Set(value) } else { How::Change }));
+                        continue;
+                    }
                     let changes = [&pack.adds, &pack.removes, &pack.clears, &pack.takes, &pack.rearranges]
                         .into_iter()
                         .any(|names| names.contains(text));
@@ -72,35 +79,60 @@ fn of_member(wiring: &Wiring<'_>, member: MemberId) -> Vec<(MemberId, Write)> {
             Node::Index { object, .. } => (object, How::Within),
             _ => (target, how),
         };
-        if !matches!(body.node(target), Node::Name(_) | Node::Member { .. }) {
-            continue;
-        }
-        // what is done to a local copy is not done to the field
-        if let Node::Name(name) = body.node(target)
-            && let Some(Declared::Local(local)) = program.scope(member).lookup(name, target)
-            && !matches!(body.node(local), Node::Local { init: Some(init), .. } if matches!(body.node(init), Node::Name(_) | Node::Member { .. }))
-        {
-            continue;
-        }
-        // what a setter does stands in the setter
-        if !matches!(how, How::Within) && runs_setter(wiring, member, target) {
-            continue;
-        }
-        let (object, field) = match wiring.flow.eval_in(member, target) {
-            Val::Member(of, m) => ((*of).clone(), m),
-            Val::Static(m) => (Val::Type(program.member(m).owner), m),
-            _ => continue,
-        };
-        if !matches!(program.member(field).kind, MemberKind::Field | MemberKind::Property) {
-            continue;
-        }
-        let is_own = matches!(object, Val::This(_) | Val::Type(_));
-        let in_constructor =
-            program.member(member).kind == MemberKind::Constructor && program.scope(member).function_around(body, node).is_none();
-        let write = Write { object, site: Site { member, node }, how, initial: is_own && in_constructor };
-        found.push((field, write));
+        found.extend(written(wiring, member, node, target, how));
     }
     found
+}
+
+/// What a call changes of a value that lanes share: its object, or the variable that it is handed, and what it is given.
+fn of_shared(wiring: &Wiring<'_>, member: MemberId, object: NodeId, args: &[NodeId]) -> Option<(NodeId, NodeId)> {
+    let program = wiring.program();
+    let body = program.body(member)?;
+    let types = &program.kit_of(member).pack.atomic_types;
+    // `Interlocked.Exchange(ref level, 3)`
+    if let (Val::Global(name), Some(&first)) = (wiring.flow.eval_in(member, object), args.first())
+        && types.contains(program.text(name))
+    {
+        return match body.node(first) {
+            Node::Unary { op: UnaryOp::ByRef, operand } => Some((operand, args.get(1).copied().unwrap_or(first))),
+            _ => None,
+        };
+    }
+    let ty = wiring.flow.type_of_node(member, object);
+    let is_shared = program.type_name(&ty).is_some_and(|name| types.contains(name)) && ty.own().is_none();
+    is_shared.then(|| (object, args.first().copied().unwrap_or(object)))
+}
+
+/// The write of a field that a statement is.
+fn written(wiring: &Wiring<'_>, member: MemberId, node: NodeId, target: NodeId, how: How) -> Option<(MemberId, Write)> {
+    let program = wiring.program();
+    let body = program.body(member)?;
+    if !matches!(body.node(target), Node::Name(_) | Node::Member { .. }) {
+        return None;
+    }
+    // what is done to a local copy is not done to the field
+    if let Node::Name(name) = body.node(target)
+        && let Some(Declared::Local(local)) = program.scope(member).lookup(name, target)
+        && !matches!(body.node(local), Node::Local { init: Some(init), .. } if matches!(body.node(init), Node::Name(_) | Node::Member { .. }))
+    {
+        return None;
+    }
+    // what a setter does stands in the setter
+    if !matches!(how, How::Within) && runs_setter(wiring, member, target) {
+        return None;
+    }
+    let (object, field) = match wiring.flow.eval_in(member, target) {
+        Val::Member(of, m) => ((*of).clone(), m),
+        Val::Static(m) => (Val::Type(program.member(m).owner), m),
+        _ => return None,
+    };
+    if !matches!(program.member(field).kind, MemberKind::Field | MemberKind::Property) {
+        return None;
+    }
+    let is_own = matches!(object, Val::This(_) | Val::Type(_));
+    let in_constructor =
+        program.member(member).kind == MemberKind::Constructor && program.scope(member).function_around(body, node).is_none();
+    Some((field, Write { object, site: Site { member, node }, how, initial: is_own && in_constructor }))
 }
 
 /// Whether an assignment to something runs a setter that is written out.

@@ -432,6 +432,9 @@ impl Extractor<'_, '_> {
             return None;
         }
         let pack = &*self.flow.program.kit_of(self.member).pack;
+        // `*it == handler`, where `it` is an iterator
+        let is_iterator = self.flow.begun_by(self.member, position).is_some();
+        let is_there = |n: NodeId| is_iterator && scope.names(self.body, n, local);
         self.body.ids().find_map(|id| {
             let (a, b) = match self.body.node(id) {
                 Node::Binary { op: BinaryOp::Eq | BinaryOp::Ne, left, right } => (left, right),
@@ -444,7 +447,8 @@ impl Extractor<'_, '_> {
             };
             [(a, b), (b, a)].into_iter().find_map(|(element, other)| {
                 let value = self.eval(other);
-                (matches!(value, Val::Param(..) | Val::This(_)) && is_element(&self.eval(element))).then_some((value, other))
+                let is_it = is_element(&self.eval(element)) || is_there(element);
+                (matches!(value, Val::Param(..) | Val::This(_)) && is_it).then_some((value, other))
             })
         })
     }
