@@ -153,13 +153,19 @@ fn wrong_way(wiring: &Wiring<'_>, effect: &Effect) -> Option<Draft> {
 /// A handler that is made on the spot.
 fn fresh(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> Option<Draft> {
     let handler = effect.handler.as_ref()?;
-    if !release::is_fresh(&wiring.flow, effect, handler) || effect.certainty == Certainty::Possible && channel.joins.is_empty() {
+    let is_new = release::is_fresh(&wiring.flow, effect, handler) || release::is_made_there(&wiring.flow, effect, handler);
+    if !is_new || effect.certainty == Certainty::Possible && channel.joins.is_empty() {
+        return None;
+    }
+    // a way in that takes off first what it then puts on
+    if channel.joins.iter().any(|j| wiring.effects[*j].site == effect.site) {
         return None;
     }
     let what = short(&channel.id);
     let made = match handler {
         Val::Bound(..) => "a newly bound function",
         Val::Method(..) => "a new method reference",
+        Val::New(_) => "a new object",
         _ => "a new lambda",
     };
     let message = format!("this takes {made} off `{what}`, which no subscription can have put on");

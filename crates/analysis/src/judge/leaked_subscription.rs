@@ -87,6 +87,7 @@ pub(super) fn judge(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> Opti
     };
     let ends_subject = teardown.is_some_and(|t| ends_its_subject(wiring, t, effect));
     if is_released(wiring, channel, join)
+        || is_put_aside(wiring, effect, ty)
         || is_left_by_futile_release(wiring, channel, effect)
         || empty_keeper(wiring, effect).is_some()
         || ends_subject
@@ -366,6 +367,39 @@ fn is_released(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> bool {
     }
     // a wrapper of the base class that keeps what it handed on
     effect.inner.len() > 1 && effect.inner.iter().any(|s| handles::fate(&wiring.flow, *s) == Fate::Kept && is_call(wiring, *s))
+}
+
+/// Whether a wrapper puts a function aside that takes off what it has put on, and the subscriber runs those that were put aside:
+/// `cleanups.add(() -> gauge.leave(reader))`. A method in whose place another one stands does not run.
+fn is_put_aside(wiring: &Wiring<'_>, join: &Effect, subscriber: TypeId) -> bool {
+    let (program, flow) = (wiring.program(), &wiring.flow);
+    let runs = |kept: MemberId| {
+        wiring.effects_on(kept).filter(|e| e.act == Act::Raise && e.inner.is_empty()).any(|e| {
+            let runner = e.site.member;
+            let actual = program.find_member_as(subscriber, program.member(runner).name, true);
+            actual.is_some_and(|a| a == runner || flow.callers((runner, None)).iter().any(|(call, _)| call.member == a))
+        })
+    };
+    join.inner.iter().any(|wrapper| {
+        let (Some(body), scope) = (program.body(wrapper.member), program.scope(wrapper.member)) else { return false };
+        let takes_off = |e: &&Effect| {
+            e.act == Act::Leave
+                && e.holder.event == join.holder.event
+                && matches!(e.handler, Some(Val::Param(m, None, _)) if m == wrapper.member)
+        };
+        wiring.effects_in(wrapper.member).filter(takes_off).any(|leave| {
+            let function = scope.ancestors(leave.site.node).find(|n| matches!(body.node(*n), Node::Lambda(_)));
+            let kept = match function.and_then(|f| scope.parent(f)).map(|p| body.node(p)) {
+                Some(Node::Call { callee, .. }) => match body.node(callee) {
+                    Node::Member { object, .. } => flow.eval_in(wrapper.member, object),
+                    _ => return false,
+                },
+                Some(Node::Assign { target, .. }) => flow.eval_in(wrapper.member, target),
+                _ => return false,
+            };
+            matches!(kept, Val::Member(_, m) | Val::Static(m) if runs(m))
+        })
+    })
 }
 
 /// Whether what a subscription gives back is kept in a member whose own end releases it.

@@ -113,7 +113,9 @@ fn keeps_each_once(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> b
         let mut within = std::iter::once(ty.clone()).chain(program.elements_within(unit, &ty));
         within.any(|t| matches!(&t, Ty::Outside(name, _) if pack.sets.contains(program.text(*name))))
     };
-    if is_set(flow.type_held(m)) || flow.definitions(m).iter().any(|d| is_set(flow.type_of_node(d.member, d.node))) {
+    // a set holds each function that is made anew as well
+    let of_set = || is_set(flow.type_held(m)) || flow.definitions(m).iter().any(|d| is_set(flow.type_of_node(d.member, d.node)));
+    if !is_made_anew(wiring, effect) && of_set() {
         return true;
     }
     // the way in asks first

@@ -65,51 +65,60 @@ struct Views<'w, 'p> {
 /// Parameters of handlers that are always told the state of a machine, with the machine.
 type Told = FxHashMap<(MemberId, Option<FunctionId>, u16), usize>;
 
+/// For each method the values that it stores into holders of states, with the machine.
+type Stored = FxHashMap<MemberId, Vec<(NodeId, usize)>>;
+
 fn told(wiring: &Wiring<'_>, by_field: &FxHashMap<MemberId, usize>) -> Told {
-    let mut found = Told::default();
-    for channel in &wiring.channels {
-        let of_raises: Vec<Vec<Option<usize>>> =
-            channel.raises.iter().map(|r| states_told(wiring, &wiring.effects[*r], by_field)).collect();
-        let Some((first, others)) = of_raises.split_first() else { continue };
-        let agreed = first.iter().enumerate().filter_map(|(index, machine)| {
-            let machine = (*machine)?;
-            others.iter().all(|o| o.get(index) == Some(&Some(machine))).then_some((index as u16, machine))
-        });
-        for (index, machine) in agreed {
-            for join in channel.joins.iter() {
-                let handler = wiring.effects[*join].handler.as_ref().and_then(|h| wiring.flow.function_of(h));
-                let function = match handler {
-                    Some(Val::Lambda(m, f)) => (m, Some(f)),
-                    Some(Val::Method(m, _)) => (m, None),
-                    _ => match wiring.code_told(channel, *join) {
-                        Some(code) => (code.member, None),
-                        None => continue,
-                    },
-                };
-                found.insert((function.0, function.1, index), machine);
+    let mut found: FxHashMap<(MemberId, Option<FunctionId>, u16), Option<usize>> = FxHashMap::default();
+    // what methods store into the holders of states
+    let mut stored = Stored::default();
+    for (field, machine) in by_field {
+        for write in wiring.writes(*field) {
+            if let How::Set(value) = write.how {
+                stored.entry(write.site.member).or_default().push((value, *machine));
             }
         }
     }
-    found
+    for channel in &wiring.channels {
+        let raises = channel.raises.iter().map(|r| &wiring.effects[*r]);
+        let of_raises: Vec<Vec<Option<usize>>> = raises.map(|r| states_told(wiring, r, by_field, &stored)).collect();
+        let Some((first, others)) = of_raises.split_first() else { continue };
+        let agreed = |index: usize| first[index].filter(|machine| others.iter().all(|o| o.get(index) == Some(&Some(*machine))));
+        for join in &channel.joins {
+            let handler = wiring.effects[*join].handler.as_ref().and_then(|h| wiring.flow.function_of(h));
+            let (member, function) = match handler {
+                Some(Val::Lambda(m, f)) => (m, Some(f)),
+                Some(Val::Method(m, _)) => (m, None),
+                _ => match wiring.code_told(channel, *join) {
+                    Some(code) => (code.member, None),
+                    None => continue,
+                },
+            };
+            for index in 0..first.len() {
+                let told = found.entry((member, function, index as u16)).or_insert_with(|| agreed(index));
+                // who is on another channel too is told something else there
+                if *told != agreed(index) {
+                    *told = None;
+                }
+            }
+        }
+    }
+    found.into_iter().filter_map(|(param, machine)| Some((param, machine?))).collect()
 }
 
 /// For each value that a raise hands over, the machine whose state that is: the field itself, or what the same method stores there.
-fn states_told(wiring: &Wiring<'_>, raise: &Effect, by_field: &FxHashMap<MemberId, usize>) -> Vec<Option<usize>> {
+fn states_told(wiring: &Wiring<'_>, raise: &Effect, by_field: &FxHashMap<MemberId, usize>, stored: &Stored) -> Vec<Option<usize>> {
     let flow = &wiring.flow;
     let site = raise.innermost();
     let Some(Node::Call { args, .. }) = flow.program.body(site.member).map(|b| b.node(site.node)) else { return Vec::new() };
     let Some(body) = flow.program.body(site.member) else { return Vec::new() };
     let topic = usize::from(raise.inner.is_empty() && raise.holder.event == Event::Bus);
-    let is_stored = |value: &Val, field: MemberId| {
-        wiring.writes(field).iter().any(|w| match w.how {
-            How::Set(set) => w.site.member == site.member && flow.eval_in(site.member, set) == *value,
-            _ => false,
-        })
-    };
+    let stored_here = stored.get(&site.member).map_or(&[][..], Vec::as_slice);
+    let is_stored = |value: &Val, set: NodeId| flow.eval_in(site.member, set) == *value;
     let machine = |arg: &NodeId| match flow.eval_in(site.member, *arg) {
         Val::Member(_, m) | Val::Static(m) => by_field.get(&m).copied(),
         value @ (Val::Local(_) | Val::Element(..) | Val::Param(..)) => {
-            by_field.iter().filter(|(f, _)| is_stored(&value, **f)).map(|(_, m)| *m).min()
+            stored_here.iter().filter(|(set, _)| is_stored(&value, *set)).map(|(_, m)| *m).min()
         }
         _ => None,
     };

@@ -20,6 +20,16 @@ pub(super) fn effects(x: &Extractor<'_, '_>, node: NodeId, callee: NodeId, args:
         _ => return None,
     };
     let text = x.text(name);
+    // what is called on a signal itself is about that
+    let is_signal = |o: NodeId| match x.flow.type_of(&x.eval(o)) {
+        Ty::Outside(of, _) => {
+            pack.idioms.named(text).iter().any(|i| i.member_is_channel && i.on.iter().any(|on| on == x.flow.program.text(of)))
+        }
+        _ => false,
+    };
+    if args.len() == 1 && object.is_some_and(is_signal) {
+        return None;
+    }
     if pack.connects.contains(text) {
         return connection(x, node, args);
     }

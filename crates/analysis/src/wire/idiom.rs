@@ -28,7 +28,7 @@ pub(super) fn effects(x: &Extractor<'_, '_>, node: NodeId, callee: NodeId, args:
         return matches!(x.body.node(called), Node::Member { .. }) && effects(x, node, called, &handed, found);
     }
     if let Some(object) = object
-        && let Some(of_selection) = selections::effects(x, node, text, &x.eval(object), args)
+        && let Some(of_selection) = selections::effects(x, node, text, object, args)
     {
         found.extend(of_selection);
         return true;
@@ -403,6 +403,16 @@ fn tie(
 ) {
     effect.handler = handler.map(|h| x.wrapped_param(&h).unwrap_or(h));
     effect.handler_node = handler_node.map(|n| x.site(n));
+    // a method that is bound to an object of a toolkit goes with that
+    effect.tied |= match (&effect.handler, handler_node.map(|n| x.body.node(n))) {
+        (Some(Val::Method(_, Some(receiver))), Some(Node::MethodRef { .. }))
+            if x.flow.program.kit_of(x.member).traits.references_dangle =>
+        {
+            let class = x.flow.type_of(receiver).own();
+            class.is_none_or(|c| !x.flow.program.outside_bases(c).is_empty())
+        }
+        _ => false,
+    };
     effect.context = idiom.context.and_then(|c| args.get(c)).map(|n| x.eval(*n));
     effect.weak = idiom.weak;
     effect.once = idiom.once;

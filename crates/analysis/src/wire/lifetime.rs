@@ -328,6 +328,11 @@ impl Lives<'_, '_> {
                 Fate::Kept => Judged::unknown(),
                 _ => Judged { lifetime: Lifetime::SameFate, shown: false },
             },
+            // the one object behind a getter
+            Val::Call(_) => match self.of(arg, call, budget) {
+                judged if judged.lifetime == Lifetime::Process => judged,
+                _ => Judged::unknown(),
+            },
             _ => Judged::unknown(),
         }
     }

@@ -36,8 +36,12 @@ pub fn same_handler(flow: &Flow<'_>, join: &Effect, leave: &Effect) -> Same {
     if matches!(a, Val::Unknown) || matches!(b, Val::Unknown) {
         return Same::Open;
     }
+    // what one and the same call of a wrapper keeps to take off is what it put on
+    if join.site == leave.site && a == b && !join.inner.is_empty() && !leave.inner.is_empty() {
+        return Same::Yes;
+    }
     // written out on the spot, each one is new
-    if is_fresh(flow, leave, b) {
+    if is_fresh(flow, leave, b) || is_made_there(flow, leave, b) {
         return Same::Never;
     }
     if is_fresh(flow, join, a) && !names_itself(a, b) {
@@ -184,6 +188,13 @@ pub fn is_fresh(flow: &Flow<'_>, effect: &Effect, handler: &Val) -> bool {
         }
         _ => false,
     }
+}
+
+/// Whether a release is handed an object that is made on the spot, and is not equal to any other one.
+pub fn is_made_there(flow: &Flow<'_>, leave: &Effect, handler: &Val) -> bool {
+    let Val::New(made) = handler else { return false };
+    let class = flow.type_of(handler).own();
+    leave.handler_node == Some(*made) && class.is_some_and(|c| !flow.program.is_equal_by_content(c))
 }
 
 /// A node without casts and delegate creations around it.

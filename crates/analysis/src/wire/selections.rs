@@ -13,11 +13,16 @@ use crate::program::{Site, Sym};
 
 /// How many names and steps of a selection are followed.
 const HOPS: usize = 6;
+/// Methods that put handlers of events on, take them off and tell them.
+const EVENT_METHODS: [&str; 9] = ["on", "bind", "one", "delegate", "off", "unbind", "undelegate", "trigger", "triggerHandler"];
 /// What stands between an element and what its handlers are told of below it.
 const BELOW: &str = " » ";
 
 /// What a value picks, as a text that is the same wherever it is picked; none where it is no selection.
-pub(super) fn picked(flow: &Flow<'_>, value: &Val) -> Option<String> {
+pub fn picked(flow: &Flow<'_>, value: &Val) -> Option<String> {
+    let program = flow.program;
+    // most trees name no such function at all
+    program.packs().flat_map(|p| p.selectors.iter()).find(|name| program.symbols.get(name).is_some())?;
     within(flow, value, HOPS).map(|text| format!("$({text})"))
 }
 
@@ -129,9 +134,14 @@ fn starts_with_sign(name: &str) -> bool {
 }
 
 /// What a call does to a selection; none where it is no call about events.
-pub(super) fn effects(x: &Extractor<'_, '_>, node: NodeId, method: &str, subject: &Val, args: &[NodeId]) -> Option<Vec<Effect>> {
+pub(super) fn effects(x: &Extractor<'_, '_>, node: NodeId, method: &str, object: NodeId, args: &[NodeId]) -> Option<Vec<Effect>> {
     let program = x.flow.program;
     let pack = &program.kit_of(x.member).pack;
+    let is_shorthand = pack.selection_events.contains(method) && args.len() == 1;
+    if pack.selectors.iter().next().is_none() || !(EVENT_METHODS.contains(&method) || is_shorthand) {
+        return None;
+    }
+    let subject = &x.eval(object);
     picked(x.flow, subject)?;
     let function = args.iter().copied().find(|a| x.flow.function_of(&x.eval(*a)).is_some());
     let (act, once) = match method {
@@ -139,7 +149,7 @@ pub(super) fn effects(x: &Extractor<'_, '_>, node: NodeId, method: &str, subject
         "off" | "unbind" | "undelegate" => (if function.is_some() { Act::Leave } else { Act::LeaveAll }, false),
         "trigger" | "triggerHandler" => (Act::Raise, false),
         // `.click(f)`
-        _ if pack.selection_events.contains(method) && args.len() == 1 && function == args.first().copied() => {
+        _ if is_shorthand && function == args.first().copied() => {
             let holder = Holder { subject: subject.clone(), event: Event::Bus, key: program.symbols.get(method).map(Val::Str) };
             return Some(vec![tied(x, Effect::new(Act::Join, holder, x.site(node)), function)]);
         }
