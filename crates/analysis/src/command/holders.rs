@@ -114,7 +114,7 @@ impl Holder {
         if program.is_a(program.member(self.field).owner, base) {
             return None;
         }
-        let asked = self.taken.iter().filter(|(site, _)| gives_no_use(wiring, *site) && !in_loop(wiring, *site));
+        let asked = self.taken.iter().filter(|(site, _)| gives_no_use(wiring, *site) && !wiring.program().in_loop(*site));
         let mut by_method: BTreeMap<Sym, Vec<MemberId>> = BTreeMap::new();
         for (site, operation) in asked {
             by_method.entry(*operation).or_default().push(site.member);
@@ -290,7 +290,7 @@ fn of_field(wiring: &Wiring<'_>, candidate: Candidate, reads: &[Site]) -> Holder
     // by its place what was run is taken back, and stays where it is
     if !holder.run_first.is_empty() && holder.drained.is_empty() {
         let undone = holder.taken.iter().filter(|(_, op)| !holder.run_first.contains(op));
-        holder.drained = undone.map(|(site, _)| (*site, false, in_loop(wiring, *site))).collect();
+        holder.drained = undone.map(|(site, _)| (*site, false, wiring.program().in_loop(*site))).collect();
     }
     // by a parameter, or by a code that says which
     let mut given = holder.filled.iter().filter_map(|(site, _)| put_at(wiring, *site));
@@ -356,7 +356,7 @@ fn in_list(wiring: &Wiring<'_>, holder: &mut Holder, read: Site) {
             if pack.takes.contains(text) || takes_at || pack.removes.contains(text) && args.len == 0 {
                 let last = pack.takes_last.contains(text);
                 holder.takes_off = true;
-                holder.drained.push((site, !last, in_loop(wiring, site)));
+                holder.drained.push((site, !last, wiring.program().in_loop(site)));
                 let out =
                     body.list(args).iter().find(|a| matches!(body.node(**a), Node::Unary { op: UnaryOp::ByRef, .. } | Node::Local { .. }));
                 match out {
@@ -411,12 +411,6 @@ fn walks_beside(wiring: &Wiring<'_>, holder: &Holder, member: MemberId) -> bool 
         },
         _ => false,
     })
-}
-
-fn in_loop(wiring: &Wiring<'_>, site: Site) -> bool {
-    let program = wiring.program();
-    let Some(body) = program.body(site.member) else { return false };
-    program.scope(site.member).ancestors(site.node).any(|a| matches!(body.node(a), Node::Loop { .. } | Node::ForEach { .. }))
 }
 
 /// The methods that are called on what an expression comes to.

@@ -1,22 +1,23 @@
 //! Rule `leaked-subscription`: a subscription outlives its subscriber.
 
+mod released;
+
 use rayon::prelude::*;
 use yarrowgraph_ir::{MemberKind, Node, TypeKind};
 use yarrowgraph_model::{Certainty, ChannelKind, Level, Lifetime};
 
-use super::futile_unsubscribe::{empty_keeper, other_topic};
+use super::futile_unsubscribe::empty_keeper;
 use super::{Draft, Page, Rule, edits, related, short};
 use crate::flow::{Val, is_override};
 use crate::program::{MemberId, Site, TypeId};
 use crate::wire::Wiring;
 use crate::wire::channels::{Channel, ChannelKey, Topic};
+use crate::wire::component;
 use crate::wire::effect::{Act, Effect, Event};
-use crate::wire::handles::{self, Fate};
 use crate::wire::lifetime::{self, Judged};
 use crate::wire::once::{self, Lives};
 use crate::wire::release::{self, Same};
 use crate::wire::subscriber::{self, Subscriber};
-use crate::wire::{component, pairs};
 
 pub(super) const RULE: Rule = Rule {
     name: "leaked-subscription",
@@ -85,10 +86,10 @@ pub(super) fn judge(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> Opti
         let (at_the_end, before): (Vec<&Effect>, Vec<&Effect>) = same.partition(|j| Some(j.site.member) == teardown);
         !at_the_end.is_empty() && !before.is_empty()
     };
-    let ends_subject = teardown.is_some_and(|t| ends_its_subject(wiring, t, effect));
-    if is_released(wiring, channel, join)
-        || is_put_aside(wiring, effect, ty)
-        || is_left_by_futile_release(wiring, channel, effect)
+    let ends_subject = teardown.is_some_and(|t| released::ends_its_subject(wiring, t, effect));
+    if released::is_released(wiring, channel, join)
+        || released::is_put_aside(wiring, effect, ty)
+        || released::is_left_by_futile_release(wiring, channel, effect)
         || empty_keeper(wiring, effect).is_some()
         || ends_subject
         || is_put_on_again()
@@ -144,7 +145,10 @@ fn judge_effect(wiring: &Wiring<'_>, channel: &Channel, join: usize, component: 
         Lifetime::Outer => (Level::Warning, Certainty::Likely),
         _ => return None,
     };
-    if effect.certainty == Certainty::Possible || is_released(wiring, channel, join) || is_left_by_futile_release(wiring, channel, effect) {
+    if effect.certainty == Certainty::Possible
+        || released::is_released(wiring, channel, join)
+        || released::is_left_by_futile_release(wiring, channel, effect)
+    {
         return None;
     }
     let program = wiring.program();
@@ -313,6 +317,7 @@ fn teardown_of(wiring: &Wiring<'_>, ty: TypeId, subscribed_in: Option<MemberId>)
                 && !info.is_static
                 && program.is_listed(&pack.teardowns, **m)
                 && !undoes_another(program.text(info.name))
+                && (!empties(program.text(info.name)) || ends_something(wiring, **m))
                 && (program.decl(**m).params.is_empty() || !takes_one_off(program.text(info.name)))
                 && program.body(**m).is_some_and(|b| b.root.is_some())
                 && !is_called_first(**m)
@@ -328,6 +333,24 @@ fn teardown_of(wiring: &Wiring<'_>, ty: TypeId, subscribed_in: Option<MemberId>)
 }
 
 /// Whether a method of this name takes off what it is given, rather than ending a life.
+/// Names of methods that may just as well set back what their object is about.
+fn empties(name: &str) -> bool {
+    ["clear", "reset", "Clear", "Reset"].contains(&name)
+}
+
+/// Whether a method takes somebody off, or ends something.
+fn ends_something(wiring: &Wiring<'_>, method: MemberId) -> bool {
+    let program = wiring.program();
+    let Some(body) = program.body(method) else { return false };
+    let pack = &*program.kit_of(method).pack;
+    let ends = |name| pack.teardowns.contains(program.unit_of(method).text(name)) || pack.ends(program.unit_of(method).text(name));
+    wiring.effects_in(method).any(|e| matches!(e.act, Act::Leave | Act::LeaveAll | Act::LeaveOwner))
+        || body.ids().any(|n| match body.node(n) {
+            Node::Call { callee, .. } => matches!(body.node(callee), Node::Member { name, .. } | Node::Name(name) if ends(name)),
+            _ => false,
+        })
+}
+
 fn takes_one_off(name: &str) -> bool {
     ["unregister", "remove", "release", "clear", "unbind", "Unregister", "Remove", "Release", "Clear", "Unbind"].contains(&name)
 }
@@ -352,179 +375,6 @@ fn bound_by_base(wiring: &Wiring<'_>, effect: &Effect, ty: TypeId) -> bool {
     let Some(context) = &effect.context else { return false };
     let bound = matches!(context, Val::This(_));
     bound && !wiring.program().outside_bases(ty).is_empty()
-}
-
-fn is_released(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> bool {
-    let effect = &wiring.effects[join];
-    if !wiring.releases_of(channel, join).is_empty() {
-        return true;
-    }
-    if effect.handle && handles::fate(&wiring.flow, effect.site) == Fate::Kept {
-        return true;
-    }
-    if is_taken_off_unseen(wiring, effect) || is_kept_in_scope(wiring, effect.site) {
-        return true;
-    }
-    // a wrapper of the base class that keeps what it handed on
-    effect.inner.len() > 1 && effect.inner.iter().any(|s| handles::fate(&wiring.flow, *s) == Fate::Kept && is_call(wiring, *s))
-}
-
-/// Whether a wrapper puts a function aside that takes off what it has put on, and the subscriber runs those that were put aside:
-/// `cleanups.add(() -> gauge.leave(reader))`. A method in whose place another one stands does not run.
-fn is_put_aside(wiring: &Wiring<'_>, join: &Effect, subscriber: TypeId) -> bool {
-    let (program, flow) = (wiring.program(), &wiring.flow);
-    let runs = |kept: MemberId| {
-        wiring.effects_on(kept).filter(|e| e.act == Act::Raise && e.inner.is_empty()).any(|e| {
-            let runner = e.site.member;
-            let actual = program.find_member_as(subscriber, program.member(runner).name, true);
-            actual.is_some_and(|a| a == runner || flow.callers((runner, None)).iter().any(|(call, _)| call.member == a))
-        })
-    };
-    join.inner.iter().any(|wrapper| {
-        let (Some(body), scope) = (program.body(wrapper.member), program.scope(wrapper.member)) else { return false };
-        let takes_off = |e: &&Effect| {
-            e.act == Act::Leave
-                && e.holder.event == join.holder.event
-                && matches!(e.handler, Some(Val::Param(m, None, _)) if m == wrapper.member)
-        };
-        wiring.effects_in(wrapper.member).filter(takes_off).any(|leave| {
-            let function = scope.ancestors(leave.site.node).find(|n| matches!(body.node(*n), Node::Lambda(_)));
-            let kept = match function.and_then(|f| scope.parent(f)).map(|p| body.node(p)) {
-                Some(Node::Call { callee, .. }) => match body.node(callee) {
-                    Node::Member { object, .. } => flow.eval_in(wrapper.member, object),
-                    _ => return false,
-                },
-                Some(Node::Assign { target, .. }) => flow.eval_in(wrapper.member, target),
-                _ => return false,
-            };
-            matches!(kept, Val::Member(_, m) | Val::Static(m) if runs(m))
-        })
-    })
-}
-
-/// Whether what a subscription gives back is kept in a member whose own end releases it.
-fn is_kept_in_scope(wiring: &Wiring<'_>, join: Site) -> bool {
-    let (program, flow) = (wiring.program(), &wiring.flow);
-    let Some(body) = program.body(join.member) else { return false };
-    let kept = match program.scope(join.member).parent(join.node).map(|p| body.node(p)) {
-        Some(Node::Assign { target, value, .. }) if value == join.node => flow.eval_in(join.member, target),
-        _ => return false,
-    };
-    let (Val::Member(_, m) | Val::Static(m)) = kept else { return false };
-    let ty = program.declared_type(m);
-    let releases_itself = |t: TypeId| {
-        program.ty(t).members.iter().any(|d| {
-            program.member(*d).kind == MemberKind::Destructor
-                && program.body(*d).is_some_and(|b| b.nodes.iter().any(|n| matches!(n, Node::Call { .. })))
-        })
-    };
-    ty.own().is_some_and(releases_itself) || program.type_name(&ty).is_some_and(|name| program.kit_of(m).pack.scoped_handles.contains(name))
-}
-
-/// Whether code of the same class hands the same handler to a method whose name undoes the
-/// subscription, and what that does was not seen through.
-fn is_taken_off_unseen(wiring: &Wiring<'_>, join: &Effect) -> bool {
-    let (program, flow) = (wiring.program(), &wiring.flow);
-    let (Some(handler), Some(body)) = (&join.handler, program.body(join.site.member)) else { return false };
-    let Node::Call { callee, .. } = body.node(join.site.node) else { return false };
-    let Node::Member { object, name, .. } = body.node(callee) else { return false };
-    let subject = flow.eval_in(join.site.member, object);
-    let owner = program.member(join.site.member).owner;
-    // what was seen to be about another topic is about that one
-    let is_about_another = |e: &Effect| match (&e.holder.key, &join.holder.key) {
-        (Some(a @ (Val::Str(_) | Val::Static(_))), Some(b @ (Val::Str(_) | Val::Static(_)))) => e.act == Act::Leave && a != b,
-        _ => false,
-    };
-    let opposites = pairs::opposites(program, program.unit_of(join.site.member).text(name));
-    opposites.into_iter().flat_map(|name| program.index.calls(name)).any(|&site| {
-        let same_class =
-            program.member(site.member).owner == owner || flow.enclosing_type(program.member(site.member).owner) == Some(owner);
-        let Some(body) = program.body(site.member) else { return false };
-        let Node::Call { callee, args, .. } = body.node(site.node) else { return false };
-        let same_subject = matches!(body.node(callee), Node::Member { object, .. } if flow.eval_in(site.member, object) == subject);
-        same_class
-            && same_subject
-            && !wiring
-                .effects_at(site)
-                .map(|e| &wiring.effects[e])
-                .any(|e| release::same_handler(flow, join, e) == Same::Never || is_about_another(e))
-            && body.list(args).iter().any(|a| flow.eval_in(site.member, *a) == *handler)
-    })
-}
-
-/// Whether the subscriber ends the subject's life in its teardown (`this.oven.stop()`).
-fn ends_its_subject(wiring: &Wiring<'_>, teardown: MemberId, join: &Effect) -> bool {
-    let (program, flow) = (wiring.program(), &wiring.flow);
-    let Some(body) = program.body(teardown) else { return false };
-    let pack = &*program.kit_of(teardown).pack;
-    let is_subject = |value: &Val| match (value, &join.holder.subject) {
-        (value, subject) if value == subject => true,
-        (Val::Member(of, m), subject @ Val::Param(..)) if matches!(**of, Val::This(_)) => {
-            flow.definitions(*m).iter().any(|d| flow.eval(*d) == *subject)
-        }
-        _ => false,
-    };
-    body.ids().any(|node| {
-        let Node::Call { callee, args, .. } = body.node(node) else { return false };
-        let Node::Member { object, name, .. } = body.node(callee) else { return false };
-        if args.len > 0 {
-            return false;
-        }
-        let name = program.unit_of(teardown).text(name);
-        if !pack.ends(name) {
-            return false;
-        }
-        match flow.eval_in(teardown, object) {
-            Val::Element(all, _) => is_put_into(wiring, &all, join),
-            other => is_subject(&other),
-        }
-    })
-}
-
-/// Whether the subscribing function puts the subject into a collection.
-fn is_put_into(wiring: &Wiring<'_>, all: &Val, join: &Effect) -> bool {
-    let Some(body) = wiring.program().body(join.site.member) else { return false };
-    let eval = |node| wiring.flow.eval_in(join.site.member, node);
-    body.ids().any(|node| match body.node(node) {
-        Node::Call { callee, args, .. } => {
-            matches!(body.node(callee), Node::Member { object, .. } if eval(object) == *all)
-                && body.list(args).iter().any(|a| eval(*a) == join.holder.subject)
-        }
-        _ => false,
-    })
-}
-
-/// A release of the same function that can never match is the slip, and is reported by its
-/// own rule.
-fn is_left_by_futile_release(wiring: &Wiring<'_>, channel: &Channel, join: &Effect) -> bool {
-    let function = |e: &Effect| e.handler.as_ref().and_then(|h| wiring.flow.function_of(h));
-    let joined = function(join);
-    let beside = wiring.of_holder(channel).filter(|c| c.key != channel.key);
-    let mut releases = beside.flat_map(|c| c.leaves.iter().map(move |l| (c, &wiring.effects[*l])));
-    if releases.any(|(c, leave)| other_topic(wiring, c, leave).is_some_and(|(_, j)| j.site == join.site)) {
-        return true;
-    }
-    let class = |e: &Effect| wiring.program().member(e.site.member).owner;
-    let by_same_class = |a: &Effect, b: &Effect| class(a) == class(b);
-    let is_own_lambda = |other: &usize| {
-        let other = &wiring.effects[*other];
-        by_same_class(other, join) && matches!(function(other), Some(Val::Lambda(..)))
-    };
-    channel.leaves.iter().map(|l| &wiring.effects[*l]).any(|leave| {
-        let fresh = leave.handler.as_ref().is_some_and(|h| release::is_fresh(&wiring.flow, leave, h));
-        (fresh || release::other_phase(join, leave))
-            && match (&joined, function(leave)) {
-                (Some(Val::Method(a, _)), Some(Val::Method(b, _))) => *a == b,
-                (Some(Val::Lambda(..)), Some(Val::Lambda(..))) => by_same_class(join, leave),
-                // `-= cm => OnRose(cm)`
-                (Some(Val::Method(..)), Some(Val::Lambda(..))) => by_same_class(join, leave) && !channel.joins.iter().any(is_own_lambda),
-                _ => false,
-            }
-    })
-}
-
-fn is_call(wiring: &Wiring<'_>, site: crate::program::Site) -> bool {
-    wiring.program().body(site.member).is_some_and(|b| matches!(b.node(site.node), Node::Call { .. }))
 }
 
 fn handler_id(wiring: &Wiring<'_>, effect: &Effect) -> String {

@@ -162,8 +162,8 @@ fn calls_passed_over(flow: &Flow<'_>, domain: &Domain, reach: &Reach, found: &wa
             let names = |a: &NodeId| names_state(flow, domain, *member, *a);
             if !found.called.contains(&site)
                 && body.list(args).iter().any(names)
-                && !in_loop(program, site)
-                && !flow.callers((*member, None)).iter().any(|(call, _)| in_loop(program, *call))
+                && !program.in_loop(site)
+                && !flow.callers((*member, None)).iter().any(|(call, _)| program.in_loop(*call))
                 && scope.function_around(body, node).is_none()
                 && flow.callee(site).is_some_and(|c| reach.moves(c.member))
             {
@@ -172,11 +172,6 @@ fn calls_passed_over(flow: &Flow<'_>, domain: &Domain, reach: &Reach, found: &wa
         }
     }
     missed
-}
-
-fn in_loop(program: &Program, site: Site) -> bool {
-    let is_loop = |n: NodeId| program.body(site.member).is_some_and(|b| matches!(b.node(n), Node::Loop { .. } | Node::ForEach { .. }));
-    program.scope(site.member).ancestors(site.node).any(is_loop)
 }
 
 /// Calls of the states' methods that do nothing but answer with the next state, and whose answer is let go.

@@ -505,6 +505,12 @@ impl Program {
         self.place(unit, span)
     }
 
+    /// Whether a statement stands in a loop of its body.
+    pub fn in_loop(&self, site: Site) -> bool {
+        let is_loop = |n: NodeId| self.body(site.member).is_some_and(|b| matches!(b.node(n), Node::Loop { .. } | Node::ForEach { .. }));
+        self.scope(site.member).ancestors(site.node).any(is_loop)
+    }
+
     /// The classes of the tree that are written in a language.
     pub fn classes_of(&self, language: Language) -> impl Iterator<Item = TypeId> + '_ {
         let is_class = move |t: &TypeId| {
