@@ -1,12 +1,13 @@
 //! Rule `broken-keep`: the code contradicts what the project states must stay so.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 
 use yarrowgraph_model::{Certainty, Level, Place};
 
 use super::{Draft, Page, Rule, related, short};
-use crate::chain::Of;
+use crate::chain::{Link, Of, only_thing};
 use crate::coupling;
+use crate::flow::Val;
 use crate::keep::{Keep, ends_in, members, types};
 use crate::program::{MemberId, Site, TypeId};
 use crate::wire::Wiring;
@@ -68,10 +69,13 @@ fn draft(place: Place, message: String, related: Vec<yarrowgraph_model::Related>
 fn order(wiring: &Wiring<'_>, first: &str, second: &str) -> Vec<Draft> {
     let program = wiring.program();
     let mut found = Vec::new();
+    let handed_on = methods_handed_on_to(wiring);
     for channel in crate::wire::channels_of_map(wiring) {
         let subscriptions = &channel.subscriptions;
         let is = |i: usize, name: &str| {
-            ends_in(&subscriptions[i].handler, name) || subscriptions[i].subscriber.as_deref().is_some_and(|s| ends_in(s, name))
+            ends_in(&subscriptions[i].handler, name)
+                || subscriptions[i].subscriber.as_deref().is_some_and(|s| ends_in(s, name))
+                || handed_on.get(&subscriptions[i].place).is_some_and(|m| ends_in(m, name))
         };
         let before = |i: usize| {
             let mut seen = BTreeSet::new();
@@ -97,8 +101,12 @@ fn order(wiring: &Wiring<'_>, first: &str, second: &str) -> Vec<Draft> {
         }
     }
     for built in &wiring.chains().built {
-        let id = |t: Option<TypeId>| t.map(|t| program.type_id(t)).unwrap_or_default();
-        let at = |name: &str| built.links.iter().position(|l| ends_in(&id(l.class), name));
+        let id = |l: &Link| match (l.class, &l.function) {
+            (Some(t), _) => program.type_id(t),
+            (None, Some(Val::Method(m, _))) => program.member_id(*m),
+            _ => String::new(),
+        };
+        let at = |name: &str| built.links.iter().position(|l| ends_in(&id(l), name));
         let (Some(a), Some(b)) = (at(first), at(second)) else { continue };
         if a < b {
             continue;
@@ -106,7 +114,7 @@ fn order(wiring: &Wiring<'_>, first: &str, second: &str) -> Vec<Draft> {
         // what puts the first behind the second
         let site = match built.of {
             Of::Next(_) => built.set.get(a.saturating_sub(1)).or(built.set.last()).copied(),
-            Of::Walk(_) | Of::Pipeline(_) => built.set.first().copied(),
+            Of::Walk(_) | Of::Pipeline(_) => Some(built.links[b].made),
         };
         let site = site.unwrap_or(built.links[b].made);
         found.push(draft(
@@ -115,6 +123,22 @@ fn order(wiring: &Wiring<'_>, first: &str, second: &str) -> Vec<Draft> {
             vec![related("the link that comes too early", program.place_of(built.links[b].made))],
             &[first, second],
         ));
+    }
+    found
+}
+
+/// The methods that functions written on the spot do nothing but call, by where these are put on.
+fn methods_handed_on_to(wiring: &Wiring<'_>) -> BTreeMap<Place, String> {
+    let program = wiring.program();
+    let mut found = BTreeMap::new();
+    for join in wiring.channels.iter().flat_map(|c| &c.joins).map(|j| &wiring.effects[*j]) {
+        let Some(Val::Lambda(member, function)) = join.handler.as_ref().and_then(|h| wiring.flow.function_of(h)) else { continue };
+        let Some(body) = program.body(member) else { continue };
+        let Some(root) = body.function(function).body else { continue };
+        let called = wiring.flow.callee(Site { member, node: only_thing(body, root) });
+        if let Some(called) = called {
+            found.insert(wiring.place(join), program.member_id(called.member));
+        }
     }
     found
 }
