@@ -9,6 +9,7 @@ use crate::program::{MemberId, Scope, Site, Ty};
 use crate::wire::Wiring;
 use crate::wire::channels::{Channel, ChannelKey, Topic};
 use crate::wire::effect::{Act, Effect};
+use crate::wire::selections::Element;
 
 pub(super) const RULE: Rule = Rule {
     name: "mute-event",
@@ -59,7 +60,9 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel) -> Option<Draft> {
                 Some(Val::Static(m)) => Some(m),
                 _ => None,
             });
-            if wiring.is_done_to_unknown(channel, Act::Raise) {
+            // of an element of a page the platform and plug-ins tell whatever is one plain word
+            let of_page = matches!(&channel.key, ChannelKey::Bus(bus, _) if Element::of(bus).is_some());
+            if wiring.is_done_to_unknown(channel, Act::Raise) || of_page && topic.chars().all(char::is_alphanumeric) {
                 return None;
             }
             let raised = raised_topics(wiring, channel, topic);

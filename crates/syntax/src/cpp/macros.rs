@@ -177,7 +177,7 @@ pub(super) fn prepare(text: &str) -> Prepared {
         }
     }
     empty_defaults(&mut bytes);
-    unnamed_member_pointers(&mut bytes);
+    member_pointers(&mut bytes);
     calls_by_member_pointer(&mut bytes);
     branches_in_lists(&mut bytes);
     // only whole words of ASCII were written over
@@ -198,13 +198,15 @@ fn empty_defaults(bytes: &mut [u8]) {
     }
 }
 
-/// `using Step = void (Loom::*)();`: the type of a pointer to a member that has no name there is read as one to a function.
-fn unnamed_member_pointers(bytes: &mut [u8]) {
+/// `using Step = void (Loom::*)();`, `void (Loom::*step)() = &Loom::lift;`: the type of a pointer to a member is read as one to a function.
+fn member_pointers(bytes: &mut [u8]) {
     let found: Vec<usize> = memmem::find_iter(bytes, b"::*").collect();
     for at in found {
         let of_name = |b: &u8| b.is_ascii_alphanumeric() || matches!(b, b'_' | b':');
         let start = bytes[..at].iter().rposition(|b| !of_name(b)).map_or(0, |before| before + 1);
-        let close = skip_blanks(bytes, at + 3);
+        let name = skip_blanks(bytes, at + 3);
+        let behind = bytes[name..].iter().position(|b| !(b.is_ascii_alphanumeric() || *b == b'_')).map_or(bytes.len(), |n| name + n);
+        let close = skip_blanks(bytes, behind);
         let opens = start.checked_sub(1).is_some_and(|before| bytes[before] == b'(');
         if opens && start < at && bytes.get(close) == Some(&b')') && bytes.get(skip_blanks(bytes, close + 1)) == Some(&b'(') {
             blank(bytes, start, at + 2);
@@ -476,11 +478,11 @@ mod tests {
     }
 
     #[test]
-    fn pointers_to_members_without_a_name_are_those_to_functions() {
+    fn pointers_to_members_are_those_to_functions() {
         let text =
             "using Step = void (mill::Loom::*)();\nvoid (Loom::*step)() = &Loom::lift;\n(this->*step)(); (loom.*step)(2); a = 1.*b;\n";
         let read =
-            "using Step = void (            *)();\nvoid (Loom::*step)() = &Loom::lift;\n(this-> step)(); (loom. step)(2); a = 1.*b;\n";
+            "using Step = void (            *)();\nvoid (      *step)() = &Loom::lift;\n(this-> step)(); (loom. step)(2); a = 1.*b;\n";
         assert_eq!(prepare(text).text, read);
     }
 
