@@ -188,6 +188,11 @@ impl<'t> Script<'t> {
     fn call(&mut self, node: Ts<'t>) -> NodeId {
         let f = &self.t.fields;
         let kids = self.l.kids(node);
+        if let (Some(function), Some(arguments)) = (kids.field(f.function), kids.field(f.arguments))
+            && let Some(assigned) = self.assigned_at_once(node, function, arguments)
+        {
+            return assigned;
+        }
         let callee = self.node_or_empty(kids.field(f.function), node);
         let type_args = kids.field(f.type_arguments).map(|list| {
             let list = self.l.kids(list);
@@ -210,6 +215,42 @@ impl<'t> Script<'t> {
         self.name_parts(callee, args);
         let optional = is_optional(&kids, self);
         self.l.push(Node::Call { callee, args, type_args, optional }, node)
+    }
+
+    /// `Object.assign(this, { gauge, level: 3 })` gives each member its value.
+    fn assigned_at_once(&mut self, node: Ts<'t>, function: Ts<'t>, arguments: Ts<'t>) -> Option<NodeId> {
+        let f = &self.t.fields;
+        if self.kind(arguments) != Kind::Arguments || self.l.text_of(function) != "Object.assign" {
+            return None;
+        }
+        let args: Vec<Ts<'t>> = self.l.kids(arguments).named().collect();
+        let [this, object] = args[..] else { return None };
+        if self.kind(this) != Kind::This || self.kind(object) != Kind::Object {
+            return None;
+        }
+        let items: Vec<Ts<'t>> = self.l.kids(object).named().collect();
+        let is_plain = |i: &Ts<'t>| match self.kind(*i) {
+            Kind::ShorthandProperty => true,
+            Kind::Pair => !self.l.text_of(*i).starts_with('['),
+            _ => false,
+        };
+        if !items.iter().all(is_plain) {
+            return None;
+        }
+        let mut all = Vec::new();
+        for item in items {
+            let parts = self.l.kids(item);
+            let (name, value) = match self.kind(item) {
+                Kind::Pair => (self.property_name(parts.field(f.key)?), self.node_or_empty(parts.field(f.value), item)),
+                _ => (self.l.name_of(item), self.shared_name(item)),
+            };
+            let of = self.l.push(Node::This, item);
+            let target = self.l.push(Node::Member { object: of, name, optional: false }, item);
+            self.note_assigned(target, item);
+            all.push(self.l.push(Node::Assign { op: AssignOp::Set, target, value }, item));
+        }
+        let list = self.l.list(&all);
+        Some(self.l.push(Node::Opaque(list), node))
     }
 
     /// Several events in one text, the names behind their dots, and the selector of what is below an element are names of the tree as
