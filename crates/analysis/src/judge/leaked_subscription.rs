@@ -1,9 +1,10 @@
 //! Rule `leaked-subscription`: a subscription outlives its subscriber.
 
 mod released;
+mod teardown;
 
 use rayon::prelude::*;
-use yarrowgraph_ir::{MemberKind, Node, TypeKind};
+use yarrowgraph_ir::{Node, TypeKind};
 use yarrowgraph_model::{Certainty, ChannelKind, Level, Lifetime};
 
 use super::futile_unsubscribe::empty_keeper;
@@ -78,7 +79,7 @@ pub(super) fn judge(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> Opti
     if is_platform_owned(wiring, channel, effect) || bound_by_base(wiring, effect, ty) {
         return None;
     }
-    let teardown = teardown_of(wiring, ty, Some(effect.site.member));
+    let teardown = teardown::teardown_of(wiring, ty, Some(effect.site.member));
     // putting it on again where it should be taken off is the slip
     let is_put_on_again = || {
         let joins = channel.joins.iter().map(|j| &wiring.effects[*j]);
@@ -260,7 +261,7 @@ fn lives_on(wiring: &Wiring<'_>, ty: TypeId, subscribed_in: MemberId) -> Lives {
 }
 
 fn teardown_is_run(wiring: &Wiring<'_>, ty: TypeId, subscribed_in: MemberId) -> bool {
-    let Some(teardown) = teardown_of(wiring, ty, Some(subscribed_in)) else { return false };
+    let Some(teardown) = teardown::teardown_of(wiring, ty, Some(subscribed_in)) else { return false };
     let program = wiring.program();
     let name = program.member(teardown).name;
     // a block that ends what it begins with runs it too
@@ -285,74 +286,6 @@ fn is_fresh_listener(handler: &Val) -> bool {
 /// Whether it is the object itself that is put on the channel by code of its own.
 fn holds_itself(wiring: &Wiring<'_>, other: TypeId, effect: &Effect) -> bool {
     wiring.program().member(effect.site.member).owner == other
-}
-
-/// The method in which the life of a type's instances ends.
-fn teardown_of(wiring: &Wiring<'_>, ty: TypeId, subscribed_in: Option<MemberId>) -> Option<MemberId> {
-    let program = wiring.program();
-    let pack = &*program.kit(program.ty(ty).unit).pack;
-    let is_constructor = |m: MemberId| program.member(m).kind != MemberKind::Method;
-    let is_set_up = subscribed_in.is_some_and(|m| {
-        let callers = wiring.flow.callers((m, None));
-        is_constructor(m) || (!callers.is_empty() && callers.iter().all(|(site, _)| is_constructor(site.member)))
-    });
-    // nor does life end in what a constructor calls
-    let is_called_first = |m: MemberId| {
-        wiring
-            .flow
-            .callers((m, None))
-            .iter()
-            .any(|(site, binding)| is_constructor(site.member) && matches!(binding.this, Some(Val::This(_))))
-    };
-    // `close` undoes what `open` did, and not what was set up for good
-    let undoes_another = |name: &str| {
-        let entry = pack.pairs.iter().filter(|(_, exit)| exit == name).find_map(|(entry, _)| program.symbols.get(entry));
-        is_set_up && entry.is_some_and(|entry| program.find_member(ty, entry).is_some())
-    };
-    let mut found = None;
-    program.for_each_base(ty, &mut |t| {
-        let is_teardown = |m: &&MemberId| {
-            let info = program.member(**m);
-            matches!(info.kind, MemberKind::Method | MemberKind::Destructor)
-                && !info.is_static
-                && program.is_listed(&pack.teardowns, **m)
-                && !undoes_another(program.text(info.name))
-                && (!empties(program.text(info.name)) || ends_something(wiring, **m))
-                && (program.decl(**m).params.is_empty() || !takes_one_off(program.text(info.name)))
-                && program.body(**m).is_some_and(|b| b.root.is_some())
-                && !is_called_first(**m)
-                // a designer's is not where one takes handlers off
-                && !program.unit_of(**m).generated
-        };
-        // the order of the pack says which one is meant most
-        let of_type: Vec<MemberId> = program.ty(t).members.iter().filter(is_teardown).copied().collect();
-        found = of_type.into_iter().min_by_key(|m| pack.teardowns.iter().position(|n| n == program.text(program.member(*m).name)));
-        found.is_none()
-    });
-    found
-}
-
-/// Whether a method of this name takes off what it is given, rather than ending a life.
-/// Names of methods that may just as well set back what their object is about.
-fn empties(name: &str) -> bool {
-    ["clear", "reset", "Clear", "Reset"].contains(&name)
-}
-
-/// Whether a method takes somebody off, or ends something.
-fn ends_something(wiring: &Wiring<'_>, method: MemberId) -> bool {
-    let program = wiring.program();
-    let Some(body) = program.body(method) else { return false };
-    let pack = &*program.kit_of(method).pack;
-    let ends = |name| pack.teardowns.contains(program.unit_of(method).text(name)) || pack.ends(program.unit_of(method).text(name));
-    wiring.effects_in(method).any(|e| matches!(e.act, Act::Leave | Act::LeaveAll | Act::LeaveOwner))
-        || body.ids().any(|n| match body.node(n) {
-            Node::Call { callee, .. } => matches!(body.node(callee), Node::Member { name, .. } | Node::Name(name) if ends(name)),
-            _ => false,
-        })
-}
-
-fn takes_one_off(name: &str) -> bool {
-    ["unregister", "remove", "release", "clear", "unbind", "Unregister", "Remove", "Release", "Clear", "Unbind"].contains(&name)
 }
 
 /// Widgets and library objects that came with the subscriber are looked after by their platform.

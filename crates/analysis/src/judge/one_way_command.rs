@@ -1,10 +1,10 @@
 //! Rule `one-way-command`: a command cannot be taken back, although its invoker takes commands back.
 
-use yarrowgraph_model::{Certainty, Level};
+use yarrowgraph_model::{Certainty, Level, Place};
 
 use super::{Draft, Page, Rule, related, short};
 use crate::command::{is_empty, throws};
-use crate::program::TypeId;
+use crate::program::{MemberId, Program, TypeId};
 use crate::wire::Wiring;
 
 pub(super) const RULE: Rule = Rule {
@@ -29,14 +29,10 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         let Some(undo) = command.undo else { continue };
         let class = command.class;
         let method = program.find_member_as(class, undo, true).or_else(|| program.find_member(class, undo));
-        let (place, why) = match method {
-            None => (program.type_place(class), "has no way to take back"),
-            Some(m) if is_empty(program, m) => (Some(program.member_place(m)), "takes back nothing"),
-            Some(m) if throws(program, m) => (Some(program.member_place(m)), "throws when it is taken back"),
-            Some(_) => continue,
-        };
-        let does_nothing = is_empty(program, command.operation);
-        let Some(place) = place.filter(|_| !does_nothing && !wiring.is_test_type(class)) else { continue };
+        if is_empty(program, command.operation) || wiring.is_test_type(class) {
+            continue;
+        }
+        let Some((place, why)) = no_way_back(program, class, method) else { continue };
         let id = program.type_id(class);
         let invoker = commands.invokers.iter().find(|i| i.undo == Some(undo) && i.commands.contains(&class));
         let taken = invoker.and_then(|i| i.holder.taken.iter().find(|(_, op)| *op == undo));
@@ -52,6 +48,16 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     }
     found.extend(of_libraries(wiring));
     found
+}
+
+/// Where and why a class has no way back, given the method that should undo what it does.
+fn no_way_back(program: &Program, class: TypeId, undo: Option<MemberId>) -> Option<(Place, &'static str)> {
+    match undo {
+        None => Some((program.type_place(class)?, "has no way to take back")),
+        Some(m) if is_empty(program, m) => Some((program.member_place(m), "takes back nothing")),
+        Some(m) if throws(program, m) => Some((program.member_place(m), "throws when it is taken back")),
+        Some(_) => None,
+    }
 }
 
 /// Commands that a library keeps and takes back, by its base class.
@@ -70,13 +76,7 @@ fn of_libraries(wiring: &Wiring<'_>) -> Vec<Draft> {
         let Some(operation) = method(does).filter(|m| is_made && program.member(*m).owner == class && !is_empty(program, *m)) else {
             continue;
         };
-        let (place, why) = match method(undoes) {
-            None => (program.type_place(class), "has no way to take back"),
-            Some(m) if is_empty(program, m) => (Some(program.member_place(m)), "takes back nothing"),
-            Some(m) if throws(program, m) => (Some(program.member_place(m)), "throws when it is taken back"),
-            Some(_) => continue,
-        };
-        let Some(place) = place else { continue };
+        let Some((place, why)) = no_way_back(program, class, method(undoes)) else { continue };
         let id = program.type_id(class);
         found.push(Draft {
             level: Level::Warning,

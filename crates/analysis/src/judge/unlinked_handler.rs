@@ -4,7 +4,7 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use yarrowgraph_ir::pack::LinksGiven;
 use yarrowgraph_ir::{MemberKind, Node, TypeKind};
-use yarrowgraph_model::{Certainty, Level};
+use yarrowgraph_model::{Certainty, Level, Place};
 
 use super::{Draft, Page, Rule, related, short};
 use crate::chain::behaviour::{self, Code};
@@ -121,22 +121,24 @@ fn by_type(wiring: &Wiring<'_>) -> Vec<Draft> {
             let is_kind = pipeline.asked(program, other).is_some() && !found.contains_key(&other) && !is_named(wiring, other);
             if is_kind && goes_on(&Link { class: Some(other), function: None, ..sample.clone() }) == Some(params) {
                 let Some(place) = program.type_place(other) else { continue };
-                let what = short(&program.type_id(other));
-                let linked = program.type_place(class).map(|place| related("this one is linked", place));
-                let draft = Draft {
-                    level: Level::Warning,
-                    certainty: Certainty::Likely,
-                    place,
-                    message: format!("`{what}` is written as a link, and is in no chain: nothing names it"),
-                    related: linked.into_iter().collect(),
-                    parties: vec![program.type_id(other)],
-                    edit: None,
-                };
-                found.insert(other, draft);
+                found.insert(other, written_as_link(program.type_id(other), place, program.type_place(class)));
             }
         }
     }
     found.into_values().collect()
+}
+
+/// What is said of a class or a function that is written as one that is linked is, and that nothing names.
+fn written_as_link(id: String, place: Place, linked: Option<Place>) -> Draft {
+    Draft {
+        level: Level::Warning,
+        certainty: Certainty::Likely,
+        place,
+        message: format!("`{}` is written as a link, and is in no chain: nothing names it", short(&id)),
+        related: linked.map(|place| related("this one is linked", place)).into_iter().collect(),
+        parties: vec![id],
+        edit: None,
+    }
 }
 
 /// Whether anything but the class itself may name it.
@@ -150,11 +152,12 @@ fn is_named(wiring: &Wiring<'_>, class: TypeId) -> bool {
         || wiring.is_test_type(class)
         || !wiring.flow.creations(class).is_empty()
         || program.heirs(class).len() > 1
-        || program.is_type_written(ty.name)
         || !program.index.reads(ty.name).is_empty()
         || program.index.is_text(name, &program.symbols)
         || wiring.is_unread(ty.name)
         || wiring.is_named_in_markup(name)
+        // last, since it goes through every file
+        || program.is_type_written(ty.name)
 }
 
 /// Functions that are written as the links of a chain are, beside one of them, and that nothing names.
@@ -177,16 +180,9 @@ fn functions(wiring: &Wiring<'_>) -> Vec<Draft> {
                     && program.decl(other).params.len() == params
                     && goes_on(&Link { function: Some(Val::Method(other, None)), ..built.links[0].clone() }).is_some()
                 {
-                    let what = short(&program.member_id(other));
-                    found.entry(other).or_insert_with(|| Draft {
-                        level: Level::Warning,
-                        certainty: Certainty::Likely,
-                        place: program.member_place(other),
-                        message: format!("`{what}` is written as a link, and is in no chain: nothing names it"),
-                        related: vec![related("this one is linked", program.member_place(member))],
-                        parties: vec![program.member_id(other)],
-                        edit: None,
-                    });
+                    let linked = Some(program.member_place(member));
+                    let draft = || written_as_link(program.member_id(other), program.member_place(other), linked);
+                    found.entry(other).or_insert_with(draft);
                 }
             }
         }

@@ -32,11 +32,8 @@ impl Wiring<'_> {
         match program.body(member)?.node(node) {
             Node::Str(text) => Some(program.sym_in(member, text)),
             Node::Name(_) | Node::Member { .. } => {
-                let Val::Static(constant) = self.flow.eval_in(member, node) else { return None };
-                match self.flow.only_definition(constant).map(|d| self.flow.eval(d)) {
-                    Some(Val::Str(text)) => Some(text),
-                    _ => None,
-                }
+                let value = self.flow.eval_in(member, node);
+                self.flow.text_of(&value).filter(|_| matches!(value, Val::Static(_)))
             }
             _ => None,
         }
@@ -48,8 +45,7 @@ impl Wiring<'_> {
         let Some(name) = self.property_named(call) else { return false };
         let named = program.find_members(class, name);
         let is_behind = |m: &MemberId| match program.member(*m).kind {
-            MemberKind::Field => Some(*m),
-            MemberKind::Property => Some(*m),
+            MemberKind::Field | MemberKind::Property => Some(*m),
             MemberKind::Accessor(AccessorKind::Get) => self.answers_from(*m),
             _ => None,
         };

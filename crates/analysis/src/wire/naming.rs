@@ -215,11 +215,14 @@ impl Namer<'_, '_> {
         if let Ty::Own(t, _) = self.flow.type_of(subject) {
             return program.type_id(self.topmost(t));
         }
+        // a part of what a constructor is given, that a field keeps
+        if let Val::Member(of, _) = subject
+            && matches!(of.root(), Val::Param(..))
+            && let Some(field) = self.kept_in(subject)
+        {
+            return program.member_id(field);
+        }
         match subject {
-            // a part of what a constructor is given, that a field keeps
-            Val::Member(of, _) if matches!(of.root(), Val::Param(..)) && self.kept_in(subject).is_some() => {
-                self.kept_in(subject).map_or_else(String::new, |field| program.member_id(field))
-            }
             // a field that only ever holds what its constructor is given is that
             Val::Member(_, m) => match self.flow.only_definition(*m).map(|site| self.flow.eval(site)) {
                 Some(param @ (Val::Param(..) | Val::Local(_) | Val::Outside(..))) => {

@@ -155,7 +155,7 @@ pub(super) fn effects(x: &Extractor<'_, '_>, node: NodeId, method: &str, object:
         }
         _ => return None,
     };
-    let texts: Vec<(Sym, NodeId)> = args.iter().filter_map(|a| Some((constant(x, *a)?, *a))).collect();
+    let texts: Vec<(Sym, NodeId)> = args.iter().filter_map(|a| Some((x.flow.text_of(&x.eval(*a))?, *a))).collect();
     let (events, below) = match (method, &texts[..]) {
         ("delegate" | "undelegate", [(below, _), (events, _), ..]) => (Some(*events), Some(*below)),
         ("trigger" | "triggerHandler", [(events, _), ..]) => (Some(*events), None),
@@ -192,16 +192,4 @@ fn tied(x: &Extractor<'_, '_>, mut effect: Effect, function: Option<NodeId>) -> 
     effect.handler_node = function.map(|f| x.site(f));
     effect.certainty = Certainty::Certain;
     effect
-}
-
-/// The text that an argument stands for.
-fn constant(x: &Extractor<'_, '_>, node: NodeId) -> Option<Sym> {
-    match x.eval(node) {
-        Val::Str(text) => Some(text),
-        Val::Static(m) => match x.flow.only_definition(m).map(|d| x.flow.eval(d)) {
-            Some(Val::Str(text)) => Some(text),
-            _ => None,
-        },
-        _ => None,
-    }
 }
