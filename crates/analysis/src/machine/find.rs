@@ -60,6 +60,7 @@ fn of_field(wiring: &Wiring<'_>, machine: Machine, mut domain: Domain, field: Me
     let is_named = |around: Around<'_>| stores::may_move(flow, field, around) || let_go();
     if domain.encoding != Encoding::Variant && !is_named(Around::Movers(&movers))
         || !questions::may_be_asked(flow, &machine, field, &domain, &movers, &family, &let_go)
+        || stores::leaves_most_out(flow, field, &domain, &movers) && !let_go()
     {
         return None;
     }

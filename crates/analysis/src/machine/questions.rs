@@ -234,16 +234,25 @@ fn uses_of(flow: &Flow<'_>, member: MemberId) -> Vec<Site> {
     }
 }
 
-/// Whether something in a member can tell one value from another.
-pub(super) fn tells_apart(program: &Program, member: MemberId) -> bool {
+/// Whether something in a member can tell by its value what a parameter is handed. Its type is no use: many objects have one.
+pub(super) fn tells_apart(flow: &Flow<'_>, member: MemberId, param: u16) -> bool {
+    let program = flow.program;
     let Some(body) = program.body_with(member, tell()) else { return false };
+    let is_it = |n: NodeId| {
+        matches!(body.node(n), Node::Name(_)) && matches!(flow.eval_in(member, n), Val::Param(m, None, index) if m == member && index == param)
+    };
+    let of_it = |n: &NodeId| any_within(body, *n, &is_it);
     body.ids().any(|n| match body.node(n) {
-        Node::TypeTest { .. } | Node::Switch { .. } | Node::Pattern { .. } => true,
-        Node::Binary { op: BinaryOp::Eq | BinaryOp::Ne, left, right } => is_value(body, left) && is_value(body, right),
-        Node::Index { keys, .. } => body.list(keys).iter().any(|k| is_value(body, *k)),
+        Node::Switch { subject: Some(subject), .. } => of_it(&subject),
+        Node::Switch { subject: None, .. } => of_it(&n),
+        Node::Pattern { .. } => true,
+        Node::Binary { op: BinaryOp::Eq | BinaryOp::Ne, left, right } => {
+            is_value(body, left) && is_value(body, right) && (of_it(&left) || of_it(&right))
+        }
+        Node::Index { keys, .. } => body.list(keys).iter().any(of_it),
         Node::Call { callee, args, .. } => {
             let args = body.list(args);
-            compares(program, member, body, callee) && args.iter().any(|a| is_value(body, *a)) || has_function(body, args)
+            compares(program, member, body, callee) && args.iter().any(|a| is_value(body, *a)) && of_it(&n) || has_function(body, args)
         }
         _ => false,
     })
