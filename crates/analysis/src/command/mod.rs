@@ -122,6 +122,7 @@ pub(crate) fn find(wiring: &Wiring<'_>) -> Commands {
     // only of those that may run commands is it asked what comes to them
     let mut running: Vec<(Holder, Running)> = holders
         .into_par_iter()
+        .with_max_len(1)
         .filter_map(|mut holder| {
             let running = Running::of(wiring, &holder)?;
             holder.trace(wiring);

@@ -36,7 +36,7 @@ pub(super) const RULE: Rule = Rule {
 
 fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     let of_channel = |channel: &Channel| channel.joins.iter().filter_map(|j| judge(wiring, channel, *j)).collect::<Vec<_>>();
-    wiring.channels.par_iter().flat_map_iter(of_channel).collect()
+    wiring.channels.par_iter().with_max_len(1).flat_map_iter(of_channel).collect()
 }
 
 pub(super) fn judge(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> Option<Draft> {

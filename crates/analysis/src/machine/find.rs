@@ -13,7 +13,7 @@ use super::walk::{self, Walker};
 use super::way::Value;
 use super::{Domain, Encoding, Event, Found, Holder, Machine, Move, State, Transition, guards, holders, questions, state, stores};
 use crate::flow::{Flow, Val, returned};
-use crate::program::{Kinds, MemberId, Program, Site, Sym, Ty, TypeId};
+use crate::program::{AT_A_TIME, Kinds, MemberId, Program, Site, Sym, Ty, TypeId};
 use crate::state::is_statement;
 use crate::wire::Wiring;
 
@@ -23,6 +23,7 @@ pub(crate) fn find(wiring: &Wiring<'_>) -> Vec<Found> {
     let program = flow.program;
     let mut found: Vec<Found> = (0..program.members.len())
         .into_par_iter()
+        .with_max_len(AT_A_TIME)
         .flat_map_iter(|i| {
             let member = MemberId(i as u32);
             let mut machines = Vec::new();

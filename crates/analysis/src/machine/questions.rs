@@ -239,7 +239,8 @@ pub(super) fn tells_apart(flow: &Flow<'_>, member: MemberId, param: u16) -> bool
     let program = flow.program;
     let Some(body) = program.body_with(member, tell()) else { return false };
     let is_it = |n: NodeId| {
-        matches!(body.node(n), Node::Name(_)) && matches!(flow.eval_in(member, n), Val::Param(m, None, index) if m == member && index == param)
+        matches!(body.node(n), Node::Name(_))
+            && matches!(flow.eval_in(member, n), Val::Param(m, None, index) if m == member && index == param)
     };
     let of_it = |n: &NodeId| any_within(body, *n, &is_it);
     body.ids().any(|n| match body.node(n) {

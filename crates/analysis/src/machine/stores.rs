@@ -120,8 +120,7 @@ impl Stores<'_, '_> {
                     match state::named(flow, site.member, site.node) {
                         Some(state) => drop(stored.named.insert(state)),
                         None => {
-                            stored.open |=
-                                about.open || !about.named.is_empty() || object.is_some_and(|o| self.is_field(site.member, o));
+                            stored.open |= about.open || !about.named.is_empty() || object.is_some_and(|o| self.is_field(site.member, o));
                         }
                     }
                 }

@@ -174,6 +174,9 @@ impl Kits {
 /// What a type reference means where it stands: in a type, or at the top of its file.
 type KnownTypes = FxHashMap<(TypeRefId, Option<TypeId>), Ty>;
 
+/// So many members are looked at by one thread before another may take over: a few of them take far longer than the rest.
+pub(crate) const AT_A_TIME: usize = 64;
+
 /// The linked program.
 #[derive(Debug)]
 pub struct Program {

@@ -16,7 +16,7 @@ use crate::program::{MemberId, Site, Ty, TypeId};
 
 /// Builds the map; the files part is the caller's to fill.
 pub fn map(wiring: &Wiring<'_>, root: &str) -> model::Map {
-    let mut channels: Vec<model::Channel> = wiring.channels.par_iter().map(|c| channel(wiring, c)).collect();
+    let mut channels: Vec<model::Channel> = wiring.channels.par_iter().with_max_len(1).map(|c| channel(wiring, c)).collect();
     channels.sort_by(|a, b| a.id.cmp(&b.id).then_with(|| a.place.cmp(&b.place)));
     model::Map {
         format: "yarrowgraph-map".into(),

@@ -3,28 +3,48 @@
 use yarrowgraph_ir::{Node, UnaryOp};
 
 use crate::flow::Flow;
-use crate::program::{MemberId, Program, Site, TypeId};
+use crate::program::{Kinds, MemberId, Program, Site, TypeId};
 
 /// Whether objects of a class call, on something that they hold, a method of a roster's owner that walks the roster; `directly` says
 /// that what they hold must be known to be of the owner's class.
 pub(super) fn talk_back(flow: &Flow<'_>, roster: MemberId, class: TypeId, directly: bool) -> bool {
     let program = flow.program;
+    let owner = program.member(roster).owner;
+    let walks = walks(program, roster);
     let mut found = false;
     program.for_each_base(class, &mut |t| {
-        found = program.ty(t).members.iter().any(|m| calls_walk(flow, *m, roster, directly));
+        found = !walks.is_empty() && program.ty(t).members.iter().any(|m| calls_walk(flow, *m, owner, &walks, directly));
         !found
     });
     found
 }
 
-/// Whether a member calls a method that walks a roster, on something that its own object holds.
-fn calls_walk(flow: &Flow<'_>, member: MemberId, roster: MemberId, directly: bool) -> bool {
+/// The methods of a roster's owner that name the roster.
+fn walks(program: &Program, roster: MemberId) -> Vec<MemberId> {
+    let info = program.member(roster);
+    let index = &program.index;
+    let mut bases = Vec::new();
+    program.for_each_base(info.owner, &mut |t| {
+        bases.push(t);
+        true
+    });
+    let sites = [index.reads(info.name), index.writes(info.name), index.calls(info.name)].into_iter().flatten();
+    let mut naming: Vec<MemberId> = sites.map(|s| s.member).filter(|m| bases.contains(&program.member(*m).owner)).collect();
+    naming.sort_unstable();
+    naming.dedup();
+    naming.retain(|m| program.find_member_as(info.owner, program.member(*m).name, true) == Some(*m));
+    naming
+}
+
+/// Whether a member calls one of some methods of an owner, on something that its own object holds.
+fn calls_walk(flow: &Flow<'_>, member: MemberId, owner: TypeId, walks: &[MemberId], directly: bool) -> bool {
     let program = flow.program;
-    let Some(body) = program.body(member) else { return false };
-    let owner = program.member(roster).owner;
+    let Some(body) = program.body_with(member, Kinds::CALL) else { return false };
     body.ids().any(|node| {
         let Node::Call { callee, .. } = body.node(node) else { return false };
         let Node::Member { object, name, .. } = body.node(callee) else { return false };
+        let name = program.sym_in(member, name);
+        let Some(walk) = walks.iter().copied().find(|w| program.member(*w).name == name) else { return false };
         let mut held = object;
         while let Node::Unary { op: UnaryOp::NonNull | UnaryOp::Indirect, operand } = body.node(held) {
             held = operand;
@@ -34,17 +54,8 @@ fn calls_walk(flow: &Flow<'_>, member: MemberId, roster: MemberId, directly: boo
             Node::Name(name) => program.scope(member).lookup(name, held).is_none(),
             _ => false,
         };
-        let method = program.find_member_as(owner, program.sym_in(member, name), true);
         // itself, or through an interface of its class
-        let is_it = |called: MemberId, walk: MemberId| called == walk || !directly && program.is_a(owner, program.member(called).owner);
-        let called = || flow.callee(Site { member, node }).map(|c| c.member);
-        is_held && method.is_some_and(|r| names(program, r, roster) && called().is_some_and(|c| is_it(c, r)))
+        let is_it = |called: MemberId| called == walk || !directly && program.is_a(owner, program.member(called).owner);
+        is_held && flow.callee(Site { member, node }).is_some_and(|c| is_it(c.member))
     })
-}
-
-/// Whether a method names a field.
-fn names(program: &Program, method: MemberId, field: MemberId) -> bool {
-    let Some(body) = program.body(method) else { return false };
-    let name = program.member(field).name;
-    body.ids().any(|n| matches!(body.node(n), Node::Name(x) | Node::Member { name: x, .. } if program.sym_in(method, x) == name))
 }

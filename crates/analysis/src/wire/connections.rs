@@ -20,6 +20,10 @@ pub(super) fn effects(x: &Extractor<'_, '_>, node: NodeId, callee: NodeId, args:
         _ => return None,
     };
     let text = x.text(name);
+    let (connects, disconnects) = (pack.connects.contains(text), pack.disconnects.contains(text));
+    if !connects && !disconnects {
+        return None;
+    }
     // what is called on a signal itself is about that
     let is_signal = |o: NodeId| match x.flow.type_of(&x.eval(o)) {
         Ty::Outside(of, _) => {
@@ -30,13 +34,7 @@ pub(super) fn effects(x: &Extractor<'_, '_>, node: NodeId, callee: NodeId, args:
     if args.len() == 1 && object.is_some_and(is_signal) {
         return None;
     }
-    if pack.connects.contains(text) {
-        return connection(x, node, args);
-    }
-    if pack.disconnects.contains(text) {
-        return release(x, node, object, args);
-    }
-    None
+    if connects { connection(x, node, args) } else { release(x, node, object, args) }
 }
 
 /// A reference to a member.

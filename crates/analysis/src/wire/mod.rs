@@ -49,7 +49,7 @@ use yarrowgraph_model::{Budget, Place};
 use crate::chain::ways::{self, Passing};
 use crate::chain::{Chains, Links};
 use crate::flow::{Flow, Val};
-use crate::program::{MemberId, Program, Site, Sym, Ty, TypeId, UnitId};
+use crate::program::{AT_A_TIME, MemberId, Program, Site, Sym, Ty, TypeId, UnitId};
 use crate::setup::{self, Setup};
 use crate::state::{Round, State};
 use channels::Channel;
@@ -132,7 +132,7 @@ impl<'p> Wiring<'p> {
     /// Finds the wiring of a program; `library` says that other trees are known to use it.
     pub fn find(program: &'p Program, library: bool) -> Self {
         let flow = Flow::new(program);
-        let members = (0..program.members.len()).into_par_iter();
+        let members = (0..program.members.len()).into_par_iter().with_max_len(AT_A_TIME);
         let own: Vec<Effect> = members.flat_map_iter(|i| extract::effects(&flow, MemberId(i as u32))).collect();
         let signals = channels::signal_classes(&flow, &own);
         let (mut effects, mut budgets) = spread::spread(&flow, own, &signals);
