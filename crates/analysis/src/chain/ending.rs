@@ -219,7 +219,7 @@ pub fn taken(wiring: &Wiring<'_>, built: &Built) -> Taken {
 fn uses(wiring: &Wiring<'_>, method: MemberId, next: Option<usize>, depth: u32, all: &mut Vec<Taken>) {
     let program = wiring.program();
     let family = |m: MemberId| next.is_some_and(|n| program.is_a(program.member(m).owner, wiring.links.next[n].base));
-    for (call, _) in wiring.flow.callers((method, None)) {
+    for call in wiring.flow.call_sites(method) {
         if family(call.member) || wiring.in_test(call.member) {
             continue;
         }

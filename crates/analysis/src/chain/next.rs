@@ -2,11 +2,12 @@
 
 use std::collections::BTreeMap;
 
+use rayon::prelude::*;
 use yarrowgraph_ir::{MemberKind, Node, NodeId, TypeKind};
 
 use super::behaviour::method_call_of;
 use crate::flow::{Flow, Val};
-use crate::program::{MemberId, Site, Sym, Ty, TypeId};
+use crate::program::{AT_A_TIME, MemberId, Site, Sym, Ty, TypeId};
 use crate::state;
 
 /// Fields that hold the next link: one that all links inherit, or one in each of their classes.
@@ -28,26 +29,15 @@ pub(super) fn find(flow: &Flow<'_>) -> Vec<Next> {
     // by the type that all links have, and the method by which they are asked
     let mut kinds: BTreeMap<(TypeId, Sym), Next> = BTreeMap::new();
     let mut asked: BTreeMap<(TypeId, Sym), Vec<(MemberId, Site)>> = BTreeMap::new();
-    for index in 0..program.members.len() {
-        let field = MemberId(index as u32);
-        let info = program.member(field);
-        if info.is_static || !matches!(info.kind, MemberKind::Field | MemberKind::Property) || program.ty(info.owner).is_module {
-            continue;
+    let members = (0..program.members.len()).into_par_iter().with_max_len(AT_A_TIME);
+    let found: Vec<(MemberId, TypeId, Site, Sym)> = members.flat_map_iter(|i| passes(flow, MemberId(i as u32))).collect();
+    for (field, base, call, method) in found {
+        let kind = kinds.entry((base, method)).or_insert_with(|| Next { fields: Vec::new(), base, method, passes: Vec::new() });
+        if !kind.fields.contains(&field) {
+            kind.fields.push(field);
         }
-        let Some(base) = held_type(flow, field) else { continue };
-        if !are_family(flow, info.owner, base) || !matches!(program.ty(base).kind, TypeKind::Class | TypeKind::Interface) {
-            continue;
-        }
-        for (call, method) in calls_on(flow, field) {
-            if passes_on(flow, field, call, method) {
-                let kind = kinds.entry((base, method)).or_insert_with(|| Next { fields: Vec::new(), base, method, passes: Vec::new() });
-                if !kind.fields.contains(&field) {
-                    kind.fields.push(field);
-                }
-                kind.passes.push(call);
-                asked.entry((base, method)).or_default().push((field, call));
-            }
-        }
+        kind.passes.push(call);
+        asked.entry((base, method)).or_default().push((field, call));
     }
     // where one run asks two of them, all are parts of a tree
     kinds.retain(|kind, _| !asked.get(kind).is_some_and(|asked| asks_both(flow, asked)));
@@ -70,6 +60,21 @@ pub(super) fn find(flow: &Flow<'_>) -> Vec<Next> {
     }
     found.retain(|next| !next.fields.is_empty());
     found
+}
+
+/// The calls that pass a request on to what a field holds, with the type that all links have and the method by which they are asked.
+fn passes(flow: &Flow<'_>, field: MemberId) -> Vec<(MemberId, TypeId, Site, Sym)> {
+    let program = flow.program;
+    let info = program.member(field);
+    if info.is_static || !matches!(info.kind, MemberKind::Field | MemberKind::Property) || program.ty(info.owner).is_module {
+        return Vec::new();
+    }
+    let Some(base) = held_type(flow, field) else { return Vec::new() };
+    if !are_family(flow, info.owner, base) || !matches!(program.ty(base).kind, TypeKind::Class | TypeKind::Interface) {
+        return Vec::new();
+    }
+    let calls = calls_on(flow, field).into_iter();
+    calls.filter(|(call, method)| passes_on(flow, field, *call, *method)).map(|(call, method)| (field, base, call, method)).collect()
 }
 
 /// Whether some run of a method asks what two fields hold, one after the other, whatever the first one answers.
@@ -169,10 +174,7 @@ fn passes_on(flow: &Flow<'_>, field: MemberId, call: Site, method: Sym) -> bool 
         return false;
     }
     asks(call.member)
-        || flow
-            .callers((call.member, None))
-            .iter()
-            .any(|(site, _)| asks(site.member) && are_family(flow, program.member(site.member).owner, owner))
+        || flow.call_sites(call.member).iter().any(|site| asks(site.member) && are_family(flow, program.member(site.member).owner, owner))
 }
 
 /// Whether a class that is asked by a method only puts what it is handed into a queue there.
@@ -202,9 +204,11 @@ fn is_choice(flow: &Flow<'_>, call: Site) -> bool {
         return true;
     }
     // the helper that passes on is called in some cases only
-    flow.callers((call.member, None)).iter().any(|(site, _)| {
+    let helper = program.member(call.member);
+    let in_some = |site: &Site| {
         let Some(body) = program.body(site.member) else { return false };
-        let same_family = are_family(flow, program.member(site.member).owner, program.member(call.member).owner);
-        same_family && body.root.is_some_and(|root| !state::runs_always(body, program.scope(site.member), site.node, root))
-    })
+        are_family(flow, program.member(site.member).owner, helper.owner)
+            && body.root.is_some_and(|root| !state::runs_always(body, program.scope(site.member), site.node, root))
+    };
+    program.index.calls(helper.name).iter().any(in_some) && flow.call_sites(call.member).iter().any(in_some)
 }

@@ -476,7 +476,7 @@ fn called(wiring: &Wiring<'_>, holder: &mut Holder, site: Site, hops: u32) {
     if program.member(site.member).kind != MemberKind::Method {
         return;
     }
-    for (call, _) in wiring.flow.callers((site.member, None)) {
+    for call in wiring.flow.call_sites(site.member) {
         called(wiring, holder, *call, hops);
     }
 }

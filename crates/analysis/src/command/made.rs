@@ -86,7 +86,7 @@ fn search(wiring: &Wiring<'_>, site: Site, depth: u32, seen: &mut FxHashMap<Site
                 }
             }
             Val::Param(m, None, index) => {
-                for (call, _) in flow.callers((m, None)) {
+                for call in flow.call_sites(m) {
                     if let Some(given) = flow.argument(*call, usize::from(index)) {
                         search(wiring, given, depth, seen, out);
                     }

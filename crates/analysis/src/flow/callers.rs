@@ -31,6 +31,17 @@ impl Flow<'_> {
 }
 
 impl Flow<'_> {
+    /// The calls of a member, where what they hand over does not matter.
+    pub fn call_sites(&self, member: MemberId) -> &[Site] {
+        self.call_sites[member.0 as usize].get_or_init(|| {
+            let is_plain = !matches!(self.program.member(member).kind, MemberKind::Constructor | MemberKind::Accessor(_));
+            match self.callers[member.0 as usize].get() {
+                None if is_plain => calls_of_method(self, member).into_iter().map(|(site, _)| site).collect(),
+                _ => self.callers((member, None)).iter().map(|(site, _)| *site).collect(),
+            }
+        })
+    }
+
     /// Whether the callers of a function were asked for before.
     pub(crate) fn knows_callers(&self, key: FunctionKey) -> bool {
         self.callers[key.0.0 as usize].get().is_some()
@@ -128,32 +139,39 @@ fn callers_of_member(flow: &Flow<'_>, member: MemberId) -> Vec<(Site, Binding)> 
         }
         MemberKind::Accessor(kind) => accessor_uses(flow, member, kind, &mut found),
         _ => {
-            let receiver_first = program.decl(member).params.first().is_some_and(|p| p.mode == ParamMode::Receiver);
-            let by_target = flow.calls_named(info.name);
-            let mut sites: Vec<(u32, Site)> = by_target.get(&member).cloned().unwrap_or_default();
-            // files that import it by another name
-            for other in flow.renamed().get(&member).into_iter().flatten() {
-                sites.extend(flow.calls_named(*other).get(&member).into_iter().flatten());
-            }
-            if !receiver_first {
-                // a call of what it overrides reaches it too
-                program.for_each_base(info.owner, &mut |base| {
-                    for b in program.own_members(base, info.name).iter().filter(|b| is_override(flow, member, **b)) {
-                        sites.extend(by_target.get(b).into_iter().flatten());
-                    }
-                    true
-                });
-            }
-            sites.sort_unstable();
-            sites.dedup();
-            for (_, site) in sites {
-                let Some(callee) = flow.callee(site) else { continue };
-                let callee = Callee { member, ..callee };
+            for (site, callee) in calls_of_method(flow, member) {
                 found.extend(flow.binding(site, &callee).map(|b| (site, b)));
             }
         }
     }
     found
+}
+
+/// The calls that reach a method, in the order of the index.
+fn calls_of_method(flow: &Flow<'_>, member: MemberId) -> Vec<(Site, Callee)> {
+    let program = flow.program;
+    let info = program.member(member);
+    let receiver_first = program.decl(member).params.first().is_some_and(|p| p.mode == ParamMode::Receiver);
+    let by_target = flow.calls_named(info.name);
+    let mut sites: Vec<(u32, Site)> = by_target.get(&member).cloned().unwrap_or_default();
+    // files that import it by another name
+    for other in flow.renamed().get(&member).into_iter().flatten() {
+        sites.extend(flow.calls_named(*other).get(&member).into_iter().flatten());
+    }
+    if !receiver_first {
+        // a call of what it overrides reaches it too
+        program.for_each_base(info.owner, &mut |base| {
+            for b in program.own_members(base, info.name).iter().filter(|b| is_override(flow, member, **b)) {
+                sites.extend(by_target.get(b).into_iter().flatten());
+            }
+            true
+        });
+    }
+    sites.sort_unstable();
+    sites.dedup();
+    let is_call = |s: &Site| program.body(s.member).is_some_and(|b| matches!(b.node(s.node), Node::Call { .. } | Node::New { .. }));
+    let sites = sites.into_iter().map(|(_, site)| site).filter(is_call);
+    sites.filter_map(|site| Some((site, Callee { member, ..flow.callee(site)? }))).collect()
 }
 
 /// `gauge.Rose += handler` where `Rose` has accessors of its own.

@@ -54,6 +54,8 @@ pub struct Flow<'p> {
     /// For parameters without a written type what calls hand over.
     given: given::Given,
     callers: Vec<OnceLock<Vec<(Site, Binding)>>>,
+    /// The calls alone, where no more was asked for.
+    call_sites: Vec<OnceLock<Vec<Site>>>,
     /// For each file the methods that its calls reach, as far as it was asked for.
     callees: Vec<Mutex<FxHashMap<Site, Option<Callee>>>>,
     /// For each file the values of its nodes, as far as they were asked for.
@@ -76,6 +78,7 @@ impl<'p> Flow<'p> {
         let definitions = (0..program.members.len()).map(|i| first_value(program, MemberId(i as u32)).into_iter().collect()).collect();
         let inferred = vec![Ty::Unknown; program.members.len()];
         let callers = (0..program.members.len()).map(|_| OnceLock::new()).collect();
+        let call_sites = (0..program.members.len()).map(|_| OnceLock::new()).collect();
         let callees = program.units.iter().map(|_| Mutex::default()).collect();
         let mut flow = Self {
             program,
@@ -83,6 +86,7 @@ impl<'p> Flow<'p> {
             inferred,
             given: given::Given::default(),
             callers,
+            call_sites,
             callees,
             values: Vec::new(),
             within: program.units.iter().map(|_| Mutex::default()).collect(),

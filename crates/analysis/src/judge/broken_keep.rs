@@ -179,7 +179,7 @@ fn past(wiring: &Wiring<'_>, through: &str, to: &str) -> Vec<Draft> {
     let mut sites: BTreeSet<Place> = BTreeSet::new();
     for target in &targets {
         let owner = program.member(*target).owner;
-        for (site, _) in wiring.flow.callers((*target, None)) {
+        for site in wiring.flow.call_sites(*target) {
             let of_target = program.is_a(program.member(site.member).owner, owner);
             if of_target || wiring.in_test(site.member) || gate.is_passed(site.member, UP) {
                 continue;
@@ -236,14 +236,8 @@ impl Gate<'_, '_> {
         }
         let Some(depth) = depth.checked_sub(1) else { return false };
         // links of a chain are asked by whoever asks the first
-        let callers: Vec<Site> = self
-            .wiring
-            .flow
-            .callers((m, None))
-            .iter()
-            .map(|(s, _)| *s)
-            .filter(|s| s.member != m && !self.wiring.in_test(s.member))
-            .collect();
+        let callers: Vec<Site> =
+            self.wiring.flow.call_sites(m).iter().copied().filter(|s| s.member != m && !self.wiring.in_test(s.member)).collect();
         !callers.is_empty() && callers.iter().all(|s| self.is_passed(s.member, depth))
     }
 }

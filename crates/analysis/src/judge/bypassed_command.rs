@@ -124,7 +124,7 @@ fn operation(wiring: &Wiring<'_>, command: &Command, call: Site) -> Option<Membe
 /// The calls of a method.
 fn calls_of(wiring: &Wiring<'_>, operation: MemberId) -> BTreeSet<Site> {
     let program = wiring.program();
-    let mut sites: BTreeSet<Site> = wiring.flow.callers((operation, None)).iter().map(|(s, _)| *s).collect();
+    let mut sites: BTreeSet<Site> = wiring.flow.call_sites(operation).iter().copied().collect();
     sites.retain(|s| program.body(s.member).is_some_and(|b| matches!(b.node(s.node), Node::Call { .. })));
     sites
 }

@@ -133,9 +133,9 @@ fn is_entered_in_a_loop(wiring: &Wiring<'_>, owner: TypeId, entry: &str) -> bool
     let Some(method) = program.symbols.get(entry).and_then(|name| program.find_member(owner, name)) else { return false };
     wiring
         .flow
-        .callers((method, None))
+        .call_sites(method)
         .iter()
-        .any(|(call, _)| program.body(call.member).is_some_and(|body| loop_around(program.scope(call.member), body, call.node).is_some()))
+        .any(|call| program.body(call.member).is_some_and(|body| loop_around(program.scope(call.member), body, call.node).is_some()))
 }
 
 /// Whether a member runs once in the life of an object.

@@ -143,14 +143,14 @@ fn trace(wiring: &Wiring<'_>, site: Site, depth: u32, found: &mut BTreeMap<Membe
         return;
     }
     let Some(depth) = depth.checked_sub(1) else { return };
-    for (caller, _) in wiring.flow.callers((site.member, None)) {
+    for caller in wiring.flow.call_sites(site.member) {
         trace(wiring, *caller, depth, found);
     }
 }
 
 /// Whether every way to a subscription leads through one function: nothing beside it is where a way begins.
 fn only_by(wiring: &Wiring<'_>, ways: &BTreeMap<MemberId, BTreeSet<NodeId>>, root: MemberId) -> bool {
-    ways.keys().all(|m| *m == root || !wiring.flow.callers((*m, None)).is_empty())
+    ways.keys().all(|m| *m == root || !wiring.flow.call_sites(*m).is_empty())
 }
 
 /// Whether a function runs once, at the beginning: an entry point, a module, or what the platform calls first.
@@ -160,7 +160,7 @@ fn is_set_up(wiring: &Wiring<'_>, member: MemberId) -> bool {
     let is_module = program.ty(info.owner).is_module && info.kind == MemberKind::Initializer;
     let pack = &*program.kit_of(member).pack;
     let opens = pack.pairs.iter().any(|(entry, _)| entry == program.text(info.name)) || pack.hooks.contains(program.text(info.name));
-    let by_platform = opens && wiring.flow.callers((member, None)).is_empty() && !program.outside_bases(info.owner).is_empty();
+    let by_platform = opens && wiring.flow.call_sites(member).is_empty() && !program.outside_bases(info.owner).is_empty();
     wiring.is_entry_point(member) || is_module || by_platform
 }
 

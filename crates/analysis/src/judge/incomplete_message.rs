@@ -123,7 +123,7 @@ fn messages_of(wiring: &Wiring<'_>, raise: Site) -> Vec<Message> {
 fn given(wiring: &Wiring<'_>, here: Site, raise: Site, index: usize) -> Vec<Message> {
     match wiring.flow.eval(here) {
         Val::Param(m, None, param) if m == here.member => {
-            let calls = wiring.flow.callers((m, None)).iter().map(|(site, _)| *site).filter(|s| !wiring.in_test(s.member));
+            let calls = wiring.flow.call_sites(m).iter().copied().filter(|s| !wiring.in_test(s.member));
             calls.filter_map(|call| message_at(wiring, wiring.flow.argument(call, param as usize)?, raise, index)).collect()
         }
         _ => message_at(wiring, here, raise, index).into_iter().collect(),

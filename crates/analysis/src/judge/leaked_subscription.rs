@@ -235,7 +235,7 @@ fn gets_off(wiring: &Wiring<'_>, channel: &Channel, join: &Effect, teardown: Mem
     let tells_the_end = pack.teardowns.contains(last_word) || stem("d") || stem("ed");
     let gets_off_here = wiring.of_holder(channel).filter(|c| !c.joins.is_empty()).flat_map(|c| &c.leaves).any(|l| {
         let site = wiring.effects[*l].site;
-        site.member == teardown || wiring.flow.callers((site.member, None)).iter().any(|(call, _)| call.member == teardown)
+        site.member == teardown || wiring.flow.call_sites(site.member).iter().any(|call| call.member == teardown)
     });
     let class = program.member(join.site.member).owner;
     let taken_off = |e: &Effect| e.act == Act::Leave && release::same_handler(&wiring.flow, join, e) == Same::Yes;

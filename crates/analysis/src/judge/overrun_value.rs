@@ -42,7 +42,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
 /// The calls of a setter, and of the methods of its class that always call it.
 fn calls_of(wiring: &Wiring<'_>, setter: MemberId, depth: u32) -> BTreeSet<Site> {
     let program = wiring.program();
-    let mut calls: BTreeSet<Site> = wiring.flow.callers((setter, None)).iter().map(|(site, _)| *site).collect();
+    let mut calls: BTreeSet<Site> = wiring.flow.call_sites(setter).iter().copied().collect();
     let class = program.member(setter).owner;
     let hands_on = |site: &Site| {
         let info = program.member(site.member);

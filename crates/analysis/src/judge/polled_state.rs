@@ -60,7 +60,7 @@ fn look(wiring: &Wiring<'_>, round: (&[Round], &Round), root: Site, depth: u32, 
             && let Some(callee) = wiring.flow.callee(site)
             && matches!(callee.receiver, Some(Val::This(_)))
             && let Some(root) = program.body(callee.member).and_then(|b| b.root)
-            && wiring.flow.callers((callee.member, None)).len() == 1
+            && wiring.flow.call_sites(callee.member).len() == 1
         {
             look(wiring, round, Site { member: callee.member, node: root }, depth, seen, drafts);
         }

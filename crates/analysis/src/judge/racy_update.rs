@@ -48,7 +48,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         let tellers: Vec<MemberId> = program.ty(class).members.iter().copied().filter(tells).collect();
         let Some(update) = tellers.iter().copied().find(|m| takes_a_step(wiring, *m)) else { continue };
         for setter in tellers.iter().copied().filter(|m| *m != update && program.decl(*m).params.len() == 1 && !takes_a_step(wiring, *m)) {
-            let calls = wiring.flow.callers((setter, None)).iter().map(|(site, _)| *site);
+            let calls = wiring.flow.call_sites(setter).iter().copied();
             let outside = calls.filter(|s| !wiring.in_test(s.member) && program.member(s.member).owner != class);
             drafts.extend(outside.filter_map(|call| of_call(wiring, class, (setter, update), call)));
         }
@@ -250,7 +250,7 @@ fn in_several_lanes(wiring: &Wiring<'_>, object: &Val, (setter, update): (Member
         _ => object == other,
     };
     for method in [setter, update] {
-        for (site, _) in wiring.flow.callers((method, None)) {
+        for site in wiring.flow.call_sites(method) {
             if wiring.flow.receiver(*site).is_some_and(|(of, _)| same(&of)) {
                 all.extend(lanes(wiring, *site, DEPTH, &mut BTreeSet::new()));
             }
@@ -277,7 +277,7 @@ fn lanes(wiring: &Wiring<'_>, site: Site, depth: u32, seen: &mut BTreeSet<Site>)
         return found;
     }
     let Some(depth) = depth.checked_sub(1) else { return found };
-    for (caller, _) in wiring.flow.callers((site.member, None)) {
+    for caller in wiring.flow.call_sites(site.member) {
         found.extend(lanes(wiring, *caller, depth, seen));
     }
     found

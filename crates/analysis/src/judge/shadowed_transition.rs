@@ -105,7 +105,7 @@ pub(super) fn is_seen_through(wiring: &Wiring<'_>, site: Site) -> bool {
     let program = wiring.program();
     let Some(body) = program.body(site.member) else { return false };
     let is_locked = program.scope(site.member).ancestors(site.node).any(|n| matches!(body.node(n), Node::Lock { .. }));
-    let calls_itself = wiring.flow.callers((site.member, None)).iter().any(|(call, _)| call.member == site.member);
+    let calls_itself = wiring.flow.call_sites(site.member).iter().any(|call| call.member == site.member);
     !is_locked && !calls_itself && program.unit_of(site.member).unread.is_empty()
 }
 

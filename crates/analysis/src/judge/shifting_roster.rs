@@ -313,7 +313,7 @@ fn by_own_handle(wiring: &Wiring<'_>, m: MemberId, messages: &BTreeSet<Sym>, joi
         }
     };
     let is_run_by_it = |site: &Site| {
-        let called = || flow.callers((site.member, None)).iter().any(|(call, _)| is_in_handler(*call));
+        let called = || flow.call_sites(site.member).iter().any(|call| is_in_handler(*call));
         is_in_handler(*site) || program.runs_in(*site).is_none() && called()
     };
     let releases = crate::wire::handles::releases(flow, join.site);

@@ -104,7 +104,7 @@ impl Subject<'_, '_> {
         if program.member(write.member).kind != MemberKind::Method || !is_hidden || !self.told_at(write, None).is_empty() {
             return Vec::new();
         }
-        let calls = wiring.flow.callers((write.member, None)).iter().map(|(site, _)| *site);
+        let calls = wiring.flow.call_sites(write.member).iter().copied();
         calls.filter(|s| self.counts(s.member) && s.member != write.member).collect()
     }
 
@@ -125,7 +125,7 @@ impl Subject<'_, '_> {
             .collect();
         let mutators: BTreeSet<MemberId> = quiet.iter().filter(|c| c.field == field).map(|c| c.site.member).collect();
         for mutator in mutators {
-            let calls = wiring.flow.callers((mutator, None)).iter().map(|(site, _)| *site);
+            let calls = wiring.flow.call_sites(mutator).iter().copied();
             let outside = calls.filter(|s| self.counts(s.member) && !program.is_a(program.member(s.member).owner, self.class));
             changes.extend(outside.map(|site| Change { field, site, value: None }));
         }
@@ -553,7 +553,7 @@ impl Subject<'_, '_> {
         let (wiring, program) = (self.wiring, self.wiring.program());
         let joins = &wiring.channels[channel].joins;
         let listen = |class: TypeId| joins.iter().any(|j| wiring.listening_class(*j).is_some_and(|t| program.is_a(class, t)));
-        let callers = wiring.flow.callers((member, None)).iter().map(|(site, _)| site.member).filter(|m| !wiring.in_test(*m));
+        let callers = wiring.flow.call_sites(member).iter().map(|site| site.member).filter(|m| !wiring.in_test(*m));
         let classes: BTreeSet<TypeId> = callers.map(|m| program.member(m).owner).filter(|t| !program.ty(*t).is_module).collect();
         let knows = |j: &usize| wiring.listening_class(*j).is_some_and(|t| classes.iter().any(|c| program.is_a(*c, t)));
         !classes.is_empty() && classes.iter().all(|c| listen(*c)) && joins.iter().all(knows)

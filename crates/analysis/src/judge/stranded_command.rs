@@ -63,7 +63,7 @@ fn calls_of_maker(wiring: &Wiring<'_>, made: Site) -> Vec<Site> {
     if !is_given_back || program.member(made.member).kind != MemberKind::Method {
         return Vec::new();
     }
-    wiring.flow.callers((made.member, None)).iter().map(|(call, _)| *call).collect()
+    wiring.flow.call_sites(made.member).to_vec()
 }
 
 /// Whether an object is made and nothing is done with it.

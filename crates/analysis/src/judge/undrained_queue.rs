@@ -124,7 +124,7 @@ fn is_never_called(wiring: &Wiring<'_>, m: MemberId) -> bool {
         && wiring.is_application
         && !wiring.is_open
         && !wiring.is_entry_point(m)
-        && wiring.flow.callers((m, None)).is_empty()
+        && wiring.flow.call_sites(m).is_empty()
         && program.index.reads(name).iter().all(|s| program.member(s.member).name == name)
         && program.index.calls(name).is_empty()
         && !wiring.is_in_markup(m)

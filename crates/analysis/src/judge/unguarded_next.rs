@@ -120,7 +120,7 @@ fn asks_the_wrong_way(wiring: &Wiring<'_>, pass: Site, next: &Val) -> bool {
 }
 
 fn calls_helper(wiring: &Wiring<'_>, method: MemberId, helper: MemberId) -> bool {
-    wiring.flow.callers((helper, None)).iter().any(|(site, _)| site.member == method)
+    wiring.flow.call_sites(helper).iter().any(|site| site.member == method)
 }
 
 /// Whether a link is made with the largest number there is, as a limit that nothing goes past.

@@ -91,7 +91,7 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> Option<Draf
 fn may_fill(wiring: &Wiring<'_>, definition: Site) -> bool {
     match wiring.flow.eval(definition) {
         Val::Null => false,
-        Val::Param(method, None, _) => wiring.is_open || !wiring.flow.callers((method, None)).is_empty(),
+        Val::Param(method, None, _) => wiring.is_open || !wiring.flow.call_sites(method).is_empty(),
         _ => true,
     }
 }

@@ -248,7 +248,7 @@ fn is_named_after(wiring: &Wiring<'_>, topic: &str) -> bool {
 fn is_callers(wiring: &Wiring<'_>, join: usize) -> bool {
     let root = wiring.effects[join].holder.key.as_ref().map(Val::root);
     let Some(Val::Param(member, None, _)) = root else { return false };
-    !wiring.is_open || !wiring.flow.callers((*member, None)).is_empty()
+    !wiring.is_open || !wiring.flow.call_sites(*member).is_empty()
 }
 
 /// Whether silence about a member means that nobody hears it.

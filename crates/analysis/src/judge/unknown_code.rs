@@ -153,7 +153,7 @@ pub(super) fn unknown(wiring: &Wiring<'_>, table: &Table) -> Vec<(Site, State)> 
     for _ in 0..3 {
         let mut more = BTreeSet::new();
         for (m, index, part) in &by {
-            for (call, _) in flow.callers((*m, None)) {
+            for call in flow.call_sites(*m) {
                 let Some(given) = flow.argument(*call, usize::from(*index)) else { continue };
                 let value = flow.eval(given);
                 match (part, &value) {

@@ -174,7 +174,7 @@ fn moment(wiring: &Wiring<'_>, site: Site) -> Option<Moment> {
             return always.then_some(Moment::Line(site));
         }
         // by the one who calls it
-        let callers: BTreeSet<Site> = wiring.flow.callers((site.member, None)).iter().map(|(s, _)| *s).collect();
+        let callers: BTreeSet<Site> = wiring.flow.call_sites(site.member).iter().copied().collect();
         match callers.iter().collect::<Vec<_>>()[..] {
             [only] => site = *only,
             _ => return None,
@@ -201,9 +201,7 @@ fn steps(wiring: &Wiring<'_>, asked: MemberId, made: MemberId) -> Option<Order> 
     if program.member(asked).name == program.member(made).name {
         return None;
     }
-    let calls = |m: MemberId| -> Vec<Site> {
-        wiring.flow.callers((m, None)).iter().map(|(s, _)| *s).filter(|s| !wiring.in_test(s.member)).collect()
-    };
+    let calls = |m: MemberId| -> Vec<Site> { wiring.flow.call_sites(m).iter().copied().filter(|s| !wiring.in_test(s.member)).collect() };
     let (first, second) = (calls(asked), calls(made));
     let ([a], [b]) = (&first[..], &second[..]) else { return None };
     if a.member != b.member {

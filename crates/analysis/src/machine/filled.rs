@@ -100,7 +100,7 @@ fn calls_on_one(flow: &Flow<'_>, method: MemberId) -> Vec<Site> {
     if flow.program.member(method).kind != MemberKind::Method {
         return Vec::new();
     }
-    let calls: Vec<Site> = flow.callers((method, None)).iter().map(|(call, _)| *call).collect();
+    let calls: Vec<Site> = flow.call_sites(method).to_vec();
     let mut objects = calls.iter().map(|call| first_of_chain(flow, *call));
     let Some(first) = objects.next() else { return Vec::new() };
     if objects.all(|o| o == first) { calls } else { Vec::new() }

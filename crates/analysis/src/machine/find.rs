@@ -120,7 +120,7 @@ fn of_field(wiring: &Wiring<'_>, machine: Machine, mut domain: Domain, field: Me
         strays: found.strays,
         delegations: found.delegations,
         stores_unknown: found.stores_unknown,
-        is_set_from_outside: found.setters.iter().any(|m| flow.callers((*m, None)).is_empty()),
+        is_set_from_outside: found.setters.iter().any(|m| flow.call_sites(*m).is_empty()),
         roots,
         labels: found.labels,
         passed_over,
@@ -165,7 +165,7 @@ fn calls_passed_over(flow: &Flow<'_>, domain: &Domain, reach: &Reach, found: &wa
             if !found.called.contains(&site)
                 && body.list(args).iter().any(names)
                 && !program.in_loop(site)
-                && !flow.callers((*member, None)).iter().any(|(call, _)| program.in_loop(*call))
+                && !flow.call_sites(*member).iter().any(|call| program.in_loop(*call))
                 && scope.function_around(body, node).is_none()
                 && flow.callee(site).is_some_and(|c| reach.moves(c.member))
             {
@@ -354,7 +354,7 @@ fn roots(
         let is_hidden = private && program.decl(m).modifiers.visibility == Visibility::Private;
         // which of several of one name is called may not be known
         let alike = program.own_members(program.member(m).owner, program.member(m).name).iter();
-        let callers: Vec<Site> = alike.flat_map(|m| flow.callers((*m, None))).map(|(site, _)| *site).collect();
+        let callers: Vec<Site> = alike.flat_map(|m| flow.call_sites(*m)).copied().collect();
         // what a module does by itself uses the machine, as others do
         if kind == MemberKind::Initializer && !acts_later(flow, field, m, reach) {
             continue;

@@ -37,9 +37,7 @@ fn follow(flow: &Flow<'_>, site: Site, hops: u32, seen: &mut FxHashMap<Site, u32
         return;
     }
     let from: Vec<Site> = match flow.eval(site) {
-        Val::Param(m, None, index) => {
-            flow.callers((m, None)).iter().filter_map(|(call, _)| flow.argument(*call, usize::from(index))).collect()
-        }
+        Val::Param(m, None, index) => flow.call_sites(m).iter().filter_map(|call| flow.argument(*call, usize::from(index))).collect(),
         Val::Member(of, m) if matches!(program.member(m).kind, MemberKind::Field | MemberKind::Property) => match flow.definitions(m) {
             // declared only: an entry of what the object is
             [] => literal(flow, &of, hops).and_then(|l| flow.entry_of_literal(l, program.member(m).name)).into_iter().collect(),

@@ -88,8 +88,8 @@ fn comes_of_call(flow: &Flow<'_>, site: Site, movers: &FxHashSet<MemberId>, hops
     }
     match flow.eval(site) {
         Val::Param(m, None, index) => {
-            let calls = flow.callers((m, None)).iter().filter(|(call, _)| movers.contains(&call.member));
-            let mut given = calls.filter_map(|(call, _)| flow.argument(*call, usize::from(index)));
+            let calls = flow.call_sites(m).iter().filter(|call| movers.contains(&call.member));
+            let mut given = calls.filter_map(|call| flow.argument(*call, usize::from(index)));
             given.any(|g| comes_of_call(flow, g, movers, hops))
         }
         Val::Call(_) | Val::Local(_) | Val::Unknown | Val::Bound(..) => true,
@@ -230,7 +230,7 @@ fn uses_of(flow: &Flow<'_>, member: MemberId) -> Vec<Site> {
     let program = flow.program;
     match program.member(member).kind {
         MemberKind::Accessor(_) | MemberKind::Property | MemberKind::Field => program.index.reads(program.member(member).name).to_vec(),
-        _ => flow.callers((member, None)).iter().map(|(call, _)| *call).collect(),
+        _ => flow.call_sites(member).to_vec(),
     }
 }
 

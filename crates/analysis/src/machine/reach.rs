@@ -158,7 +158,7 @@ pub(super) fn movers(flow: &Flow<'_>, field: MemberId, family: &dyn Fn(TypeId) -
             if program.member(m).kind == MemberKind::Constructor {
                 continue;
             }
-            for (site, _) in flow.callers((m, None)) {
+            for site in flow.call_sites(m) {
                 if family(program.member(site.member).owner) && movers.insert(site.member) {
                     next.push(site.member);
                 }
@@ -247,7 +247,7 @@ fn closure(flow: &Flow<'_>, mut fresh: Vec<MemberId>) -> Option<Near> {
                 _ => {}
             }
             if info.kind != MemberKind::Constructor {
-                flow.callers((m, None)).iter().for_each(|(site, _)| add(site));
+                flow.call_sites(m).iter().for_each(&mut add);
             }
             if all.len() > MEMBERS {
                 return None;

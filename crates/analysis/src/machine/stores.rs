@@ -150,7 +150,7 @@ impl Stores<'_, '_> {
                     Around::Reach(reach) => (reach.is_told() && reach.names(m), &|caller| !reach.is_told() || reach.moves(caller)),
                 };
                 stored.open |= tells && !is_made;
-                for (call, _) in flow.callers((m, None)).iter().filter(|(call, _)| from(call.member)) {
+                for call in flow.call_sites(m).iter().filter(|call| from(call.member)) {
                     if let Some(given) = flow.argument(*call, usize::from(index)) {
                         self.follow(given, hops, stored);
                     }

@@ -180,7 +180,7 @@ fn knows(wiring: &Wiring<'_>, colleague: TypeId, mediator: TypeId) -> bool {
 fn hands_itself_to(wiring: &Wiring<'_>, mediator: TypeId, field: MemberId, colleague: TypeId) -> bool {
     let (flow, program) = (&wiring.flow, wiring.program());
     let is_set_up = |m: MemberId| match program.member(m).kind {
-        MemberKind::Method => flow.callers((m, None)).iter().any(|(site, _)| {
+        MemberKind::Method => flow.call_sites(m).iter().any(|site| {
             let caller = program.member(site.member);
             caller.owner == mediator && caller.kind == MemberKind::Constructor
         }),

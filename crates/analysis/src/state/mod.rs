@@ -112,7 +112,7 @@ fn tellings(wiring: &Wiring<'_>) -> FxHashMap<MemberId, Vec<(NodeId, usize)>> {
         let calls: Vec<(Site, &BTreeSet<usize>)> = fresh
             .par_iter()
             .filter(|(_, channels)| channels.len() <= MANY)
-            .flat_map_iter(|(m, channels)| wiring.flow.callers((*m, None)).iter().map(move |(site, _)| (*site, channels)))
+            .flat_map_iter(|(m, channels)| wiring.flow.call_sites(*m).iter().map(move |site| (*site, channels)))
             .collect();
         let mut next: BTreeMap<MemberId, BTreeSet<usize>> = BTreeMap::new();
         for (site, channels) in calls {
@@ -189,8 +189,8 @@ impl Wiring<'_> {
         for write in self.writes(field).iter().filter(|w| !w.initial) {
             found.extend(self.told_behind(write.site));
             // who calls a method that only writes announces for it
-            let callers = self.flow.callers((write.site.member, None)).iter().filter(|(site, _)| !self.in_test(site.member));
-            found.extend(callers.take(20).flat_map(|(site, _)| self.told_behind(*site)));
+            let callers = self.flow.call_sites(write.site.member).iter().filter(|site| !self.in_test(site.member));
+            found.extend(callers.take(20).flat_map(|site| self.told_behind(*site)));
         }
         found.retain(|c| of_subject.contains(c));
         found.sort_unstable();

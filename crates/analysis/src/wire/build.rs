@@ -266,8 +266,7 @@ fn via(wiring: &Wiring<'_>, effect: &Effect) -> Vec<Place> {
     if !is_helper {
         return Vec::new();
     }
-    let mut places: Vec<Place> =
-        wiring.flow.callers((member, None)).iter().map(|(site, _)| super::operation_place(program, *site)).collect();
+    let mut places: Vec<Place> = wiring.flow.call_sites(member).iter().map(|site| super::operation_place(program, *site)).collect();
     places.sort();
     places.dedup();
     places

@@ -90,7 +90,7 @@ pub fn dump_line(wiring: &Wiring<'_>, file: &str, line: u32) -> String {
             }
             if !std::mem::replace(&mut heading, true) {
                 let _ = writeln!(out, "{}", program.member_id(member));
-                for (call, _) in flow.callers((member, None)) {
+                for call in flow.call_sites(member) {
                     let from = program.place_of(*call);
                     let _ = writeln!(out, "  called at {}:{} in {}", from.file, from.line, program.member_id(call.member));
                 }

@@ -35,7 +35,7 @@ pub(super) fn is_put_aside(wiring: &Wiring<'_>, join: &Effect, subscriber: TypeI
         wiring.effects_on(kept).filter(|e| e.act == Act::Raise && e.inner.is_empty()).any(|e| {
             let runner = e.site.member;
             let actual = program.find_member_as(subscriber, program.member(runner).name, true);
-            actual.is_some_and(|a| a == runner || flow.callers((runner, None)).iter().any(|(call, _)| call.member == a))
+            actual.is_some_and(|a| a == runner || flow.call_sites(runner).iter().any(|call| call.member == a))
         })
     };
     join.inner.iter().any(|wrapper| {

@@ -121,8 +121,7 @@ fn called_twice(wiring: &Wiring<'_>, member: MemberId, releases: &[usize]) -> Op
                 && !again.this.as_ref().is_some_and(|of| is_replaced(wiring, of, second.member, &|n| between(*first, n)))
         });
         let (first, _) = first?;
-        let released =
-            releasing.iter().any(|r| flow.callers((*r, None)).iter().any(|(s, _)| s.member == first.member && between(*first, s.node)));
+        let released = releasing.iter().any(|r| flow.call_sites(*r).iter().any(|s| s.member == first.member && between(*first, s.node)));
         (!released).then_some(*second)
     })
 }
