@@ -1,6 +1,7 @@
 //! Which holders are channels, and what they are called.
 
 use std::collections::BTreeMap;
+use std::sync::Mutex;
 
 use rayon::prelude::*;
 use rustc_hash::{FxHashMap, FxHashSet};
@@ -11,6 +12,7 @@ use super::effect::{Act, Effect, Event};
 use super::naming::Namer;
 use super::spread;
 use crate::flow::{Flow, Val};
+use crate::memo::known_or;
 use crate::program::{MemberId, Program, Site, Sym, Ty, TypeId};
 
 /// What tells one channel from another.
@@ -257,8 +259,11 @@ struct Use {
     of_own_kind: u32,
 }
 
+/// Whether objects of a class that are put on a roster talk to its owner, and whether they are known to.
+type Talk = Mutex<FxHashMap<(MemberId, TypeId), (bool, bool)>>;
+
 impl Use {
-    fn add(&mut self, flow: &Flow<'_>, m: MemberId, effect: &Effect, signals: &FxHashSet<TypeId>) {
+    fn add(&mut self, flow: &Flow<'_>, m: MemberId, effect: &Effect, signals: &FxHashSet<TypeId>, talk: &Talk) {
         let program = flow.program;
         let owner = program.member(m).owner;
         let within = program.member(effect.site.member);
@@ -275,9 +280,13 @@ impl Use {
                 self.in_record |= effect.in_record;
                 let is_own_kind = |h: &Val| flow.type_of(h).own().is_some_and(|t| program.is_a(t, owner));
                 let of_tree = effect.handler.as_ref().and_then(|h| flow.type_of(h).own());
-                if let Some(t) = of_tree.filter(|t| super::colleagues::talk_back(flow, m, *t, false)) {
-                    self.talks_back = true;
-                    self.talks_back_to_it |= super::colleagues::talk_back(flow, m, t, true);
+                if let Some(t) = of_tree {
+                    let (back, to_it) = known_or(talk, (m, t), || {
+                        let back = super::colleagues::talk_back(flow, m, t, false);
+                        (back, back && super::colleagues::talk_back(flow, m, t, true))
+                    });
+                    self.talks_back |= back;
+                    self.talks_back_to_it |= to_it;
                 }
                 self.joins += 1;
                 self.of_own_kind += u32::from(effect.handler.as_ref().is_some_and(is_own_kind));
@@ -354,11 +363,12 @@ impl Use {
 
 /// What is done with each member that holds something.
 fn uses(flow: &Flow<'_>, effects: &[Effect], signals: &FxHashSet<TypeId>) -> FxHashMap<MemberId, Use> {
+    let talk = Talk::default();
     effects
         .par_iter()
         .fold(FxHashMap::<MemberId, Use>::default, |mut uses, effect| {
             if let Event::Own(m) = effect.holder.event {
-                uses.entry(m).or_default().add(flow, m, effect, signals);
+                uses.entry(m).or_default().add(flow, m, effect, signals, &talk);
             }
             uses
         })
