@@ -104,7 +104,8 @@ fn leads_on(flow: &Flow<'_>, member: MemberId, body: &Body, scope: &Scope, call:
         // the function itself, or the object, which keeps count on its own
         Node::Name(name) => is_own(argument) || is_anew(flow, member, body, scope, name, argument),
         Node::New { .. } => is_own_class(flow, member, argument),
-        Node::This => scope.function_around(body, call).is_none(),
+        // in a loop it is the loop that goes on
+        Node::This => scope.function_around(body, call).is_none() && !flow.program.in_loop(Site { member, node: call }),
         Node::Lambda(_) => state::any_within(body, argument, &calls_own),
         Node::Call { callee, .. } => match body.node(callee) {
             Node::Member { object, name, .. } => is_own(object) && flow.program.text(flow.program.sym_in(member, name)) == "bind",

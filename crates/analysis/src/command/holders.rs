@@ -64,12 +64,14 @@ impl Holder {
         Some((if in_front == *from_front { Holds::Stack } else { Holds::Queue }, *operation))
     }
 
-    /// The other operation, asked for what it does and given nothing, of what was run when it was put there.
+    /// The other operation, asked for what it does and given nothing but what all are done to, of what was run when it was put there.
     pub(super) fn run_back(&self, wiring: &Wiring<'_>, operation: Sym) -> Option<Sym> {
         let program = wiring.program();
         let is_plain = |site: &Site| {
-            let node = program.body(site.member).map(|b| b.node(site.node));
-            matches!(node, Some(Node::Call { args, .. }) if args.len == 0) && gives_no_use(wiring, *site)
+            let Some(body) = program.body(site.member) else { return false };
+            let Node::Call { args, .. } = body.node(site.node) else { return false };
+            let of_invoker = |n: &NodeId| matches!(wiring.flow.eval_in(site.member, *n), Val::Member(of, _) if matches!(*of, Val::This(_)));
+            args.len <= 1 && body.list(args).iter().all(of_invoker) && gives_no_use(wiring, *site)
         };
         self.taken.iter().find(|(site, op)| *op != operation && is_plain(site)).map(|(_, op)| *op)
     }
@@ -343,11 +345,18 @@ fn in_list(wiring: &Wiring<'_>, holder: &mut Holder, read: Site) {
     let Some(parent) = scope.parent(read.node) else { return };
     match body.node(parent) {
         Node::Member { object, name, .. } if object == read.node => {
+            let text = program.unit_of(read.member).text(name);
             let Some(call) = scope.parent(parent).filter(|c| matches!(body.node(*c), Node::Call { callee, .. } if callee == parent)) else {
+                // looked at in front by a property: `past.First.Value`
+                if pack.elements.contains(text)
+                    && let Some(place) = scope.parent(parent)
+                    && matches!(body.node(place), Node::Member { name, .. } if pack.entry_values.contains(program.unit_of(read.member).text(name)))
+                {
+                    called(wiring, holder, Site { member: read.member, node: place }, 1);
+                }
                 return;
             };
             let Node::Call { args, .. } = body.node(call) else { return };
-            let text = program.unit_of(read.member).text(name);
             let site = Site { member: read.member, node: call };
             let at_first = |arg: Option<&NodeId>| {
                 arg.is_none_or(|a| matches!(body.node(*a), Node::Num(n) if program.unit_of(read.member).text(n) == "0"))

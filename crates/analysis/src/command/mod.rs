@@ -105,14 +105,18 @@ impl Running {
             (Holds::History, None) => holder.run_back_and_kept(wiring),
             _ => None,
         };
-        let runs = |base: TypeId| [Some(operation), undo].into_iter().flatten().any(|run| is_kind(wiring, base, run, redone));
+        let runs = |base: TypeId| {
+            [Some(operation), undo].into_iter().flatten().any(|run| is_kind(wiring, base, run, redone, holds != Holds::Slot))
+        };
         holder.base.is_none_or(runs).then_some(Self { holds, operation, undo, redone })
     }
 }
 
-/// Whether what has a base is a command by an operation, and by the one that takes it back, where what was run is kept.
-fn is_kind(wiring: &Wiring<'_>, base: TypeId, operation: Sym, redone: Option<Sym>) -> bool {
-    shape::is_command_type(wiring, base, operation) || redone.is_some_and(|undo| shape::is_undoable(wiring, base, operation, undo))
+/// Whether what has a base is a command by an operation, and by the one that takes it back, where what was run is kept; `is_taken` says
+/// that it is taken off a list of such.
+fn is_kind(wiring: &Wiring<'_>, base: TypeId, operation: Sym, redone: Option<Sym>, is_taken: bool) -> bool {
+    shape::is_command_type(wiring, base, operation, is_taken)
+        || redone.is_some_and(|undo| shape::is_undoable(wiring, base, operation, undo))
 }
 
 /// Finds the commands and invokers of a tree.
@@ -144,7 +148,7 @@ pub(crate) fn find(wiring: &Wiring<'_>) -> Commands {
         }
         let mut classes: BTreeSet<TypeId> = BTreeSet::new();
         let mut kind = None;
-        match holder.base.filter(|base| is_kind(wiring, *base, operation, redone)) {
+        match holder.base.filter(|base| is_kind(wiring, *base, operation, redone, holds != Holds::Slot)) {
             Some(base) => {
                 classes.extend(shape::concrete(program, base).into_iter().filter(|c| shape::method(program, *c, operation).is_some()));
                 kind = Some(base);

@@ -53,15 +53,16 @@ pub(super) fn code(program: &Program, m: MemberId) -> Option<NodeId> {
 }
 
 /// Whether objects of a base are commands: a small type whose operation gives nothing back, and whose classes hand on
-/// to what they hold.
-pub(super) fn is_command_type(wiring: &Wiring<'_>, base: TypeId, operation: Sym) -> bool {
+/// to what they hold, or, where they are taken off a list to be run or run back, to what they are handed.
+pub(super) fn is_command_type(wiring: &Wiring<'_>, base: TypeId, operation: Sym, is_taken: bool) -> bool {
     let program = wiring.program();
     let classes = concrete(program, base);
     let own: Vec<MemberId> = classes.iter().filter_map(|c| method(program, *c, operation)).collect();
     if own.is_empty() || is_told(wiring, base) || is_state_or_link(wiring, base) {
         return false;
     }
-    let forwarding = classes.iter().filter(|c| method(program, **c, operation).is_some_and(|m| forwards(wiring, **c, m))).count();
+    let acts = |class: TypeId, m: MemberId| forwards(wiring, class, m) || is_taken && acts_on_argument(wiring, m);
+    let forwarding = classes.iter().filter(|c| method(program, **c, operation).is_some_and(|m| acts(**c, m))).count();
     // those that stand for several, or for none, say nothing
     let speaking = classes.iter().filter(|c| method(program, **c, operation).is_some_and(|m| !stands_for_others(wiring, base, m))).count();
     let many_methods = |t: TypeId| program.ty(t).members.iter().filter(|m| program.member(**m).kind == MemberKind::Method).count();
@@ -168,6 +169,18 @@ pub fn forwards(wiring: &Wiring<'_>, class: TypeId, m: MemberId) -> bool {
     !receivers(wiring, class, m).1.is_empty()
 }
 
+/// Whether a method acts on an object of the tree that it is handed.
+fn acts_on_argument(wiring: &Wiring<'_>, m: MemberId) -> bool {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    let Some(body) = program.body(m) else { return false };
+    body.ids().any(|node| {
+        let (Node::Call { callee: target, .. } | Node::Assign { target, .. }) = body.node(node) else { return false };
+        let Node::Member { object, .. } = body.node(target) else { return false };
+        let value = flow.eval_in(m, object);
+        matches!(value, Val::Param(of, None, _) if of == m) && flow.type_of(&value).bounded().own().is_some()
+    })
+}
+
 /// The types that a command acts on, and its calls of their methods.
 pub(super) fn receivers(wiring: &Wiring<'_>, class: TypeId, m: MemberId) -> (BTreeSet<TypeId>, Vec<Site>) {
     let mut out = (BTreeSet::new(), Vec::new());
@@ -228,8 +241,8 @@ fn collect(wiring: &Wiring<'_>, class: TypeId, m: MemberId, depth: u32, out: &mu
                 out.0.insert(t);
                 out.1.push(site);
             }
-            // what a parameter of the type stands for is not known here
-            None if matches!(ty, Ty::Param(..)) => out.1.push(site),
+            // what a parameter of the type stands for is not known here, and a record has no class
+            None if matches!(ty, Ty::Param(..) | Ty::Record(_)) => out.1.push(site),
             None if matches!(ty, Ty::Unknown) => {
                 out.1.push(site);
                 out.0.extend(told_by_name(wiring, site).or_else(|| told_by_field(wiring, &value, site)));
@@ -366,7 +379,7 @@ pub(super) fn made_by_code(wiring: &Wiring<'_>) -> Vec<(TypeId, Sym)> {
             .filter(|m| program.member(**m).kind == MemberKind::Method && program.decl(**m).params.is_empty());
         for m in operations {
             let name = program.member(*m).name;
-            if is_called(&wiring.flow, name, base) && is_command_type(wiring, base, name) {
+            if is_called(&wiring.flow, name, base) && is_command_type(wiring, base, name, false) {
                 found.insert((base, name));
             }
         }

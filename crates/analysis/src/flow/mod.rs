@@ -8,6 +8,7 @@
 mod callers;
 mod calls;
 mod chained;
+mod constants;
 mod eval;
 mod given;
 mod locals;
@@ -254,18 +255,6 @@ impl<'p> Flow<'p> {
             }
         }
         only
-    }
-
-    /// The text that a value stands for: one that is written out, or a constant that only ever holds such a text.
-    pub fn text_of(&self, value: &Val) -> Option<Sym> {
-        match value {
-            Val::Str(text) => Some(*text),
-            Val::Static(constant) => match self.eval(self.only_definition(*constant)?) {
-                Val::Str(text) => Some(text),
-                _ => None,
-            },
-            _ => None,
-        }
     }
 
     /// What a field that only ever holds what its constructor is given was given; any other value as it is.

@@ -311,13 +311,19 @@ fn plain(name: &str) -> String {
     name.chars().filter(|c| c.is_alphanumeric()).flat_map(char::to_lowercase).collect()
 }
 
+/// A topic as the code writes it; in an id some of its characters are escaped.
+fn unescaped(topic: &str) -> String {
+    let pairs = [("%3A", ":"), ("%2F", "/"), ("%23", "#"), ("%7E", "~"), ("%25", "%")];
+    pairs.iter().fold(topic.to_owned(), |text, (code, plain)| text.replace(code, plain))
+}
+
 /// The last two parts of an id, which is how people say it.
 fn short(id: &str) -> String {
     if let Some(topic) = id.strip_prefix("topic:") {
         return match topic.rsplit_once(':') {
             Some((bus, "*")) => format!("{} (any topic)", short(bus)),
-            Some((_, name)) => format!("topic {name}"),
-            None => format!("topic {topic}"),
+            Some((_, name)) => format!("topic {}", unescaped(name)),
+            None => format!("topic {}", unescaped(topic)),
         };
     }
     let mut depth = 0_i32;
@@ -370,6 +376,7 @@ mod tests {
         assert_eq!(short("lock.Gauge.rose"), "Gauge.rose");
         assert_eq!(short("lock.Gauge.rise(java.lang.String)"), "Gauge.rise(java.lang.String)");
         assert_eq!(short("topic:lock.Bus:full"), "topic full");
+        assert_eq!(short("topic:lock.Bus:gate%3Afull%2F7"), "topic gate:full/7");
         assert_eq!(short("topic:marlwend.lock.Bus:*"), "lock.Bus (any topic)");
         assert_eq!(short("Gauge.rose"), "Gauge.rose");
     }

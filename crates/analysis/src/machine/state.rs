@@ -59,24 +59,9 @@ impl State {
     }
 }
 
-/// The object literal that a constant holds, be it frozen or not.
-fn table(flow: &Flow<'_>, constant: MemberId) -> Option<Site> {
-    let site = flow.only_definition(constant)?;
-    let body = flow.program.body(site.member)?;
-    match body.node(site.node) {
-        Node::Object(_) => Some(site),
-        Node::Call { args, .. } => {
-            let [only] = body.list(args) else { return None };
-            matches!(body.node(*only), Node::Object(_)).then_some(Site { member: site.member, node: *only })
-        }
-        Node::Cast { operand, .. } if matches!(body.node(operand), Node::Object(_)) => Some(Site { member: site.member, node: operand }),
-        _ => None,
-    }
-}
-
 /// The entry of a key in the object that a constant holds.
 pub(super) fn entry_of(flow: &Flow<'_>, constant: MemberId, key: Sym) -> Option<Site> {
-    let table = table(flow, constant)?;
+    let table = flow.listing(constant)?;
     let body = flow.program.body(table.member)?;
     let Node::Object(entries) = body.node(table.node) else { return None };
     let is_it = |e: &&NodeId| matches!(body.node(**e), Node::Entry { key: k, .. } if matches!(body.node(k), Node::Str(n) if flow.program.sym_in(table.member, n) == key));
@@ -85,7 +70,7 @@ pub(super) fn entry_of(flow: &Flow<'_>, constant: MemberId, key: Sym) -> Option<
 
 /// The entries of a constant object that does nothing but list names: texts, numbers, symbols.
 pub fn listed(flow: &Flow<'_>, constant: MemberId) -> Option<Vec<Sym>> {
-    let table = table(flow, constant)?;
+    let table = flow.listing(constant)?;
     let body = flow.program.body(table.member)?;
     let Node::Object(entries) = body.node(table.node) else { return None };
     let mut keys = Vec::new();
@@ -128,7 +113,7 @@ pub(super) fn of_value(flow: &Flow<'_>, value: &Val, depth: u32) -> Option<State
         Val::Str(text) => Some(State::Text(*text)),
         Val::Method(m, _) => Some(State::Function(*m)),
         Val::Outside(of, name) => match **of {
-            Val::Static(m) if program.member(m).kind == MemberKind::Field && table(flow, m).is_some() => Some(State::Entry(m, *name)),
+            Val::Static(m) if program.member(m).kind == MemberKind::Field && flow.listing(m).is_some() => Some(State::Entry(m, *name)),
             _ => None,
         },
         // a unique pointer to a new object

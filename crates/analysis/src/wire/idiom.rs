@@ -311,7 +311,7 @@ fn apply(
     } else if idiom.by_message {
         Some(message_topic(x, topic_node?)?)
     } else {
-        topic_node.map(|t| x.eval(t))
+        topic_node.map(|t| topic(x, t))
     };
     let mut effect = Effect::new(act, Holder { subject, event, key }, x.site(node));
     tie(x, idiom, &mut effect, handler, handler_node, args, certainty);
@@ -420,16 +420,26 @@ fn tie(
     effect.certainty = certainty;
 }
 
+/// What is given as a topic; an entry of a constant object stands for its text.
+fn topic(x: &Extractor<'_, '_>, node: NodeId) -> Val {
+    match x.eval(node) {
+        entry @ (Val::Outside(..) | Val::Element(..)) => x.flow.text_of(&entry).map_or(entry, Val::Str),
+        other => other,
+    }
+}
+
 /// Whether a node can be a topic: a constant, or made of constants.
 fn is_key(x: &Extractor<'_, '_>, node: NodeId) -> bool {
     match x.body.node(node) {
         Node::Str(_) | Node::Template(_) => true,
         Node::Member { .. } | Node::Name(_) => match x.eval(node) {
             Val::Str(_) | Val::Static(_) | Val::Param(..) | Val::Local(_) | Val::Element(..) => true,
+            entry @ Val::Outside(..) if x.flow.text_of(&entry).is_some() => true,
             Val::Outside(of, _) => matches!(*of, Val::Global(_) | Val::Outside(..) | Val::Type(_)),
             Val::Member(_, m) => x.flow.program.decl(m).modifiers.is_readonly,
             _ => false,
         },
+        Node::Index { .. } => x.flow.text_of(&x.eval(node)).is_some(),
         Node::Cast { operand, .. } => is_key(x, operand),
         // `'lock.' + phase`, `['full', 'empty']`
         Node::Binary { op: BinaryOp::Add, left, .. } => matches!(x.body.node(left), Node::Str(_)) || is_key(x, left),

@@ -3,11 +3,12 @@
 
 use rayon::prelude::*;
 use rustc_hash::{FxHashMap, FxHashSet};
-use yarrowgraph_ir::Node;
+use yarrowgraph_ir::{MemberKind, Node, NodeId};
 
 use super::Wiring;
 use super::channels::{Channel, ChannelKey, Topic};
 use super::effect::Act;
+use crate::flow::{Flow, Val};
 use crate::program::{MemberId, Site, Sym, Ty};
 
 /// Mentions of topics, by their text.
@@ -35,7 +36,9 @@ impl Mentions {
                 {
                     match body.node(around) {
                         Node::Call { .. } | Node::New { .. } => found.push((text, Some(Site { member, node: around }))),
-                        Node::Entry { .. } | Node::Collection { .. } => found.push((text, None)),
+                        Node::Entry { .. } | Node::Collection { .. } if !is_in_listing(&wiring.flow, member, around) => {
+                            found.push((text, None))
+                        }
                         _ => {}
                     }
                 }
@@ -52,6 +55,35 @@ impl Mentions {
         }
         mentions
     }
+}
+
+/// Whether an entry stands in a constant object of which nothing but single entries is asked: whoever uses such a one names it.
+fn is_in_listing(flow: &Flow<'_>, member: MemberId, entry: NodeId) -> bool {
+    let program = flow.program;
+    let (Some(body), scope) = (program.body(member), program.scope(member)) else { return false };
+    let is_value = |n: &NodeId| matches!(body.node(*n), Node::Entry { .. } | Node::Object(_) | Node::Call { .. } | Node::Cast { .. });
+    let constant = match scope.ancestors(entry).find(|n| !is_value(n)).map(|n| body.node(n)) {
+        None => member,
+        Some(Node::Assign { target, .. }) => match flow.eval_in(member, target) {
+            Val::Static(constant) => constant,
+            _ => return false,
+        },
+        _ => return false,
+    };
+    flow.listing(constant).is_some_and(|l| l.member == member && scope.is_within(entry, l.node))
+        && program.index.reads(program.member(constant).name).iter().all(|read| {
+            let (Some(body), scope) = (program.body(read.member), program.scope(read.member)) else { return false };
+            let asks_one = match scope.parent(read.node).map(|n| body.node(n)) {
+                Some(Node::Member { object: part, .. } | Node::Assign { target: part, .. }) => part == read.node,
+                Some(Node::Index { object, keys, .. }) => {
+                    object == read.node && body.list(keys).iter().all(|k| matches!(body.node(*k), Node::Str(_)))
+                }
+                // handed out to other files under its name
+                Some(Node::Entry { .. }) => program.member(read.member).kind == MemberKind::Initializer,
+                _ => false,
+            };
+            asks_one || flow.eval(*read) != Val::Static(constant)
+        })
 }
 
 impl Wiring<'_> {

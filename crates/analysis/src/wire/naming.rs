@@ -151,6 +151,9 @@ impl Namer<'_, '_> {
             Val::Outside(of, name) if matches!(**of, Val::Global(_)) => {
                 Topic::Named(format!("{}.{}", self.flow.show(of), program.text(*name)))
             }
+            Val::Outside(..) | Val::Element(..) => {
+                self.flow.text_of(key).map_or(Topic::Any, |text| Topic::Named(program.text(text).to_owned()))
+            }
             _ => Topic::Any,
         }
     }
