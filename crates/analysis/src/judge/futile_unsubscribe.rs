@@ -198,7 +198,7 @@ fn of_other_phase(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> Op
 pub(super) fn other_topic<'w>(wiring: &'w Wiring<'_>, channel: &Channel, effect: &Effect) -> Option<(&'w Channel, &'w Effect)> {
     let is_named = |c: &Channel| matches!(&c.key, ChannelKey::Bus(_, Topic::Named(_)) | ChannelKey::Own(_, Some(Topic::Named(_))));
     let is_function = matches!(effect.handler, Some(Val::Method(..) | Val::Lambda(..) | Val::Member(..) | Val::Local(_)));
-    if !is_named(channel) || !is_function || effect.certainty != Certainty::Certain {
+    if !is_named(channel) || !is_function || effect.certainty < Certainty::Likely {
         return None;
     }
     let here = |e: &usize| release::same_handler(&wiring.flow, &wiring.effects[*e], effect);

@@ -201,9 +201,23 @@ impl Subject<'_, '_> {
         })
     }
 
-    /// Whether a call that tells may be about a field: it names no other property.
+    /// Whether a call that tells may be about a field: it names no other property, nor is it a call of what does.
     fn is_about(&self, member: MemberId, node: NodeId, field: Option<MemberId>) -> bool {
-        field.is_none_or(|f| !self.wiring.tells_of_another(self.class, Site { member, node }, f))
+        let wiring = self.wiring;
+        let names_another = |site: Site, f: MemberId| wiring.tells_of_another(self.class, site, f);
+        let calls_another = |f: MemberId| {
+            let Some(called) = wiring.flow.callee(Site { member, node }).map(|c| c.member) else { return false };
+            let mut told = wiring.tellings(called).iter().filter(|(_, channel)| self.channels.contains(channel)).peekable();
+            told.peek().is_some() && told.all(|(node, _)| names_another(Site { member: called, node: *node }, f))
+        };
+        field.is_none_or(|f| !names_another(Site { member, node }, f) && !calls_another(f))
+    }
+
+    /// Whether what a change tells is the name of the property that is behind its field.
+    fn is_told_by_name(&self, change: &Change) -> bool {
+        let (wiring, member) = (self.wiring, change.site.member);
+        let mut told = wiring.tellings(member).iter().filter(|(_, channel)| self.channels.contains(channel));
+        told.any(|(node, _)| wiring.tells_of(self.class, Site { member, node: *node }, change.field))
     }
 
     /// Methods of the class that do anything to what the fields hold: they announce what they did themselves.
@@ -310,7 +324,15 @@ impl Subject<'_, '_> {
                 && !self.is_outside(change)
                 && !self.ends(own)
         };
-        let enough_tell = if all.len() < PEERS { all.len() == 1 && one_is_enough() } else { shown && quiet.len() < all.len() };
+        let is_told_by_name = || {
+            let mut about_it = telling.iter().filter(|(c, t)| c.field == change.field && t.contains(&channel));
+            quiet_about_it == 0 && !self.is_outside(change) && !self.ends(own) && about_it.any(|(c, _)| self.is_told_by_name(c))
+        };
+        let enough_tell = if all.len() < PEERS {
+            all.len() == 1 && (one_is_enough() || is_told_by_name())
+        } else {
+            (shown || is_told_by_name()) && quiet.len() < all.len()
+        };
         enough_tell && self.is_seen(change.field)
     }
 

@@ -11,6 +11,7 @@ use crate::codes::{Entry, Form, same};
 use crate::machine::{State, named};
 use crate::program::{Kinds, MemberId, Site};
 use crate::wire::Wiring;
+use crate::wire::channels::ChannelKey;
 
 pub(super) const RULE: Rule = Rule {
     name: "twin-code",
@@ -40,7 +41,8 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
                 program.scope(table.site.member).is_within(e.place.node, table.site.node) && e.place.member == table.site.member
             };
             let in_one = first.place.member == later.place.member && first.value != later.value;
-            if !in_one || table.holder.is_some() && !(written(first) && written(later)) && !fill_at_first(wiring, first, later) {
+            let first_filled = |map: MemberId| written(first) && written(later) || fill_at_first(wiring, map, first, later);
+            if !in_one || table.holder.is_some_and(|map| !first_filled(map)) {
                 continue;
             }
             let name = later.code.name(program);
@@ -63,15 +65,30 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     found
 }
 
-/// Whether two entries are put into a map one after the other where it is first filled.
-fn fill_at_first(wiring: &Wiring<'_>, first: &Entry, later: &Entry) -> bool {
+/// Whether two entries are put into a map one after the other where it is first filled, or, where it is no channel from which one
+/// handler takes another's place, with nothing but other entries in between.
+fn fill_at_first(wiring: &Wiring<'_>, map: MemberId, first: &Entry, later: &Entry) -> bool {
     let program = wiring.program();
     let member = first.place.member;
     let Some(body) = program.body(member) else { return false };
     let block = |at: NodeId| program.scope(member).ancestors(at).find(|n| matches!(body.node(*n), Node::Block(_)));
     let info = program.member(member);
     let is_first = matches!(info.kind, MemberKind::Initializer | MemberKind::Constructor) && !program.ty(info.owner).is_module;
-    is_first && block(first.place.node) == block(later.place.node)
+    let is_channel = || wiring.channels.iter().any(|c| matches!(c.key, ChannelKey::Own(m, _) if m == map));
+    let around = block(first.place.node).filter(|b| Some(*b) == block(later.place.node));
+    around.is_some_and(|b| is_first || only_puts_between(wiring, b, first.place, later.place) && !is_channel())
+}
+
+/// Whether all statements of a block between two of them call what the first one calls, on the same.
+fn only_puts_between(wiring: &Wiring<'_>, block: NodeId, first: Site, later: Site) -> bool {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    let Some(body) = program.body(first.member) else { return false };
+    let Node::Block(list) = body.node(block) else { return false };
+    let scope = program.scope(first.member);
+    let at = |site: Site| body.list(list).iter().position(|s| scope.is_within(site.node, *s));
+    let (Some(from), Some(to)) = (at(first), at(later)) else { return false };
+    let put = |n: NodeId| flow.receiver(Site { member: first.member, node: n });
+    from < to && body.list(list)[from..=to].iter().all(|s| put(*s).is_some_and(|p| Some(p) == put(body.list(list)[from])))
 }
 
 /// Branches of a choice that ask for a text or number which another one before them has taken, where no compiler rejects it.

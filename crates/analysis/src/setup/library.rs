@@ -52,6 +52,8 @@ impl Machine<'_, '_> {
         match self.kind(object) {
             Some(Kind::List(_) | Kind::Map(_)) => return self.collection_call(site, object, name, args),
             Some(Kind::Closure { .. } | Kind::Method { .. }) if pack.invokers.contains(name) => return self.call_value(object, args),
+            // the object that a pointer leads to
+            Some(Kind::Instance { .. }) if args.is_empty() && pack.unwraps.contains(name) => return object.clone(),
             _ => {}
         }
         // `List.of(a, b)`, `Arrays.asList(a, b)`, `Objects.requireNonNull(a)`

@@ -41,15 +41,25 @@ impl Wiring<'_> {
 
     /// Whether a call that tells of a change names another property of a class than the one that a field is behind.
     pub fn tells_of_another(&self, class: TypeId, call: Site, field: MemberId) -> bool {
+        let behind = self.fields_told(class, call);
+        !behind.is_empty() && !behind.contains(&field)
+    }
+
+    /// Whether it names the property that a field is behind.
+    pub fn tells_of(&self, class: TypeId, call: Site, field: MemberId) -> bool {
+        self.fields_told(class, call).contains(&field)
+    }
+
+    /// The fields of a class that are behind the property which a call that tells of a change names.
+    fn fields_told(&self, class: TypeId, call: Site) -> Vec<MemberId> {
         let program = self.program();
-        let Some(name) = self.property_named(call) else { return false };
+        let Some(name) = self.property_named(call) else { return Vec::new() };
         let named = program.find_members(class, name);
         let is_behind = |m: &MemberId| match program.member(*m).kind {
             MemberKind::Field | MemberKind::Property => Some(*m),
             MemberKind::Accessor(AccessorKind::Get) => self.answers_from(*m),
             _ => None,
         };
-        let behind: Vec<MemberId> = named.iter().filter_map(is_behind).collect();
-        !behind.is_empty() && !behind.contains(&field)
+        named.iter().filter_map(is_behind).collect()
     }
 }

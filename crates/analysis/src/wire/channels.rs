@@ -438,6 +438,11 @@ fn holds_listeners(name: &str) -> bool {
     ["listener", "observer", "callback", "watcher", "subscriber", "follower", "handler", "hook", "sink"].iter().any(|e| name.ends_with(e))
 }
 
+/// Whether a member's name is that of a place for one handler (`onSpill`).
+fn is_slot_name(name: &str) -> bool {
+    name.trim_start_matches(['_', '#']).strip_prefix("on").is_some_and(|rest| rest.starts_with(|c: char| c.is_uppercase()))
+}
+
 /// Whether the name of a method says that it is told what has happened (`levelChanged`, `onRise`, `notify`).
 fn says_what_happened(name: &str) -> bool {
     // whatever case its language begins names with
@@ -504,6 +509,12 @@ fn is_channel(flow: &Flow<'_>, m: MemberId, u: &Use) -> bool {
     let told = u.walks > 0 || u.talks_back && u.of_events;
     let shown = program.element_type(info.unit, &ty);
     if untyped && shown.is_none() && matches!(ty, Ty::Unknown | Ty::Record(_)) {
+        // a slot that the tree leaves empty, and calls
+        let of_nothing = |d: &Site| flow.eval(*d) == Val::Null;
+        let defined = flow.definitions(m);
+        if u.joins == 0 && u.raises > 0 && !defined.is_empty() && defined.iter().all(of_nothing) && is_slot_name(program.text(info.name)) {
+            return true;
+        }
         // a collection, or a slot for a function, as it is used
         let filled_by_others = u.open_join || (u.outside_join && !u.messages);
         let is_strategy = u.walks == 0 && !u.elsewhere;

@@ -25,7 +25,32 @@ pub fn of_effect(flow: &Flow<'_>, site: Site) -> Option<MemberId> {
     (is_function && scope.ancestors(site.node).any(is_effect)).then_some(site.member)
 }
 
-/// Whether a handler is a function of the component's own making, and so holds on to it.
+/// Whether a handler is a function of the component's own making, or one that another hook made for it (`useState`), and so holds on
+/// to it.
 pub fn makes(flow: &Flow<'_>, component: MemberId, handler: &Val) -> bool {
-    matches!(flow.function_of(handler), Some(Val::Lambda(member, _)) if member == component)
+    match handler {
+        Val::Local(site) if site.member == component && is_of_hook(flow, *site) => true,
+        _ => matches!(flow.function_of(handler), Some(Val::Lambda(member, _)) if member == component),
+    }
+}
+
+/// Whether a variable is given what a hook gives: `const [level, setLevel] = useState(0)`.
+fn is_of_hook(flow: &Flow<'_>, variable: Site) -> bool {
+    let program = flow.program;
+    let Some(body) = program.body(variable.member) else { return false };
+    let is_hook = |n: NodeId| match body.node(n) {
+        Node::Call { callee, .. } => match body.node(callee) {
+            Node::Name(name) | Node::Member { name, .. } => {
+                let rest = program.unit_of(variable.member).text(name).strip_prefix("use");
+                rest.is_some_and(|rest| rest.starts_with(char::is_uppercase))
+            }
+            _ => false,
+        },
+        _ => false,
+    };
+    let mut around = std::iter::once(variable.node).chain(program.scope(variable.member).ancestors(variable.node));
+    around.any(|n| match body.node(n) {
+        Node::Local { init: Some(init), .. } | Node::Pattern { init: Some(init), .. } => is_hook(init),
+        _ => false,
+    })
 }
