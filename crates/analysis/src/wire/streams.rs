@@ -2,7 +2,7 @@
 //! and shown to others through a view (`turned$ = this.turned.asObservable()`). Steps and views
 //! are seen through by evaluation; here is what they say of a subscription.
 
-use yarrowgraph_ir::{Node, NodeId};
+use yarrowgraph_ir::{List, Node, NodeId, Visibility};
 
 use super::extract::Extractor;
 use crate::flow::{Flow, Val};
@@ -35,6 +35,31 @@ pub(crate) fn holds_stream(flow: &Flow<'_>, m: MemberId) -> bool {
     matches!(flow.type_held(m), Ty::Outside(name, _) if pack.stream_types.contains(program.text(name)))
 }
 
+/// Whether the stream by whose first value a subscription is to end is a private field with which nothing else is done.
+fn never_comes(x: &Extractor<'_, '_>, end: NodeId) -> bool {
+    let program = x.flow.program;
+    let Val::Member(of, field) = x.eval(end) else { return false };
+    if !matches!(*of, Val::This(_)) || program.decl(field).modifiers.visibility != Visibility::Private || !holds_stream(x.flow, field) {
+        return false;
+    }
+    let pack = &*program.kit_of(x.member).pack;
+    program
+        .index
+        .reads(program.member(field).name)
+        .iter()
+        .filter(|read| program.member(read.member).owner == program.member(field).owner)
+        .all(|read| {
+            let Some(body) = program.body(read.member) else { return false };
+            match program.scope(read.member).parent(read.node).map(|n| body.node(n)) {
+                Some(Node::Call { callee, .. }) if callee != read.node => {
+                    let (Node::Name(name) | Node::Member { name, .. }) = body.node(callee) else { return false };
+                    pack.bounding_steps.contains(program.unit_of(read.member).text(name))
+                }
+                _ => false,
+            }
+        })
+}
+
 /// Whether a step before a subscribing call ends the subscription by itself.
 pub(super) fn is_bounded(x: &Extractor<'_, '_>, callee: NodeId) -> bool {
     let pack = &*x.flow.program.kit_of(x.member).pack;
@@ -43,9 +68,10 @@ pub(super) fn is_bounded(x: &Extractor<'_, '_>, callee: NodeId) -> bool {
     let mut node = callee;
     while let Node::Member { object, .. } = x.body.node(node) {
         let Node::Call { callee: step, args, .. } = x.body.node(object) else { return false };
-        let in_chain = matches!(x.body.node(step), Node::Member { name, .. } if is_bound(name));
+        let ends = |args: List| !x.body.list(args).first().is_some_and(|end| never_comes(x, *end));
+        let in_chain = matches!(x.body.node(step), Node::Member { name, .. } if is_bound(name)) && ends(args);
         let in_pipe = x.body.list(args).iter().any(|arg| match x.body.node(*arg) {
-            Node::Call { callee, .. } => matches!(x.body.node(callee), Node::Name(name) if is_bound(name)),
+            Node::Call { callee, args, .. } => matches!(x.body.node(callee), Node::Name(name) if is_bound(name)) && ends(args),
             _ => false,
         });
         if in_chain || in_pipe {
