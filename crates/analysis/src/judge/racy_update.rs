@@ -33,9 +33,14 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     let mut drafts = Vec::new();
     // what is changed in one step needs no lock
     for field in wiring.written_fields().filter(|f| !is_shared(wiring, *f)) {
-        let Some(lock) = wiring.writes(field).iter().find(|w| !w.initial && is_locked(wiring, w.site)) else { continue };
-        let in_time = wiring.writes(field).iter().filter(|w| !w.initial && !wiring.in_test(w.site.member));
-        drafts.extend(in_time.filter_map(|w| beside_a_lock(wiring, field, lock, w)));
+        let in_time = || wiring.writes(field).iter().filter(|w| !w.initial && !wiring.in_test(w.site.member));
+        let (locked, open): (Vec<&Write>, Vec<&Write>) = in_time().partition(|w| is_locked(wiring, w.site));
+        let Some(lock) = locked.first().copied() else { continue };
+        // where most writes do without, the lock is for something else
+        if open.len() > locked.len() {
+            continue;
+        }
+        drafts.extend(in_time().filter_map(|w| beside_a_lock(wiring, field, lock, w)));
     }
     for field in wiring.written_fields().filter(|f| is_shared(wiring, *f)) {
         let changes = |w: &&Write| !w.initial && !wiring.in_test(w.site.member);

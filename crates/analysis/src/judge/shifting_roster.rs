@@ -215,7 +215,10 @@ fn ends_right_after(body: &Body, scope: &crate::program::Scope, change: NodeId, 
 /// Whether the position is set back beside a change: `list.splice(i--, 1)`, `i -= 1`.
 fn steps_back(body: &Body, scope: &crate::program::Scope, change: NodeId, turn: NodeId) -> bool {
     let Node::Loop { body: inner, .. } = body.node(turn) else { return false };
-    let Some(block) = scope.ancestors(change).find(|n| matches!(body.node(*n), Node::Block(_)) || *n == inner) else { return false };
+    // what is only put around the change (a lock, a try) does not part them
+    let is_choice = |n: &NodeId| matches!(body.node(*n), Node::If { .. } | Node::Switch { .. } | Node::Loop { .. } | Node::ForEach { .. });
+    let around = scope.ancestors(change).take_while(|n| !is_choice(n)).filter(|n| matches!(body.node(*n), Node::Block(_)) || *n == inner);
+    let Some(block) = around.last() else { return false };
     body.ids().filter(|n| scope.is_within(*n, block)).any(|n| {
         matches!(body.node(n), Node::Unary { op: yarrowgraph_ir::UnaryOp::Step, .. })
             || matches!(body.node(n), Node::Assign { op: yarrowgraph_ir::AssignOp::Sub, .. })

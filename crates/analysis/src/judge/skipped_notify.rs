@@ -10,6 +10,7 @@ use crate::flow::Val;
 use crate::program::{MemberId, Site, TypeId};
 use crate::state::{self, How};
 use crate::wire::Wiring;
+use crate::wire::channels::ChannelKey;
 use crate::wire::effect::Act;
 
 /// So many other mutators announce where a silent one is a slip; one is enough where the channel is named for the field.
@@ -326,7 +327,9 @@ impl Subject<'_, '_> {
         };
         let is_told_by_name = || {
             let mut about_it = telling.iter().filter(|(c, t)| c.field == change.field && t.contains(&channel));
-            quiet_about_it == 0 && !self.is_outside(change) && !self.ends(own) && about_it.any(|(c, _)| self.is_told_by_name(c))
+            let is_support = !matches!(self.wiring.channels[channel].key, ChannelKey::Bus(..) | ChannelKey::Own(_, Some(_)));
+            let is_open = || quiet_about_it == 0 && !self.is_outside(change) && !self.ends(own);
+            is_support && change.value.is_some() && is_open() && about_it.any(|(c, _)| self.is_told_by_name(c))
         };
         let enough_tell = if all.len() < PEERS {
             all.len() == 1 && (one_is_enough() || is_told_by_name())

@@ -8,7 +8,7 @@ use rustc_hash::{FxHashMap, FxHashSet};
 use yarrowgraph_ir::{AccessorKind, MemberKind, Node, TypeKind, Visibility};
 use yarrowgraph_model::ChannelKind;
 
-use super::effect::{Act, Effect, Event};
+use super::effect::{Act, Effect, Event, Guard};
 use super::naming::Namer;
 use super::spread;
 use crate::flow::{Flow, Val};
@@ -254,6 +254,10 @@ struct Use {
     idiom: bool,
     /// Whether what is put in is a record around a handler.
     in_record: bool,
+    /// Whether the owner hands itself to those whom it tells.
+    hands_owner: bool,
+    /// Whether a raise would fail where nobody is there.
+    unguarded: bool,
     /// How often something is put in, and how often it is of the holder's own kind.
     joins: u32,
     of_own_kind: u32,
@@ -294,6 +298,8 @@ impl Use {
             }
             Act::Raise => {
                 self.raises += 1;
+                self.unguarded |= effect.guard == Guard::None;
+                self.hands_owner |= hands_this(program, effect.site);
                 self.taking += u32::from(effect.takes_out);
                 self.stopping += u32::from(effect.stops);
                 self.answering += u32::from(effect.result_used && effect.holder.key.is_some());
@@ -356,9 +362,17 @@ impl Use {
         self.talks_back_to_it |= other.talks_back_to_it;
         self.idiom |= other.idiom;
         self.in_record |= other.in_record;
+        self.unguarded |= other.unguarded;
+        self.hands_owner |= other.hands_owner;
         self.joins += other.joins;
         self.of_own_kind += other.of_own_kind;
     }
+}
+
+/// Whether an object is among what it hands over with a call.
+fn hands_this(program: &Program, call: Site) -> bool {
+    let Some(body) = program.body(call.member) else { return false };
+    matches!(body.node(call.node), Node::Call { args, .. } if body.list(args).iter().any(|a| matches!(body.node(*a), Node::This)))
 }
 
 /// What is done with each member that holds something.
@@ -512,7 +526,14 @@ fn is_channel(flow: &Flow<'_>, m: MemberId, u: &Use) -> bool {
         // a slot that the tree leaves empty, and calls
         let of_nothing = |d: &Site| flow.eval(*d) == Val::Null;
         let defined = flow.definitions(m);
-        if u.joins == 0 && u.raises > 0 && !defined.is_empty() && defined.iter().all(of_nothing) && is_slot_name(program.text(info.name)) {
+        let is_nowhere_else = || flow.program.index.writes(info.name).len() == defined.len();
+        if u.joins == 0
+            && u.unguarded
+            && is_nowhere_else()
+            && !defined.is_empty()
+            && defined.iter().all(of_nothing)
+            && is_slot_name(program.text(info.name))
+        {
             return true;
         }
         // a collection, or a slot for a function, as it is used
@@ -548,7 +569,7 @@ fn is_channel(flow: &Flow<'_>, m: MemberId, u: &Use) -> bool {
                 let is_called = is_called_listener(program.text(t.name));
                 let comes_and_goes = u.hands_itself || u.talks_back || u.open_leave || weakly;
                 let interface = t.kind == TypeKind::Interface && (is_called || comes_and_goes);
-                let comes = is_called || u.hands_itself || u.talks_back || weakly;
+                let comes = is_called || u.hands_itself || u.talks_back && (u.of_events || !u.hands_owner) || weakly;
                 // objects of one class that hear of each other through who keeps them
                 let colleagues = u.talks_back_to_it && u.of_events && u.messages && !u.holds_parts();
                 told && (interface || colleagues || (t.modifiers.is_abstract && !t.heirs.is_empty() && u.messages && comes))
