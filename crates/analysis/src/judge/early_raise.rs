@@ -118,6 +118,11 @@ fn judge(wiring: &Wiring<'_>, number: usize, channel: &Channel) -> Option<Draft>
         .filter(|(node, c)| *c == number && straight(node))
         .find(|(node, _)| scope.is_before(*node, earliest) && !scope.is_within(earliest, *node) && !joined.contains(node))?;
     let raise = inner_raise(wiring, channel, Site { member: root, node })?;
+    // what it tells others beside may be meant for them
+    let tells_others = wiring.tellings(raise.member).iter().any(|(_, c)| *c != number && !wiring.channels[*c].joins.is_empty());
+    if raise.member != root && tells_others {
+        return None;
+    }
     if is_general(wiring, raise, Site { member: root, node }) || !same_subject(wiring, channel, raise, Site { member: root, node }) {
         return None;
     }
@@ -199,7 +204,23 @@ fn same_subject(wiring: &Wiring<'_>, channel: &Channel, raise: Site, from: Site)
         },
         None => by.clone(),
     };
-    channel.joins.iter().map(of).all(|at| *at == by)
+    channel.joins.iter().all(|j| {
+        let join = &wiring.effects[*j];
+        join.holder.subject == by || seen_from(wiring, from.member, &join.holder.subject, join.site.member, DEPTH).is_some_and(|v| v == by)
+    })
+}
+
+/// What a value of one function is in another one by way of which alone the first is come to.
+fn seen_from(wiring: &Wiring<'_>, root: MemberId, value: &Val, within: MemberId, depth: u32) -> Option<Val> {
+    if within == root {
+        return Some(value.clone());
+    }
+    let depth = depth.checked_sub(1)?;
+    let given = wiring.flow.as_given(value);
+    let within = if let Val::Param(m, None, _) = given.root() { *m } else { within };
+    let callers = wiring.flow.callers((within, None)).iter().filter(|(call, _)| !wiring.in_test(call.member));
+    let [(call, binding)] = callers.collect::<Vec<_>>()[..] else { return None };
+    seen_from(wiring, root, &given.substitute(binding), call.member, depth)
 }
 
 #[cfg(test)]

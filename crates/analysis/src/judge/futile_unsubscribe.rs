@@ -5,7 +5,7 @@ mod elements;
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
-use yarrowgraph_ir::MemberKind;
+use yarrowgraph_ir::{MemberKind, Node};
 use yarrowgraph_model::{Certainty, Level};
 
 use super::{Draft, Page, Rule, related, short};
@@ -69,6 +69,9 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
 /// it is to release.
 pub(super) fn empty_keeper(wiring: &Wiring<'_>, join: &Effect) -> Option<(MemberId, Site)> {
     let (program, flow) = (wiring.program(), &wiring.flow);
+    if let Some(found) = unset_key(wiring, join) {
+        return Some(found);
+    }
     let drops = join.handle && !wiring.in_test(join.site.member) && handles::fate(flow, join.site) == Fate::Dropped;
     if !drops {
         return None;
@@ -88,6 +91,29 @@ pub(super) fn empty_keeper(wiring: &Wiring<'_>, join: &Effect) -> Option<(Member
         let kept = Val::Member(Arc::new(Val::This(class)), *field);
         let release = handles::releases_by(flow, &kept).into_iter().find(|r| program.member(r.member).owner == class)?;
         Some((*field, release))
+    })
+}
+
+/// The same where a roster gives out a key for each subscription, and the field by which the class takes itself off never holds one.
+fn unset_key(wiring: &Wiring<'_>, join: &Effect) -> Option<(MemberId, Site)> {
+    let (program, flow) = (wiring.program(), &wiring.flow);
+    let Event::Own(roster) = join.holder.event else { return None };
+    if join.inner.is_empty() || wiring.in_test(join.site.member) || handles::fate(flow, join.site) != Fate::Dropped {
+        return None;
+    }
+    // the key is made where the handler is put in
+    if !matches!(join.holder.key, Some(Val::Unknown | Val::Data | Val::Member(..))) {
+        return None;
+    }
+    let class = program.member(join.site.member).owner;
+    let is_nothing = |d: &Site| program.body(d.member).is_some_and(|b| matches!(b.node(d.node), Node::Num(_) | Node::Null | Node::Plain));
+    wiring.effects_on(roster).filter(|e| e.act == Act::Leave && program.member(e.site.member).owner == class).find_map(|leave| {
+        let Some(Val::Member(of, field)) = &leave.holder.key else { return None };
+        let is_unset = matches!(**of, Val::This(_))
+            && program.member(*field).owner == class
+            && program.index.writes(program.member(*field).name).iter().all(|w| program.member(w.member).owner != class)
+            && flow.definitions(*field).iter().all(is_nothing);
+        is_unset.then_some((*field, leave.site))
     })
 }
 
