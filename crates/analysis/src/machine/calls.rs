@@ -247,6 +247,8 @@ impl Walker<'_, '_> {
         let body = program.body(self.here())?;
         let is_there = *row != Value::Null;
         match args {
+            // how many there are says nothing of the row
+            [] if pack.counts.contains(text) => None,
             [] => {
                 let name = program.symbols.get(text)?;
                 let part = if let Value::Row(row) = row { self.named_part(*row, name) } else { Value::Unknown };
