@@ -5,7 +5,7 @@ use yarrowgraph_model::{Certainty, ChannelKind, Level};
 
 use super::{Draft, Page, Rule, edits, related, short};
 use crate::flow::Val;
-use crate::program::{MemberId, Site};
+use crate::program::{MemberId, Site, Ty};
 use crate::wire::Wiring;
 use crate::wire::channels::{Channel, ChannelKey};
 use crate::wire::effect::{Effect, Guard};
@@ -23,6 +23,9 @@ pub(super) const RULE: Rule = Rule {
     },
     check,
 };
+
+/// So many functions in a record are what can be done with it.
+const OPERATIONS: usize = 3;
 
 fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     let mut drafts = Vec::new();
@@ -52,6 +55,9 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> Option<Draf
     let nobody = channel.joins.is_empty();
     // it is filled, by something that is no subscription as far as can be seen
     if nobody && channel.kind == ChannelKind::Slot && wiring.flow.definitions(m).iter().any(|d| may_fill(wiring, *d)) {
+        return None;
+    }
+    if channel.kind == ChannelKind::Slot && is_operation(wiring, m) {
         return None;
     }
     if is_filled_at_birth(wiring, channel, m) || channel.kind == ChannelKind::Slot && is_filled_by_set_up(wiring, m) {
@@ -94,6 +100,20 @@ fn may_fill(wiring: &Wiring<'_>, definition: Site) -> bool {
         Val::Param(method, None, _) => wiring.is_open || !wiring.flow.call_sites(method).is_empty(),
         _ => true,
     }
+}
+
+/// Whether a slot is one of the operations of a record that stands for a class where a language has none (`ops->draw(w)`): code that
+/// is not read here may fill it.
+fn is_operation(wiring: &Wiring<'_>, m: MemberId) -> bool {
+    let program = wiring.program();
+    let info = program.member(m);
+    let members = &program.ty(info.owner).members;
+    let is_code = |x: &MemberId| matches!(program.member(*x).kind, MemberKind::Method | MemberKind::Constructor);
+    let is_function = |x: &&MemberId| matches!(wiring.flow.type_held(**x), Ty::Function(_));
+    program.kit(info.unit).traits.open_names
+        && !program.ty(info.owner).is_module
+        && !members.iter().any(is_code)
+        && members.iter().filter(is_function).count() >= OPERATIONS
 }
 
 /// Whether whoever makes a record sets the slot right there, and nobody empties it later.

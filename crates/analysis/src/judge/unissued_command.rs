@@ -45,7 +45,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
             continue;
         }
         let annotated = program.type_decl(command.class).is_some_and(|d| !d.annotations.is_empty());
-        if annotated || written_about(wiring, command.class) {
+        if annotated || written_about(wiring, command.class) || program.is_type_argument(command.class) {
             continue;
         }
         let Some(place) = program.type_place(command.class) else { continue };

@@ -529,6 +529,14 @@ impl Program {
         self.units.iter().enumerate().any(|(i, unit)| unit.unit.type_refs.iter().any(|ty| is_it(i, ty)))
     }
 
+    /// Whether some call names a type among its type arguments: `add<Fill>("fill")`.
+    pub fn is_type_argument(&self, class: TypeId) -> bool {
+        (0..self.members.len()).map(|i| MemberId(i as u32)).any(|m| {
+            let of_calls = self.body(m).into_iter().flat_map(|b| b.type_lists.iter().flatten());
+            of_calls.into_iter().any(|ty| self.type_in(m, *ty).own() == Some(class))
+        })
+    }
+
     /// The innermost function of the body in whose run a node is run; none for the member's own run. What a walk over a collection is
     /// given is run where the walk stands.
     pub fn runs_in(&self, site: Site) -> Option<yarrowgraph_ir::FunctionId> {

@@ -84,6 +84,7 @@ pub(super) struct Prepared {
 
 /// Prepares a text.
 pub(super) fn prepare(text: &str) -> Prepared {
+    let text = &*super::dead::blanked(text);
     let mut bytes = text.as_bytes().to_vec();
     let mut prepared = Prepared {
         text: String::new(),

@@ -1,5 +1,6 @@
 //! C++.
 
+mod dead;
 mod decls;
 mod exprs;
 mod kinds;
