@@ -1,5 +1,6 @@
 //! Rule `leaked-subscription`: a subscription outlives its subscriber.
 
+mod moved_on;
 mod released;
 mod teardown;
 
@@ -35,7 +36,10 @@ pub(super) const RULE: Rule = Rule {
 };
 
 fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
-    let of_channel = |channel: &Channel| channel.joins.iter().filter_map(|j| judge(wiring, channel, *j)).collect::<Vec<_>>();
+    let of_channel = |channel: &Channel| {
+        let judged = channel.joins.iter().filter_map(|j| judge(wiring, channel, *j).or_else(|| moved_on::judge(wiring, channel, *j)));
+        judged.collect::<Vec<_>>()
+    };
     wiring.channels.par_iter().with_max_len(1).flat_map_iter(of_channel).collect()
 }
 
