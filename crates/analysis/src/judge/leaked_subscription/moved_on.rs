@@ -87,7 +87,7 @@ fn given(wiring: &Wiring<'_>, setter: MemberId, index: u16) -> Vec<(Site, Val, V
         let this = binding.this.clone().filter(|t| matches!(t, Val::New(_) | Val::Local(_) | Val::Member(..) | Val::Static(_)))?;
         let subject = binding.args.get(usize::from(index))?.clone()?;
         let is_known = matches!(subject, Val::New(_) | Val::Local(_) | Val::Member(..) | Val::Static(_) | Val::Param(..));
-        (is_known && !wiring.in_test(call.member)).then(|| (*call, this, subject))
+        (is_known && !wiring.in_test(call.member)).then_some((*call, this, subject))
     };
     wiring.flow.callers((setter, None)).iter().filter_map(of_call).collect()
 }
