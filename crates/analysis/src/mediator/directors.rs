@@ -21,6 +21,9 @@ const SPEAKERS: usize = 2;
 /// What no more than so many classes are is no listener of anybody's.
 const FEW: usize = 3;
 
+/// A type that more classes than these extend is no colleague.
+const HEIRS: usize = 200;
+
 /// A mediator has so many helpers between what it is told and what it has done, one behind the other.
 const HELPERS: u32 = 2;
 
@@ -72,7 +75,10 @@ fn of_class(wiring: &Wiring<'_>, class: TypeId, rosters: &BTreeSet<MemberId>) ->
             continue;
         }
         let held = flow.type_held(field).own().filter(|t| !program.is_a(*t, class) && !program.is_a(class, *t));
-        if let Some(t) = held.filter(|t| matches!(program.ty(*t).kind, TypeKind::Class | TypeKind::Interface)) {
+        // what so many classes stand for is a trait of the whole tree and nobody's colleague
+        let is_colleague =
+            |t: &TypeId| matches!(program.ty(*t).kind, TypeKind::Class | TypeKind::Interface) && program.heirs_up_to(*t, HEIRS).is_some();
+        if let Some(t) = held.filter(is_colleague) {
             fields.insert(field, t);
         }
     }

@@ -467,17 +467,27 @@ impl Program {
 
     /// A type and all own types that extend or implement it, in order.
     pub fn heirs(&self, ty: TypeId) -> Vec<TypeId> {
-        let mut seen: SmallVec<[TypeId; 8]> = smallvec![ty];
+        self.heirs_up_to(ty, usize::MAX).unwrap_or_default()
+    }
+
+    /// The same where there are no more than so many of them.
+    pub fn heirs_up_to(&self, ty: TypeId, most: usize) -> Option<Vec<TypeId>> {
+        let mut all = vec![ty];
+        // some bases have thousands
+        let mut seen: FxHashSet<TypeId> = FxHashSet::default();
         let mut next = 0;
-        while next < seen.len() {
-            for &heir in &self.ty(seen[next]).heirs {
-                if !seen.contains(&heir) {
-                    seen.push(heir);
+        while next < all.len() {
+            for &heir in &self.ty(all[next]).heirs {
+                if heir != ty && seen.insert(heir) {
+                    all.push(heir);
                 }
             }
             next += 1;
+            if all.len() > most {
+                return None;
+            }
         }
-        seen.into_vec()
+        Some(all)
     }
 
     /// The simple names of the bases of a type that are not of the tree.
