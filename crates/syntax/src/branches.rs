@@ -78,7 +78,7 @@ fn only(text: &str, keep: Keep, around: &[Span]) -> String {
             _ => false,
         };
         if branches || open.contains(&Some(false)) {
-            out.extend(line.bytes().map(|b| if b == b'\n' || b == b'\r' { char::from(b) } else { ' ' }));
+            blank(line, &mut out);
         } else {
             out.push_str(line);
         }
@@ -105,8 +105,13 @@ fn last_branches(lines: &[&str]) -> Vec<usize> {
     found
 }
 
+/// Puts blanks in place of a line, so that every byte keeps its place.
+pub(crate) fn blank(line: &str, out: &mut String) {
+    out.extend(line.bytes().map(|b| if b == b'\n' || b == b'\r' { char::from(b) } else { ' ' }));
+}
+
 /// The name of the directive on a line.
-fn directive(line: &str) -> Option<&str> {
+pub(crate) fn directive(line: &str) -> Option<&str> {
     let rest = line.trim_start_matches('\u{feff}').trim_start().strip_prefix('#')?.trim_start();
     rest.split(|c: char| !c.is_ascii_alphabetic()).next()
 }

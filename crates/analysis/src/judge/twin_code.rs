@@ -88,7 +88,8 @@ fn only_puts_between(wiring: &Wiring<'_>, block: NodeId, first: Site, later: Sit
     let at = |site: Site| body.list(list).iter().position(|s| scope.is_within(site.node, *s));
     let (Some(from), Some(to)) = (at(first), at(later)) else { return false };
     let put = |n: NodeId| flow.receiver(Site { member: first.member, node: n });
-    from < to && body.list(list)[from..=to].iter().all(|s| put(*s).is_some_and(|p| Some(p) == put(body.list(list)[from])))
+    let Some(entry) = put(body.list(list)[from]) else { return false };
+    from < to && body.list(list)[from + 1..=to].iter().all(|s| put(*s).as_ref() == Some(&entry))
 }
 
 /// Branches of a choice that ask for a text or number which another one before them has taken, where no compiler rejects it.

@@ -117,23 +117,22 @@ impl Stores<'_, '_> {
                     if let Some(o) = object.filter(|o| matches!(body.node(*o), Node::Call { .. })) {
                         self.follow(Site { member: site.member, node: o }, hops, &mut about);
                     }
-                    match state::named(flow, site.member, site.node) {
-                        Some(state) => drop(stored.named.insert(state)),
-                        None => {
-                            stored.open |= about.open || !about.named.is_empty() || object.is_some_and(|o| self.is_field(site.member, o));
-                        }
+                    if !self.names(site, stored) {
+                        stored.open |= about.open || !about.named.is_empty() || object.is_some_and(|o| self.is_field(site.member, o));
                     }
                 }
             },
-            Node::Name(_) | Node::Member { .. } => match state::named(flow, site.member, site.node) {
-                Some(state) => drop(stored.named.insert(state)),
-                None => self.follow_value(site, hops, stored),
-            },
-            _ => match state::named(flow, site.member, site.node) {
-                Some(state) => drop(stored.named.insert(state)),
-                None => stored.open = true,
-            },
+            _ if self.names(site, stored) => {}
+            Node::Name(_) | Node::Member { .. } => self.follow_value(site, hops, stored),
+            _ => stored.open = true,
         }
+    }
+
+    /// Whether an expression names a state, which is noted.
+    fn names(&self, site: Site, stored: &mut Stored) -> bool {
+        let state = state::named(self.flow, site.member, site.node);
+        stored.named.extend(state);
+        state.is_some()
     }
 
     /// The states that a name may stand for.

@@ -285,10 +285,7 @@ impl Use {
                 let is_own_kind = |h: &Val| flow.type_of(h).own().is_some_and(|t| program.is_a(t, owner));
                 let of_tree = effect.handler.as_ref().and_then(|h| flow.type_of(h).own());
                 if let Some(t) = of_tree {
-                    let (back, to_it) = known_or(talk, (m, t), || {
-                        let back = super::colleagues::talk_back(flow, m, t, false);
-                        (back, back && super::colleagues::talk_back(flow, m, t, true))
-                    });
+                    let (back, to_it) = known_or(talk, (m, t), || super::colleagues::talk_back(flow, m, t));
                     self.talks_back |= back;
                     self.talks_back_to_it |= to_it;
                 }

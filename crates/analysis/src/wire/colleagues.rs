@@ -5,18 +5,22 @@ use yarrowgraph_ir::{Node, UnaryOp};
 use crate::flow::Flow;
 use crate::program::{Kinds, MemberId, Program, Site, TypeId};
 
-/// Whether objects of a class call, on something that they hold, a method of a roster's owner that walks the roster; `directly` says
-/// that what they hold must be known to be of the owner's class.
-pub(super) fn talk_back(flow: &Flow<'_>, roster: MemberId, class: TypeId, directly: bool) -> bool {
+/// Whether objects of a class call, on something that they hold, a method of a roster's owner that walks the roster, and whether what
+/// they hold is known to be of the owner's class.
+pub(super) fn talk_back(flow: &Flow<'_>, roster: MemberId, class: TypeId) -> (bool, bool) {
     let program = flow.program;
     let owner = program.member(roster).owner;
     let walks = walks(program, roster);
-    let mut found = false;
-    program.for_each_base(class, &mut |t| {
-        found = !walks.is_empty() && program.ty(t).members.iter().any(|m| calls_walk(flow, *m, owner, &walks, directly));
-        !found
-    });
-    found
+    let talks = |directly: bool| {
+        let mut found = false;
+        program.for_each_base(class, &mut |t| {
+            found = program.ty(t).members.iter().any(|m| calls_walk(flow, *m, owner, &walks, directly));
+            !found
+        });
+        found
+    };
+    let back = !walks.is_empty() && talks(false);
+    (back, back && talks(true))
 }
 
 /// The methods of a roster's owner that name the roster.

@@ -27,6 +27,7 @@ impl Mentions {
         let of_member = |index: usize| {
             let member = MemberId(index as u32);
             let mut found = Vec::new();
+            let mut listings: FxHashMap<MemberId, bool> = FxHashMap::default();
             let Some(body) = program.body(member) else { return found };
             for node in body.ids() {
                 let Node::Str(text) = body.node(node) else { continue };
@@ -36,8 +37,11 @@ impl Mentions {
                 {
                     match body.node(around) {
                         Node::Call { .. } | Node::New { .. } => found.push((text, Some(Site { member, node: around }))),
-                        Node::Entry { .. } | Node::Collection { .. } if !is_in_listing(&wiring.flow, member, around) => {
-                            found.push((text, None))
+                        Node::Entry { .. } | Node::Collection { .. } => {
+                            let by_entry = |c: MemberId| *listings.entry(c).or_insert_with(|| is_asked_by_entry(&wiring.flow, c));
+                            if !listing_around(&wiring.flow, member, around).is_some_and(by_entry) {
+                                found.push((text, None));
+                            }
                         }
                         _ => {}
                     }
@@ -57,33 +61,38 @@ impl Mentions {
     }
 }
 
-/// Whether an entry stands in a constant object of which nothing but single entries is asked: whoever uses such a one names it.
-fn is_in_listing(flow: &Flow<'_>, member: MemberId, entry: NodeId) -> bool {
+/// The constant object that an entry stands in.
+fn listing_around(flow: &Flow<'_>, member: MemberId, entry: NodeId) -> Option<MemberId> {
     let program = flow.program;
-    let (Some(body), scope) = (program.body(member), program.scope(member)) else { return false };
+    let (body, scope) = (program.body(member)?, program.scope(member));
     let is_value = |n: &NodeId| matches!(body.node(*n), Node::Entry { .. } | Node::Object(_) | Node::Call { .. } | Node::Cast { .. });
     let constant = match scope.ancestors(entry).find(|n| !is_value(n)).map(|n| body.node(n)) {
         None => member,
         Some(Node::Assign { target, .. }) => match flow.eval_in(member, target) {
             Val::Static(constant) => constant,
-            _ => return false,
+            _ => return None,
         },
-        _ => return false,
+        _ => return None,
     };
-    flow.listing(constant).is_some_and(|l| l.member == member && scope.is_within(entry, l.node))
-        && program.index.reads(program.member(constant).name).iter().all(|read| {
-            let (Some(body), scope) = (program.body(read.member), program.scope(read.member)) else { return false };
-            let asks_one = match scope.parent(read.node).map(|n| body.node(n)) {
-                Some(Node::Member { object: part, .. } | Node::Assign { target: part, .. }) => part == read.node,
-                Some(Node::Index { object, keys, .. }) => {
-                    object == read.node && body.list(keys).iter().all(|k| matches!(body.node(*k), Node::Str(_)))
-                }
-                // handed out to other files under its name
-                Some(Node::Entry { .. }) => program.member(read.member).kind == MemberKind::Initializer,
-                _ => false,
-            };
-            asks_one || flow.eval(*read) != Val::Static(constant)
-        })
+    flow.listing(constant).filter(|l| l.member == member && scope.is_within(entry, l.node)).map(|_| constant)
+}
+
+/// Whether nothing but single entries is asked of a constant object: whoever uses such a one names it.
+fn is_asked_by_entry(flow: &Flow<'_>, constant: MemberId) -> bool {
+    let program = flow.program;
+    program.index.reads(program.member(constant).name).iter().all(|read| {
+        let (Some(body), scope) = (program.body(read.member), program.scope(read.member)) else { return false };
+        let asks_one = match scope.parent(read.node).map(|n| body.node(n)) {
+            Some(Node::Member { object: part, .. } | Node::Assign { target: part, .. }) => part == read.node,
+            Some(Node::Index { object, keys, .. }) => {
+                object == read.node && body.list(keys).iter().all(|k| matches!(body.node(*k), Node::Str(_)))
+            }
+            // handed out to other files under its name
+            Some(Node::Entry { .. }) => program.member(read.member).kind == MemberKind::Initializer,
+            _ => false,
+        };
+        asks_one || flow.eval(*read) != Val::Static(constant)
+    })
 }
 
 impl Wiring<'_> {

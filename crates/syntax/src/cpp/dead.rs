@@ -4,52 +4,47 @@ use std::borrow::Cow;
 
 use memchr::memmem;
 
-/// Conditions that never hold.
-const NEVER: [&str; 2] = ["0", "false"];
+use crate::branches::{blank, directive};
 
 /// A text without what stands in branches whose condition is written as never holding.
 pub(super) fn blanked(text: &str) -> Cow<'_, str> {
-    let may_hold_some = NEVER.iter().any(|never| memmem::find(text.as_bytes(), format!("if {never}").as_bytes()).is_some());
-    if !may_hold_some {
+    if !["if 0", "if false"].iter().any(|never| memmem::find(text.as_bytes(), never.as_bytes()).is_some()) {
         return Cow::Borrowed(text);
     }
     let mut out = String::with_capacity(text.len());
-    // the conditions around a line, and of those that never hold the innermost
+    // how many conditions are open, and at which of them what never holds began
     let mut depth = 0_usize;
     let mut dead: Option<usize> = None;
     for line in text.split_inclusive('\n') {
+        let mut begins = false;
         match directive(line) {
-            Some(("if" | "ifdef" | "ifndef", condition)) => {
+            Some("if" | "ifdef" | "ifndef") => {
                 depth += 1;
-                if dead.is_none() {
-                    out.push_str(line);
-                    dead = NEVER.contains(&condition).then_some(depth);
-                    continue;
-                }
+                begins = dead.is_none() && never_holds(line);
             }
-            Some(("else" | "elif" | "elifdef" | "elifndef", _)) if dead == Some(depth) => dead = None,
-            Some(("endif", _)) => {
-                if dead == Some(depth) {
-                    dead = None;
-                }
+            Some("else" | "elif" | "elifdef" | "elifndef") if dead == Some(depth) => dead = None,
+            Some("endif") => {
+                dead = dead.filter(|at| *at != depth);
                 depth = depth.saturating_sub(1);
             }
             _ => {}
         }
         match dead {
             None => out.push_str(line),
-            Some(_) => out.extend(line.bytes().map(|b| if matches!(b, b'\n' | b'\r') { char::from(b) } else { ' ' })),
+            Some(_) => blank(line, &mut out),
+        }
+        if begins {
+            dead = Some(depth);
         }
     }
     Cow::Owned(out)
 }
 
-/// The word of a line that is a directive, and what stands behind it.
-fn directive(line: &str) -> Option<(&str, &str)> {
-    let rest = line.trim_start().strip_prefix('#')?.trim_start();
-    let end = rest.find(|c: char| !c.is_ascii_alphabetic()).unwrap_or(rest.len());
-    let behind = rest[end..].split("//").next().unwrap_or_default();
-    Some((&rest[..end], behind.split("/*").next().unwrap_or_default().trim()))
+/// Whether what a line asks for is never there: `#if 0 // for later`.
+fn never_holds(line: &str) -> bool {
+    let behind = line.split_once("if").map_or("", |(_, behind)| behind);
+    let condition = behind.split("//").next().and_then(|c| c.split("/*").next()).unwrap_or_default();
+    matches!(condition.trim(), "0" | "false")
 }
 
 #[cfg(test)]

@@ -27,7 +27,7 @@ pub(super) fn judge(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> Opti
     let comes_to =
         |m: MemberId| m == setter || body.ids().any(|node| flow.callee(Site { member: setter, node }).is_some_and(|c| c.member == m));
     let by_field = |e: &Effect| matches!(&e.holder.subject, Val::Member(of, m) if *m == field && matches!(**of, Val::This(_)));
-    if leaves().any(|e| comes_to(e.site.member)) || !leaves().any(by_field) {
+    if !leaves().any(by_field) || leaves().any(|e| comes_to(e.site.member)) {
         return None;
     }
     let given = given(wiring, setter, index);
