@@ -522,6 +522,26 @@ impl Body {
         self.nodes[id.index()]
     }
 
+    /// What is in this body, in no more room than it needs; this one is empty then and keeps its room.
+    pub fn take_fitted(&mut self) -> Body {
+        fn all<T: Clone>(from: &mut Vec<T>) -> Vec<T> {
+            let fitted = from.to_vec();
+            from.clear();
+            fitted
+        }
+        Body {
+            origin: self.origin,
+            nodes: all(&mut self.nodes),
+            spans: all(&mut self.spans),
+            lists: all(&mut self.lists),
+            type_lists: self.type_lists.drain(..).collect(),
+            functions: self.functions.drain(..).collect(),
+            root: self.root.take(),
+            returns_root: std::mem::take(&mut self.returns_root),
+            types: self.types.drain(..).collect(),
+        }
+    }
+
     /// The ids of all nodes, in the order in which they were made.
     pub fn ids(&self) -> impl DoubleEndedIterator<Item = NodeId> + Clone + use<> {
         (0..self.nodes.len()).map(NodeId::new)

@@ -144,7 +144,7 @@ mod tests {
             modifiers: crate::Modifiers::default(),
             annotations: Vec::new(),
             explicit_interface: None,
-            body: Some(body),
+            body: Some(Box::new(body)),
         });
         Facts { unit }
     }

@@ -266,7 +266,7 @@ pub struct Member {
     /// The interface whose member it implements, where that is stated.
     pub explicit_interface: Option<TypeRefId>,
     /// What it does, or its first value.
-    pub body: Option<Body>,
+    pub body: Option<Box<Body>>,
 }
 
 /// A name brought in from elsewhere.

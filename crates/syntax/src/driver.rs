@@ -116,6 +116,8 @@ pub(crate) struct Lower<'t> {
     cursor: TreeCursor<'t>,
     depth: u32,
     late: Vec<Late<'t>>,
+    /// Bodies that are empty again, with the room that they had.
+    spare: Vec<Body>,
     types_by_text: FxHashMap<&'t str, TypeRefId>,
     /// For each kind of node whether it means something: named ones, and tokens that are values.
     meaning: &'static [bool],
@@ -133,6 +135,7 @@ impl<'t> Lower<'t> {
             cursor: tree.walk(),
             depth: 0,
             late: Vec::new(),
+            spare: Vec::new(),
             types_by_text: FxHashMap::default(),
             meaning,
         }
@@ -294,7 +297,9 @@ impl<'t> Lower<'t> {
     /// Opens the body of a member; [`Lower::close_body`] puts the outer one back.
     pub(crate) fn open_body(&mut self, member: MemberId, origin: Ts<'t>) -> (Body, Context) {
         let origin = origin.start_byte() as u32;
-        let outer = std::mem::replace(&mut self.body, Body { origin, ..Body::default() });
+        let mut inner = self.spare.pop().unwrap_or_default();
+        inner.origin = origin;
+        let outer = std::mem::replace(&mut self.body, inner);
         let context = self.context;
         self.context.within = Some(member);
         (outer, context)
@@ -302,12 +307,12 @@ impl<'t> Lower<'t> {
 
     /// Closes the body of the current member with the node that it runs.
     pub(crate) fn close_body(&mut self, outer: (Body, Context), root: Option<NodeId>, returns_root: bool) {
-        let mut body = std::mem::replace(&mut self.body, outer.0);
-        body.root = root;
-        body.returns_root = returns_root;
+        let mut scratch = std::mem::replace(&mut self.body, outer.0);
         if let Some(member) = self.context.within {
-            self.unit.members[member.0 as usize].body = Some(body);
+            let body = Body { root, returns_root, ..scratch.take_fitted() };
+            self.unit.members[member.0 as usize].body = Some(Box::new(body));
         }
+        self.spare.push(scratch);
         self.context = outer.1;
     }
 
@@ -323,7 +328,7 @@ impl<'t> Lower<'t> {
         self.context = late.context;
         self.depth = 0;
         if let Some(member) = late.context.within {
-            self.body = self.unit.members[member.0 as usize].body.take().unwrap_or_default();
+            self.body = self.unit.members[member.0 as usize].body.take().map_or_else(Body::default, |body| *body);
         }
         Some((late.node, late.placeholder))
     }
@@ -334,7 +339,7 @@ impl<'t> Lower<'t> {
         self.body.nodes[placeholder.index()] = Node::Opaque(list);
         let body = std::mem::take(&mut self.body);
         if let Some(member) = self.context.within {
-            self.unit.members[member.0 as usize].body = Some(body);
+            self.unit.members[member.0 as usize].body = Some(Box::new(body));
         }
     }
 

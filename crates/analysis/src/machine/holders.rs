@@ -33,7 +33,7 @@ pub(super) fn of_field(flow: &Flow<'_>, field: MemberId) -> Option<(Machine, Dom
     let later = defined.iter().filter(|d| d.member != field).count();
     let held = flow.type_held(field);
     let variant = alternatives(program, field, &held);
-    if later == 0 && variant.is_none() && !answers_are_let_go(flow, field, &held) {
+    if defined.iter().all(|d| is_first(program, field, *d)) && variant.is_none() && !answers_are_let_go(flow, field, &held) {
         return None;
     }
     // numbers, collections and what else holds no state are not asked about at length
@@ -70,6 +70,13 @@ pub(super) fn of_field(flow: &Flow<'_>, field: MemberId) -> Option<(Machine, Dom
     }
     let machine = Machine { holder: Holder::Field(field), context: Some(info.owner), tag };
     Some((machine, Domain::new(flow, encoding, states, closed)))
+}
+
+/// Whether a field is given something as its object is made: what it holds from then on.
+fn is_first(program: &Program, field: MemberId, defined: Site) -> bool {
+    defined.member == field
+        || program.member(defined.member).kind == MemberKind::Constructor
+            && program.body(defined.member).is_some_and(|b| program.scope(defined.member).function_around(b, defined.node).is_none())
 }
 
 /// Whether what a field holds answers with more of its kind, which its class lets go.

@@ -256,7 +256,7 @@ impl Program {
 
     /// The body of a member.
     pub fn body(&self, id: MemberId) -> Option<&Body> {
-        self.decl(id).body.as_ref()
+        self.decl(id).body.as_deref()
     }
 
     /// The names in scope in the body of a member.

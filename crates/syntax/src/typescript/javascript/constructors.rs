@@ -71,13 +71,13 @@ impl<'t> Script<'t> {
             return;
         }
         let Some(body) = self.l.unit.members[constructor.0 as usize].body.take() else { return };
-        let outer = std::mem::replace(&mut self.l.body, body);
+        let outer = std::mem::replace(&mut self.l.body, *body);
         let mut items: Vec<NodeId> = kept.iter().map(|name| self.keep(*name)).collect();
         items.extend(self.l.body.root);
         let list = self.l.list(&items);
         let root = self.l.push(Node::Block(list), function);
         self.l.body.root = Some(root);
-        self.l.unit.members[constructor.0 as usize].body = Some(std::mem::replace(&mut self.l.body, outer));
+        self.l.unit.members[constructor.0 as usize].body = Some(Box::new(std::mem::replace(&mut self.l.body, outer)));
     }
 
     fn enter_class(&mut self, id: TypeDeclId) -> (Context, Option<TypeDeclId>) {
