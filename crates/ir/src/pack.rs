@@ -231,6 +231,12 @@ pub struct Pack {
     /// Events that come once, at the beginning or the end.
     #[serde(default)]
     pub first_events: Names,
+    /// Events that come when an object is closed or torn down.
+    #[serde(default)]
+    pub last_events: Names,
+    /// Hooks that run both where an object comes into view and where it leaves it, with a test which it is.
+    #[serde(default)]
+    pub toggles: Names,
     /// Annotations that make the platform call a method.
     #[serde(default)]
     pub hook_annotations: Names,
@@ -447,6 +453,15 @@ pub struct Pack {
     /// Functions that take the first one of what there is.
     #[serde(default)]
     pub firsts: Names,
+    /// Those of them that fail where there is none.
+    #[serde(default)]
+    pub firsts_or_fail: Names,
+    /// Members of an optional that say that it has a value.
+    #[serde(default)]
+    pub present: Names,
+    /// Members of an optional that say that it has none.
+    #[serde(default)]
+    pub absent: Names,
     /// Methods that give an iterator at the first element of a list.
     #[serde(default)]
     pub list_begins: Names,

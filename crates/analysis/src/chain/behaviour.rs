@@ -1,6 +1,6 @@
 //! What a link does with a request: answers it, passes it on, or either.
 
-use yarrowgraph_ir::{Body, FunctionId, Name, Node, NodeId, Param, UnaryOp};
+use yarrowgraph_ir::{BinaryOp, Body, FunctionId, Name, Node, NodeId, Param, UnaryOp};
 use yarrowgraph_model::Passes;
 
 use super::next::takes_aside;
@@ -424,6 +424,9 @@ impl Answers<'_, '_> {
         let Some(value) = value else { return if *self.ends == Ends::Nothing { Given::SOME } else { Given::NONE } };
         match (self.ends, self.body.node(value)) {
             (_, Node::Conditional { then, other, .. }) => self.of(Some(then)).and(self.of(Some(other))),
+            (_, Node::Cast { operand, .. }) => self.of(Some(operand)),
+            // what is reckoned is there
+            (Ends::Any, Node::Binary { op: BinaryOp::Arithmetic | BinaryOp::Add | BinaryOp::Sub, .. }) => Given::SOME,
             (Ends::Any, Node::Null | Node::Bool(false)) => Given::NONE,
             (Ends::Nothing, Node::Null | Node::Bool(false)) => Given::SOME,
             // an optional with a value, or without one

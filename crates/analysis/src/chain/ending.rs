@@ -3,6 +3,7 @@
 use yarrowgraph_ir::{BinaryOp, Body, Node, NodeId, TypeKind, UnaryOp};
 use yarrowgraph_model::Passes;
 
+use super::streams::first_of;
 use super::{Built, Ends, Of, behaviour};
 use crate::program::{MemberId, Site};
 use crate::state;
@@ -89,6 +90,17 @@ fn takes_codes(wiring: &Wiring<'_>, built: &Built) -> bool {
 fn behind_walk(wiring: &Wiring<'_>, walk: Site) -> Option<Unhandled> {
     let program = wiring.program();
     let (body, scope) = (program.body(walk.member)?, program.scope(walk.member));
+    if let Node::Call { .. } = body.node(walk.node) {
+        // what a library gives for none: null, or an empty optional
+        let (first, name) = first_of(&wiring.flow, walk.member, body, scope, walk.node)?;
+        let fails = program.kit_of(walk.member).pack.firsts_or_fail.contains(name);
+        let is_answer = match scope.parent(first).map(|p| body.node(p)) {
+            None => body.returns_root,
+            Some(Node::Return(_)) => true,
+            _ => false,
+        };
+        return (is_answer && !fails).then_some(Unhandled::Missing);
+    }
     let Node::ForEach { body: inner, .. } = body.node(walk.node) else { return None };
     // what leaves by a break goes on behind the walk as well
     if state::any_within(body, inner, &|n| matches!(body.node(n), Node::Break)) {

@@ -73,20 +73,23 @@ fn answer_of(flow: &Flow<'_>, member: MemberId, body: &Body, function: FunctionI
 
 /// Whether of the answers that a call gives the first one is taken.
 fn takes_first(flow: &Flow<'_>, member: MemberId, body: &Body, scope: &Scope, answers: NodeId) -> bool {
+    first_of(flow, member, body, scope, answers).is_some()
+}
+
+/// The call that takes the first of the answers that a call gives, with the name of its function.
+pub(super) fn first_of<'p>(flow: &Flow<'p>, member: MemberId, body: &Body, scope: &Scope, answers: NodeId) -> Option<(NodeId, &'p str)> {
     let mut node = answers;
     loop {
-        let Some(callee) = scope.parent(node) else { return false };
-        let Node::Member { object, name, .. } = body.node(callee) else { return false };
-        let Some(call) = scope.parent(callee).filter(|c| object == node && matches!(body.node(*c), Node::Call { .. })) else {
-            return false;
-        };
+        let callee = scope.parent(node)?;
+        let Node::Member { object, name, .. } = body.node(callee) else { return None };
+        let call = scope.parent(callee).filter(|c| object == node && matches!(body.node(*c), Node::Call { .. }))?;
         let text = flow.program.unit_of(member).text(name);
         let pack = &flow.program.kit_of(member).pack;
         if pack.firsts.contains(text) {
-            return true;
+            return Some((call, text));
         }
         if !pack.filters.contains(text) && !pack.maps.contains(text) {
-            return false;
+            return None;
         }
         node = call;
     }

@@ -2,7 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use yarrowgraph_ir::{AssignOp, BinaryOp, Body, Node, NodeId, TypeKind, UnaryOp};
+use yarrowgraph_ir::{AssignOp, BinaryOp, Body, Name, Node, NodeId, TypeKind, UnaryOp};
 
 use super::next::are_family;
 use crate::flow::{Flow, Val};
@@ -299,6 +299,15 @@ fn asked_of_answer(program: &Program, member: MemberId, body: &Body, cond: NodeI
         Node::Unary { op: UnaryOp::Not, operand } => asked_of_answer(program, member, body, operand, !ends, holds),
         Node::Unary { op: UnaryOp::Await | UnaryOp::NonNull, operand } => asked_of_answer(program, member, body, operand, ends, holds),
         Node::TypeTest { object, .. } if holds(object) => there(ends),
+        // what an optional says of itself: `quote.HasValue`, `quote.isPresent()`
+        Node::Member { object, name, .. } if holds(object) => match says_of_itself(program, member, name) {
+            Some(present) => there(ends == present),
+            None => Ends::Unknown,
+        },
+        Node::Call { callee, args, .. } if args.len == 0 => match body.node(callee) {
+            Node::Member { .. } => asked_of_answer(program, member, body, callee, ends, holds),
+            _ => Ends::Unknown,
+        },
         Node::Binary { op: op @ (BinaryOp::Eq | BinaryOp::Ne), left, right } => match (body.node(left), body.node(right)) {
             (Node::Member { object, name, .. }, Node::Str(text)) if holds(object) && ends == (op == BinaryOp::Eq) => {
                 Ends::Part(program.sym_in(member, name), vec![program.sym_in(member, text)])
@@ -309,6 +318,13 @@ fn asked_of_answer(program: &Program, member: MemberId, body: &Body, cond: NodeI
         },
         _ => Ends::Unknown,
     }
+}
+
+/// Whether a member of an optional says that it has a value, or that it has none.
+fn says_of_itself(program: &Program, member: MemberId, name: Name) -> Option<bool> {
+    let text = program.unit_of(member).text(name);
+    let pack = &program.kit_of(member).pack;
+    if pack.present.contains(text) { Some(true) } else { pack.absent.contains(text).then_some(false) }
 }
 
 impl Ends {

@@ -61,7 +61,7 @@ pub(super) fn is_command_type(wiring: &Wiring<'_>, base: TypeId, operation: Sym,
     if own.is_empty() || is_told(wiring, base) || is_state_or_link(wiring, base) {
         return false;
     }
-    let acts = |class: TypeId, m: MemberId| forwards(wiring, class, m) || is_taken && acts_on_argument(wiring, m);
+    let acts = |class: TypeId, m: MemberId| forwards(wiring, class, m) || is_taken && (acts_on_argument(wiring, m) || acts_alone(program, m));
     let forwarding = classes.iter().filter(|c| method(program, **c, operation).is_some_and(|m| acts(**c, m))).count();
     // those that stand for several, or for none, say nothing
     let speaking = classes.iter().filter(|c| method(program, **c, operation).is_some_and(|m| !stands_for_others(wiring, base, m))).count();
@@ -179,6 +179,11 @@ fn acts_on_argument(wiring: &Wiring<'_>, m: MemberId) -> bool {
         let value = flow.eval_in(m, object);
         matches!(value, Val::Param(of, None, _) if of == m) && flow.type_of(&value).bounded().own().is_some()
     })
+}
+
+/// Whether a method that is handed nothing does something with what its object holds, if only by a library.
+fn acts_alone(program: &Program, m: MemberId) -> bool {
+    program.decl(m).params.is_empty() && program.body(m).is_some_and(|body| body.ids().any(|n| matches!(body.node(n), Node::Call { .. })))
 }
 
 /// The types that a command acts on, and its calls of their methods.

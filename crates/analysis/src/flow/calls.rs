@@ -7,7 +7,7 @@ use yarrowgraph_ir::{AccessorKind, Body, MemberKind, Node, NodeId, ParamMode, Ty
 use super::callers::CALL_OPERATOR;
 use super::{BUDGET, Binding, Flow, Val};
 use crate::memo::known_or;
-use crate::program::{MemberId, Site, Sym, Ty};
+use crate::program::{MemberId, Site, Sym, Ty, TypeId};
 
 /// The target of a call.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -151,14 +151,29 @@ impl Flow<'_> {
         let program = self.program;
         let Some(body) = program.body(call.member) else { return true };
         let Node::Call { args, .. } = body.node(call.node) else { return true };
-        let class = |ty: Ty| ty.own().filter(|t| program.ty(*t).kind == TypeKind::Class && program.ty(*t).params.is_empty());
+        let is_plain = |t: &TypeId| matches!(program.ty(*t).kind, TypeKind::Class | TypeKind::Enum) && program.ty(*t).params.is_empty();
+        let class = |ty: Ty| ty.own().filter(is_plain);
         program.decl(method).params.iter().zip(body.list(args)).all(|(param, arg)| {
             if let Node::Lambda(f) = body.node(*arg)
                 && let Some(wanted) = param.ty.and_then(|ty| self.params_of_function(method, ty))
             {
                 return body.function(f).params.len() == wanted;
             }
-            let Some(wanted) = param.ty.and_then(|ty| class(program.type_in(method, ty))) else { return true };
+            let Some(wanted) = param.ty.map(|ty| program.type_in(method, ty)) else { return true };
+            let is_literal = matches!(body.node(*arg), Node::Str(_) | Node::Num(_) | Node::Template(_) | Node::Bool(_));
+            let Some(wanted) = class(wanted.clone()) else {
+                // a constant of an enumeration is no text
+                let of_enum = || {
+                    let given = self.type_of_val(&self.eval_at(call.member, *arg, budget.min(6)), budget.min(6)).own();
+                    given.is_some_and(|t| program.ty(t).kind == TypeKind::Enum)
+                };
+                let is_text = |ty: &Ty| matches!(ty, Ty::Outside(name, _) if matches!(program.text(*name), "string" | "String" | "std::string"));
+                return is_literal || !is_text(&wanted) || !of_enum();
+            };
+            // what is written out is of no class of the tree, unless that can be made of it unasked
+            if is_literal && program.ty(wanted).kind == TypeKind::Enum {
+                return false;
+            }
             match class(self.type_of_val(&self.eval_at(call.member, *arg, budget.min(6)), budget.min(6)).bounded()) {
                 Some(given) => program.is_a(given, wanted) || program.is_a(wanted, given),
                 None => true,

@@ -102,6 +102,10 @@ fn hooks_around<'w>(wiring: &Wiring<'w>, leave: MemberId, owner: TypeId) -> Opti
     let program = wiring.program();
     let pack = &*program.kit_of(leave).pack;
     let is_component = !program.outside_bases(owner).is_empty() || program.decl(leave).modifiers.is_override;
+    let name = program.text(program.member(leave).name);
+    if is_component && pack.toggles.contains(name) {
+        return Some((name, name));
+    }
     let pairs = pack.pairs.iter().filter(|(entry, _)| pack.reentered.contains(entry));
     let hooks = pairs.into_iter().find(|(_, exit)| is_run_by(wiring, leave, owner, exit));
     if let Some((entry, exit)) = hooks.filter(|_| is_component) {

@@ -38,13 +38,20 @@ struct Message {
 }
 
 fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
-    wiring.channels.iter().flat_map(|c| of_channel(wiring, c)).collect()
+    let mut drafts = Vec::new();
+    for channel in &wiring.channels {
+        // what one method tells has nothing to do with what another one does
+        let told_by: BTreeSet<Option<Sym>> = channel.raises.iter().map(|r| wiring.effects[*r].message).collect();
+        drafts.extend(told_by.into_iter().flat_map(|message| of_channel(wiring, channel, message)));
+    }
+    drafts
 }
 
-fn of_channel(wiring: &Wiring<'_>, channel: &Channel) -> Vec<Draft> {
+fn of_channel(wiring: &Wiring<'_>, channel: &Channel, told_by: Option<Sym>) -> Vec<Draft> {
     let program = wiring.program();
     let mut messages: Vec<Message> = Vec::new();
-    for raise in channel.raises.iter().map(|r| &wiring.effects[*r]).filter(|e| !wiring.in_test(e.site.member)) {
+    let raises = channel.raises.iter().map(|r| &wiring.effects[*r]);
+    for raise in raises.filter(|e| e.message == told_by && !wiring.in_test(e.site.member)) {
         let made = messages_of(wiring, raise.site);
         // who sends something else makes it open what all messages have
         if made.is_empty() && raise.inner.is_empty() && !is_delivery(wiring, raise.site) {
@@ -71,7 +78,7 @@ fn of_channel(wiring: &Wiring<'_>, channel: &Channel) -> Vec<Draft> {
             let position = message.index - first_argument(wiring, message);
             // who takes the bus out of a registry listens to a topic of the same name
             let listeners = if channel.joins.is_empty() { wiring.joins_alike(channel) } else { channel.joins.clone() };
-            let Some(used) = listeners.iter().find_map(|j| used_unguarded(wiring, channel, *j, position, part)) else { continue };
+            let Some(used) = listeners.iter().find_map(|j| used_unguarded(wiring, *j, told_by, position, part)) else { continue };
             let name = program.text(part);
             let what = short(&channel.id);
             drafts.push(Draft {
@@ -295,13 +302,13 @@ fn first_argument(wiring: &Wiring<'_>, message: &Message) -> usize {
 }
 
 /// Where a handler uses a part of what it is told, without asking whether it is there.
-fn used_unguarded(wiring: &Wiring<'_>, channel: &Channel, join: usize, position: usize, part: Sym) -> Option<Site> {
+fn used_unguarded(wiring: &Wiring<'_>, join: usize, told_by: Option<Sym>, position: usize, part: Sym) -> Option<Site> {
     let program = wiring.program();
     let effect = &wiring.effects[join];
     if wiring.in_test(effect.site.member) {
         return None;
     }
-    let Site { member, node: root } = wiring.code_told(channel, join)?;
+    let Site { member, node: root } = wiring.code_told_by(join, told_by)?;
     let body = program.body(member)?;
     let scope = program.scope(member);
     let function = scope.function_around(body, root);

@@ -243,16 +243,18 @@ impl Wiring<'_> {
 
     /// The code that a channel runs for a subscription: that of a function, or of the one method that is called on an object.
     pub fn code_told(&self, channel: &Channel, join: usize) -> Option<Site> {
+        let messages: BTreeSet<Sym> = channel.raises.iter().filter_map(|r| self.effects[*r].message).collect();
+        let is_one = messages.len() <= 1 || self.effects[join].handler.as_ref().is_some_and(|h| self.flow.code_of(h).is_some());
+        is_one.then(|| self.code_told_by(join, messages.first().copied())).flatten()
+    }
+
+    /// The code that one of the methods by which a channel tells its objects runs for a subscription.
+    pub fn code_told_by(&self, join: usize, message: Option<Sym>) -> Option<Site> {
         let handler = self.effects[join].handler.as_ref()?;
         self.flow.code_of(handler).or_else(|| {
             let program = self.program();
             let class = self.flow.type_of(handler).own()?;
-            let messages: BTreeSet<Sym> = channel.raises.iter().filter_map(|r| self.effects[*r].message).collect();
-            let message = match messages.first() {
-                Some(only) if messages.len() == 1 => *only,
-                Some(_) => return None,
-                None => self.message_by_name(class)?,
-            };
+            let message = message.or_else(|| self.message_by_name(class))?;
             let member = program.find_member_as(class, message, true)?;
             Some(Site { member, node: program.body(member)?.root? })
         })

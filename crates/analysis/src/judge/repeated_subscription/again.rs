@@ -55,7 +55,8 @@ pub(super) fn again_and_again(wiring: &Wiring<'_>, channel: &Channel, join: usiz
     if !pack.reentered.contains(name) && releases.iter().any(undone) {
         return None;
     }
-    let only_in_teardowns = releases.iter().all(|r| program.is_listed(&pack.teardowns, wiring.effects[*r].site.member));
+    let is_teardown = |m: MemberId| program.is_listed(&pack.teardowns, m) || is_told_of_end(wiring, m);
+    let only_in_teardowns = releases.iter().all(|r| is_teardown(wiring.effects[*r].site.member));
     if !only_in_teardowns {
         return None;
     }
@@ -177,6 +178,15 @@ fn handled_channel<'w>(wiring: &'w Wiring<'_>, member: MemberId) -> Option<&'w C
             && !leaves(c)
             && c.joins.iter().map(|j| &wiring.effects[*j]).any(|e| is_method(e, member) && !e.once && !wiring.in_test(e.site.member))
     })
+}
+
+/// Whether a member is called where an object is closed or torn down, and by nothing else.
+fn is_told_of_end(wiring: &Wiring<'_>, member: MemberId) -> bool {
+    let pack = &*wiring.program().kit_of(member).pack;
+    let is_last = |c: &&Channel| pack.last_events.contains(c.id.rsplit(['.', ':']).next().unwrap_or(&c.id));
+    let told = |c: &&Channel| c.joins.iter().any(|j| is_method(&wiring.effects[*j], member));
+    let mut telling = wiring.channels.iter().filter(told).peekable();
+    telling.peek().is_some() && telling.all(|c| is_last(&c)) && wiring.flow.call_sites(member).is_empty()
 }
 
 fn is_method(effect: &Effect, member: MemberId) -> bool {
