@@ -512,9 +512,13 @@ impl Body {
         }
     }
 
-    /// Whether the last of some statements leaves the loop around them.
-    pub fn leave_loop(&self, statements: List) -> bool {
-        self.list(statements).last().is_some_and(|last| matches!(self.node(*last), Node::Return(_) | Node::Break | Node::Throw(_)))
+    /// Whether the last of some statements leaves the loop around them; inside of a choice a break leaves no more than that.
+    pub fn leave_loop(&self, statements: List, in_choice: bool) -> bool {
+        self.list(statements).last().is_some_and(|last| match self.node(*last) {
+            Node::Return(_) | Node::Throw(_) => true,
+            Node::Break => !in_choice,
+            _ => false,
+        })
     }
 
     /// The node of an id.

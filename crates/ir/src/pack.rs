@@ -234,6 +234,9 @@ pub struct Pack {
     /// Events that come when an object is closed or torn down.
     #[serde(default)]
     pub last_events: Names,
+    /// Steps of a stream that hand each value to a function and let it go by.
+    #[serde(default)]
+    pub telling_steps: Names,
     /// Hooks that run both where an object comes into view and where it leaves it, with a test which it is.
     #[serde(default)]
     pub toggles: Names,

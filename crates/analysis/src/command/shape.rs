@@ -61,7 +61,8 @@ pub(super) fn is_command_type(wiring: &Wiring<'_>, base: TypeId, operation: Sym,
     if own.is_empty() || is_told(wiring, base) || is_state_or_link(wiring, base) {
         return false;
     }
-    let acts = |class: TypeId, m: MemberId| forwards(wiring, class, m) || is_taken && (acts_on_argument(wiring, m) || acts_alone(program, m));
+    let acts =
+        |class: TypeId, m: MemberId| forwards(wiring, class, m) || is_taken && (acts_on_argument(wiring, m) || acts_alone(program, m));
     let forwarding = classes.iter().filter(|c| method(program, **c, operation).is_some_and(|m| acts(**c, m))).count();
     // those that stand for several, or for none, say nothing
     let speaking = classes.iter().filter(|c| method(program, **c, operation).is_some_and(|m| !stands_for_others(wiring, base, m))).count();

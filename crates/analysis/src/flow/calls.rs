@@ -167,7 +167,8 @@ impl Flow<'_> {
                     let given = self.type_of_val(&self.eval_at(call.member, *arg, budget.min(6)), budget.min(6)).own();
                     given.is_some_and(|t| program.ty(t).kind == TypeKind::Enum)
                 };
-                let is_text = |ty: &Ty| matches!(ty, Ty::Outside(name, _) if matches!(program.text(*name), "string" | "String" | "std::string"));
+                let is_text =
+                    |ty: &Ty| matches!(ty, Ty::Outside(name, _) if matches!(program.text(*name), "string" | "String" | "std::string"));
                 return is_literal || !is_text(&wanted) || !of_enum();
             };
             // what is written out is of no class of the tree, unless that can be made of it unasked

@@ -277,12 +277,13 @@ impl Flow<'_> {
         let through_super = program.body(site.member).is_some_and(|b| matches!(b.node(object), Node::Super));
         let object = self.eval_at(site.member, object, budget);
         // what an override calls is what it overrides
-        if through_super
-            && let Val::This(t) = object
-            && let Some(base) = program.base_class(t)
-            && let Some(m) = program.find_member_as(base, sym, self.is_callee(site))
-        {
-            return self.member_value(m, object, budget);
+        if through_super && let Val::This(t) = object {
+            let known = program.base_class(t).and_then(|base| program.find_member_as(base, sym, self.is_callee(site)));
+            return match known {
+                Some(m) => self.member_value(m, object, budget),
+                // that of a library, and never the override itself
+                None => Val::Outside(Arc::new(object), sym),
+            };
         }
         // a namespace before a type
         if matches!(object, Val::Global(_) | Val::Outside(..))

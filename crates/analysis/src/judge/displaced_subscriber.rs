@@ -209,7 +209,33 @@ fn made_at(wiring: &Wiring<'_>, join: &Effect) -> Vec<(Site, Val)> {
         Val::Param(m, None, _) if *m == join.site.member => {
             wiring.flow.callers((*m, None)).iter().map(|(call, binding)| (*call, subject.substitute(binding))).collect()
         }
-        _ => vec![(join.site, subject.clone())],
+        _ => {
+            let mut made = vec![(join.site, subject.clone())];
+            // what an object holds was handed over as it was made
+            if let Val::Param(maker, None, index) = wiring.flow.as_given(subject)
+                && wiring.program().member(maker).kind == MemberKind::Constructor
+            {
+                made.extend(wiring.flow.callers((join.site.member, None)).iter().filter_map(|(call, binding)| {
+                    let creation = creation_of(wiring, binding.this.as_ref()?).filter(|c| c.member == call.member)?;
+                    let given = wiring.flow.argument(creation, usize::from(index))?;
+                    Some((*call, wiring.flow.eval(given)))
+                }));
+            }
+            made
+        }
+    }
+}
+
+/// Where an object is made that a body keeps in a local, if at all.
+fn creation_of(wiring: &Wiring<'_>, object: &Val) -> Option<Site> {
+    match object {
+        Val::New(site) => Some(*site),
+        Val::Local(local) => match wiring.program().body(local.member)?.node(local.node) {
+            Node::Local { init: Some(init), .. } => matches!(wiring.program().body(local.member)?.node(init), Node::New { .. })
+                .then_some(Site { member: local.member, node: init }),
+            _ => None,
+        },
+        _ => None,
     }
 }
 

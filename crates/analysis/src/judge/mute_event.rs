@@ -6,10 +6,10 @@ use yarrowgraph_model::{Certainty, ChannelKind, Level};
 use super::{Draft, Page, Rule, related, short};
 use crate::flow::Val;
 use crate::program::{MemberId, Scope, Site, Ty};
-use crate::wire::Wiring;
 use crate::wire::channels::{Channel, ChannelKey, Topic};
 use crate::wire::effect::{Act, Effect};
 use crate::wire::selections::Element;
+use crate::wire::{Wiring, streams};
 
 pub(super) const RULE: Rule = Rule {
     name: "mute-event",
@@ -177,7 +177,8 @@ fn is_used_otherwise(wiring: &Wiring<'_>, channel: &Channel, m: MemberId) -> boo
         let scope = program.scope(read.member);
         let parent = scope.parent(read.node);
         let is_asked = parent.is_some_and(|p| is_null_test(body.node(p), |n| body.node(n)) || is_way_in(wiring, read, p));
-        !is_walked(body, scope, read) && !is_asked
+        // who is shown a stream can only listen to it
+        !is_walked(body, scope, read) && !is_asked && streams::view_at(&wiring.flow, read).is_none()
     })
 }
 

@@ -66,8 +66,11 @@ pub(super) fn place(wiring: &Wiring<'_>, built: &Built) -> Option<Place> {
         return None;
     }
     Some(match (built.of, built.holder) {
-        (Of::Walk(_) | Of::Pipeline(_), Some(holder)) => program.member_place(holder),
-        (Of::Walk(_) | Of::Pipeline(_), None) => program.place_of(set),
+        // who holds a list that others hand over holds another one each time
+        (Of::Walk(_) | Of::Pipeline(_), Some(holder)) if program.member(holder).owner == program.member(set.member).owner => {
+            program.member_place(holder)
+        }
+        (Of::Walk(_) | Of::Pipeline(_), _) => program.place_of(set),
         (Of::Next(_), _) => crate::wire::operation_place(program, set),
     })
 }

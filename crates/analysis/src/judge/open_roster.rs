@@ -91,7 +91,7 @@ fn of<'w>(wiring: &'w Wiring<'_>, act: Act) -> impl Iterator<Item = (MemberId, S
 fn of_roster(wiring: &Wiring<'_>, m: MemberId, what: &str) -> Vec<Draft> {
     let program = wiring.program();
     let owner = program.member(m).owner;
-    if is_public(wiring, m) && !is_read_only(wiring, m) && !program.ty(owner).is_module {
+    if is_public(wiring, m) && !is_read_only(wiring, m) && !program.ty(owner).is_module && !is_the_way_in(wiring, m) {
         return vec![draft(wiring, m, m, &format!("{what} itself is a public member"))];
     }
     // getters that hand it out as it is
@@ -107,6 +107,15 @@ fn of_roster(wiring: &Wiring<'_>, m: MemberId, what: &str) -> Vec<Draft> {
             && gives(wiring, *g, m)
     });
     hands_out.map(|g| draft(wiring, g, m, &format!("hands out {what} itself, which others can change"))).collect()
+}
+
+/// Whether a map of slots is itself the way in: who is told of something is put there by others, one for each key.
+fn is_the_way_in(wiring: &Wiring<'_>, m: MemberId) -> bool {
+    let program = wiring.program();
+    let owner = program.member(m).owner;
+    let mut ways =
+        wiring.effects_on(m).filter(|e| matches!(e.act, Act::Join | Act::Leave)).map(|e| program.member(e.innermost().member).owner);
+    program.is_map(&wiring.flow.type_held(m)) && ways.all(|by| by != owner)
 }
 
 /// Whether others can reach a member; where a language has no private, whether they do and change it.

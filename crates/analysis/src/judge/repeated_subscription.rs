@@ -1,6 +1,6 @@
 //! Rule `repeated-subscription`: the same handler is put on the same channel more than once.
 
-use yarrowgraph_ir::{AssignOp, Node, NodeId};
+use yarrowgraph_ir::{AssignOp, MemberKind, Node, NodeId};
 use yarrowgraph_model::{Certainty, Level, Place};
 
 use super::{Draft, Page, Rule, related, short};
@@ -134,6 +134,23 @@ fn is_made_anew(wiring: &Wiring<'_>, effect: &Effect) -> bool {
     effect.handler.as_ref().is_some_and(|h| release::is_fresh(&wiring.flow, effect, h))
 }
 
+/// Whether each run puts something else on; a method of the object itself stays what it is, however often it is named.
+fn is_another_each_time(wiring: &Wiring<'_>, effect: &Effect) -> bool {
+    let is_own = matches!(&effect.handler, Some(Val::Method(_, Some(of))) if matches!(**of, Val::This(_)));
+    !is_own && is_made_anew(wiring, effect)
+}
+
+/// Whether two subscriptions are of one handler; an object is the same to its class and to the base of it.
+fn is_one_handler(wiring: &Wiring<'_>, first: &Effect, second: &Effect) -> bool {
+    match (&first.handler, &second.handler) {
+        (Some(Val::Method(m, Some(a))), Some(Val::Method(n, Some(b)))) => match (&**a, &**b) {
+            (Val::This(x), Val::This(y)) => m == n && (x == y || wiring.program().is_a(*y, *x)),
+            _ => m == n && a == b,
+        },
+        (a, b) => a == b,
+    }
+}
+
 /// Whether a flag, an early return or a release before it sees to it that there is one.
 fn is_let_through_once(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> bool {
     let (program, flow) = (wiring.program(), &wiring.flow);
@@ -186,12 +203,12 @@ fn is_of_another(leave: &Effect, join: &Effect) -> bool {
 
 /// Another subscription of the same handler that has run just before this one.
 fn second_on_path(wiring: &Wiring<'_>, channel: &Channel, second: &Effect, joins: &[&Effect]) -> Option<Repeated> {
-    if is_made_anew(wiring, second) {
+    if is_another_each_time(wiring, second) {
         return None;
     }
     let first = joins.iter().find(|first| {
         let same = first.site != second.site
-            && first.handler == second.handler
+            && is_one_handler(wiring, first, second)
             && first.adapter == second.adapter
             && is_one_holder(wiring, first, second)
             && !differ_by_argument(wiring, first.site, second.site)
@@ -301,8 +318,29 @@ fn comes_just_before(wiring: &Wiring<'_>, channel: &Channel, first: &Effect, sec
                 && runs_before(wiring, call, second.site.node)
                 && !is_released_between(wiring, channel, call, second.site.node)
         }
-        None => false,
+        None => is_begun_with(wiring, channel, first, second),
     }
+}
+
+/// Whether one subscription is made whenever an object of the other one's class is, which then stays on.
+fn is_begun_with(wiring: &Wiring<'_>, channel: &Channel, first: &Effect, second: &Effect) -> bool {
+    let program = wiring.program();
+    let (maker, later) = (program.member(first.site.member), program.member(second.site.member));
+    let pack = &*program.kit_of(second.site.member).pack;
+    // a wrapper's inside is run for others as well
+    let is_written = first.inner.iter().chain(&second.inner).all(|s| !program.are_kin(program.member(s.member).owner, later.owner));
+    let taken_off =
+        channel.leaves.iter().map(|l| &wiring.effects[*l]).any(|l| {
+            program.are_kin(program.member(l.site.member).owner, later.owner) && !program.is_listed(&pack.teardowns, l.site.member)
+        });
+    maker.kind == MemberKind::Constructor
+        && later.kind == MemberKind::Method
+        && program.is_a(later.owner, maker.owner)
+        && again::is_on_every_path(wiring, first.site)
+        && again::is_on_every_path(wiring, second.site)
+        && is_written
+        && !taken_off
+        && !program.is_listed(&pack.teardowns, second.site.member)
 }
 
 /// A call of another method on the same object, or of a function that belongs to none.

@@ -7,7 +7,7 @@ use super::{Draft, Page, Rule, related, short};
 use crate::machine::Encoding;
 use crate::program::{MemberId, Site, TypeId};
 use crate::state::{How, Write};
-use crate::wire::Wiring;
+use crate::wire::{Wiring, once};
 
 pub(super) const RULE: Rule = Rule {
     name: "shared-state-data",
@@ -34,11 +34,19 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         };
         let is_state = |t: TypeId| machine.domain.has_class(program, t);
         let holder = machine.id(program);
+        // a state of which there is one object, for all of several machines
+        let several = wiring.flow.creations(machine.owner(program)).len() > 1
+            || once::lives_for_process(wiring, machine.owner(program)) == once::Lives::No;
+        let is_shared = |class: TypeId| {
+            let made = wiring.flow.creations(class);
+            let is_constant = |s: &Site| program.member(s.member).is_static && program.member(s.member).kind == MemberKind::Field;
+            several && !made.is_empty() && made.iter().all(is_constant)
+        };
         for class in classes {
             for field in program.ty(class).members.iter().copied() {
                 let info = program.member(field);
                 let is_data = matches!(info.kind, MemberKind::Field | MemberKind::Property)
-                    && info.is_static
+                    && (info.is_static || is_shared(class))
                     && wiring.flow.type_held(field).own().is_none_or(|t| !is_state(t));
                 if !is_data {
                     continue;

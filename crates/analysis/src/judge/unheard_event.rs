@@ -395,7 +395,15 @@ fn views_of(wiring: &Wiring<'_>, m: MemberId) -> Vec<Sym> {
 fn is_handed_on(wiring: &Wiring<'_>, channel: &Channel, m: MemberId) -> bool {
     let program = wiring.program();
     let reads = program.index.reads(program.member(m).name).iter();
-    wiring.uses_beside(m, reads, channel.raises.iter().chain(&channel.leaves)).next().is_some()
+    // a view that nobody looks at is no use
+    let is_idle_view = |read: &Site| {
+        streams::view_at(&wiring.flow, *read).is_some_and(|view| {
+            let name = program.member(view).name;
+            let is_named = || wiring.is_named_in_markup(program.text(name)) || program.index.is_text(program.text(name), &program.symbols);
+            program.index.reads(name).is_empty() && program.index.calls(name).is_empty() && !is_named()
+        })
+    };
+    wiring.uses_beside(m, reads, channel.raises.iter().chain(&channel.leaves)).any(|read| !is_idle_view(&read))
 }
 
 /// Whether code of other trees can reach a member.

@@ -455,6 +455,11 @@ impl Program {
         }
     }
 
+    /// Whether one of two types is the other or has it among its bases.
+    pub fn are_kin(&self, a: TypeId, b: TypeId) -> bool {
+        self.is_a(a, b) || self.is_a(b, a)
+    }
+
     /// Whether a type is another one or has it among its bases.
     pub fn is_a(&self, ty: TypeId, base: TypeId) -> bool {
         let mut found = false;

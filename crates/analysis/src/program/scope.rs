@@ -42,6 +42,14 @@ struct Around {
 }
 
 impl Scope {
+    /// Whether a block ends by leaving the loop around it.
+    pub fn leaves_loop(&self, body: &Body, block: NodeId) -> bool {
+        let Node::Block(list) = body.node(block) else { return false };
+        let around = self.ancestors(block).map(|n| body.node(n));
+        let nearest = around.into_iter().find(|n| matches!(n, Node::Switch { .. } | Node::Loop { .. } | Node::ForEach { .. }));
+        body.leave_loop(list, matches!(nearest, Some(Node::Switch { .. })))
+    }
+
     /// Scans a member's body once.
     pub fn new(member: &Member) -> Self {
         let member_params = member.params.iter().map(|p| p.name).collect();

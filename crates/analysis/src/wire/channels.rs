@@ -419,12 +419,14 @@ fn is_library_call(flow: &Flow<'_>, effect: &Effect) -> bool {
     if effect.message.is_some() {
         return false;
     }
-    let Some(body) = flow.program.body(effect.site.member) else { return false };
-    let Node::Call { callee, .. } = body.node(effect.site.node) else { return false };
+    // also where a wrapper was handed the object
+    let site = effect.innermost();
+    let Some(body) = flow.program.body(site.member) else { return false };
+    let Node::Call { callee, .. } = body.node(site.node) else { return false };
     let Node::Member { name, .. } = body.node(callee) else { return false };
-    let text = flow.program.unit_of(effect.site.member).text(name);
-    let pack = &*flow.program.kit_of(effect.site.member).pack;
-    pack.idioms.named(text).iter().any(|i| i.member_is_channel) && flow.callee(effect.site).is_none()
+    let text = flow.program.unit_of(site.member).text(name);
+    let pack = &*flow.program.kit_of(site.member).pack;
+    pack.idioms.named(text).iter().any(|i| i.member_is_channel) && flow.callee(site).is_none()
 }
 
 fn encloses(flow: &Flow<'_>, outer: TypeId, inner: TypeId) -> bool {

@@ -135,7 +135,11 @@ impl Extractor<'_, '_> {
                 || self.flow.program.type_name(&ty).is_some_and(|name| matches!(name, "string" | "String" | "QString" | "string_view"))
         };
         match outer {
-            None => Some(inner),
+            // of a map, entries under numbers are told apart by these
+            None => Some(match self.body.node(key) {
+                Node::Num(number) => Val::Str(self.flow.program.sym_in(self.member, number)),
+                _ => inner,
+            }),
             Some(outer) => match inner {
                 Val::Str(_) | Val::Static(_) | Val::Type(_) | Val::TypeParam(..) => Some(inner),
                 // under a subject the topic, under a topic who is told

@@ -189,7 +189,14 @@ fn apply_all(
     certainty: Certainty,
 ) -> Option<Vec<Effect>> {
     let topic = idiom.topic.and_then(|t| args.get(t).copied());
-    let mut parts = Arguments { args, topic, handler: handler_argument(x, idiom, args) };
+    // a stream that is only started tells the functions of its steps: `levels.pipe(tap(show)).subscribe()`
+    let in_steps = || match x.body.node(node) {
+        Node::Call { callee, .. } if args.is_empty() && idiom.member_is_channel && idiom.does == Role::Subscribe => {
+            streams::told_in_steps(x, callee)
+        }
+        _ => None,
+    };
+    let mut parts = Arguments { args, topic, handler: handler_argument(x, idiom, args).or_else(in_steps) };
     let entries = topic.filter(|_| idiom.handler.is_some()).and_then(|t| match x.body.node(t) {
         Node::Object(list) => Some(x.body.list(list)),
         _ => None,
@@ -377,7 +384,9 @@ fn member_channel(
         Some(holder) => holder,
         None => match &subject {
             Val::Outside(of, name) => Holder { subject: (**of).clone(), event: Event::Outside(*name), key: None },
-            Val::New(_) | Val::Local(_) | Val::Call(_) | Val::Param(..) if certainty == Certainty::Certain => {
+            // whoever hands it over says which it is
+            Val::Param(..) if certainty == Certainty::Certain => Holder { subject: subject.clone(), event: Event::Given, key: None },
+            Val::New(_) | Val::Local(_) | Val::Call(_) if certainty == Certainty::Certain => {
                 Holder { subject: subject.clone(), event: Event::Outside(x.flow.program.symbols.get(&idiom.name)?), key: None }
             }
             _ => return None,

@@ -189,10 +189,11 @@ fn is_loop(body: &Body, node: NodeId) -> bool {
 fn times(wiring: &Wiring<'_>, site: Site) -> Lives {
     let program = wiring.program();
     let Some(body) = program.body(site.member) else { return Lives::No };
+    let scope = program.scope(site.member);
     let (mut left, mut inner, mut times) = (false, site.node, Lives::Yes);
-    for around in program.scope(site.member).ancestors(site.node) {
+    for around in scope.ancestors(site.node) {
         match body.node(around) {
-            Node::Block(list) => left |= body.leave_loop(list),
+            Node::Block(_) => left |= scope.leaves_loop(body, around),
             Node::Loop { .. } | Node::ForEach { .. } if !left => return Lives::No,
             Node::Loop { .. } | Node::ForEach { .. } => left = false,
             Node::Lambda(function) => {

@@ -77,10 +77,12 @@ pub fn same_handler(flow: &Flow<'_>, join: &Effect, leave: &Effect) -> Same {
             distinct_functions(flow, a, b)
         }
         // a field that a method was bound into: `this.h = this.h.bind(this)`
-        (Val::Member(_, m), Val::Method(n, _)) | (Val::Method(n, _), Val::Member(_, m)) => {
-            let (m, n) = (flow.program.member(*m), flow.program.member(*n));
-            if m.name == n.name { Same::Yes } else { Same::Open }
-        }
+        (field @ Val::Member(_, m), Val::Method(n, _)) | (Val::Method(n, _), field @ Val::Member(_, m)) => match flow.function_of(field) {
+            _ if flow.program.member(*m).name == flow.program.member(*n).name => Same::Yes,
+            Some(Val::Lambda(..)) => Same::Never,
+            Some(Val::Method(held, _)) => same_method(flow, held, *n),
+            _ => Same::Open,
+        },
         // a field that holds a function is no object
         (Val::Member(..) | Val::Static(_), Val::This(_)) | (Val::This(_), Val::Member(..) | Val::Static(_))
             if [a, b].iter().any(|v| flow.function_of(v).is_some()) =>

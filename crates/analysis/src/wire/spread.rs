@@ -11,7 +11,7 @@ use yarrowgraph_model::Budget;
 
 use super::effect::{Act, Effect, Event, Holder};
 use super::extract::holder_of;
-use super::{adapters, annotated, channels, rows};
+use super::{adapters, annotated, channels, rows, streams};
 use crate::flow::{Binding, Flow, FunctionKey, Val, is_override};
 use crate::program::{MemberId, Site, Sym, Ty, TypeId};
 
@@ -374,7 +374,7 @@ fn carry(flow: &Flow<'_>, effect: &Effect, site: Site, binding: &Binding) -> Eff
     let subject = effect.holder.subject.substitute(binding);
     carried.walks |= matches!(subject, Val::Element(..));
     carried.holder = match effect.holder.event {
-        Event::Given => match holder_of(flow, &subject) {
+        Event::Given => match holder_of(flow, &streams::source(flow, subject.clone())) {
             Some(holder) => holder,
             None => Holder { subject, event: Event::Given, key: None },
         },

@@ -2,11 +2,11 @@
 //! and shown to others through a view (`turned$ = this.turned.asObservable()`). Steps and views
 //! are seen through by evaluation; here is what they say of a subscription.
 
-use yarrowgraph_ir::{List, Node, NodeId, Visibility};
+use yarrowgraph_ir::{AccessorKind, List, MemberKind, Node, NodeId, Visibility};
 
 use super::extract::Extractor;
-use crate::flow::{Flow, Val};
-use crate::program::{MemberId, Ty};
+use crate::flow::{Flow, Val, returned};
+use crate::program::{MemberId, Site, Ty};
 
 /// How many views may lie over each other.
 const VIEWS: usize = 4;
@@ -26,6 +26,21 @@ pub(super) fn source(flow: &Flow<'_>, mut subject: Val) -> Val {
         };
     }
     subject
+}
+
+/// The member that shows a stream to others and is nothing else than a view of what is read at a place:
+/// `readonly turned$ = this.turned.asObservable()`.
+pub(crate) fn view_at(flow: &Flow<'_>, read: Site) -> Option<MemberId> {
+    let program = flow.program;
+    let (body, scope) = (program.body(read.member)?, program.scope(read.member));
+    let Node::Member { object, name, .. } = body.node(scope.parent(read.node)?) else { return None };
+    let is_step = program.kit_of(read.member).pack.stream_steps.contains(program.unit_of(read.member).text(name));
+    let is_shown = matches!(
+        program.member(read.member).kind,
+        MemberKind::Field | MemberKind::Property | MemberKind::Accessor(AccessorKind::Get) | MemberKind::Method
+    );
+    let whole = returned(program, read.member, None);
+    (is_step && object == read.node && is_shown && matches!(whole[..], [only] if scope.is_within(read.node, only))).then_some(read.member)
 }
 
 /// Whether a member is declared as a stream of a library.
@@ -58,6 +73,29 @@ fn never_comes(x: &Extractor<'_, '_>, end: NodeId) -> bool {
                 _ => false,
             }
         })
+}
+
+/// The function by which a step before a subscribing call tells of each value that goes by.
+pub(super) fn told_in_steps(x: &Extractor<'_, '_>, callee: NodeId) -> Option<NodeId> {
+    let pack = &*x.flow.program.kit_of(x.member).pack;
+    let unit = x.flow.program.unit_of(x.member);
+    let tells = |name| pack.telling_steps.contains(unit.text(name));
+    let mut node = callee;
+    while let Node::Member { object, .. } = x.body.node(node) {
+        let Node::Call { callee: step, args, .. } = x.body.node(object) else { return None };
+        let in_chain = matches!(x.body.node(step), Node::Member { name, .. } if tells(name));
+        let mut in_pipe = x.body.list(args).iter().filter_map(|arg| match x.body.node(*arg) {
+            Node::Call { callee, args, .. } if matches!(x.body.node(callee), Node::Name(name) if tells(name)) => {
+                x.body.list(args).first().copied()
+            }
+            _ => None,
+        });
+        if let Some(function) = if in_chain { x.body.list(args).first().copied() } else { in_pipe.next() } {
+            return Some(function);
+        }
+        node = step;
+    }
+    None
 }
 
 /// Whether a step before a subscribing call ends the subscription by itself.

@@ -12,8 +12,11 @@ use crate::wire::handles::{self, Fate};
 use crate::wire::pairs;
 use crate::wire::release::{self, Same};
 
-pub(super) fn is_released(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> bool {
+pub(super) fn is_released(wiring: &Wiring<'_>, channel: &Channel, join: usize, subscriber: Option<TypeId>) -> bool {
     let effect = &wiring.effects[join];
+    if subscriber.is_some_and(|s| keeper_is_replaced(wiring, effect, s)) {
+        return false;
+    }
     if !wiring.releases_of(channel, join).is_empty() {
         return true;
     }
@@ -25,6 +28,48 @@ pub(super) fn is_released(wiring: &Wiring<'_>, channel: &Channel, join: usize) -
     }
     // a wrapper of the base class that keeps what it handed on
     effect.inner.len() > 1 && effect.inner.iter().any(|s| handles::fate(&wiring.flow, *s) == Fate::Kept && is_call(wiring, *s))
+}
+
+/// Whether a wrapper of a base class keeps what it is given back, and the method that lets it go does not run for a subscriber
+/// that has another one in its place and does not call up.
+fn keeper_is_replaced(wiring: &Wiring<'_>, join: &Effect, subscriber: TypeId) -> bool {
+    let (program, flow) = (wiring.program(), &wiring.flow);
+    let kept = join.inner.iter().find_map(|wrapper| {
+        let (body, scope) = (program.body(wrapper.member)?, program.scope(wrapper.member));
+        let list = match body.node(scope.parent(wrapper.node)?) {
+            Node::Call { callee, .. } => match body.node(callee) {
+                Node::Member { object, name, .. } => {
+                    let text = program.unit_of(wrapper.member).text(name);
+                    program.kit_of(wrapper.member).pack.adds.contains(text).then_some(object)?
+                }
+                _ => return None,
+            },
+            Node::Assign { target, .. } => target,
+            _ => return None,
+        };
+        match flow.eval_in(wrapper.member, list) {
+            Val::Member(of, field) if matches!(*of, Val::This(_)) => Some((field, wrapper.member)),
+            _ => None,
+        }
+    });
+    let Some((field, wrapper)) = kept else { return false };
+    let owner = program.member(field).owner;
+    if subscriber == owner || !program.is_a(subscriber, owner) {
+        return false;
+    }
+    let lets_go: Vec<MemberId> = program
+        .index
+        .reads(program.member(field).name)
+        .iter()
+        .map(|s| s.member)
+        .filter(|m| *m != wrapper && program.member(*m).owner == owner && program.member(*m).kind == MemberKind::Method)
+        .collect();
+    let runs = |m: &MemberId| {
+        let own = program.find_member_as(subscriber, program.member(*m).name, true);
+        own.is_none_or(|own| own == *m)
+            || flow.call_sites(*m).iter().any(|call| program.is_a(subscriber, program.member(call.member).owner))
+    };
+    !lets_go.is_empty() && !lets_go.iter().any(runs)
 }
 
 /// Whether a wrapper puts a function aside that takes off what it has put on, and the subscriber runs those that were put aside:

@@ -6,14 +6,14 @@ use std::collections::BTreeSet;
 use yarrowgraph_ir::{Body, MemberKind, Node, NodeId};
 use yarrowgraph_model::{Certainty, Lifetime, Place};
 
-use super::{HOPS, Repeated, is_made_anew, is_of_another, is_replaced, is_replaced_here, is_told_apart, own_call, runs_before};
-use crate::flow::{Binding, Val};
+use super::{HOPS, Repeated, is_another_each_time, is_of_another, is_replaced, is_replaced_here, is_told_apart, own_call, runs_before};
+use crate::flow::{Binding, Val, object_of};
 use crate::judge::short;
 use crate::program::{MemberId, Scope, Site};
 use crate::state;
 use crate::wire::Wiring;
 use crate::wire::channels::Channel;
-use crate::wire::effect::Effect;
+use crate::wire::effect::{Act, Effect};
 use crate::wire::lifetime;
 
 /// Code that runs many times for one object, with nothing that takes the handler off.
@@ -29,7 +29,7 @@ pub(super) fn again_and_again(wiring: &Wiring<'_>, channel: &Channel, join: usiz
     let certain = |why: String, place: Option<(String, Place)>| Some(Repeated { why, certainty: Certainty::Certain, related: place });
     if !effect.by_row
         && let Some(looped) = loop_around(scope, body, effect.site.node)
-        && !is_made_anew(wiring, effect)
+        && !is_another_each_time(wiring, effect)
         && stays_the_same(wiring, effect, member, Some(looped))
         && !is_walked_by(scope, body, looped, &effect.holder.subject)
     {
@@ -46,7 +46,9 @@ pub(super) fn again_and_again(wiring: &Wiring<'_>, channel: &Channel, join: usiz
         return None;
     }
     let mut releases = wiring.releases_of(channel, join);
-    releases.retain(|r| !is_of_another(&wiring.effects[*r], effect));
+    // who else has all taken off does so at some other time
+    let is_apart = |r: &Effect| r.act == Act::LeaveAll && !program.are_kin(program.member(r.site.member).owner, info.owner);
+    releases.retain(|r| !is_of_another(&wiring.effects[*r], effect) && !is_apart(&wiring.effects[*r]));
     // what a method puts on, its counterpart takes off
     let undone = |r: &usize| {
         let within = program.text(program.member(wiring.effects[*r].site.member).name);
@@ -60,9 +62,14 @@ pub(super) fn again_and_again(wiring: &Wiring<'_>, channel: &Channel, join: usiz
     if !only_in_teardowns {
         return None;
     }
-    if pack.recurring_hooks.contains(name) && (program.decl(member).modifiers.is_override || !program.outside_bases(info.owner).is_empty())
-    {
+    if is_recurring_hook(wiring, member) {
         return certain(format!("again each time `{name}` runs"), None);
+    }
+    if is_on_every_path(wiring, effect.site)
+        && let Some(call) = called_by_hook(wiring, member, HOPS)
+    {
+        let hook = program.text(program.member(call.member).name);
+        return certain(format!("again each time `{hook}` runs"), Some(("this calls it each time".into(), program.place_of(call))));
     }
     let annotated =
         program.decl(member).annotations.iter().any(|a| pack.recurring_annotations.contains(program.unit_of(member).text(a.name)));
@@ -100,7 +107,7 @@ pub(super) fn again_and_again(wiring: &Wiring<'_>, channel: &Channel, join: usiz
         return certain(format!("again each time `{name}` runs"), Some(("this calls it again and again".into(), program.place_of(call))));
     }
     // a function that is made in a method may be about what that was handed
-    let by_method = info.kind == MemberKind::Method && (program.decl(member).params.is_empty() || !is_made_anew(wiring, effect));
+    let by_method = info.kind == MemberKind::Method && (program.decl(member).params.is_empty() || !is_another_each_time(wiring, effect));
     let call = called_twice(wiring, member, &releases).filter(|_| by_method)?;
     certain(format!("again each time `{name}` runs"), Some(("this calls it a second time".into(), program.place_of(call))))
 }
@@ -153,7 +160,7 @@ fn is_walked_by(scope: &Scope, body: &Body, looped: NodeId, subject: &Val) -> bo
 }
 
 /// Whether every run of a body comes to a statement: no test stands around it, and none before it leaves.
-fn is_on_every_path(wiring: &Wiring<'_>, site: Site) -> bool {
+pub(super) fn is_on_every_path(wiring: &Wiring<'_>, site: Site) -> bool {
     let program = wiring.program();
     let Some(body) = program.body(site.member) else { return false };
     let scope = program.scope(site.member);
@@ -162,6 +169,36 @@ fn is_on_every_path(wiring: &Wiring<'_>, site: Site) -> bool {
     let leaves_before =
         body.ids().any(|n| matches!(body.node(n), Node::If { then, .. } if scope.is_before(n, site.node) && body.leaves(then)));
     !within_test && !leaves_before
+}
+
+/// Whether a platform runs a method again and again: at each frame, at each time that something is drawn.
+fn is_recurring_hook(wiring: &Wiring<'_>, member: MemberId) -> bool {
+    let program = wiring.program();
+    let info = program.member(member);
+    program.kit_of(member).pack.recurring_hooks.contains(program.text(info.name))
+        && (program.decl(member).modifiers.is_override || !program.outside_bases(info.owner).is_empty())
+}
+
+/// The call by which such a hook has a method run each time, on an object that it holds or on each of a list.
+fn called_by_hook(wiring: &Wiring<'_>, member: MemberId, hops: u32) -> Option<Site> {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    let hops = hops.checked_sub(1)?;
+    let is_held = |of: &Val| matches!(of.root(), Val::This(_) | Val::Static(_));
+    let called = flow.callers((member, None)).iter().filter(|(_, b)| b.this.as_ref().is_some_and(is_held)).map(|(call, _)| *call);
+    // `lamps.forEach(Lamp::refresh)`
+    let handed = program.index.reads(program.member(member).name).iter().copied().filter(|read| {
+        let (Some(body), scope) = (program.body(read.member), program.scope(read.member)) else { return false };
+        let Some(Node::Call { callee, .. }) = scope.parent(read.node).map(|p| body.node(p)) else { return false };
+        let Node::Member { object, name, .. } = body.node(callee) else { return false };
+        matches!(body.node(read.node), Node::MethodRef { .. })
+            && program.kit_of(read.member).pack.walks.contains(program.unit_of(read.member).text(name))
+            && is_held(&flow.eval_in(read.member, object))
+            && matches!(flow.eval(*read), Val::Method(m, _) if m == member)
+    });
+    let calls = called.chain(handed).filter(|call| !wiring.in_test(call.member) && is_on_every_path(wiring, *call));
+    calls
+        .into_iter()
+        .find_map(|call| if is_recurring_hook(wiring, call.member) { Some(call) } else { called_by_hook(wiring, call.member, hops) })
 }
 
 /// A channel that is raised more than once as far as its name says, and that has a member called.
@@ -211,7 +248,7 @@ pub(in crate::judge) fn loop_around(scope: &Scope, body: &Body, node: NodeId) ->
             // what is walked and where a loop begins is gone through once
             Node::ForEach { iterable, .. } if inner == iterable => {}
             Node::Loop { head, .. } if body.list(head).first() == Some(&inner) => {}
-            Node::Block(list) => left |= body.leave_loop(list),
+            Node::Block(_) => left |= scope.leaves_loop(body, around),
             Node::Loop { .. } | Node::ForEach { .. } => return (!left).then_some(around),
             Node::Lambda(_) => return None,
             _ => {}
@@ -226,20 +263,37 @@ fn stays_the_same(wiring: &Wiring<'_>, effect: &Effect, member: MemberId, looped
     let program = wiring.program();
     let scope = program.scope(member);
     let here = |site: &Site| site.member == member && looped.is_none_or(|l| scope.is_within(site.node, l));
+    // a part of what is not known, asked for in the same words by a method of its own: `application().bus()`
+    let is_asked_for = looped.is_none()
+        && matches!(&effect.holder.subject, Val::Member(of, _) if matches!(of.root(), Val::Unknown | Val::Call(_)))
+        && is_given_by_own_method(wiring, effect.site);
     // what a wrapper makes for each call is another one each time
     let made_by_wrapper = match effect.holder.subject.root() {
         Val::Local(site) | Val::New(site) | Val::Call(site) => site.member != member && !effect.inner.is_empty(),
         _ => false,
     };
-    if made_by_wrapper {
+    if made_by_wrapper && !is_asked_for {
         return false;
     }
     let by_getter = matches!(effect.holder.subject.root(), Val::Call(_));
     let everywhere_the_same = by_getter && lifetime::of_subject(wiring, &effect.holder.subject, effect.site).lifetime == Lifetime::Process;
-    let subject = (!everywhere_the_same).then_some(&effect.holder.subject);
+    let subject = (!everywhere_the_same && !is_asked_for).then_some(&effect.holder.subject);
     let values = [subject, effect.holder.key.as_ref(), effect.handler.as_ref()];
     let steady = values.into_iter().flatten().all(|value| is_steady(value, &here, looped.is_some()));
     steady && !is_replaced_here(wiring, effect, member)
+}
+
+/// Whether the subject of a subscribing call is what a method of the same object gives for nothing.
+fn is_given_by_own_method(wiring: &Wiring<'_>, site: Site) -> bool {
+    let Some(body) = wiring.program().body(site.member) else { return false };
+    let Some(object) = object_of(body, site.node) else { return false };
+    let Node::Call { callee, args, .. } = body.node(object) else { return false };
+    let own = match body.node(callee) {
+        Node::Name(_) => true,
+        Node::Member { object, .. } => matches!(body.node(object), Node::This),
+        _ => false,
+    };
+    own && args.len == 0 && wiring.flow.callee(Site { member: site.member, node: object }).is_some()
 }
 
 fn is_steady(value: &Val, here: &dyn Fn(&Site) -> bool, params: bool) -> bool {
