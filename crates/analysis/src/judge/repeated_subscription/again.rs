@@ -265,7 +265,7 @@ fn stays_the_same(wiring: &Wiring<'_>, effect: &Effect, member: MemberId, looped
     let here = |site: &Site| site.member == member && looped.is_none_or(|l| scope.is_within(site.node, l));
     // a part of what is not known, asked for in the same words by a method of its own: `application().bus()`
     let is_asked_for = looped.is_none()
-        && matches!(&effect.holder.subject, Val::Member(of, _) if matches!(of.root(), Val::Unknown | Val::Call(_)))
+        && matches!(&effect.holder.subject, Val::Member(of, _) if is_unknown(wiring, of.root()))
         && is_given_by_own_method(wiring, effect.site);
     // what a wrapper makes for each call is another one each time
     let made_by_wrapper = match effect.holder.subject.root() {
@@ -281,6 +281,15 @@ fn stays_the_same(wiring: &Wiring<'_>, effect: &Effect, member: MemberId, looped
     let values = [subject, effect.holder.key.as_ref(), effect.handler.as_ref()];
     let steady = values.into_iter().flatten().all(|value| is_steady(value, &here, looped.is_some()));
     steady && !is_replaced_here(wiring, effect, member)
+}
+
+/// Whether nothing is known of a value but its type.
+fn is_unknown(wiring: &Wiring<'_>, value: &Val) -> bool {
+    match value {
+        Val::Unknown | Val::Call(_) => true,
+        Val::Local(site) => wiring.program().body(site.member).is_some_and(|b| matches!(b.node(site.node), Node::Cast { .. })),
+        _ => false,
+    }
 }
 
 /// Whether the subject of a subscribing call is what a method of the same object gives for nothing.
