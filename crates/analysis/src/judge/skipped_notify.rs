@@ -38,6 +38,8 @@ struct Change {
     site: Site,
     /// What is assigned, where it is an assignment.
     value: Option<NodeId>,
+    /// Whether the field itself is given another value, right there.
+    is_direct: bool,
 }
 
 /// The changes of one subject as far as its channels are concerned.
@@ -91,9 +93,9 @@ impl Subject<'_, '_> {
         for write in writes.filter(|w| self.counts(w.site.member)) {
             let callers = self.callers_of_helper(write.site);
             if callers.is_empty() {
-                changes.push(Change { field, site: write.site, value: value_of(write) });
+                changes.push(Change { field, site: write.site, value: value_of(write), is_direct: is_direct(write) });
             }
-            changes.extend(callers.into_iter().map(|site| Change { field, site, value: None }));
+            changes.extend(callers.into_iter().map(|site| Change { field, site, value: None, is_direct: false }));
         }
         changes
     }
@@ -121,14 +123,14 @@ impl Subject<'_, '_> {
             .writes(field)
             .iter()
             .filter(through)
-            .map(|w| Change { field, site: w.site, value: value_of(w) })
+            .map(|w| Change { field, site: w.site, value: value_of(w), is_direct: is_direct(w) })
             .filter(|c| self.counts(c.site.member) && self.is_outside(c))
             .collect();
         let mutators: BTreeSet<MemberId> = quiet.iter().filter(|c| c.field == field).map(|c| c.site.member).collect();
         for mutator in mutators {
             let calls = wiring.flow.call_sites(mutator).iter().copied();
             let outside = calls.filter(|s| self.counts(s.member) && !program.is_a(program.member(s.member).owner, self.class));
-            changes.extend(outside.map(|site| Change { field, site, value: None }));
+            changes.extend(outside.map(|site| Change { field, site, value: None, is_direct: false }));
         }
         changes
     }
@@ -329,7 +331,7 @@ impl Subject<'_, '_> {
             let mut about_it = telling.iter().filter(|(c, t)| c.field == change.field && t.contains(&channel));
             let is_support = !matches!(self.wiring.channels[channel].key, ChannelKey::Bus(..) | ChannelKey::Own(_, Some(_)));
             let is_open = || quiet_about_it == 0 && !self.is_outside(change) && !self.ends(own);
-            is_support && change.value.is_some() && is_open() && about_it.any(|(c, _)| self.is_told_by_name(c))
+            is_support && change.is_direct && is_open() && about_it.any(|(c, _)| self.is_told_by_name(c))
         };
         let enough_tell = if all.len() < PEERS {
             all.len() == 1 && (one_is_enough() || is_told_by_name())
@@ -606,6 +608,11 @@ impl Subject<'_, '_> {
             edit: None,
         }
     }
+}
+
+/// Whether a write gives the field itself another value.
+fn is_direct(write: &state::Write) -> bool {
+    matches!(write.how, How::Set(_) | How::Change)
 }
 
 /// What a write assigns.

@@ -81,6 +81,12 @@ impl Program {
         if self.kit(unit).traits.file_modules {
             return match self.resolve_in_module(unit, sym, HOPS)? {
                 Named::Type(t) => Some(t),
+                // what a mixin makes goes by the mixin's name
+                Named::Member(m) => {
+                    let mixin = self.member(m);
+                    let is_made = |t: &TypeId| self.ty(*t).unit == mixin.unit && self.ty(*t).within.is_none() && !self.ty(*t).is_module;
+                    self.types_named(mixin.name).iter().copied().find(is_made)
+                }
                 _ => None,
             };
         }

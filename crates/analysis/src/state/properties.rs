@@ -2,7 +2,7 @@
 
 use yarrowgraph_ir::{AccessorKind, MemberKind, Node, NodeId};
 
-use crate::flow::Val;
+use crate::flow::{Val, returned};
 use crate::program::{MemberId, Site, Sym, TypeId};
 use crate::wire::Wiring;
 
@@ -57,7 +57,14 @@ impl Wiring<'_> {
         let named = program.find_members(class, name);
         let is_behind = |m: &MemberId| match program.member(*m).kind {
             MemberKind::Field | MemberKind::Property => Some(*m),
-            MemberKind::Accessor(AccessorKind::Get) => self.answers_from(*m),
+            // also where it counts how often it is asked
+            MemberKind::Accessor(AccessorKind::Get) => self.answers_from(*m).or_else(|| match returned(program, *m, None)[..] {
+                [only] => match self.flow.eval_in(*m, only) {
+                    Val::Member(of, field) if matches!(*of, Val::This(_)) => Some(field),
+                    _ => None,
+                },
+                _ => None,
+            }),
             _ => None,
         };
         named.iter().filter_map(is_behind).collect()

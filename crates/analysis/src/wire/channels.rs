@@ -5,7 +5,7 @@ use std::sync::Mutex;
 
 use rayon::prelude::*;
 use rustc_hash::{FxHashMap, FxHashSet};
-use yarrowgraph_ir::{AccessorKind, MemberKind, Node, TypeKind, Visibility};
+use yarrowgraph_ir::{AccessorKind, Body, MemberKind, Node, NodeId, TypeKind, Visibility};
 use yarrowgraph_model::ChannelKind;
 
 use super::effect::{Act, Effect, Event, Guard};
@@ -488,6 +488,15 @@ pub(super) fn kept_handler(flow: &Flow<'_>, record: TypeId) -> Option<Ty> {
     })
 }
 
+/// Whether an expression makes a collection with nothing in it.
+fn is_empty_list(body: &Body, node: NodeId) -> bool {
+    match body.node(node) {
+        Node::Collection { items, .. } => items.len == 0,
+        Node::New { args, init, .. } => args.len == 0 && init.is_none_or(|i| body.children(i).is_empty()),
+        _ => false,
+    }
+}
+
 /// Decides by shape: who puts handlers in, and what is done with them.
 fn is_channel(flow: &Flow<'_>, m: MemberId, u: &Use) -> bool {
     let program = flow.program;
@@ -586,7 +595,16 @@ fn is_channel(flow: &Flow<'_>, m: MemberId, u: &Use) -> bool {
             Ty::Unknown => u.raises > 0 && !(u.holds_parts() && u.messages) && (!untyped || like_observers),
             _ => false,
         };
-        let filled_by_others = u.open_join || (u.outside_join && callable);
+        // a list of functions that all are called, and that the tree leaves empty
+        let is_left_empty = || {
+            let defined = flow.definitions(m);
+            u.joins == 0
+                && u.walks > 0
+                && !u.messages
+                && !defined.is_empty()
+                && defined.iter().all(|d| program.body(d.member).is_some_and(|b| is_empty_list(b, d.node)))
+        };
+        let filled_by_others = u.open_join || (u.outside_join && callable) || is_left_empty();
         return filled_by_others && u.raises > 0 && (callable || listener);
     }
     if program.is_callable(info.unit, &ty) {

@@ -31,7 +31,10 @@ impl<'t> Script<'t> {
     fn class_of(&mut self, node: Ts<'t>, exported: bool) -> TypeDeclId {
         let f = &self.t.fields;
         let kids = self.l.kids(node);
-        let name_node = kids.field(f.name);
+        // what a mixin makes goes by the mixin's name
+        let mixin = if kids.field(f.name).is_none() { self.mixin_around(node) } else { None };
+        let name_node = kids.field(f.name).or(mixin.map(|(name, _)| name));
+        let exported = exported || mixin.is_some_and(|(_, exported)| exported);
         let name = match name_node {
             Some(n) => self.l.name_of(n),
             None => self.l.no_name(),
@@ -43,6 +46,7 @@ impl<'t> Script<'t> {
                 let parts = self.l.kids(clause);
                 if self.kind(clause) == Kind::ExtendsClause {
                     bases.extend(self.superclass(&parts).map(|ty| Base { ty, kind: BaseKind::Extends }));
+                    bases.extend(self.mixins(&parts).into_iter().map(|ty| Base { ty, kind: BaseKind::Implements }));
                 } else {
                     bases.extend(parts.named().map(|t| Base { ty: self.ty(t), kind: BaseKind::Implements }));
                 }
@@ -63,6 +67,10 @@ impl<'t> Script<'t> {
         decl.annotations = annotations;
         decl.modifiers.is_abstract = is_abstract;
         decl.anonymous = name_node.is_none();
+        // who extends it names it from elsewhere
+        if mixin.is_some() && decl.parent.is_none() {
+            decl.within = None;
+        }
         let outer = self.l.context;
         self.l.context.owner = Some(id);
         self.l.context.within = None;
@@ -82,6 +90,43 @@ impl<'t> Script<'t> {
         self.declare_assigned(id, node);
         self.l.context = outer;
         id
+    }
+
+    /// The name of the function around a class without a name that is all that it gives, and whether it is exported:
+    /// `export const gated = (Base) => class extends Base { … }`.
+    fn mixin_around(&self, class: Ts<'t>) -> Option<(Ts<'t>, bool)> {
+        let mut around = class.parent()?;
+        if self.kind(around) == Kind::Return {
+            around = around.parent().filter(|b| self.kind(*b) == Kind::StatementBlock)?.parent()?;
+        }
+        let declared = match self.kind(around) {
+            Kind::FunctionDecl => around,
+            Kind::Arrow | Kind::FunctionExpr => around.parent().filter(|d| self.kind(*d) == Kind::Declarator)?,
+            _ => return None,
+        };
+        let name = declared.child_by_field_id(self.t.fields.name)?;
+        let statement = if self.kind(declared) == Kind::Declarator { declared.parent()? } else { declared };
+        Some((name, statement.parent().is_some_and(|p| self.kind(p) == Kind::ExportStatement)))
+    }
+
+    /// The names of the mixins that a class extends what they give: `extends gated(Chamber)`.
+    fn mixins(&mut self, parts: &Kids<'t>) -> Vec<TypeRefId> {
+        let f = &self.t.fields;
+        let mut found = Vec::new();
+        let mut value = parts.field(f.value);
+        while let Some(call) = value.filter(|v| self.kind(*v) == Kind::Call) {
+            let parts = self.l.kids(call);
+            if let Some(function) = parts.field(f.function) {
+                let plain: String = self.l.text_of(function).split_whitespace().collect();
+                let name = self.l.intern(&plain);
+                found.push(self.l.type_ref(TypeRef::Named { name, args: Box::default() }));
+            }
+            value = match parts.field(f.arguments) {
+                Some(list) => self.l.items(list).last(),
+                None => None,
+            };
+        }
+        found
     }
 
     /// The class that is extended; for a mixin call the last class that is mentioned.
