@@ -4,7 +4,7 @@ use yarrowgraph_model::{Certainty, Level};
 
 use super::near_miss_topic::are_near;
 use super::{Draft, Page, Rule, related, short};
-use crate::machine::{Encoding, Found, State, names, text_of};
+use crate::machine::{Encoding, Found, Holder, State, lists, names, text_of};
 use crate::program::Site;
 use crate::wire::Wiring;
 
@@ -12,6 +12,9 @@ use crate::wire::Wiring;
 const SHORTEST: usize = 3;
 /// From so many letters on one state is not called nearly as another one by chance.
 const LONG: usize = 6;
+
+/// Letters by which a name that a table does not list may differ from one that it lists.
+const NEAR: usize = 2;
 
 pub(super) const RULE: Rule = Rule {
     name: "unknown-target",
@@ -51,7 +54,9 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
                 level: Level::Error,
                 certainty: Certainty::Likely,
                 place: program.place_of(slip.site),
-                message: if slip.is_set {
+                message: if let Some(table) = &slip.unlisted {
+                    format!("this leads {} to `{name}`, which `{table}` does not list; it lists `{meant}`", short(&holder))
+                } else if slip.is_set {
                     format!("this leads {} to `{name}`, which nothing asks for; `{meant}` is asked for", short(&holder))
                 } else {
                     format!("this leads {} to `{name}`, which nothing asks for, and nothing leads to `{meant}`", short(&holder))
@@ -88,6 +93,8 @@ pub(super) struct Slip {
     /// Whether that one is set elsewhere.
     is_set: bool,
     asked: Option<Site>,
+    /// The table that lists the states, and does not list this one.
+    unlisted: Option<String>,
 }
 
 /// The slips among the names of a machine's states, where texts say which there are.
@@ -110,9 +117,28 @@ pub(super) fn slips(wiring: &Wiring<'_>, machine: &Found) -> Vec<Slip> {
         let meant = unset.iter().copied().find(is_meant).or_else(|| set.iter().copied().filter(is_set_too).find(is_meant))?;
         let site = machine.transitions.iter().filter(|t| t.to == *i).map(|t| t.site).min()?;
         let (name, meant_name) = (name.to_owned(), program.text(text(meant)?).to_owned());
-        Some(Slip { state: *i, site, name, meant: meant_name, is_set: set.contains(&meant), asked: asked_at(meant) })
+        Some(Slip { state: *i, site, name, meant: meant_name, is_set: set.contains(&meant), asked: asked_at(meant), unlisted: None })
     };
-    set.iter().filter(|i| !is_asked(**i)).filter_map(slip).collect()
+    let list = match machine.machine.holder {
+        Holder::Field(field) => lists::by_state(flow, field),
+        Holder::Local(_) => None,
+    };
+    // a table has an entry for each state but one, which is called nearly like another
+    let unlisted = |i: &usize| {
+        let list = list.as_ref()?;
+        let is_listed = |i: usize| text(i).is_some_and(|t| list.keys.iter().any(|(key, _)| lists::is_same(flow, *key, t)));
+        let plain = |sym| program.text(sym).trim_matches(['"', '\'', '`']);
+        let name = plain(text(*i)?);
+        if is_listed(*i) || !(0..domain.states.len()).all(|other| other == *i || is_listed(other)) {
+            return None;
+        }
+        let near = |key: &&str| name.len() >= LONG && strsim::osa_distance(name, key) <= NEAR;
+        let meant = list.keys.iter().map(|(key, _)| plain(*key)).find(near)?;
+        let site = machine.transitions.iter().filter(|t| t.to == *i).map(|t| t.site).min()?;
+        let (name, meant, table) = (name.to_owned(), meant.to_owned(), short(&program.member_id(list.table)).to_owned());
+        Some(Slip { state: *i, site, name, meant, is_set: true, asked: None, unlisted: Some(table) })
+    };
+    set.iter().filter(|i| !is_asked(**i)).filter_map(|i| slip(i).or_else(|| unlisted(i))).collect()
 }
 
 #[cfg(test)]

@@ -12,6 +12,7 @@ mod finality;
 mod find;
 pub mod guards;
 mod holders;
+pub mod lists;
 mod map;
 pub mod names;
 mod origins;
@@ -203,7 +204,9 @@ impl Found {
     pub fn place_of_state(&self, flow: &Flow<'_>, state: usize) -> Option<Place> {
         let state = self.domain.states[state];
         state.place(flow).or_else(|| match (state, self.machine.holder) {
-            (State::Text(text), Holder::Field(field)) => unions::place_of_text(flow.program, field, text),
+            (State::Text(text), Holder::Field(field)) => {
+                unions::place_of_text(flow.program, field, text).or_else(|| lists::place_of_text(flow, field, text))
+            }
             _ => None,
         })
     }
