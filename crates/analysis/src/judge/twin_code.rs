@@ -38,7 +38,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
             };
             // what a statement puts in the place of another is put there later on purpose
             let written = |e: &Entry| {
-                program.scope(table.site.member).is_within(e.place.node, table.site.node) && e.place.member == table.site.member
+                e.place.member == table.site.member && program.scope(table.site.member).is_within(e.place.node, table.site.node)
             };
             let in_one = first.place.member == later.place.member && first.value != later.value;
             let first_filled = |map: MemberId| written(first) && written(later) || fill_at_first(wiring, map, first, later);
