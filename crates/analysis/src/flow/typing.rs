@@ -223,6 +223,17 @@ impl Flow<'_> {
                 }
                 match program.type_in(member, ty) {
                     Ty::Unknown => self.expected_type(member, node, budget),
+                    // what is written for what it is given to says of what (`Map<String, Gauge> gauges = new TreeMap<>();`)
+                    Ty::Outside(name, args) if args.is_empty() => match self.expected_type(member, node, budget) {
+                        Ty::Outside(_, args) => Ty::Outside(name, args),
+                        _ => Ty::Outside(name, args),
+                    },
+                    Ty::Own(class, args) if args.is_empty() && !program.ty(class).params.is_empty() => {
+                        match self.expected_type(member, node, budget) {
+                            Ty::Own(same, args) if same == class => Ty::Own(class, args),
+                            _ => Ty::Own(class, args),
+                        }
+                    }
                     known => known,
                 }
             }

@@ -3,7 +3,7 @@
 use yarrowgraph_ir::MemberKind;
 use yarrowgraph_model::{Certainty, Level, Place};
 
-use super::repeated_subscription::{is_run_by, loop_around};
+use super::repeated_subscription::{is_entered_in_a_loop, is_run_by};
 use super::{Draft, Page, Rule, related, short};
 use crate::flow::Val;
 use crate::program::{MemberId, TypeId};
@@ -131,17 +131,6 @@ fn is_entered_again(wiring: &Wiring<'_>, exit: MemberId, owner: TypeId, entry: &
     })
 }
 
-/// Whether a loop somewhere calls a method of a type.
-fn is_entered_in_a_loop(wiring: &Wiring<'_>, owner: TypeId, entry: &str) -> bool {
-    let program = wiring.program();
-    let Some(method) = program.symbols.get(entry).and_then(|name| program.find_member(owner, name)) else { return false };
-    wiring
-        .flow
-        .call_sites(method)
-        .iter()
-        .any(|call| program.body(call.member).is_some_and(|body| loop_around(program.scope(call.member), body, call.node).is_some()))
-}
-
 /// Whether a member runs once in the life of an object.
 fn begins_once(wiring: &Wiring<'_>, member: MemberId) -> bool {
     let program = wiring.program();
@@ -152,10 +141,20 @@ fn begins_once(wiring: &Wiring<'_>, member: MemberId) -> bool {
         MemberKind::Constructor | MemberKind::Field | MemberKind::Initializer => true,
         MemberKind::Method => {
             let opens = pack.pairs.iter().any(|(entry, _)| entry == name);
-            opens && pack.hooks.contains(name) && !pack.reentered.contains(name) && !pack.recurring_hooks.contains(name)
+            let is_hook = opens && pack.hooks.contains(name) && !pack.reentered.contains(name) && !pack.recurring_hooks.contains(name);
+            is_hook || is_part_of_making(wiring, member)
         }
         _ => false,
     }
+}
+
+/// Whether only constructors of its class, or of a base or heir of it, call a method.
+fn is_part_of_making(wiring: &Wiring<'_>, member: MemberId) -> bool {
+    let program = wiring.program();
+    let owner = program.member(member).owner;
+    let calls = wiring.flow.call_sites(member);
+    let makes = |m: MemberId| program.member(m).kind == MemberKind::Constructor && program.are_kin(program.member(m).owner, owner);
+    !calls.is_empty() && calls.iter().all(|call| makes(call.member))
 }
 
 #[cfg(test)]

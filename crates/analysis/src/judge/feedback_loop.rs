@@ -10,9 +10,11 @@ use crate::flow::Val;
 use crate::program::{MemberId, Site, TypeId};
 use crate::state;
 use crate::wire::Wiring;
-use crate::wire::channels::ChannelKey;
+use crate::wire::channels::{Channel, ChannelKey};
+use crate::wire::effect::Effect;
 use crate::wire::lifetime::gives_static_local;
 use crate::wire::once::{Lives, lives_for_process};
+use crate::wire::release::{self, Same};
 
 /// How many calls deep the work of a handler is followed.
 const DEPTH: u32 = 3;
@@ -74,7 +76,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
             let Some(root) = wiring.code_told(channel, *join) else { continue };
             let mut found = Vec::new();
             follow(wiring, &raised_at, (root, None), DEPTH, &mut BTreeSet::new(), &mut found);
-            found.retain(|a: &Answer| same_subject(wiring, number, *join, a));
+            found.retain(|a: &Answer| same_subject(wiring, number, *join, a) && !is_off_meanwhile(wiring, channel, effect, a));
             let by = effect.holder.key.clone().filter(|_| matches!(channel.key, ChannelKey::Own(_, None)));
             answers.entry((number, by)).or_default().extend(found);
         }
@@ -86,6 +88,14 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         search(wiring, &answers, start, &mut way, &mut Vec::new(), &mut reported, &mut drafts);
     }
     drafts
+}
+
+/// Whether the code that raises has taken the handler off just before.
+fn is_off_meanwhile(wiring: &Wiring<'_>, channel: &Channel, join: &Effect, answer: &Answer) -> bool {
+    let raise = wiring.effects[answer.raise].site;
+    let scope = wiring.program().scope(raise.member);
+    let mut leaves = channel.leaves.iter().map(|l| &wiring.effects[*l]).filter(|l| l.site.member == raise.member);
+    leaves.any(|l| scope.is_before(l.site.node, raise.node) && release::same_handler(&wiring.flow, join, l) == Same::Yes)
 }
 
 /// Collects what a stretch of code raises in every run, in what it calls too.

@@ -248,7 +248,9 @@ fn known_start(wiring: &Wiring<'_>, raise: &Effect) -> Option<String> {
     let program = wiring.program();
     let body = program.body(raise.site.member)?;
     let Node::Call { args, .. } = body.node(raise.site.node) else { return None };
-    body.list(args).iter().find_map(|arg| {
+    // the argument that is the topic: what is told may begin with a text as well
+    let is_topic = |arg: &&NodeId| raise.holder.key.as_ref() == Some(&wiring.flow.eval_in(raise.site.member, **arg));
+    body.list(args).iter().filter(is_topic).find_map(|arg| {
         let mut first = *arg;
         loop {
             first = match body.node(first) {

@@ -14,7 +14,7 @@ use crate::wire::release::{self, Same};
 
 mod again;
 
-pub(super) use again::{is_run_by, loop_around};
+pub(super) use again::{is_entered_in_a_loop, is_run_by, loop_around};
 
 pub(super) const RULE: Rule = Rule {
     name: "repeated-subscription",

@@ -211,10 +211,22 @@ fn tell() -> Kinds {
 fn handed_at(flow: &Flow<'_>, site: Site) -> Option<(MemberId, u16)> {
     let program = flow.program;
     let body = program.body(site.member)?;
-    let call = program.scope(site.member).parent(site.node)?;
-    let (Node::Call { args, .. } | Node::New { args, .. }) = body.node(call) else { return None };
-    let index = body.list(args).iter().position(|a| *a == site.node)?;
-    Some((flow.callee(Site { member: site.member, node: call })?.member, index as u16))
+    let scope = program.scope(site.member);
+    let around = scope.parent(site.node)?;
+    let callee = |call: NodeId| flow.callee(Site { member: site.member, node: call });
+    match body.node(around) {
+        Node::Call { args, .. } | Node::New { args, .. } => {
+            let index = body.list(args).iter().position(|a| *a == site.node)?;
+            let callee = callee(around)?;
+            Some((callee.member, index as u16 + u16::from(callee.extension)))
+        }
+        // an extension of its type is handed what it is called on
+        Node::Member { object, .. } if object == site.node => {
+            let call = scope.parent(around)?;
+            callee(call).filter(|c| c.extension).map(|c| (c.member, 0))
+        }
+        _ => None,
+    }
 }
 
 /// Where a method hands on what it is given.

@@ -9,7 +9,7 @@ use yarrowgraph_model::{Certainty, Lifetime, Place};
 use super::{HOPS, Repeated, is_another_each_time, is_of_another, is_replaced, is_replaced_here, is_told_apart, own_call, runs_before};
 use crate::flow::{Binding, Val, object_of};
 use crate::judge::short;
-use crate::program::{MemberId, Scope, Site};
+use crate::program::{MemberId, Scope, Site, TypeId};
 use crate::state;
 use crate::wire::Wiring;
 use crate::wire::channels::Channel;
@@ -56,6 +56,19 @@ pub(super) fn again_and_again(wiring: &Wiring<'_>, channel: &Channel, join: usiz
     };
     if !pack.reentered.contains(name) && releases.iter().any(undone) {
         return None;
+    }
+    // what enters again and again, and is left without it
+    let exits = || pack.pairs.iter().filter(|(entry, _)| entry == name).map(|(_, exit)| exit.as_str());
+    let is_left_late = |r: &usize| !exits().any(|exit| is_run_by(wiring, wiring.effects[*r].site.member, info.owner, exit));
+    if !pack.reentered.contains(name)
+        && exits().next().is_some()
+        && is_on_every_path(wiring, effect.site)
+        && releases.iter().all(is_left_late)
+        && let Some(late) = releases.first()
+        && is_entered_in_a_loop(wiring, info.owner, name)
+    {
+        let late = wiring.place(&wiring.effects[*late]);
+        return certain(format!("again each time `{name}` runs"), Some(("it is taken off only here, at the very end".into(), late)));
     }
     let is_teardown = |m: MemberId| program.is_listed(&pack.teardowns, m) || is_told_of_end(wiring, m);
     let only_in_teardowns = releases.iter().all(|r| is_teardown(wiring.effects[*r].site.member));
@@ -132,6 +145,17 @@ fn called_twice(wiring: &Wiring<'_>, member: MemberId, releases: &[usize]) -> Op
         let released = releasing.iter().any(|r| flow.call_sites(*r).iter().any(|s| s.member == first.member && between(*first, s.node)));
         (!released).then_some(*second)
     })
+}
+
+/// Whether a loop somewhere calls a method of a type.
+pub(in crate::judge) fn is_entered_in_a_loop(wiring: &Wiring<'_>, owner: TypeId, entry: &str) -> bool {
+    let program = wiring.program();
+    let Some(method) = program.symbols.get(entry).and_then(|name| program.find_member(owner, name)) else { return false };
+    wiring
+        .flow
+        .call_sites(method)
+        .iter()
+        .any(|call| program.body(call.member).is_some_and(|body| loop_around(program.scope(call.member), body, call.node).is_some()))
 }
 
 /// What runs the code around a subscription again and again, where it is nothing but that, and always attaches the same.
