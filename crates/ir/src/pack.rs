@@ -456,6 +456,15 @@ pub struct Pack {
     /// Functions that take the first one of what there is.
     #[serde(default)]
     pub firsts: Names,
+    /// Functions that bring all elements of a list together, from the first on.
+    #[serde(default)]
+    pub folds: Names,
+    /// The same, from the last one on.
+    #[serde(default)]
+    pub folds_back: Names,
+    /// Functions that turn a list round, or give it turned round.
+    #[serde(default)]
+    pub turns: Names,
     /// Those of them that fail where there is none.
     #[serde(default)]
     pub firsts_or_fail: Names,

@@ -1,6 +1,6 @@
 //! Lists of links of which each is handed the way on to the next one: `links[i](request, () => go(i + 1))`.
 
-use yarrowgraph_ir::{Body, Name, Node, NodeId};
+use yarrowgraph_ir::{Body, Name, Node, NodeId, UnaryOp};
 
 use super::walks::{Ends, Walk, element_of_list, is_of_own_kind, own_list};
 use crate::flow::Flow;
@@ -24,6 +24,11 @@ pub(super) fn find(flow: &Flow<'_>) -> Vec<Walk> {
                 Node::Member { object, name, .. } => (object, Some(program.sym_in(member, name))),
                 _ => (callee, None),
             };
+            if let Some((list, way)) = folded(flow, member, body, scope, at, element) {
+                let site = Site { member, node: at };
+                found.push(Walk { walk: site, list: Some(list), given: None, method, asks: site, ends: Ends::WayOn(way) });
+                continue;
+            }
             let (list, given) = match list_of(flow, member, body, scope, element) {
                 Some(list) => (Some(list), None),
                 None => match given_list(body, scope, element) {
@@ -42,6 +47,67 @@ pub(super) fn find(flow: &Flow<'_>) -> Vec<Walk> {
         }
     }
     found
+}
+
+/// Where functions are made from the last link to the first, each with the one behind it:
+/// `links.reduceRight((next, link) => request => link.take(request, next), end)`. The list, and which argument of the call is the way on.
+fn folded(flow: &Flow<'_>, member: MemberId, body: &Body, scope: &Scope, call: NodeId, element: NodeId) -> Option<(MemberId, usize)> {
+    let Node::Name(link) = body.node(element) else { return None };
+    let Declared::Param(Some(step), of_link) = scope.lookup(link, element)? else { return None };
+    // it is called in a function that the step makes
+    if scope.function_around(body, call)? == step {
+        return None;
+    }
+    let Node::Call { args, .. } = body.node(call) else { return None };
+    let is_next = |a: &NodeId| match body.node(*a) {
+        Node::Name(name) => matches!(scope.lookup(name, *a), Some(Declared::Param(Some(f), index)) if f == step && index != of_link),
+        _ => false,
+    };
+    let way = body.list(args).iter().position(is_next)?;
+    let function = scope.ancestors(call).find(|n| matches!(body.node(*n), Node::Lambda(f) if f == step))?;
+    let Node::Call { callee, .. } = body.node(scope.parent(function)?) else { return None };
+    let Node::Member { object, name, .. } = body.node(callee) else { return None };
+    let pack = &flow.program.kit_of(member).pack;
+    let text = |name| flow.program.unit_of(member).text(name);
+    if !pack.folds.contains(text(name)) && !pack.folds_back.contains(text(name)) {
+        return None;
+    }
+    let (list, turned) = untouched(flow, member, body, object);
+    // the first link is made last
+    if turned == pack.folds_back.contains(text(name)) {
+        return None;
+    }
+    Some((own_list(flow, member, list)?, way))
+}
+
+/// The list behind copies of it, and whether it is turned round on the way: `[...links].reverse()`.
+fn untouched(flow: &Flow<'_>, member: MemberId, body: &Body, list: NodeId) -> (NodeId, bool) {
+    let pack = &flow.program.kit_of(member).pack;
+    let (mut node, mut turned) = (list, false);
+    loop {
+        node = match body.node(node) {
+            Node::Call { callee, .. } => match body.node(callee) {
+                Node::Member { object, name, .. } => {
+                    let text = flow.program.unit_of(member).text(name);
+                    if pack.turns.contains(text) {
+                        turned = !turned;
+                    } else if !pack.copies.contains(text) {
+                        return (node, turned);
+                    }
+                    object
+                }
+                _ => return (node, turned),
+            },
+            Node::Collection { items, .. } => match body.list(items) {
+                [only] => match body.node(*only) {
+                    Node::Unary { op: UnaryOp::Spread, operand } => operand,
+                    _ => return (node, turned),
+                },
+                _ => return (node, turned),
+            },
+            _ => return (node, turned),
+        };
+    }
 }
 
 /// The field that holds the list which an element is taken from by its place, directly or by a local.
@@ -102,7 +168,9 @@ fn leads_on(flow: &Flow<'_>, member: MemberId, body: &Body, scope: &Scope, call:
     };
     match body.node(argument) {
         // the function itself, or the object, which keeps count on its own
-        Node::Name(name) => is_own(argument) || is_anew(flow, member, body, scope, name, argument),
+        Node::Name(name) => {
+            is_own(argument) || is_anew(flow, member, body, scope, name, argument) || is_former(body, scope, call, name, argument)
+        }
         Node::New { .. } => is_own_class(flow, member, argument),
         // in a loop it is the loop that goes on
         Node::This => scope.function_around(body, call).is_none() && !flow.program.in_loop(Site { member, node: call }),
@@ -113,6 +181,17 @@ fn leads_on(flow: &Flow<'_>, member: MemberId, body: &Body, scope: &Scope, call:
         },
         _ => false,
     }
+}
+
+/// Whether a local keeps what a variable held before the function around a call took its place:
+/// `const next = chain; chain = request => link.take(request, next);`
+fn is_former(body: &Body, scope: &Scope, call: NodeId, name: Name, at: NodeId) -> bool {
+    let Some(Declared::Local(local)) = scope.lookup(name, at) else { return false };
+    let Node::Local { init: Some(init), .. } = body.node(local) else { return false };
+    let Node::Name(chain) = body.node(init) else { return false };
+    let function = scope.ancestors(call).find(|n| matches!(body.node(*n), Node::Lambda(_)));
+    let Some(Node::Assign { target, .. }) = function.and_then(|f| scope.parent(f)).map(|p| body.node(p)) else { return false };
+    matches!(body.node(target), Node::Name(grown) if scope.lookup(grown, target) == scope.lookup(chain, init))
 }
 
 /// Whether a local is given an object of the class that the method is of, made anew for each step.

@@ -133,6 +133,13 @@ impl Links {
         self.wraps.get(&(member, function)).copied()
     }
 
+    /// All functions that are made with the next one, in order.
+    pub fn wrappers(&self) -> Vec<Wrap> {
+        let mut all: Vec<Wrap> = self.wraps.values().map(|(wrap, _)| *wrap).collect();
+        all.sort_by_key(|w| (w.member, w.function.0));
+        all
+    }
+
     /// Whether a function, or a method, gives back one that is made with what it is handed.
     pub fn makes_wrap(&self, member: MemberId, function: Option<FunctionId>) -> bool {
         self.wraps.values().any(|(w, _)| w.member == member && w.around == function)

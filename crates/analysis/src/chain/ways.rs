@@ -5,8 +5,8 @@ use std::collections::BTreeSet;
 use yarrowgraph_ir::{Body, Node, NodeId};
 use yarrowgraph_model::Place;
 
-use super::Of;
 use super::behaviour::{self, Code};
+use super::{Ends, Of};
 use crate::program::{MemberId, Program, Site};
 use crate::state;
 use crate::wire::Wiring;
@@ -262,8 +262,10 @@ fn handed_the_way_on(wiring: &Wiring<'_>, all: &mut Vec<Passing>) {
             if !seen.insert((member, root)) || passes.is_empty() || uses.len() != passes.len() {
                 continue;
             }
+            let keeps_next = matches!(built.of, Of::Walk(walk) if links.walks[walk].ends == Ends::Kept);
             let response = match code.params(flow.program) {
                 [_, response, _] if answers => Some(response.name),
+                [_, response] if answers && keeps_next => Some(response.name),
                 _ => None,
             };
             let names = |at: NodeId| state::any_within(body, at, &|n| response.is_some_and(|r| body.node(n) == Node::Name(r)));
@@ -281,7 +283,13 @@ fn is_answered_by(program: &Program, code: Code<'_>) -> bool {
     let [_, response, ..] = code.params(program) else { return false };
     let scope = program.scope(code.member);
     let is_cast = |at: NodeId| scope.parent(at).is_some_and(|p| matches!(code.body.node(p), Node::Cast { .. }));
-    code.uses(program, response.name).into_iter().any(|at| is_cast(at) || behaviour::method_call_of(code.body, scope, at).is_some())
+    // `reply.status = 403`
+    let is_filled = |at: NodeId| {
+        let part = scope.parent(at).filter(|p| matches!(code.body.node(*p), Node::Member { object, .. } if object == at));
+        part.and_then(|p| scope.parent(p)).is_some_and(|a| matches!(code.body.node(a), Node::Assign { target, .. } if Some(target) == part))
+    };
+    let is_answer = |at: NodeId| is_cast(at) || is_filled(at) || behaviour::method_call_of(code.body, scope, at).is_some();
+    code.uses(program, response.name).into_iter().any(is_answer)
 }
 
 impl Passing {

@@ -2,10 +2,13 @@
 
 use std::collections::BTreeMap;
 
+use yarrowgraph_ir::Node;
 use yarrowgraph_model::{Certainty, Level};
 
 use super::{Draft, Page, Rule, related, short};
+use crate::chain::Wrap;
 use crate::program::Site;
+use crate::state::is_statement;
 use crate::wire::Wiring;
 
 pub(super) const RULE: Rule = Rule {
@@ -40,7 +43,37 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
             edit: None,
         });
     }
+    for wrap in wiring.links.wrappers() {
+        for site in made_for_nobody(wiring, &wrap) {
+            found.entry(site).or_insert_with(|| Draft {
+                level: Level::Error,
+                certainty: Certainty::Certain,
+                place: program.place_of(site),
+                message: format!("what `{}` makes around the next link is thrown away", short(&program.member_id(wrap.member))),
+                related: Vec::new(),
+                parties: vec![program.member_id(wrap.member), program.member_id(site.member)],
+                edit: None,
+            });
+        }
+    }
     found.into_values().collect()
+}
+
+/// The calls that have a function made around the next one, and do nothing with it.
+fn made_for_nobody(wiring: &Wiring<'_>, wrap: &Wrap) -> Vec<Site> {
+    let program = wiring.program();
+    // by the method, or by the function that this gives back: `limited(500)(next)`
+    let made = |call: &Site| match wrap.around {
+        None => Some(*call),
+        Some(_) => {
+            let (body, scope) = (program.body(call.member)?, program.scope(call.member));
+            let outer = scope.parent(call.node)?;
+            matches!(body.node(outer), Node::Call { callee, .. } if callee == call.node)
+                .then_some(Site { member: call.member, node: outer })
+        }
+    };
+    let calls = wiring.flow.call_sites(wrap.member).iter().filter(|c| !wiring.in_test(c.member));
+    calls.filter_map(made).filter(|made| is_statement(program, *made)).collect()
 }
 
 #[cfg(test)]

@@ -96,6 +96,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         }
     }
     drafts.extend(functions(wiring));
+    drafts.extend(wrappers(wiring));
     drafts.extend(by_type(wiring));
     drafts
 }
@@ -188,6 +189,31 @@ fn functions(wiring: &Wiring<'_>) -> Vec<Draft> {
         }
     }
     found.into_values().collect()
+}
+
+/// Functions that wrap the next one, as others beside them do that are linked, and that nothing names.
+fn wrappers(wiring: &Wiring<'_>) -> Vec<Draft> {
+    let program = wiring.program();
+    let all = wiring.links.wrappers();
+    let is_linked = |member: MemberId| {
+        let mut links = wiring.chains().built.iter().flat_map(|b| &b.links);
+        links.any(|l| matches!(l.function, Some(Val::Lambda(m, _)) if m == member))
+    };
+    let linked: Vec<MemberId> = all.iter().map(|w| w.member).filter(|m| is_linked(*m)).collect();
+    let idle = all.iter().map(|w| w.member).filter(|m| {
+        let info = program.member(*m);
+        let beside = linked.iter().any(|l| program.member(*l).owner == info.owner);
+        beside
+            && matches!(info.kind, MemberKind::Method | MemberKind::Field)
+            && !wiring.in_test(*m)
+            && !wiring.is_entry_point(*m)
+            && program.index.reads(info.name).is_empty()
+            && program.index.calls(info.name).is_empty()
+            && !program.index.is_text(program.text(info.name), &program.symbols)
+    });
+    let idle: BTreeSet<MemberId> = idle.collect();
+    let place = linked.first().map(|l| program.member_place(*l));
+    idle.into_iter().map(|m| written_as_link(program.member_id(m), program.member_place(m), place.clone())).collect()
 }
 
 /// Whether a function of a module is named by nothing and handed to nobody.
