@@ -9,6 +9,7 @@ use super::{Draft, Page, Rule, related, short};
 use crate::command::Command;
 use crate::flow::Val;
 use crate::program::{MemberId, Site};
+use crate::wire::channels::says_what_happened;
 use crate::wire::{Wiring, operation_place};
 
 pub(super) const RULE: Rule = Rule {
@@ -35,6 +36,10 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
             continue;
         }
         let Some(operation) = operation(wiring, command, call) else { continue };
+        // who says what has happened does nothing that a command could stand for
+        if says_what_happened(program.text(program.member(operation).name)) {
+            continue;
+        }
         let receiver = program.member(operation).owner;
         for site in calls_of(wiring, operation) {
             let owner = program.member(site.member).owner;

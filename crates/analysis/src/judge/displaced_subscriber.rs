@@ -1,6 +1,6 @@
 //! Rule `displaced-subscriber`: a subscriber is lost because another takes its place.
 
-use yarrowgraph_ir::{AssignOp, MemberKind, Node, NodeId};
+use yarrowgraph_ir::{AssignOp, MemberKind, Node, NodeId, UnaryOp};
 use yarrowgraph_model::{Certainty, ChannelKind, Level, Place};
 
 use super::repeated_subscription::{is_one_object, is_replaced, loop_around, runs_before};
@@ -84,17 +84,26 @@ fn adder_of_one(wiring: &Wiring<'_>, channel: &Channel, joins: &[&Effect]) -> Op
 fn set_instead_of_added(wiring: &Wiring<'_>, channel: &Channel, joins: &[&Effect]) -> Option<Draft> {
     let ChannelKey::Own(m, None) = channel.key else { return None };
     let program = wiring.program();
-    if !matches!(channel.kind, ChannelKind::Delegate | ChannelKind::Event) {
+    if !matches!(channel.kind, ChannelKind::Delegate | ChannelKind::Event | ChannelKind::List) {
         return None;
     }
     let owner = program.member(m).owner;
+    let is_set = |e: &Effect| if channel.kind == ChannelKind::List { is_new_list(wiring, e.site) } else { e.replaces };
     let set = joins
         .iter()
-        .find(|e| e.replaces && e.inner.is_empty() && program.member(e.site.member).owner != owner && !chains(wiring, e.site))?;
-    let added = joins.iter().find(|e| !e.replaces && e.handler != set.handler)?;
+        .find(|e| is_set(e) && e.inner.is_empty() && program.member(e.site.member).owner != owner && !chains(wiring, e.site))?;
+    let added = joins.iter().find(|e| !is_set(e) && !e.replaces && e.handler != set.handler)?;
     let what = short(&channel.id);
     let message = format!("`{}` takes the place of whatever was added to `{what}`", short(&crate::wire::handler_name(wiring, set)));
     Some(draft(wiring, channel, wiring.place(set), Certainty::Likely, message, ("this one can be lost", wiring.place(added)), set))
+}
+
+/// Whether a statement gives a member a list that is written out: `gauge.onLevel = [handler]`.
+fn is_new_list(wiring: &Wiring<'_>, site: Site) -> bool {
+    let Some(body) = wiring.program().body(site.member) else { return false };
+    let Node::Assign { op: AssignOp::Set, value, .. } = body.node(site.node) else { return false };
+    let Node::Collection { items, .. } = body.node(value) else { return false };
+    !body.list(items).iter().any(|i| matches!(body.node(*i), Node::Unary { op: UnaryOp::Spread, .. }))
 }
 
 /// `if (slots.TryGetValue(topic, out var known)) known += handler;`: what is combined is a value of its own, and nothing puts it back.

@@ -395,8 +395,11 @@ fn views_of(wiring: &Wiring<'_>, m: MemberId) -> Vec<Sym> {
 fn is_handed_on(wiring: &Wiring<'_>, channel: &Channel, m: MemberId) -> bool {
     let program = wiring.program();
     let reads = program.index.reads(program.member(m).name).iter();
-    // a view that nobody looks at is no use
+    // a view that nobody looks at is no use, unless another tree may
     let is_idle_view = |read: &Site| {
+        if wiring.is_open {
+            return false;
+        }
         streams::view_at(&wiring.flow, *read).is_some_and(|view| {
             let name = program.member(view).name;
             let is_named = || wiring.is_named_in_markup(program.text(name)) || program.index.is_text(program.text(name), &program.symbols);

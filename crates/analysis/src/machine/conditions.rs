@@ -141,8 +141,11 @@ impl Walker<'_, '_> {
     /// Whether a list that a table has for a state holds a value; both where the list is not written out.
     fn listed(&mut self, list: NodeId, value: NodeId, way: Way, node: NodeId) -> Vec<(Way, bool)> {
         let mut out = Vec::new();
+        // `EnumSet.of(OPEN, SHUT)`, kept in a constant
+        let whole = self.written_list(list);
         for (way, list) in self.values(list, way) {
             let items = match &list {
+                _ if whole.is_some() => whole.clone(),
                 Value::Row(row) => self.parts_of(*row),
                 // a list may be seen through to what stands in it first
                 Value::State(_, _, Some(at)) | Value::Named(_, _, Some(at)) => {

@@ -64,6 +64,14 @@ impl Walker<'_, '_> {
         Some(body.list(items).iter().map(|node| Site { member: site.member, node: *node }.into()).collect())
     }
 
+    /// The items of a list of several that a call makes and that an expression names.
+    pub(super) fn written_list(&self, list: NodeId) -> Option<Vec<Written>> {
+        let site = self.written(self.site(list))?;
+        let body = self.flow.program.body(site.member)?;
+        let Node::Call { args, .. } = body.node(site.node) else { return None };
+        (args.len > 1).then(|| body.list(args).iter().map(|node| Site { member: site.member, node: *node }.into()).collect())
+    }
+
     /// Where what an expression names is written out.
     fn written(&self, mut site: Site) -> Option<Site> {
         for _ in 0..6 {

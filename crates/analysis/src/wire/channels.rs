@@ -457,7 +457,7 @@ fn is_slot_name(name: &str) -> bool {
 }
 
 /// Whether the name of a method says that it is told what has happened (`levelChanged`, `onRise`, `notify`).
-fn says_what_happened(name: &str) -> bool {
+pub(crate) fn says_what_happened(name: &str) -> bool {
     // whatever case its language begins names with
     let lower = name.chars().next().map_or_else(String::new, |c| c.to_lowercase().chain(name.chars().skip(1)).collect());
     let begins = |word: &str| lower.strip_prefix(word).is_some_and(|rest| !rest.starts_with(|c: char| c.is_lowercase()));

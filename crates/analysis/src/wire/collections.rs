@@ -127,7 +127,7 @@ impl Extractor<'_, '_> {
 
     /// The key that says what somebody is told of, where maps are kept in a map: a number that only tells entries apart
     /// says nothing beside the key of the map that they are in.
-    pub(super) fn key_within(&self, outer: Option<Val>, key: NodeId) -> Option<Val> {
+    pub(super) fn key_within(&self, outer: Option<Val>, key: NodeId, of_map: bool) -> Option<Val> {
         let inner = self.eval(key);
         let is_text = |value: &Val| {
             let ty = self.flow.type_of(value).bounded();
@@ -137,7 +137,7 @@ impl Extractor<'_, '_> {
         match outer {
             // of a map, entries under numbers are told apart by these
             None => Some(match self.body.node(key) {
-                Node::Num(number) => Val::Str(self.flow.program.sym_in(self.member, number)),
+                Node::Num(number) if of_map => Val::Str(self.flow.program.sym_in(self.member, number)),
                 _ => inner,
             }),
             Some(outer) => match inner {
@@ -362,7 +362,7 @@ impl Extractor<'_, '_> {
             if let [key, _] = *args
                 && is_map
             {
-                holder.key = self.key_within(holder.key, key);
+                holder.key = self.key_within(holder.key, key, true);
             }
             let weak_map = program.is_weak(program.member(self.member).unit, &ty);
             // in a map of weak keys the listener is the key
@@ -403,7 +403,7 @@ impl Extractor<'_, '_> {
                 },
             };
             if is_map && let Some(key) = args.first() {
-                holder.key = self.key_within(holder.key, *key);
+                holder.key = self.key_within(holder.key, *key, true);
             }
             let mut effect = Effect::new(Act::Leave, holder, self.site(node));
             effect.handler = Some(if is_map { Val::Unknown } else { handler });

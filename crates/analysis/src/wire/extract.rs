@@ -117,9 +117,11 @@ impl Extractor<'_, '_> {
     /// `slot = handler`, `list = list.filter(…)`, `table[key] = handler`, `slot = null`
     fn store(&self, node: NodeId, target: NodeId, value: NodeId, found: &mut Vec<Effect>) {
         if let Node::Index { object, keys, .. } = self.body.node(target) {
-            let Some(mut holder) = holder_of(self.flow, &self.eval(object)) else { return };
+            let held = self.eval(object);
+            let Some(mut holder) = holder_of(self.flow, &held) else { return };
             if let Some(key) = self.body.list(keys).first() {
-                holder.key = self.key_within(holder.key, *key);
+                let of_map = self.flow.program.is_map(&self.flow.type_of(&held));
+                holder.key = self.key_within(holder.key, *key, of_map);
             }
             // `handlers[topic] = known + handler`
             if let Some((act, node_of)) = self.combined_with_entry(value) {

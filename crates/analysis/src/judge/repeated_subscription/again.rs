@@ -147,15 +147,19 @@ fn called_twice(wiring: &Wiring<'_>, member: MemberId, releases: &[usize]) -> Op
     })
 }
 
-/// Whether a loop somewhere calls a method of a type.
+/// Whether a loop somewhere calls a method of a type, and not on an object that it has just made.
 pub(in crate::judge) fn is_entered_in_a_loop(wiring: &Wiring<'_>, owner: TypeId, entry: &str) -> bool {
     let program = wiring.program();
     let Some(method) = program.symbols.get(entry).and_then(|name| program.find_member(owner, name)) else { return false };
-    wiring
-        .flow
-        .call_sites(method)
-        .iter()
-        .any(|call| program.body(call.member).is_some_and(|body| loop_around(program.scope(call.member), body, call.node).is_some()))
+    wiring.flow.callers((method, None)).iter().any(|(call, binding)| {
+        let scope = program.scope(call.member);
+        let looped = program.body(call.member).and_then(|body| loop_around(scope, body, call.node));
+        let is_fresh = |looped: NodeId| match binding.this.as_ref().map(Val::root) {
+            Some(Val::New(site) | Val::Local(site)) => site.member == call.member && scope.is_within(site.node, looped),
+            _ => false,
+        };
+        looped.is_some_and(|looped| !is_fresh(looped))
+    })
 }
 
 /// What runs the code around a subscription again and again, where it is nothing but that, and always attaches the same.
