@@ -109,13 +109,13 @@ fn of_roster(wiring: &Wiring<'_>, m: MemberId, what: &str) -> Vec<Draft> {
     hands_out.map(|g| draft(wiring, g, m, &format!("hands out {what} itself, which others can change"))).collect()
 }
 
-/// Whether a map of slots is itself the way in: who is told of something is put there by others, one for each key.
+/// Whether a collection is itself the way in: its class has none, and others put there who is told.
 fn is_the_way_in(wiring: &Wiring<'_>, m: MemberId) -> bool {
     let program = wiring.program();
     let owner = program.member(m).owner;
     let mut ways =
         wiring.effects_on(m).filter(|e| matches!(e.act, Act::Join | Act::Leave)).map(|e| program.member(e.innermost().member).owner);
-    program.is_map(&wiring.flow.type_held(m)) && ways.all(|by| by != owner)
+    ways.all(|by| by != owner)
 }
 
 /// Whether others can reach a member; where a language has no private, whether they do and change it.

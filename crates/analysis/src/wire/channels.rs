@@ -604,7 +604,9 @@ fn is_channel(flow: &Flow<'_>, m: MemberId, u: &Use) -> bool {
                 && !defined.is_empty()
                 && defined.iter().all(|d| program.body(d.member).is_some_and(|b| is_empty_list(b, d.node)))
         };
-        let filled_by_others = u.open_join || (u.outside_join && callable) || is_left_empty();
+        // where nothing says what they are, what is called itself is a function
+        let are_functions = callable || untyped && element == Ty::Unknown && !u.messages;
+        let filled_by_others = u.open_join || (u.outside_join && are_functions) || is_left_empty();
         return filled_by_others && u.raises > 0 && (callable || listener);
     }
     if program.is_callable(info.unit, &ty) {
