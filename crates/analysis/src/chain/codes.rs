@@ -2,8 +2,8 @@
 
 use yarrowgraph_ir::{BinaryOp, Body, MemberKind, Node, NodeId};
 
-use super::behaviour::Code;
-use super::{Built, Link};
+use super::behaviour::{self, Code};
+use super::{Built, Link, Of};
 use crate::flow::{Val, returned};
 use crate::machine::{State, named};
 use crate::program::{MemberId, Scope, Site, TypeId};
@@ -24,13 +24,41 @@ pub struct Taken {
 
 /// The codes that a link takes; none where it asks for none.
 pub fn of(wiring: &Wiring<'_>, built: &Built, link: &Link) -> Vec<Taken> {
-    let Some(code) = Code::of(&wiring.flow, &wiring.links, built.of, link) else { return Vec::new() };
+    let (flow, links) = (&wiring.flow, &wiring.links);
+    let Some(code) = Code::of(flow, links, built.of, link) else { return Vec::new() };
+    let goes = match built.of {
+        Of::Next(next) => behaviour::passes_in(flow, links, next, link.class, code.member),
+        _ => behaviour::way_of(flow, links, built.of, code).unwrap_or_default().goes,
+    };
     let mut found = Vec::new();
-    collect(wiring, link, code.member, code.root, false, HELPERS, &mut found);
+    collect(wiring, link, (code.member, code.root), &goes, false, HELPERS, &mut found);
     found
 }
 
-fn collect(wiring: &Wiring<'_>, link: &Link, member: MemberId, root: NodeId, guarded: bool, depth: u32, found: &mut Vec<Taken>) {
+/// Whether what a comparison or a case leads to hands the request on, so that it is not taken there.
+fn is_handed_on(body: &Body, scope: &Scope, at: NodeId, goes: &[NodeId]) -> bool {
+    let goes_within = |branch: NodeId| goes.iter().any(|g| *g == branch || scope.is_within(*g, branch));
+    match body.node(at) {
+        Node::Case { body: inner, .. } => goes_within(inner),
+        Node::Binary { op: BinaryOp::Eq, .. } | Node::Call { .. } => {
+            scope.ancestors(at).find_map(|n| match body.node(n) {
+                Node::If { cond, then, .. } if cond == at || scope.is_within(at, cond) => Some(goes_within(then)),
+                _ => None,
+            }) == Some(true)
+        }
+        _ => false,
+    }
+}
+
+fn collect(
+    wiring: &Wiring<'_>,
+    link: &Link,
+    (member, root): (MemberId, NodeId),
+    goes: &[NodeId],
+    guarded: bool,
+    depth: u32,
+    found: &mut Vec<Taken>,
+) {
     let (flow, program) = (&wiring.flow, wiring.program());
     let Some(body) = program.body(member) else { return };
     let scope = program.scope(member);
@@ -59,7 +87,7 @@ fn collect(wiring: &Wiring<'_>, link: &Link, member: MemberId, root: NodeId, gua
                         && own != member
                         && let Some(root) = program.body(own).and_then(|b| b.root)
                     {
-                        collect(wiring, link, own, root, guarded || is_beside(body, scope, node), depth, found);
+                        collect(wiring, link, (own, root), &[], guarded || is_beside(body, scope, node), depth, found);
                     }
                     None
                 }
@@ -68,6 +96,9 @@ fn collect(wiring: &Wiring<'_>, link: &Link, member: MemberId, root: NodeId, gua
                 let ty = flow.type_of_node(member, subject).own();
                 for case in body.list(cases) {
                     let Node::Case { labels, guard, .. } = body.node(*case) else { continue };
+                    if is_handed_on(body, scope, *case, goes) {
+                        continue;
+                    }
                     for label in body.list(labels) {
                         if let Some(code) = label_code(wiring, member, *label, ty) {
                             found.push(Taken { code, guarded: guarded || guard.is_some() });
@@ -78,7 +109,7 @@ fn collect(wiring: &Wiring<'_>, link: &Link, member: MemberId, root: NodeId, gua
             }
             _ => None,
         };
-        let Some((left, right)) = compared else { continue };
+        let Some((left, right)) = compared.filter(|_| !is_handed_on(body, scope, node, goes)) else { continue };
         let code = if is_request(wiring, member, left) {
             constant(wiring, link, member, right)
         } else if is_request(wiring, member, right) {
