@@ -35,6 +35,8 @@ pub struct Traits {
     pub public_by_default: bool,
     /// Whether types are seldom written, so that a method may have to be told by its name alone.
     pub duck_typed: bool,
+    /// Whether an object is of an interface by its shape, so that its class need not say so.
+    pub fits_by_shape: bool,
     /// Whether functions and variables of a file are known in others by their plain names, and a type
     /// by its simple one where no other has it.
     pub open_names: bool,

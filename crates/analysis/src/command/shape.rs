@@ -177,8 +177,10 @@ fn acts_on_argument(wiring: &Wiring<'_>, m: MemberId) -> bool {
     body.ids().any(|node| {
         let (Node::Call { callee: target, .. } | Node::Assign { target, .. }) = body.node(node) else { return false };
         let Node::Member { object, .. } = body.node(target) else { return false };
+        // or on a part of it: `plan.levels.put(lamp, level)`
         let value = flow.eval_in(m, object);
-        matches!(value, Val::Param(of, None, _) if of == m) && flow.type_of(&value).bounded().own().is_some()
+        let root = value.root();
+        matches!(root, Val::Param(of, None, _) if *of == m) && flow.type_of(root).bounded().own().is_some()
     })
 }
 

@@ -129,7 +129,7 @@ fn alike(wiring: &Wiring<'_>) -> Vec<Draft> {
     let mut drafts = Vec::new();
     for channel in &wiring.channels {
         let ChannelKey::Own(holder, None) = channel.key else { continue };
-        if !program.kit_of(holder).traits.duck_typed || wiring.in_test(holder) || channel.joins.is_empty() {
+        if !program.kit_of(holder).traits.fits_by_shape || wiring.in_test(holder) || channel.joins.is_empty() {
             continue;
         }
         let messages: BTreeSet<Sym> = channel.raises.iter().filter_map(|r| wiring.effects[*r].message).collect();

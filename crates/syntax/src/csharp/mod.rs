@@ -29,6 +29,7 @@ pub(crate) static TRAITS: Traits = Traits {
     inner_types_capture: false,
     public_by_default: false,
     duck_typed: false,
+    fits_by_shape: false,
     open_names: true,
     fields_called: true,
     references_dangle: false,

@@ -27,6 +27,7 @@ pub(crate) static TRAITS: Traits = Traits {
     inner_types_capture: true,
     public_by_default: false,
     duck_typed: false,
+    fits_by_shape: false,
     open_names: false,
     fields_called: false,
     references_dangle: false,

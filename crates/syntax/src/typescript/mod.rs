@@ -32,6 +32,7 @@ pub(crate) static TRAITS: Traits = Traits {
     inner_types_capture: false,
     public_by_default: true,
     duck_typed: false,
+    fits_by_shape: true,
     open_names: false,
     fields_called: true,
     references_dangle: false,
