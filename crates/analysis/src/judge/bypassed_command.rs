@@ -9,7 +9,7 @@ use super::{Draft, Page, Rule, related, short};
 use crate::command::Command;
 use crate::flow::Val;
 use crate::program::{MemberId, Site};
-use crate::wire::channels::says_what_happened;
+use crate::wire::holders::says_what_happened;
 use crate::wire::{Wiring, operation_place};
 
 pub(super) const RULE: Rule = Rule {

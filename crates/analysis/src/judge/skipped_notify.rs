@@ -1,22 +1,22 @@
 //! Rule `skipped-notify`: state is written that is announced elsewhere, and on this path nobody is told.
 
+mod excused;
+mod told;
+
 use std::collections::{BTreeMap, BTreeSet};
 
 use yarrowgraph_ir::{MemberKind, Node, NodeId, Visibility};
 use yarrowgraph_model::{Certainty, Level};
 
-use super::{Draft, Page, Rule, plain, related, short};
+use super::{Draft, Page, Rule, related, short};
 use crate::flow::Val;
 use crate::program::{MemberId, Site, TypeId};
 use crate::state::{self, How};
 use crate::wire::Wiring;
 use crate::wire::channels::ChannelKey;
-use crate::wire::effect::Act;
 
 /// So many other mutators announce where a silent one is a slip; one is enough where the channel is named for the field.
 const PEERS: usize = 2;
-/// So many letters a field's name must have to show in a channel's.
-const NAMING: usize = 4;
 
 pub(super) const RULE: Rule = Rule {
     name: "skipped-notify",
@@ -168,61 +168,6 @@ impl Subject<'_, '_> {
             && callers.iter().all(|(site, _)| program.member(site.member).owner == info.owner && self.makes(site.member, depth - 1))
     }
 
-    /// The channels of the subject that are told on the way through a statement, before or after it, however deep; of a field only where
-    /// it is not said that another one has changed.
-    fn told_at(&self, site: Site, field: Option<MemberId>) -> BTreeSet<usize> {
-        self.told(site, &|node| self.is_about(site.member, node, field))
-    }
-
-    /// Those of them that are raised right there, or by a method of the subject that is called there.
-    fn told_closely(&self, site: Site, field: Option<MemberId>) -> BTreeSet<usize> {
-        let (wiring, program) = (self.wiring, self.wiring.program());
-        let Some(body) = program.body(site.member) else { return BTreeSet::new() };
-        let scope = program.scope(site.member);
-        // what only some of its changes come by
-        let is_choice = |node: NodeId| {
-            scope
-                .ancestors(node)
-                .take_while(|a| !scope.ancestors(site.node).any(|b| b == *a))
-                .any(|a| matches!(body.node(a), Node::If { .. }))
-        };
-        let is_raise = |node: NodeId| wiring.effects_at(Site { member: site.member, node }).any(|e| wiring.effects[e].act == Act::Raise);
-        self.told(site, &|node| {
-            if !self.is_about(site.member, node, field) {
-                return false;
-            }
-            if is_raise(node) && !is_choice(node) {
-                return true;
-            }
-            let called = match body.node(node) {
-                Node::Call { .. } => wiring.flow.callee(Site { member: site.member, node }),
-                // a property that tells when it is set
-                Node::Assign { .. } if node != site.node && is_choice(node) => return false,
-                _ => None,
-            };
-            called.is_none_or(|c| program.is_a(self.class, program.member(c.member).owner) && !self.mutators.contains(&c.member))
-        })
-    }
-
-    /// Whether a call that tells may be about a field: it names no other property, nor is it a call of what does.
-    fn is_about(&self, member: MemberId, node: NodeId, field: Option<MemberId>) -> bool {
-        let wiring = self.wiring;
-        let names_another = |site: Site, f: MemberId| wiring.tells_of_another(self.class, site, f);
-        let calls_another = |f: MemberId| {
-            let Some(called) = wiring.flow.callee(Site { member, node }).map(|c| c.member) else { return false };
-            let mut told = wiring.tellings(called).iter().filter(|(_, channel)| self.channels.contains(channel)).peekable();
-            told.peek().is_some() && told.all(|(node, _)| names_another(Site { member: called, node: *node }, f))
-        };
-        field.is_none_or(|f| !names_another(Site { member, node }, f) && !calls_another(f))
-    }
-
-    /// Whether what a change tells is the name of the property that is behind its field.
-    fn is_told_by_name(&self, change: &Change) -> bool {
-        let (wiring, member) = (self.wiring, change.site.member);
-        let mut told = wiring.tellings(member).iter().filter(|(_, channel)| self.channels.contains(channel));
-        told.any(|(node, _)| wiring.tells_of(self.class, Site { member, node: *node }, change.field))
-    }
-
     /// Methods of the class that do anything to what the fields hold: they announce what they did themselves.
     fn acting_on_fields(&self) -> Vec<MemberId> {
         let (wiring, program) = (self.wiring, self.wiring.program());
@@ -243,17 +188,6 @@ impl Subject<'_, '_> {
         // only who tells somebody can be taken for a notifier
         let own = program.ty(self.class).members.iter().copied();
         own.filter(|m| !wiring.tellings(*m).is_empty()).filter(|m| acts(*m)).collect()
-    }
-
-    fn told(&self, site: Site, counts: &dyn Fn(NodeId) -> bool) -> BTreeSet<usize> {
-        let program = self.wiring.program();
-        let Some(body) = program.body(site.member) else { return BTreeSet::new() };
-        let scope = program.scope(site.member);
-        let of_subject = self.wiring.tellings(site.member).iter().filter(|(_, channel)| self.channels.contains(channel));
-        let met = |node: NodeId| {
-            node == site.node || state::follows(body, scope, site.node, node) || state::precedes(body, scope, site.node, node)
-        };
-        of_subject.filter(|(node, _)| counts(*node) && met(*node)).map(|(_, channel)| *channel).collect()
     }
 
     /// Reports the changes that are announced by nobody, where enough of the others are.
@@ -341,14 +275,6 @@ impl Subject<'_, '_> {
         enough_tell && self.is_seen(change.field)
     }
 
-    /// Whether a method is the end of something: of the object, or of what an entry of its began.
-    fn ends(&self, member: MemberId) -> bool {
-        let program = self.wiring.program();
-        let pack = &*program.kit_of(member).pack;
-        let name = program.text(program.member(member).name);
-        program.is_listed(&pack.teardowns, member) || pack.pairs.iter().any(|(_, exit)| exit == name)
-    }
-
     /// Whether a field holds the state of a machine.
     fn is_state_of_machine(&self, field: MemberId) -> bool {
         self.wiring.machines().iter().any(|m| m.moves && matches!(m.machine.holder, crate::machine::Holder::Field(f) if f == field))
@@ -357,95 +283,6 @@ impl Subject<'_, '_> {
     fn is_outside(&self, change: &Change) -> bool {
         let program = self.wiring.program();
         !program.is_a(program.member(change.site.member).owner, self.class)
-    }
-
-    /// The arguments of a channel's raises, by raise.
-    fn raises(&self, channel: usize) -> Vec<(Site, Vec<NodeId>)> {
-        let (wiring, program) = (self.wiring, self.wiring.program());
-        let sites = wiring.channels[channel].raises.iter().map(|r| wiring.effects[*r].innermost());
-        let with_args = sites.filter_map(|site| {
-            let body = program.body(site.member)?;
-            match body.node(site.node) {
-                Node::Call { args, .. } => Some((site, body.list(args).to_vec())),
-                _ => None,
-            }
-        });
-        with_args.collect()
-    }
-
-    /// Whether a channel tells only that something has changed, in its subject at most.
-    fn passes_nothing(&self, channel: usize) -> bool {
-        let raises = self.raises(channel);
-        let flow = &self.wiring.flow;
-        let program = self.wiring.program();
-        // what a notifying method is called with
-        let handed = |member: MemberId, arg: &NodeId| match flow.eval_in(member, *arg) {
-            Val::Param(m, None, index) if m == member => {
-                let little =
-                    |v: Option<&Val>| matches!(v, None | Some(Val::This(_) | Val::Null | Val::Str(_) | Val::Literal(_) | Val::Data));
-                flow.callers((m, None)).iter().all(|(_, with)| little(with.args.get(index as usize).and_then(Option::as_ref)))
-            }
-            _ => false,
-        };
-        let says_little = |member, arg: &NodeId| match flow.eval_in(member, *arg) {
-            Val::This(_) | Val::Null | Val::Str(_) | Val::Literal(_) => true,
-            // `EventArgs.Empty`
-            Val::Outside(of, _) => matches!(*of, Val::Global(_)),
-            // `new PropertyChangedEventArgs("Level")`
-            Val::New(made) => program.body(made.member).is_some_and(|b| match b.node(made.node) {
-                Node::New { args, .. } => {
-                    let is_name = |a: &NodeId| matches!(b.node(*a), Node::Str(_) | Node::Null | Node::This);
-                    b.list(args).iter().all(|a| is_name(a) || handed(made.member, a))
-                }
-                _ => false,
-            }),
-            _ => false,
-        };
-        raises.iter().all(|(site, args)| {
-            args.iter().all(|a| self.is_state(site.member, *a) || says_little(site.member, a) || handed(site.member, a))
-        })
-    }
-
-    /// Whether a channel, or what it calls on its observers, has its name from a field: `TargetChanged` for `target`.
-    fn is_named_for(&self, channel: usize, field: MemberId) -> bool {
-        let (wiring, program) = (self.wiring, self.wiring.program());
-        let name = program.text(program.member(field).name);
-        // by custom fields begin with a letter and a stroke
-        let field = plain(name.strip_prefix("m_").unwrap_or(name));
-        let channel = &wiring.channels[channel];
-        let id = short(&channel.id);
-        let messages = channel.raises.iter().filter_map(|r| wiring.effects[*r].message).map(|m| program.text(m));
-        let is_for_it = |name: &str| {
-            let name = plain(name);
-            // `onTimeout` says that one has run out
-            name.strip_prefix("on").unwrap_or(&name).strip_prefix(&field).is_some_and(|rest| !rest.is_empty())
-        };
-        field.len() >= NAMING && messages.chain(id.rsplit(['.', ':']).next()).any(is_for_it)
-    }
-
-    /// Whether an expression reads fields of the subject.
-    fn is_state(&self, member: MemberId, arg: NodeId) -> bool {
-        matches!(self.wiring.flow.eval_in(member, arg), Val::Member(_, m) if self.fields.contains(&m))
-    }
-
-    /// Whether a channel is told what a change gives the field.
-    fn passes_on(&self, channel: usize, change: &Change) -> bool {
-        let wiring = self.wiring;
-        let program = wiring.program();
-        let assigned = change.value.map(|v| wiring.flow.eval_in(change.site.member, v));
-        self.raises(channel).iter().any(|(site, args)| {
-            let Some(body) = program.body(site.member) else { return false };
-            let is_it = |n: NodeId| {
-                matches!(body.node(n), Node::Name(_) | Node::Member { .. } | Node::Call { .. }) && {
-                    let value = wiring.flow.eval_in(site.member, n);
-                    matches!(value, Val::Member(_, m) if m == change.field)
-                        || (site.member == change.site.member
-                            && matches!(value, Val::Param(..) | Val::Local(_) | Val::Element(..))
-                            && assigned.as_ref() == Some(&value))
-                }
-            };
-            args.iter().any(|a| state::any_within(body, *a, &is_it))
-        })
     }
 
     /// Whether observers can see a field: it is public, or a getter or a raise hands it out.
@@ -477,113 +314,6 @@ impl Subject<'_, '_> {
         let Some(body) = self.wiring.program().body(member) else { return false };
         matches!(body.node(node), Node::Name(_) | Node::Member { .. })
             && matches!(self.wiring.flow.eval_in(member, node), Val::Member(of, m) if m == field && matches!(*of, Val::This(_)))
-    }
-
-    /// Whether a write only sets back what the others set: nothing, or a flag.
-    fn is_reset(&self, change: &Change, telling: &[(&Change, BTreeSet<usize>)]) -> bool {
-        let program = self.wiring.program();
-        let constant = |c: &Change| {
-            let body = program.body(c.site.member)?;
-            let is_constant = |n: NodeId| matches!(body.node(n), Node::Null | Node::Bool(_));
-            match (c.value, body.node(c.site.node)) {
-                (Some(value), _) => Some(is_constant(value)),
-                (None, Node::Call { args, .. }) if args.len > 0 => Some(body.list(args).iter().all(|a| is_constant(*a))),
-                _ => None,
-            }
-        };
-        // what a flag is set to by a call is an option
-        let is_option = change.value.is_none() && constant(change) == Some(true);
-        is_option || constant(change) == Some(true) && !telling.iter().any(|(c, _)| c.field == change.field && constant(c) == Some(true))
-    }
-
-    /// Whether a method, or the one that it calls to write, calls methods that its class inherits from a library:
-    /// these may announce.
-    fn asks_the_library(&self, site: Site) -> bool {
-        let (wiring, program) = (self.wiring, self.wiring.program());
-        let written_by = wiring.flow.callee(site).map(|c| c.member).filter(|m| self.mutators.contains(m));
-        [Some(site.member), written_by].into_iter().flatten().any(|member| {
-            let Some(body) = program.body(member) else { return false };
-            let inherits = !program.outside_bases(program.member(member).owner).is_empty();
-            body.ids().any(|n| match body.node(n) {
-                Node::Call { callee, .. } => match wiring.flow.eval_in(member, callee) {
-                    Val::Outside(of, _) => matches!(*of, Val::This(_)),
-                    // inherited from a class that is not of the tree
-                    Val::Global(_) => inherits,
-                    _ => false,
-                },
-                _ => false,
-            })
-        })
-    }
-
-    /// Whether somebody is handed the changed object right after the change: that may well tell of it.
-    fn hands_on(&self, change: &Change) -> bool {
-        let program = self.wiring.program();
-        let Some(body) = program.body(change.site.member) else { return false };
-        let scope = program.scope(change.site.member);
-        let object = match body.node(change.site.node) {
-            Node::Call { callee, .. } => callee,
-            Node::Assign { target, .. } => target,
-            _ => return false,
-        };
-        let Node::Member { object, .. } = body.node(object) else { return false };
-        let Node::Name(name) = body.node(object) else { return false };
-        let declared = scope.lookup(name, object);
-        let is_it = |n: NodeId| body.node(n) == Node::Name(name) && scope.lookup(name, n) == declared;
-        let is_handed = |n: NodeId| match body.node(n) {
-            Node::Call { args, .. } if n != change.site.node => body.list(args).iter().any(|a| state::any_within(body, *a, &is_it)),
-            _ => false,
-        };
-        state::comes_after(body, scope, change.site.node, &is_handed)
-    }
-
-    /// Whether a write fills in what was not there yet: the field is asked for right around it.
-    fn is_lazy(&self, change: &Change) -> bool {
-        let (wiring, program) = (self.wiring, self.wiring.program());
-        let member = change.site.member;
-        let Some(body) = program.body(member) else { return true };
-        let is_field = |n: NodeId| matches!(wiring.flow.eval_in(member, n), Val::Member(_, m) if m == change.field);
-        matches!(body.node(change.site.node), Node::Assign { op: yarrowgraph_ir::AssignOp::IfUnset, .. })
-            || program.scope(member).ancestors(change.site.node).any(|around| match body.node(around) {
-                // put back as it was
-                Node::Catch { .. } => true,
-                Node::If { cond, .. } => match body.node(cond) {
-                    Node::Binary { op: yarrowgraph_ir::BinaryOp::Eq, left, right } => {
-                        (is_field(left) && body.node(right) == Node::Null) || (is_field(right) && body.node(left) == Node::Null)
-                    }
-                    Node::Unary { op: yarrowgraph_ir::UnaryOp::Not, operand } => is_field(operand),
-                    _ => false,
-                },
-                _ => false,
-            })
-    }
-
-    /// Whether a call of a function is met by an announcement, in its callers or in theirs: then that is their part.
-    fn callers_tell(&self, member: MemberId, channel: usize, depth: u32) -> bool {
-        let Some(depth) = depth.checked_sub(1) else { return false };
-        let callers = self.wiring.flow.callers((member, None));
-        let outside: Vec<Site> = callers.iter().map(|(site, _)| *site).filter(|s| !self.wiring.in_test(s.member)).collect();
-        outside.iter().any(|site| {
-            let is_initial = self.wiring.program().member(site.member).kind == MemberKind::Constructor;
-            let is_other = site.member != member;
-            is_other && (is_initial || self.told_closely(*site, None).contains(&channel) || self.callers_tell(site.member, channel, depth))
-        })
-    }
-
-    /// Whether a setter is called by all those who listen, and by nobody else: they know what they hand over.
-    fn is_set_by_listeners(&self, change: &Change, channel: usize) -> bool {
-        let member = change.site.member;
-        let is_setter = change.value.is_some_and(|v| matches!(self.wiring.flow.eval_in(member, v), Val::Param(m, None, _) if m == member));
-        if !is_setter || self.is_outside(change) {
-            return false;
-        }
-        let (wiring, program) = (self.wiring, self.wiring.program());
-        let joins = &wiring.channels[channel].joins;
-        let listen = |class: TypeId| joins.iter().any(|j| wiring.listening_class(*j).is_some_and(|t| program.is_a(class, t)));
-        let callers = wiring.flow.call_sites(member).iter().map(|site| site.member).filter(|m| !wiring.in_test(*m));
-        let classes: BTreeSet<TypeId> = callers.map(|m| program.member(m).owner).filter(|t| !program.ty(*t).is_module).collect();
-        let knows = |j: &usize| wiring.listening_class(*j).is_some_and(|t| classes.iter().any(|c| program.is_a(*c, t)));
-        !classes.is_empty() && classes.iter().all(|c| listen(*c)) && joins.iter().all(knows)
     }
 
     fn draft(&self, change: &Change, channel: usize, peers: &BTreeSet<MemberId>) -> Draft {

@@ -2,8 +2,8 @@
 
 use yarrowgraph_ir::{MemberKind, Node};
 
-use super::channels::{is_called_listener, is_listener_interface};
 use super::effect::{Act, Effect};
+use super::holders::{is_called_listener, is_listener_interface};
 use crate::flow::{Flow, Val};
 use crate::program::{MemberId, Site, Ty, TypeId};
 

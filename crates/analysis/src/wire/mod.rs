@@ -19,6 +19,7 @@ pub(crate) mod effect;
 mod extract;
 pub mod guards;
 pub mod handles;
+pub(crate) mod holders;
 mod idiom;
 mod keyed;
 pub mod lifetime;

@@ -5,9 +5,9 @@ use std::sync::Arc;
 use yarrowgraph_ir::{MemberKind, Node, NodeId, UnaryOp};
 use yarrowgraph_model::Certainty;
 
-use super::channels::{is_listener_interface, kept_handler};
 use super::effect::{Act, Effect, Event, Guard, Holder};
 use super::extract::{Extractor, holder_of};
+use super::holders::{is_listener_interface, kept_handler};
 use super::{guards, keyed};
 use crate::flow::Val;
 use crate::program::{Declared, Site, Sym, Ty};

@@ -11,7 +11,7 @@ use yarrowgraph_model::Budget;
 
 use super::effect::{Act, Effect, Event, Holder};
 use super::extract::holder_of;
-use super::{adapters, annotated, channels, rows, streams};
+use super::{adapters, annotated, holders, rows, streams};
 use crate::flow::{Binding, Flow, FunctionKey, Val, is_override};
 use crate::program::{MemberId, Site, Sym, Ty, TypeId};
 
@@ -66,7 +66,7 @@ pub(super) fn spread(flow: &Flow<'_>, own: Vec<Effect>, signals: &FxHashSet<Type
     // whatever somebody is handed may be any member's, so it comes first
     let given = |e: &Effect| matches!(e.holder.event, Event::Given) && e.act != Act::Join;
     let mut complete = carry_all(flow, &mut known, signals, &given);
-    let hopeless = channels::hopeless(flow, &known.effects, signals);
+    let hopeless = holders::hopeless(flow, &known.effects, signals);
     let hopeful = |e: &Effect| !matches!(e.holder.event, Event::Own(m) if hopeless.contains(&m));
     let told_or_left = |e: &Effect| e.act != Act::Join && !given(e) && hopeful(e);
     complete &= carry_all(flow, &mut known, signals, &told_or_left);

@@ -1,0 +1,128 @@
+//! What excuses a change that nobody is told of: its callers tell, it is a first, a last or a lazy value, or observers
+//! set it themselves.
+
+use std::collections::BTreeSet;
+
+use yarrowgraph_ir::{MemberKind, Node, NodeId};
+
+use super::{Change, Subject};
+use crate::flow::Val;
+use crate::program::{MemberId, Site, TypeId};
+use crate::state;
+
+impl Subject<'_, '_> {
+    /// Whether a method is the end of something: of the object, or of what an entry of its began.
+    pub(super) fn ends(&self, member: MemberId) -> bool {
+        let program = self.wiring.program();
+        let pack = &*program.kit_of(member).pack;
+        let name = program.text(program.member(member).name);
+        program.is_listed(&pack.teardowns, member) || pack.pairs.iter().any(|(_, exit)| exit == name)
+    }
+
+    /// Whether a write only sets back what the others set: nothing, or a flag.
+    pub(super) fn is_reset(&self, change: &Change, telling: &[(&Change, BTreeSet<usize>)]) -> bool {
+        let program = self.wiring.program();
+        let constant = |c: &Change| {
+            let body = program.body(c.site.member)?;
+            let is_constant = |n: NodeId| matches!(body.node(n), Node::Null | Node::Bool(_));
+            match (c.value, body.node(c.site.node)) {
+                (Some(value), _) => Some(is_constant(value)),
+                (None, Node::Call { args, .. }) if args.len > 0 => Some(body.list(args).iter().all(|a| is_constant(*a))),
+                _ => None,
+            }
+        };
+        // what a flag is set to by a call is an option
+        let is_option = change.value.is_none() && constant(change) == Some(true);
+        is_option || constant(change) == Some(true) && !telling.iter().any(|(c, _)| c.field == change.field && constant(c) == Some(true))
+    }
+
+    /// Whether a method, or the one that it calls to write, calls methods that its class inherits from a library:
+    /// these may announce.
+    pub(super) fn asks_the_library(&self, site: Site) -> bool {
+        let (wiring, program) = (self.wiring, self.wiring.program());
+        let written_by = wiring.flow.callee(site).map(|c| c.member).filter(|m| self.mutators.contains(m));
+        [Some(site.member), written_by].into_iter().flatten().any(|member| {
+            let Some(body) = program.body(member) else { return false };
+            let inherits = !program.outside_bases(program.member(member).owner).is_empty();
+            body.ids().any(|n| match body.node(n) {
+                Node::Call { callee, .. } => match wiring.flow.eval_in(member, callee) {
+                    Val::Outside(of, _) => matches!(*of, Val::This(_)),
+                    // inherited from a class that is not of the tree
+                    Val::Global(_) => inherits,
+                    _ => false,
+                },
+                _ => false,
+            })
+        })
+    }
+
+    /// Whether somebody is handed the changed object right after the change: that may well tell of it.
+    pub(super) fn hands_on(&self, change: &Change) -> bool {
+        let program = self.wiring.program();
+        let Some(body) = program.body(change.site.member) else { return false };
+        let scope = program.scope(change.site.member);
+        let object = match body.node(change.site.node) {
+            Node::Call { callee, .. } => callee,
+            Node::Assign { target, .. } => target,
+            _ => return false,
+        };
+        let Node::Member { object, .. } = body.node(object) else { return false };
+        let Node::Name(name) = body.node(object) else { return false };
+        let declared = scope.lookup(name, object);
+        let is_it = |n: NodeId| body.node(n) == Node::Name(name) && scope.lookup(name, n) == declared;
+        let is_handed = |n: NodeId| match body.node(n) {
+            Node::Call { args, .. } if n != change.site.node => body.list(args).iter().any(|a| state::any_within(body, *a, &is_it)),
+            _ => false,
+        };
+        state::comes_after(body, scope, change.site.node, &is_handed)
+    }
+
+    /// Whether a write fills in what was not there yet: the field is asked for right around it.
+    pub(super) fn is_lazy(&self, change: &Change) -> bool {
+        let (wiring, program) = (self.wiring, self.wiring.program());
+        let member = change.site.member;
+        let Some(body) = program.body(member) else { return true };
+        let is_field = |n: NodeId| matches!(wiring.flow.eval_in(member, n), Val::Member(_, m) if m == change.field);
+        matches!(body.node(change.site.node), Node::Assign { op: yarrowgraph_ir::AssignOp::IfUnset, .. })
+            || program.scope(member).ancestors(change.site.node).any(|around| match body.node(around) {
+                // put back as it was
+                Node::Catch { .. } => true,
+                Node::If { cond, .. } => match body.node(cond) {
+                    Node::Binary { op: yarrowgraph_ir::BinaryOp::Eq, left, right } => {
+                        (is_field(left) && body.node(right) == Node::Null) || (is_field(right) && body.node(left) == Node::Null)
+                    }
+                    Node::Unary { op: yarrowgraph_ir::UnaryOp::Not, operand } => is_field(operand),
+                    _ => false,
+                },
+                _ => false,
+            })
+    }
+
+    /// Whether a call of a function is met by an announcement, in its callers or in theirs: then that is their part.
+    pub(super) fn callers_tell(&self, member: MemberId, channel: usize, depth: u32) -> bool {
+        let Some(depth) = depth.checked_sub(1) else { return false };
+        let callers = self.wiring.flow.callers((member, None));
+        let outside: Vec<Site> = callers.iter().map(|(site, _)| *site).filter(|s| !self.wiring.in_test(s.member)).collect();
+        outside.iter().any(|site| {
+            let is_initial = self.wiring.program().member(site.member).kind == MemberKind::Constructor;
+            let is_other = site.member != member;
+            is_other && (is_initial || self.told_closely(*site, None).contains(&channel) || self.callers_tell(site.member, channel, depth))
+        })
+    }
+
+    /// Whether a setter is called by all those who listen, and by nobody else: they know what they hand over.
+    pub(super) fn is_set_by_listeners(&self, change: &Change, channel: usize) -> bool {
+        let member = change.site.member;
+        let is_setter = change.value.is_some_and(|v| matches!(self.wiring.flow.eval_in(member, v), Val::Param(m, None, _) if m == member));
+        if !is_setter || self.is_outside(change) {
+            return false;
+        }
+        let (wiring, program) = (self.wiring, self.wiring.program());
+        let joins = &wiring.channels[channel].joins;
+        let listen = |class: TypeId| joins.iter().any(|j| wiring.listening_class(*j).is_some_and(|t| program.is_a(class, t)));
+        let callers = wiring.flow.call_sites(member).iter().map(|site| site.member).filter(|m| !wiring.in_test(*m));
+        let classes: BTreeSet<TypeId> = callers.map(|m| program.member(m).owner).filter(|t| !program.ty(*t).is_module).collect();
+        let knows = |j: &usize| wiring.listening_class(*j).is_some_and(|t| classes.iter().any(|c| program.is_a(*c, t)));
+        !classes.is_empty() && classes.iter().all(|c| listen(*c)) && joins.iter().all(knows)
+    }
+}
