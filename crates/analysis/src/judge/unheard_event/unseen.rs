@@ -1,0 +1,130 @@
+//! Who may hear a channel without it being seen: by a name, by a view, or by a reference that is handed on.
+
+use std::collections::BTreeSet;
+
+use rustc_hash::FxHashSet;
+use yarrowgraph_ir::{AssignOp, Node, NodeId};
+
+use crate::flow::Val;
+use crate::program::{MemberId, Site, Sym, Ty};
+use crate::wire::channels::Channel;
+use crate::wire::effect::{Act, Event};
+use crate::wire::{Wiring, streams};
+
+/// Whether something subscribes by the name of a member, or of a view of it, on an object of which
+/// nothing is known: it may be this one.
+pub(super) fn may_be_heard_unseen(wiring: &Wiring<'_>, m: MemberId) -> bool {
+    let (program, flow) = (wiring.program(), &wiring.flow);
+    let info = program.member(m);
+    let says_nothing = |ty: Ty| match &ty {
+        Ty::Unknown => true,
+        Ty::Outside(name, _) => matches!(program.text(*name), "any" | "unknown" | "dynamic" | "object" | "Object"),
+        _ => false,
+    };
+    let is_unknown = |member: MemberId, object: NodeId| says_nothing(flow.type_of_node(member, object));
+    let subscribes = |site: &Site| {
+        let Some(body) = program.body(site.member) else { return false };
+        match body.node(site.node) {
+            Node::Call { callee, args, .. } => match body.node(callee) {
+                Node::Member { object, .. } => {
+                    body.list(args).iter().any(|a| flow.function_of(&flow.eval_in(site.member, *a)).is_some())
+                        && is_unknown(site.member, object)
+                }
+                _ => false,
+            },
+            Node::Assign { op: AssignOp::Add, target, .. } => match body.node(target) {
+                Node::Member { object, .. } => is_unknown(site.member, object),
+                _ => false,
+            },
+            _ => false,
+        }
+    };
+    let named = views_of(wiring, m).into_iter().chain([info.name]);
+    named.into_iter().any(|name| program.index.calls(name).iter().chain(program.index.writes(name)).any(subscribes))
+}
+
+/// Whether a reference to a channel is handed to something that is not understood: it may be somebody who subscribes.
+pub(super) fn is_referred_to(wiring: &Wiring<'_>, channel: &Channel, m: MemberId) -> bool {
+    let program = wiring.program();
+    let owner = program.member(m).owner;
+    let effects: FxHashSet<Site> = channel.raises.iter().map(|e| wiring.effects[*e].site).collect();
+    program.index.reads(program.member(m).name).iter().any(|read| {
+        let Some(body) = program.body(read.member) else { return false };
+        let Node::MethodRef { object, .. } = body.node(read.node) else { return false };
+        let of_another = match body.node(object) {
+            Node::TypeExpr(ty) => program.type_in(read.member, ty).own().is_none_or(|t| !program.is_a(t, owner) && !program.is_a(owner, t)),
+            _ => false,
+        };
+        let around = program.scope(read.member).ancestors(read.node).map(|node| Site { member: read.member, node });
+        !of_another && !around.into_iter().any(|site| effects.contains(&site) || wiring.effects_at(site).next().is_some())
+    })
+}
+
+/// Whether a call by the name of a method that puts handlers in reaches nobody knows what: in
+/// code without written types it may be that method.
+pub(super) fn may_be_joined_by_name(wiring: &Wiring<'_>, m: MemberId) -> bool {
+    let program = wiring.program();
+    if !program.kit_of(m).traits.duck_typed {
+        return false;
+    }
+    let joins = wiring.effects_on(m).filter(|e| e.act == Act::Join);
+    let adders: BTreeSet<MemberId> = joins.filter(|e| e.inner.is_empty()).map(|e| e.site.member).collect();
+    adders.into_iter().any(|adder| {
+        let calls = program.index.calls(program.member(adder).name);
+        calls.iter().any(|call| call.member != adder && wiring.flow.callee(*call).is_none())
+    })
+}
+
+/// Whether code of another class subscribes whatever it is handed, and nobody in the tree hands it
+/// anything: it is there for other trees, or for a platform.
+pub(super) fn is_offered(wiring: &Wiring<'_>, m: MemberId) -> bool {
+    let program = wiring.program();
+    wiring.effects.iter().any(|e| {
+        let Some(Val::Param(member, function, _)) = e.handler else { return false };
+        let is_join = e.act == Act::Join && e.holder.event == Event::Own(m);
+        is_join
+            && program.member(e.site.member).owner != program.member(m).owner
+            && !wiring.in_test(e.site.member)
+            && wiring.flow.callers((member, function)).is_empty()
+    })
+}
+
+/// The names of members that hand out the function by which one subscribes to an emitter.
+fn views_of(wiring: &Wiring<'_>, m: MemberId) -> Vec<Sym> {
+    let program = wiring.program();
+    let info = program.member(m);
+    let views = &program.kit_of(m).pack.views_of_emitters;
+    if views.is_empty() {
+        return Vec::new();
+    }
+    let hands_out = |x: &&MemberId| {
+        let Some(body) = program.body(**x) else { return false };
+        body.ids().any(|node| match body.node(node) {
+            Node::Member { object, name, .. } => {
+                views.contains(program.unit_of(**x).text(name))
+                    && matches!(wiring.flow.eval_in(**x, object), Val::Member(_, held) | Val::Static(held) if held == m)
+            }
+            _ => false,
+        })
+    };
+    program.ty(info.owner).members.iter().filter(hands_out).map(|x| program.member(*x).name).collect()
+}
+
+/// Whether a stream is used for more than what is known to be done to it: as the argument of a
+/// step (`takeUntil(this.gone)`), say.
+pub(super) fn is_handed_on(wiring: &Wiring<'_>, channel: &Channel, m: MemberId) -> bool {
+    let program = wiring.program();
+    let reads = program.index.reads(program.member(m).name).iter();
+    // a view that nobody looks at is no use, unless another tree may
+    let is_idle_view = |read: &Site| {
+        if wiring.is_open {
+            return false;
+        }
+        streams::view_at(&wiring.flow, *read).is_some_and(|view| {
+            let name = program.member(view).name;
+            let is_named = || wiring.is_named_in_markup(program.text(name)) || program.index.is_text(program.text(name), &program.symbols);
+            program.index.reads(name).is_empty() && program.index.calls(name).is_empty() && !is_named()
+        })
+    };
+    wiring.uses_beside(m, reads, channel.raises.iter().chain(&channel.leaves)).any(|read| !is_idle_view(&read))
+}
