@@ -35,19 +35,22 @@ pub fn of(wiring: &Wiring<'_>, built: &Built, link: &Link) -> Vec<Taken> {
     found
 }
 
-/// Whether what a comparison or a case leads to hands the request on, so that it is not taken there.
+/// Whether what a comparison or a case leads to hands the request on, there or behind the choice, so that it is not taken.
 fn is_handed_on(body: &Body, scope: &Scope, at: NodeId, goes: &[NodeId]) -> bool {
-    let goes_within = |branch: NodeId| goes.iter().any(|g| *g == branch || scope.is_within(*g, branch));
-    match body.node(at) {
-        Node::Case { body: inner, .. } => goes_within(inner),
+    let (choice, branch) = match body.node(at) {
+        Node::Case { body: inner, .. } => (scope.parent(at), Some(inner)),
         Node::Binary { op: BinaryOp::Eq, .. } | Node::Call { .. } => {
-            scope.ancestors(at).find_map(|n| match body.node(n) {
-                Node::If { cond, then, .. } if cond == at || scope.is_within(at, cond) => Some(goes_within(then)),
-                _ => None,
-            }) == Some(true)
+            let choice =
+                scope.ancestors(at).find(|n| matches!(body.node(*n), Node::If { cond, .. } if cond == at || scope.is_within(at, cond)));
+            (choice, choice.and_then(|n| if let Node::If { then, .. } = body.node(n) { Some(then) } else { None }))
         }
-        _ => false,
-    }
+        _ => return false,
+    };
+    let (Some(choice), Some(branch)) = (choice, branch) else { return false };
+    let goes_within = goes.iter().any(|g| *g == branch || scope.is_within(*g, branch));
+    let comes_out = !state::any_within(body, branch, &|n| matches!(body.node(n), Node::Return(_) | Node::Throw(_)));
+    let goes_behind = || goes.iter().any(|g| scope.is_before(choice, *g) && !scope.is_within(*g, choice));
+    goes_within || comes_out && goes_behind()
 }
 
 fn collect(
