@@ -40,7 +40,13 @@ impl Walker<'_, '_> {
                         out.extend(self.compared(&l, left, &r, right, way, node));
                     }
                 }
-                if op == BinaryOp::Ne { out.into_iter().map(|(w, h)| (w, !h)).collect() } else { out }
+                if op == BinaryOp::Eq {
+                    return out;
+                }
+                // what is left open is whether the whole of it holds, not whether the two are equal
+                let site = self.site(node);
+                let is_open = |way: &Way| way.conditions.iter().any(|(asked, _)| *asked == site);
+                out.into_iter().map(|(way, holds)| if is_open(&way) { (way, holds) } else { (way, !holds) }).collect()
             }
             Node::TypeTest { object, ty, binding } => {
                 let mut out = Vec::new();
@@ -525,4 +531,33 @@ pub(super) fn at(way: Way, bits: u64) -> Vec<(Way, bool)> {
         out.push((other, false));
     }
     out
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::testing::map;
+
+    #[test]
+    fn a_test_for_another_value_is_said_as_it_is_written() {
+        let text = "
+//// Gate.java
+class Gate {
+  enum State { SHUT, MOVING, OPEN }
+  private State state = State.SHUT;
+  private State wanted = State.SHUT;
+  void pull(int hands) {
+    switch (state) {
+      case SHUT: if (hands != 2) state = State.MOVING; break;
+      case MOVING: if (hands == 1) state = State.OPEN; break;
+      case OPEN: if (wanted != State.OPEN) state = State.SHUT; break;
+    }
+  }
+  void want(State next) { wanted = next; }
+}
+";
+        let found = map(text);
+        let told: Vec<String> =
+            found.machines[0].transitions.iter().map(|t| format!("{} if {}", t.to, t.guard.as_deref().unwrap_or("always"))).collect();
+        assert_eq!(told, ["MOVING if hands != 2", "OPEN if hands == 1", "SHUT if wanted != State.OPEN"]);
+    }
 }

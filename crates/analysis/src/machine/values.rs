@@ -2,6 +2,7 @@
 
 use yarrowgraph_ir::{AssignOp, BinaryOp, Body, Node, NodeId, UnaryOp};
 
+use super::domain::Encoding;
 use super::origins::literal;
 use super::state::{self, State};
 use super::walk::{Event, Move, NESTED, PARAM, WAYS, Walker, position_named};
@@ -220,6 +221,20 @@ impl<'p> Walker<'_, 'p> {
         })
     }
 
+    /// The states that another field of the context may hold, which come into their own later: `phase = pending`.
+    fn waiting(&self, value: &Val) -> Option<u64> {
+        let Val::Member(of, field) = value else { return None };
+        if !matches!(self.domain.encoding, Encoding::Enumeration(_)) || !matches!(**of, Val::This(_)) {
+            return None;
+        }
+        let states = self.flow.definitions(*field).iter().map(|d| {
+            let state = state::named(self.flow, d.member, d.node)?;
+            self.domain.find(self.flow, state)
+        });
+        let found: Vec<u64> = states.collect::<Option<_>>()?;
+        (!found.is_empty()).then(|| found.into_iter().fold(0, |all, bits| all | bits))
+    }
+
     pub(super) fn reading(&mut self, node: NodeId, way: Way) -> Values {
         let Some(body) = self.program().body(self.here()) else { return Vec::new() };
         let scope = self.program().scope(self.here());
@@ -289,9 +304,11 @@ impl<'p> Walker<'_, 'p> {
             Some(value) => value,
             None => match self.flow.eval_in(self.here(), node) {
                 Val::Lambda(m, f) => Value::Function(m, f),
-                value @ (Val::Member(..) | Val::Param(..)) => {
-                    literal(self.flow, &value, HOPS).map_or(Value::Unknown, |site| Value::Row(site.into()))
-                }
+                value @ (Val::Member(..) | Val::Param(..)) => match (self.waiting(&value), literal(self.flow, &value, HOPS)) {
+                    (Some(bits), _) => Value::State(bits, false, None),
+                    (None, Some(site)) => Value::Row(site.into()),
+                    (None, None) => Value::Unknown,
+                },
                 _ => Value::Unknown,
             },
         };
