@@ -173,6 +173,11 @@ fn taken(wiring: &Wiring<'_>, handler: &Val) -> Option<usize> {
     let (member, function) = match handler {
         Val::Lambda(m, f) => (*m, Some(*f)),
         Val::Method(m, _) => (*m, None),
+        // `rise.bind(gauge, 'upper')` stands in for the first ones
+        Val::Bound(of, site) => {
+            let Node::Call { args, .. } = program.body(site.member)?.node(site.node) else { return None };
+            return Some(taken(wiring, of)?.saturating_sub((args.len as usize).saturating_sub(1)));
+        }
         _ => return None,
     };
     let body = program.body(member)?;
