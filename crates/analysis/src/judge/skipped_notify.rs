@@ -69,7 +69,10 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         let channels = wiring.channels_of(class);
         let mut subject = Subject { wiring, class, fields: &fields, channels, mutators: BTreeSet::new() };
         let inside: Vec<Change> = fields.iter().flat_map(|f| subject.written_inside(*f)).collect();
-        subject.mutators = inside.iter().map(|c| c.site.member).chain(subject.acting_on_fields()).collect();
+        // who ends something tells of his own change as well
+        let enders = fields.iter().flat_map(|f| wiring.writes(*f)).filter(|w| !w.initial && matches!(w.object, Val::This(_)));
+        let enders = enders.map(|w| w.site.member).filter(|m| program.is_listed(&program.kit_of(*m).pack.teardowns, *m));
+        subject.mutators = inside.iter().map(|c| c.site.member).chain(subject.acting_on_fields()).chain(enders).collect();
         let announced_inside: BTreeSet<MemberId> =
             inside.iter().filter(|c| !subject.told_closely(c.site, Some(c.field)).is_empty()).map(|c| c.field).collect();
         let others: Vec<&Change> =
