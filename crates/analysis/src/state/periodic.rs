@@ -18,6 +18,9 @@ pub struct Round {
     pub by_frame: bool,
 }
 
+/// A function that only waits is no longer than so many nodes.
+const PAUSE: usize = 40;
+
 impl Round {
     fn new(root: Site, by: Site) -> Self {
         Self { root, by, by_frame: false }
@@ -130,6 +133,13 @@ fn waits_for_timer(wiring: &Wiring<'_>, member: MemberId, awaited: NodeId) -> bo
         }
         _ => false,
     };
+    if let Node::Call { callee, .. } = body.node(awaited) {
+        // `await pause(100)`, by a function of the tree that gives such a promise
+        let Some(code) = wiring.flow.code_of(&wiring.flow.eval_in(member, callee)) else { return false };
+        let Some(inner) = wiring.program().body(code.member) else { return false };
+        let is_promise = |n: NodeId| matches!(inner.node(n), Node::New { .. }) && waits_for_timer(wiring, code.member, n);
+        return inner.nodes.len() <= PAUSE && super::any_within(inner, code.node, &is_promise);
+    }
     matches!(body.node(awaited), Node::New { .. }) && super::any_within(body, awaited, &is_timer)
 }
 
