@@ -456,6 +456,9 @@ pub struct Pack {
     /// Functions that take the first one of what there is.
     #[serde(default)]
     pub firsts: Names,
+    /// Those of them that fail where there is none.
+    #[serde(default)]
+    pub firsts_or_fail: Names,
     /// Functions that bring all elements of a list together, from the first on.
     #[serde(default)]
     pub folds: Names,
@@ -465,9 +468,6 @@ pub struct Pack {
     /// Functions that turn a list round, or give it turned round.
     #[serde(default)]
     pub turns: Names,
-    /// Those of them that fail where there is none.
-    #[serde(default)]
-    pub firsts_or_fail: Names,
     /// Members of an optional that say that it has a value.
     #[serde(default)]
     pub present: Names,
