@@ -2,7 +2,7 @@
 //! and shown to others through a view (`turned$ = this.turned.asObservable()`). Steps and views
 //! are seen through by evaluation; here is what they say of a subscription.
 
-use yarrowgraph_ir::{AccessorKind, List, MemberKind, Node, NodeId, Visibility};
+use yarrowgraph_ir::{AccessorKind, List, MemberKind, Name, Node, NodeId, Visibility};
 
 use super::extract::Extractor;
 use crate::flow::{Flow, Val, returned};
@@ -79,43 +79,35 @@ fn never_comes(x: &Extractor<'_, '_>, end: NodeId) -> bool {
 pub(super) fn told_in_steps(x: &Extractor<'_, '_>, callee: NodeId) -> Option<NodeId> {
     let pack = &*x.flow.program.kit_of(x.member).pack;
     let unit = x.flow.program.unit_of(x.member);
-    let tells = |name| pack.telling_steps.contains(unit.text(name));
-    let mut node = callee;
-    while let Node::Member { object, .. } = x.body.node(node) {
-        let Node::Call { callee: step, args, .. } = x.body.node(object) else { return None };
-        let in_chain = matches!(x.body.node(step), Node::Member { name, .. } if tells(name));
-        let mut in_pipe = x.body.list(args).iter().filter_map(|arg| match x.body.node(*arg) {
-            Node::Call { callee, args, .. } if matches!(x.body.node(callee), Node::Name(name) if tells(name)) => {
-                x.body.list(args).first().copied()
-            }
-            _ => None,
-        });
-        if let Some(function) = if in_chain { x.body.list(args).first().copied() } else { in_pipe.next() } {
-            return Some(function);
-        }
-        node = step;
-    }
-    None
+    let told = |(name, args)| pack.telling_steps.contains(unit.text(name)).then(|| x.body.list(args).first().copied()).flatten();
+    steps(x, callee).into_iter().find_map(told)
 }
 
 /// Whether a step before a subscribing call ends the subscription by itself.
 pub(super) fn is_bounded(x: &Extractor<'_, '_>, callee: NodeId) -> bool {
     let pack = &*x.flow.program.kit_of(x.member).pack;
     let unit = x.flow.program.unit_of(x.member);
-    let is_bound = |name| pack.bounding_steps.contains(unit.text(name));
+    let ends = |args: List| !x.body.list(args).first().is_some_and(|end| never_comes(x, *end));
+    steps(x, callee).into_iter().any(|(name, args)| pack.bounding_steps.contains(unit.text(name)) && ends(args))
+}
+
+/// The steps before a subscribing call, from the last one back, with what they are given: methods in a chain, and functions handed to one.
+fn steps(x: &Extractor<'_, '_>, callee: NodeId) -> Vec<(Name, List)> {
+    let mut found = Vec::new();
     let mut node = callee;
     while let Node::Member { object, .. } = x.body.node(node) {
-        let Node::Call { callee: step, args, .. } = x.body.node(object) else { return false };
-        let ends = |args: List| !x.body.list(args).first().is_some_and(|end| never_comes(x, *end));
-        let in_chain = matches!(x.body.node(step), Node::Member { name, .. } if is_bound(name)) && ends(args);
-        let in_pipe = x.body.list(args).iter().any(|arg| match x.body.node(*arg) {
-            Node::Call { callee, args, .. } => matches!(x.body.node(callee), Node::Name(name) if is_bound(name)) && ends(args),
-            _ => false,
-        });
-        if in_chain || in_pipe {
-            return true;
+        let Node::Call { callee: step, args, .. } = x.body.node(object) else { break };
+        if let Node::Member { name, .. } = x.body.node(step) {
+            found.push((name, args));
         }
+        found.extend(x.body.list(args).iter().filter_map(|arg| match x.body.node(*arg) {
+            Node::Call { callee, args, .. } => match x.body.node(callee) {
+                Node::Name(name) => Some((name, args)),
+                _ => None,
+            },
+            _ => None,
+        }));
         node = step;
     }
-    false
+    found
 }
