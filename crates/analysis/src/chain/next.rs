@@ -70,7 +70,7 @@ fn passes(flow: &Flow<'_>, field: MemberId) -> Vec<(MemberId, TypeId, Site, Sym)
         return Vec::new();
     }
     let Some(base) = held_type(flow, field) else { return Vec::new() };
-    if !are_family(flow, info.owner, base) || !matches!(program.ty(base).kind, TypeKind::Class | TypeKind::Interface) {
+    if !flow.program.are_kin(info.owner, base) || !matches!(program.ty(base).kind, TypeKind::Class | TypeKind::Interface) {
         return Vec::new();
     }
     let calls = calls_on(flow, field).into_iter();
@@ -110,11 +110,6 @@ fn held_type(flow: &Flow<'_>, field: MemberId) -> Option<TypeId> {
     }
 }
 
-/// Whether one of two types is the other or has it among its bases.
-pub(super) fn are_family(flow: &Flow<'_>, a: TypeId, b: TypeId) -> bool {
-    flow.program.is_a(a, b) || flow.program.is_a(b, a)
-}
-
 /// The calls of methods on what a field holds, directly or by a local that was given it.
 fn calls_on(flow: &Flow<'_>, field: MemberId) -> Vec<(Site, Sym)> {
     let program = flow.program;
@@ -123,7 +118,7 @@ fn calls_on(flow: &Flow<'_>, field: MemberId) -> Vec<(Site, Sym)> {
     for &read in program.index.reads(name) {
         let Some(body) = program.body(read.member) else { continue };
         let scope = program.scope(read.member);
-        if !are_family(flow, program.member(read.member).owner, program.member(field).owner) {
+        if !flow.program.are_kin(program.member(read.member).owner, program.member(field).owner) {
             continue;
         }
         if !matches!(flow.eval(read), Val::Member(of, m) if m == field && matches!(*of, Val::This(_))) {
@@ -174,7 +169,10 @@ fn passes_on(flow: &Flow<'_>, field: MemberId, call: Site, method: Sym) -> bool 
         return false;
     }
     asks(call.member)
-        || flow.call_sites(call.member).iter().any(|site| asks(site.member) && are_family(flow, program.member(site.member).owner, owner))
+        || flow
+            .call_sites(call.member)
+            .iter()
+            .any(|site| asks(site.member) && flow.program.are_kin(program.member(site.member).owner, owner))
 }
 
 /// Whether a class that is asked by a method only puts what it is handed into a queue there.
@@ -207,7 +205,7 @@ fn is_choice(flow: &Flow<'_>, call: Site) -> bool {
     let helper = program.member(call.member);
     let in_some = |site: &Site| {
         let Some(body) = program.body(site.member) else { return false };
-        are_family(flow, program.member(site.member).owner, helper.owner)
+        flow.program.are_kin(program.member(site.member).owner, helper.owner)
             && body.root.is_some_and(|root| !state::runs_always(body, program.scope(site.member), site.node, root))
     };
     program.index.calls(helper.name).iter().any(in_some) && flow.call_sites(call.member).iter().any(in_some)

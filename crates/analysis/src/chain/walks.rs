@@ -4,7 +4,6 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use yarrowgraph_ir::{AssignOp, BinaryOp, Body, Name, Node, NodeId, TypeKind, UnaryOp};
 
-use super::next::are_family;
 use crate::flow::{Flow, Val};
 use crate::program::{Kinds, MemberId, Program, Scope, Site, Sym, Ty};
 use crate::state;
@@ -93,7 +92,7 @@ pub(super) fn is_of_own_kind(flow: &Flow<'_>, list: MemberId) -> bool {
     let program = flow.program;
     let info = program.member(list);
     let element = program.element_type(info.unit, &flow.type_held(list)).and_then(|t| t.own());
-    element.is_some_and(|part| are_family(flow, info.owner, part))
+    element.is_some_and(|part| flow.program.are_kin(info.owner, part))
 }
 
 /// Whether each element is asked about another one of them: `points[i].distance(points[i + 1])`.

@@ -99,7 +99,7 @@ fn stands_for_others(wiring: &Wiring<'_>, base: TypeId, operation: MemberId) -> 
             body.ids().any(|n| {
                 flow.receiver(Site { member: operation, node: n }).is_some_and(|(of, asked)| {
                     let is_held = matches!(&of, Val::Element(list, _) if matches!(list.root(), Val::This(_)));
-                    asked == name && is_held && flow.type_of(&of).own().is_none_or(|t| program.is_a(t, base) || program.is_a(base, t))
+                    asked == name && is_held && flow.type_of(&of).own().is_none_or(|t| program.are_kin(t, base))
                 })
             })
         })
@@ -121,7 +121,7 @@ pub(super) fn is_command(wiring: &Wiring<'_>, class: TypeId, operation: Sym) -> 
 /// Whether objects of a type listen to something.
 fn is_told(wiring: &Wiring<'_>, base: TypeId) -> bool {
     let program = wiring.program();
-    wiring.told_types().iter().any(|t| program.is_a(*t, base) || program.is_a(base, *t))
+    wiring.told_types().iter().any(|t| program.are_kin(*t, base))
 }
 
 fn is_state_or_link(wiring: &Wiring<'_>, base: TypeId) -> bool {
@@ -244,7 +244,7 @@ fn collect(wiring: &Wiring<'_>, class: TypeId, m: MemberId, depth: u32, out: &mu
         }
         let ty = ty.bounded();
         match ty.own() {
-            Some(t) if program.is_a(t, class) || program.is_a(class, t) => {}
+            Some(t) if program.are_kin(t, class) => {}
             Some(t) => {
                 out.0.insert(t);
                 out.1.push(site);

@@ -206,7 +206,7 @@ fn accessor_uses(flow: &Flow<'_>, member: MemberId, kind: AccessorKind, found: &
             },
             _ => continue,
         };
-        if owner == info.owner || program.is_a(info.owner, owner) || program.is_a(owner, info.owner) {
+        if owner == info.owner || program.are_kin(info.owner, owner) {
             let args = vec![Some(flow.eval_in(site.member, value))];
             found.push((site, Binding { callee: (member, None), this: Some(object), args, types: Vec::new() }));
         }

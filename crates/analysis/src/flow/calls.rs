@@ -176,7 +176,7 @@ impl Flow<'_> {
                 return false;
             }
             match class(self.type_of_val(&self.eval_at(call.member, *arg, budget.min(6)), budget.min(6)).bounded()) {
-                Some(given) => program.is_a(given, wanted) || program.is_a(wanted, given),
+                Some(given) => program.are_kin(given, wanted),
                 None => true,
             }
         })

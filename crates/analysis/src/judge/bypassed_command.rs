@@ -45,7 +45,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
             let owner = program.member(site.member).owner;
             let of_commands = commands.contains_key(&owner)
                 || commands.keys().any(|c| flow.enclosing_type(*c) == Some(owner) && site.member == command.operation);
-            let of_receiver = program.is_a(owner, receiver) || program.is_a(receiver, owner);
+            let of_receiver = program.are_kin(owner, receiver);
             if of_commands || of_receiver || wiring.in_test(site.member) || !hands_the_same(wiring, call, site) {
                 continue;
             }

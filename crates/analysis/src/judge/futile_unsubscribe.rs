@@ -153,7 +153,7 @@ fn wrong_way(wiring: &Wiring<'_>, effect: &Effect) -> Option<Draft> {
     let of_class = |e: &&Effect| e.act == Act::Join && e.tied && program.is_a(program.member(e.site.member).owner, *class);
     let mut joins = wiring.effects.iter().filter(of_class).peekable();
     joins.peek()?;
-    let is_other = |value: &Val| flow.type_of(value).own().is_some_and(|t| program.is_a(t, other_type) || program.is_a(other_type, t));
+    let is_other = |value: &Val| flow.type_of(value).own().is_some_and(|t| program.are_kin(t, other_type));
     let (mut to_other, mut from_other) = (false, None);
     for join in joins {
         let sends_itself = matches!(join.holder.subject, Val::This(_));

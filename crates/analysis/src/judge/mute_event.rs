@@ -112,7 +112,7 @@ fn is_tied_to_unknown(wiring: &Wiring<'_>, m: MemberId) -> bool {
         // sender and signal come first
         let follows = body.list(args).iter().position(|a| *a == site.node).is_some_and(|index| index >= 2);
         let of_another = match flow.type_of_node(site.member, object) {
-            Ty::Own(t, _) | Ty::Static(t) => !program.is_a(t, info.owner) && !program.is_a(info.owner, t),
+            Ty::Own(t, _) | Ty::Static(t) => !program.are_kin(t, info.owner),
             _ => false,
         };
         follows && !of_another && !wiring.in_test(site.member)
@@ -145,7 +145,7 @@ fn can_only_be_raised_here(wiring: &Wiring<'_>, channel: &Channel, m: MemberId) 
     let family = |other: &Channel| match other.key {
         ChannelKey::Own(x, _) if x != m && program.member(x).name == info.name && !other.raises.is_empty() => {
             let other = program.member(x).owner;
-            program.is_a(other, info.owner) || program.is_a(info.owner, other)
+            program.are_kin(other, info.owner)
         }
         _ => false,
     };

@@ -59,7 +59,7 @@ fn judge(wiring: &Wiring<'_>, m: MemberId, channels: &[&Channel]) -> Option<Draf
     // the way in: a method of the subject that puts in what it is handed
     let is_way_in = |e: &&Effect| {
         let within = program.member(e.site.member);
-        let own = program.is_a(within.owner, info.owner) || program.is_a(info.owner, within.owner);
+        let own = program.are_kin(within.owner, info.owner);
         let handed = matches!(e.handler, Some(Val::Param(member, None, _)) if member == e.site.member);
         let offered = program.decl(e.site.member).modifiers.visibility > Visibility::Private;
         let put_in = e.act == Act::Join && e.inner.is_empty();

@@ -85,8 +85,7 @@ fn judge(wiring: &Wiring<'_>, (rounds, round): (&[Round], &Round), site: Site, r
     let info = program.member(read.field);
     let reader = program.member(site.member).owner;
     // its own state is kept up to date by whoever writes it
-    let is_of_itself =
-        |t| program.is_a(reader, t) || program.is_a(t, reader) || is_nested_in(wiring, reader, t) || is_nested_in(wiring, t, reader);
+    let is_of_itself = |t| program.are_kin(reader, t) || is_nested_in(wiring, reader, t) || is_nested_in(wiring, t, reader);
     if info.kind != MemberKind::Field && info.kind != MemberKind::Property
         || !is_held(&read.object, site.member)
         || is_of_itself(info.owner)

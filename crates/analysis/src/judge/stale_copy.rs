@@ -64,12 +64,8 @@ fn judge(wiring: &Wiring<'_>, field: MemberId, write: &Write, value: NodeId) -> 
             .filter(|(_, r)| is_anothers_state(wiring, field, Site { member, node }, r))
     })?;
     let channel = wiring.announced_on(read.field).iter().copied().find(|c| wiring.listeners_beside(*c, reader).len() >= PEERS)?;
-    let listens = |c: usize| {
-        wiring.channels[c]
-            .joins
-            .iter()
-            .any(|j| wiring.listening_class(*j).is_some_and(|t| program.is_a(t, reader) || program.is_a(reader, t)))
-    };
+    let listens =
+        |c: usize| wiring.channels[c].joins.iter().any(|j| wiring.listening_class(*j).is_some_and(|t| program.are_kin(t, reader)));
     if wiring.channels_of(program.member(read.field).owner).into_iter().any(listens) {
         return None;
     }

@@ -141,7 +141,7 @@ fn alike(wiring: &Wiring<'_>) -> Vec<Draft> {
         for (index, _) in program.types.iter().enumerate().filter(|(_, ty)| ty.kind == TypeKind::Class && !ty.is_module && !ty.anonymous) {
             let class = TypeId(index as u32);
             let has_it = program.own_members(class, *message).iter().any(|m| program.member(*m).kind == MemberKind::Method);
-            let is_known = || known.iter().any(|t| program.is_a(class, *t) || program.is_a(*t, class));
+            let is_known = || known.iter().any(|t| program.are_kin(class, *t));
             if !has_it
                 || is_known()
                 || program.heirs(class).len() > 1
@@ -233,11 +233,7 @@ fn implements_more(wiring: &Wiring<'_>, class: TypeId, interface: TypeId) -> boo
     let program = wiring.program();
     let mut more = false;
     program.for_each_base(class, &mut |t| {
-        more |= t != class
-            && t != interface
-            && program.ty(t).kind == TypeKind::Interface
-            && !program.is_a(interface, t)
-            && !program.is_a(t, interface);
+        more |= t != class && t != interface && program.ty(t).kind == TypeKind::Interface && !program.are_kin(interface, t);
         !more
     });
     more
@@ -308,7 +304,7 @@ fn annotated(wiring: &Wiring<'_>) -> Vec<Draft> {
     let mut seen = FxHashSet::default();
     for (class, method) in classes {
         let t = program.ty(class);
-        let is_registered = told.iter().any(|known| program.is_a(*known, class) || program.is_a(class, *known));
+        let is_registered = told.iter().any(|known| program.are_kin(*known, class));
         if is_registered || t.modifiers.is_abstract || !seen.insert(class) || !is_plain(wiring, class) || program.heirs(class).len() > 1 {
             continue;
         }

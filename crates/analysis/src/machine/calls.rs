@@ -203,7 +203,7 @@ impl Walker<'_, '_> {
             && !self.frames.iter().any(|f| f.member == m && f.function.is_none())
         {
             let owner = program.member(m).owner;
-            let of_context = self.machine.context.is_some_and(|c| program.is_a(owner, c) || program.is_a(c, owner));
+            let of_context = self.machine.context.is_some_and(|c| program.are_kin(owner, c));
             let this = match receiver {
                 Value::Unknown if of_context => Value::Context,
                 other => other.clone(),

@@ -83,7 +83,7 @@ fn is_first(program: &Program, field: MemberId, defined: Site) -> bool {
 fn answers_are_let_go(flow: &Flow<'_>, field: MemberId, held: &Ty) -> bool {
     let program = flow.program;
     let Some(kind) = held.own() else { return false };
-    let related = |t: TypeId| program.is_a(t, kind) || program.is_a(kind, t);
+    let related = |t: TypeId| program.are_kin(t, kind);
     program.reads_in_class(field).any(|read| {
         let (Some(body), scope) = (program.body(read.member), program.scope(read.member)) else { return false };
         let Some((node, _)) = method_call_of(body, scope, read.node) else { return false };

@@ -100,7 +100,7 @@ impl Machine {
                     Val::Static(m) => m == field,
                     Val::Member(of, m) if m == field => {
                         let owner = program.member(member).owner;
-                        let of_family = self.context.is_some_and(|c| program.is_a(owner, c) || program.is_a(c, owner));
+                        let of_family = self.context.is_some_and(|c| program.are_kin(owner, c));
                         !of_family || matches!(*of, Val::This(_))
                     }
                     _ => false,

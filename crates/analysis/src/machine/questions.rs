@@ -67,7 +67,7 @@ fn constant_class(flow: &Flow<'_>, state: State) -> Option<TypeId> {
 /// Whether a method of a class may give back one of the objects that have a base in common.
 fn answers_with_state(flow: &Flow<'_>, class: TypeId, base: TypeId) -> bool {
     let program = flow.program;
-    let related = |t: TypeId| program.is_a(t, base) || program.is_a(base, t);
+    let related = |t: TypeId| program.are_kin(t, base);
     program.ty(class).members.iter().copied().filter(|m| program.member(*m).kind == MemberKind::Method).any(|m| {
         match program.decl(m).ty.and_then(|ty| program.type_in(m, ty).own()) {
             Some(ty) => related(ty),
@@ -156,7 +156,7 @@ impl<'f, 'p> Asking<'f, 'p> {
             Some(_) => state::named(flow, member, n).is_some(),
         };
         let is_kind = |ty: Option<TypeRefId>| match (base, ty.map(|t| program.type_in(member, t).own())) {
-            (Some(base), Some(Some(t))) => program.is_a(t, base) || program.is_a(base, t),
+            (Some(base), Some(Some(t))) => program.are_kin(t, base),
             (Some(_), Some(None)) => false,
             _ => true,
         };

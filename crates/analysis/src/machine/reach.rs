@@ -238,7 +238,7 @@ fn closure(flow: &Flow<'_>, mut fresh: Vec<MemberId>) -> Option<Near> {
                     let of_another = |site: &Site| match flow.eval(*site) {
                         Val::Member(_, x) | Val::Static(x) => {
                             let owner = program.member(x).owner;
-                            !program.is_a(owner, info.owner) && !program.is_a(info.owner, owner)
+                            !program.are_kin(owner, info.owner)
                         }
                         _ => false,
                     };

@@ -74,7 +74,7 @@ fn of_class(wiring: &Wiring<'_>, class: TypeId, rosters: &BTreeSet<MemberId>) ->
         if given.count() > 1 {
             continue;
         }
-        let held = flow.type_held(field).own().filter(|t| !program.is_a(*t, class) && !program.is_a(class, *t));
+        let held = flow.type_held(field).own().filter(|t| !program.are_kin(*t, class));
         // what so many classes stand for is a trait of the whole tree and nobody's colleague
         let is_colleague =
             |t: &TypeId| matches!(program.ty(*t).kind, TypeKind::Class | TypeKind::Interface) && program.heirs_up_to(*t, HEIRS).is_some();
@@ -194,7 +194,7 @@ fn hands_itself_to(wiring: &Wiring<'_>, mediator: TypeId, field: MemberId, colle
     };
     program.ty(mediator).members.iter().any(|&m| {
         let Some(body) = program.body(m) else { return false };
-        let is_this = |a: &NodeId| matches!(flow.eval_in(m, *a), Val::This(t) if program.is_a(t, mediator) || program.is_a(mediator, t));
+        let is_this = |a: &NodeId| matches!(flow.eval_in(m, *a), Val::This(t) if program.are_kin(t, mediator));
         let hands = body.ids().any(|node| match body.node(node) {
             Node::New { args, .. } => {
                 let made = || flow.type_of_node(m, node).own().is_some_and(|t| program.is_a(t, colleague));

@@ -149,7 +149,7 @@ fn of_roster(wiring: &Wiring<'_>, roster: MemberId, channels: Vec<usize>) -> Opt
         let keyed = || effect.holder.key.as_ref().and_then(|k| flow.type_of(k.root()).own());
         let of = effect.handler.as_ref().and_then(|h| flow.type_of(h).own()).or_else(keyed);
         for colleague in &mut colleagues {
-            if of.is_some_and(|t| program.is_a(colleague.class, t) || program.is_a(t, colleague.class)) {
+            if of.is_some_and(|t| program.are_kin(colleague.class, t)) {
                 colleague.deregistered.insert(effect.site);
             }
         }

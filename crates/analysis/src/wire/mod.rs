@@ -413,7 +413,7 @@ impl<'p> Wiring<'p> {
             });
             handed.collect()
         };
-        self.exported.get_or_init(find).iter().any(|t| program.is_a(*t, ty) || program.is_a(ty, *t))
+        self.exported.get_or_init(find).iter().any(|t| program.are_kin(*t, ty))
     }
 
     /// What a channel keeps for subscribers that come late.

@@ -95,7 +95,7 @@ pub fn same_handler(flow: &Flow<'_>, join: &Effect, leave: &Effect) -> Same {
             }
             let (ta, tb) = (flow.type_of(a), flow.type_of(b));
             match (ta.own(), tb.own()) {
-                (Some(x), Some(y)) if flow.program.is_a(x, y) || flow.program.is_a(y, x) => Same::Yes,
+                (Some(x), Some(y)) if flow.program.are_kin(x, y) => Same::Yes,
                 (Some(_), Some(_)) => Same::Never,
                 _ => Same::Open,
             }
@@ -146,14 +146,14 @@ fn names_itself(a: &Val, b: &Val) -> bool {
 fn leaves_itself(flow: &Flow<'_>, listener: &Val, this: &Val) -> bool {
     let Val::This(t) = this else { return false };
     match flow.type_of(listener) {
-        Ty::Own(l, _) => flow.program.is_a(l, *t) || flow.program.is_a(*t, l),
+        Ty::Own(l, _) => flow.program.are_kin(l, *t),
         _ => false,
     }
 }
 
 fn same_method(flow: &Flow<'_>, m: MemberId, n: MemberId) -> Same {
     let (a, b) = (flow.program.member(m), flow.program.member(n));
-    let related = a.name == b.name && (a.owner == b.owner || flow.program.is_a(a.owner, b.owner) || flow.program.is_a(b.owner, a.owner));
+    let related = a.name == b.name && (a.owner == b.owner || flow.program.are_kin(a.owner, b.owner));
     if m == n || related { Same::Yes } else { Same::Never }
 }
 
@@ -297,7 +297,7 @@ impl Wiring<'_> {
     fn releases_owner(&self, join: &Effect, leave: &Effect) -> bool {
         let Some(owner) = leave.handler.as_ref().and_then(|h| self.flow.type_of(h).own()) else { return false };
         let bound = join.context.as_ref().and_then(|c| self.flow.type_of(c).own());
-        bound.is_some_and(|b| self.flow.program.is_a(b, owner) || self.flow.program.is_a(owner, b))
+        bound.is_some_and(|b| self.flow.program.are_kin(b, owner))
     }
 
     /// Whether code at a site can run: something calls its member, or a platform does.

@@ -132,7 +132,7 @@ fn can_be_put_in(flow: &Flow<'_>, effect: &Effect) -> bool {
     let program = flow.program;
     let class = |ty: &Ty| ty.own().filter(|t| program.ty(*t).kind == TypeKind::Class);
     match (class(&flow.element_held(*m)), class(&flow.type_of(handler))) {
-        (Some(element), Some(given)) => program.is_a(given, element) || program.is_a(element, given),
+        (Some(element), Some(given)) => program.are_kin(given, element),
         _ => true,
     }
 }

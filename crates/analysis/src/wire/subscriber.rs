@@ -98,7 +98,7 @@ fn resolve(flow: &Flow<'_>, handler: &Val, site: Site, budget: u32) -> Subscribe
 /// `this` of a class written on the spot, or of an inner class, stands for the object around.
 fn owner_of_listener(flow: &Flow<'_>, ty: TypeId, site: Site) -> Subscriber {
     let here = flow.program.member(site.member).owner;
-    if ty == here || flow.program.is_a(here, ty) || flow.program.is_a(ty, here) {
+    if ty == here || flow.program.are_kin(here, ty) {
         return Subscriber::This(ty);
     }
     Subscriber::Other(ty)

@@ -52,7 +52,7 @@ pub(super) fn is_referred_to(wiring: &Wiring<'_>, channel: &Channel, m: MemberId
         let Some(body) = program.body(read.member) else { return false };
         let Node::MethodRef { object, .. } = body.node(read.node) else { return false };
         let of_another = match body.node(object) {
-            Node::TypeExpr(ty) => program.type_in(read.member, ty).own().is_none_or(|t| !program.is_a(t, owner) && !program.is_a(owner, t)),
+            Node::TypeExpr(ty) => program.type_in(read.member, ty).own().is_none_or(|t| !program.are_kin(t, owner)),
             _ => false,
         };
         let around = program.scope(read.member).ancestors(read.node).map(|node| Site { member: read.member, node });
