@@ -21,19 +21,7 @@ impl<'t> CSharp<'t> {
             }
         }
         if !statements.is_empty() {
-            let name = self.l.no_name();
-            let mut member = self.l.member(MemberKind::Initializer, name, statements[0], root);
-            member.modifiers.is_static = true;
-            let id = self.l.add_member(member);
-            let outer = self.l.open_body(id, root);
-            let mut items = Vec::new();
-            for statement in statements {
-                let kids = self.l.items(statement);
-                items.extend(kids.first().map(|s| self.node(s)));
-            }
-            let list = self.l.list(&items);
-            let block = self.l.push(Node::Block(list), root);
-            self.l.close_body(outer, Some(block), false);
+            self.top_level(&statements, root);
         }
     }
 
@@ -389,7 +377,7 @@ impl<'t> CSharp<'t> {
         self.l.close_body(outer, root, returns);
     }
 
-    fn method(&mut self, node: Ts<'t>, kind: MemberKind) {
+    pub(super) fn method(&mut self, node: Ts<'t>, kind: MemberKind) {
         let f = &self.t.fields;
         let kids = self.l.kids(node);
         let name_node = kids.field(f.name).or(kids.field(f.operator)).or(kids.field(f.type_)).unwrap_or(node);

@@ -5,6 +5,7 @@ mod exprs;
 mod kinds;
 mod patterns;
 mod stmts;
+mod top_level;
 
 use std::sync::LazyLock;
 

@@ -87,3 +87,22 @@ fn what_does_not_parse_is_a_stretch() {
     assert!(!unit.errors.is_empty());
     assert!(unit.types.iter().any(|t| unit.text(t.name) == "A"));
 }
+
+#[test]
+fn functions_of_a_program_that_capture_nothing_stand_beside_it() {
+    let unit = read(
+        r#"
+using System;
+var gauge = new Gauge();
+for (var day = 0; day < 3; day++) Watch(gauge, day);
+Tell();
+static int Watch(Gauge gauge, int day) => gauge.Read(day) + Twice(day);
+static int Twice(int day) => 2 * day;
+void Tell() { Console.WriteLine(gauge.Read(4)); }
+void Twofold() { Tell(); }
+"#,
+    );
+    let methods = unit.members.iter().filter(|m| m.kind == MemberKind::Method && m.modifiers.is_static);
+    let names: Vec<&str> = methods.map(|m| unit.text(m.name)).collect();
+    assert_eq!(names, ["Watch", "Twice"]);
+}
