@@ -1,10 +1,11 @@
 //! Types of parameters that have none written: what the calls hand over.
 
 use std::collections::BTreeSet;
+use std::sync::Arc;
 
 use rayon::prelude::*;
 use rustc_hash::FxHashMap;
-use yarrowgraph_ir::{Language, Node, NodeId};
+use yarrowgraph_ir::{Language, MemberKind, Node, NodeId, ParamMode};
 
 use super::Flow;
 use crate::program::{MemberId, Site, Ty, TypeId};
@@ -16,6 +17,8 @@ pub(super) type Given = FxHashMap<(MemberId, u16), Ty>;
 const ROUNDS: usize = 3;
 /// How far a callee is looked for.
 const NEAR: u32 = 8;
+/// Of a class with more heirs than this, what is handed to a method of its own tells nothing of theirs.
+const HEIRS: usize = 200;
 
 impl Flow<'_> {
     /// Finds the types that calls give to parameters without a written one, in rounds: what one
@@ -31,6 +34,7 @@ impl Flow<'_> {
         if members.is_empty() {
             return;
         }
+        let fillers = self.fillers(&members);
         for _ in 0..ROUNDS {
             let found: Vec<((MemberId, u16), Ty)> = members.par_iter().flat_map_iter(|m| self.arguments_in(*m)).collect();
             let mut by_param: FxHashMap<(MemberId, u16), Vec<Ty>> = FxHashMap::default();
@@ -40,15 +44,36 @@ impl Flow<'_> {
                     types.push(ty);
                 }
             }
-            let given: Given = by_param.into_iter().filter_map(|(param, types)| Some((param, self.common(&types)?))).collect();
-            let settled = given == self.given;
-            self.given = given;
+            let given: Given = by_param.into_iter().filter_map(|(param, types)| Some((param, self.taken(param, &types)?))).collect();
+            let kept = self.kept_in(&members, &fillers);
+            let settled = given == self.given && kept == self.kept;
+            (self.given, self.kept) = (given, kept);
             self.forget_within();
             self.infer(&members);
             if settled {
                 return;
             }
         }
+    }
+
+    /// The type of a parameter that is handed values of some types: of one that takes the rest of the arguments, the list of them.
+    fn taken(&self, (member, index): (MemberId, u16), types: &[Ty]) -> Option<Ty> {
+        let common = self.common(types)?;
+        let takes_rest = self.program.decl(member).params.get(usize::from(index)).is_some_and(|p| p.mode == ParamMode::Rest);
+        Some(if takes_rest { Ty::Array(Arc::new(common)) } else { common })
+    }
+
+    /// The methods that a call of one may come to: itself, and what heirs have in its place.
+    fn with_overrides(&self, method: MemberId) -> Vec<MemberId> {
+        let program = self.program;
+        let info = program.member(method);
+        if info.kind != MemberKind::Method || program.ty(info.owner).heirs.is_empty() {
+            return vec![method];
+        }
+        let heirs = program.heirs_up_to(info.owner, HEIRS).unwrap_or_default();
+        let own = |t: TypeId| program.own_members(t, info.name).iter().copied().find(|m| program.member(*m).kind == MemberKind::Method);
+        let others = heirs.into_iter().filter(|t| *t != info.owner).filter_map(own);
+        std::iter::once(method).chain(others).collect()
     }
 
     /// The types of the arguments that a body hands to parameters without a written type.
@@ -77,15 +102,19 @@ impl Flow<'_> {
                 _ => continue,
             };
             let Some(target) = target else { continue };
-            let params = &program.decl(target).params;
-            let duck_typed = program.kit_of(target).traits.duck_typed;
-            for (at, &arg) in body.list(args).iter().enumerate() {
-                if params.get(at).is_none_or(|p| p.ty.is_some() && !duck_typed) {
-                    continue;
-                }
-                let ty = self.type_of_node(member, arg);
-                if matches!(ty, Ty::Own(..) | Ty::Outside(..) | Ty::Array(_) | Ty::Record(_)) {
-                    found.push(((target, at as u16), ty));
+            for target in self.with_overrides(target) {
+                let params = &program.decl(target).params;
+                let duck_typed = program.kit_of(target).traits.duck_typed;
+                let rest = params.iter().position(|p| p.mode == ParamMode::Rest).unwrap_or(usize::MAX);
+                for (at, &arg) in body.list(args).iter().enumerate() {
+                    let at = at.min(rest);
+                    if params.get(at).is_none_or(|p| p.ty.is_some() && !duck_typed) {
+                        continue;
+                    }
+                    let ty = self.type_of_node(member, arg);
+                    if matches!(ty, Ty::Own(..) | Ty::Outside(..) | Ty::Array(_) | Ty::Record(_)) {
+                        found.push(((target, at as u16), ty));
+                    }
                 }
             }
         }
@@ -121,7 +150,7 @@ impl Flow<'_> {
         let mut found = None;
         self.program.for_each_base(all[0], &mut |base| {
             if all.iter().all(|t| self.program.is_a(*t, base)) {
-                found = Some(Ty::Own(base, std::sync::Arc::default()));
+                found = Some(Ty::Own(base, Arc::default()));
             }
             found.is_none()
         });

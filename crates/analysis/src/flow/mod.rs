@@ -11,6 +11,7 @@ mod chained;
 mod constants;
 mod eval;
 mod given;
+mod kept;
 mod locals;
 mod rows;
 mod show;
@@ -54,6 +55,8 @@ pub struct Flow<'p> {
     inferred: Vec<Ty>,
     /// For parameters without a written type what calls hand over.
     given: given::Given,
+    /// For maps without written types what is put under names.
+    kept: kept::Kept,
     callers: Vec<OnceLock<Vec<(Site, Binding)>>>,
     /// The calls alone, where no more was asked for.
     call_sites: Vec<OnceLock<Vec<Site>>>,
@@ -86,6 +89,7 @@ impl<'p> Flow<'p> {
             definitions,
             inferred,
             given: given::Given::default(),
+            kept: kept::Kept::default(),
             callers,
             call_sites,
             callees,

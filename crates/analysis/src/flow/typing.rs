@@ -57,12 +57,16 @@ impl Flow<'_> {
             Val::Static(m) => self.member_type(*m),
             Val::Param(member, function, index) => self.param_type(*member, *function, *index, budget),
             Val::Local(site) => self.node_type(site.member, site.node, budget),
-            Val::Element(of, _) => {
+            Val::Element(of, key) => {
                 let ty = self.type_of_val(of, budget);
-                program.element_type(self.unit_near(of), &ty).unwrap_or(match ty {
+                let element = program.element_type(self.unit_near(of), &ty).unwrap_or(match ty {
                     Ty::Unknown => Ty::Unknown,
                     other => self.indexed_type(other),
-                })
+                });
+                match (&**of, key.as_deref()) {
+                    (Val::Member(_, m) | Val::Static(m), Some(Val::Str(name))) if element == Ty::Unknown => self.kept_type(*m, *name),
+                    _ => element,
+                }
             }
             Val::New(site) | Val::Call(site) => self.node_type(site.member, site.node, budget),
             Val::Lambda(..) | Val::Method(..) | Val::Bound(..) => Ty::Function(Arc::new(Ty::Unknown)),
@@ -135,7 +139,7 @@ impl Flow<'_> {
 
     /// One round of inference: the type of what a member holds, by what is known so far.
     pub(super) fn inferred_type(&self, member: MemberId) -> Ty {
-        const NEAR: u32 = 8;
+        const NEAR: u32 = 9;
         let info = self.program.member(member);
         let is_value = matches!(info.kind, MemberKind::Field | MemberKind::Property | MemberKind::Event | MemberKind::EnumConstant);
         if !is_value || self.program.decl(member).ty.is_some() {
@@ -329,6 +333,10 @@ impl Flow<'_> {
             let declared = program.declared_type(target.member);
             if declared == Ty::Unknown {
                 return match self.returned(target.member, budget) {
+                    // what is looked up by what is handed over
+                    Some(Val::Element(_, Some(key))) if matches!(*key, Val::Param(..)) => {
+                        self.type_of_val(&self.eval_at(member, node, budget), budget)
+                    }
                     Some(value) => self.type_of_val(&value, budget),
                     None => Ty::Unknown,
                 };
@@ -361,9 +369,10 @@ impl Flow<'_> {
         }
         if pack.elements.contains(text) {
             let of = self.node_type(member, object, budget);
-            return program.element_type(program.member(member).unit, &of).unwrap_or(match written.first() {
+            return program.element_type(program.member(member).unit, &of).unwrap_or_else(|| match written.first() {
                 Some(t) => t.clone(),
-                None => Ty::Unknown,
+                None if self.kept.is_empty() => Ty::Unknown,
+                None => self.type_of_val(&self.eval_at(member, node, budget), budget),
             });
         }
         if pack.copies.contains(text) {
