@@ -5,6 +5,7 @@
 
 mod directors;
 pub mod map;
+mod switchboards;
 
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -73,7 +74,7 @@ pub struct Mediator {
     /// Its class.
     pub class: TypeId,
     /// The channels that its roster is: one, or one for each key under which colleagues are kept; none where each
-    /// colleague has a field of its own.
+    /// colleague has a field of its own, or is looked up by name.
     pub channels: Vec<usize>,
     /// The roster, or the first of those fields.
     pub roster: MemberId,
@@ -97,8 +98,10 @@ pub(crate) fn find(wiring: &Wiring<'_>) -> Vec<Mediator> {
     }
     let mut found: Vec<Mediator> = rosters.into_iter().filter_map(|(roster, channels)| of_roster(wiring, roster, channels)).collect();
     // what has a roster is told by that
-    let known: BTreeSet<TypeId> = found.iter().map(|m| m.class).collect();
-    found.extend(directors::find(wiring).into_iter().filter(|m| !known.contains(&m.class)));
+    for others in [switchboards::find(wiring), directors::find(wiring)] {
+        let known: BTreeSet<TypeId> = found.iter().map(|m| m.class).collect();
+        found.extend(others.into_iter().filter(|m| !known.contains(&m.class)));
+    }
     found.sort_by_key(|m| (m.class, m.roster));
     found.dedup_by_key(|m| m.class);
     found
@@ -138,7 +141,8 @@ fn of_roster(wiring: &Wiring<'_>, roster: MemberId, channels: Vec<usize>) -> Opt
         }
     }
     // they must know it, and talk through it
-    let talking = |t: TypeId| talks(wiring, t, class, &channels);
+    let sends_on = |m: MemberId| delivers(wiring, m, class, &channels, 1) && only_routes(wiring, m);
+    let talking = |t: TypeId| talks(wiring, t, class, &sends_on);
     let speakers = colleagues.iter().filter(|c| talking(c.class).is_some()).count();
     if speakers == 0 {
         return None;
@@ -225,8 +229,8 @@ fn common(program: &Program, colleagues: &[Colleague]) -> Option<TypeId> {
     found
 }
 
-/// Where a class calls what it holds of a mediator's type, so that the mediator delivers.
-fn talks(wiring: &Wiring<'_>, class: TypeId, mediator: TypeId, channels: &[usize]) -> Option<Site> {
+/// Where a class calls what it holds of a mediator's type, by a method that sends on.
+fn talks(wiring: &Wiring<'_>, class: TypeId, mediator: TypeId, sends_on: &dyn Fn(MemberId) -> bool) -> Option<Site> {
     let (flow, program) = (&wiring.flow, wiring.program());
     let mut found = None;
     program.for_each_base(class, &mut |t| {
@@ -252,7 +256,7 @@ fn talks(wiring: &Wiring<'_>, class: TypeId, mediator: TypeId, channels: &[usize
                 if !is_it {
                     continue;
                 }
-                if method.is_some_and(|r| delivers(wiring, r, mediator, channels, 1) && only_routes(wiring, r)) {
+                if method.is_some_and(sends_on) {
                     found = Some(Site { member: *m, node });
                     break;
                 }
