@@ -11,7 +11,7 @@ use crate::program::{MemberId, Site};
 use crate::state;
 use crate::wire::Wiring;
 use crate::wire::channels::Channel;
-use crate::wire::effect::Act;
+use crate::wire::effect::{Act, Effect};
 
 /// How many calls up a subscription is traced to the code that sets up.
 const DEPTH: u32 = 3;
@@ -31,7 +31,7 @@ pub(super) const RULE: Rule = Rule {
 };
 
 fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
-    let of_channel = |(n, c)| judge(wiring, n, c).or_else(|| by_constructor(wiring, c));
+    let of_channel = |(n, c)| judge(wiring, n, c).or_else(|| by_constructor(wiring, c)).or_else(|| in_runs(wiring, n, c));
     wiring.channels.iter().enumerate().filter_map(of_channel).collect()
 }
 
@@ -64,6 +64,39 @@ fn by_constructor(wiring: &Wiring<'_>, channel: &Channel) -> Option<Draft> {
         place: wiring.place(raise),
         message: format!("`{what}` is raised while its subject is made, before anybody can have subscribed, and keeps nothing"),
         related: joins().take(3).map(|e| related("this one comes too late for it", wiring.place(e))).collect(),
+        parties: vec![channel.id.clone(), program.member_id(raise.site.member)],
+        edit: None,
+    })
+}
+
+/// A raise that comes first wherever the set-up is run, by whatever way it is come to.
+fn in_runs(wiring: &Wiring<'_>, number: usize, channel: &Channel) -> Option<Draft> {
+    let program = wiring.program();
+    let joins: Vec<usize> = channel.joins.iter().copied().filter(|j| !wiring.in_test(wiring.effects[*j].site.member)).collect();
+    if joins.is_empty() || wiring.keeps(channel) != Keeps::none() {
+        return None;
+    }
+    // what a method tells that others call as well, or that tells others beside, is meant for whoever is there
+    let is_for_nobody = |raise: &Effect| {
+        let member = raise.site.member;
+        let calls = wiring.flow.call_sites(member).iter().filter(|s| !wiring.in_test(s.member)).count();
+        let tells_others = || wiring.tellings(member).iter().any(|(_, c)| *c != number && !wiring.channels[*c].joins.is_empty());
+        // what each object tells as it is made is for whoever is there by then
+        let is_method = program.member(member).kind == MemberKind::Method;
+        is_method && raise.inner.is_empty() && !raise.relayed && calls == 1 && !tells_others()
+    };
+    let mut raises = channel.raises.iter().map(|r| (*r, &wiring.effects[*r]));
+    let (_, raise) = raises.find(|(r, e)| is_for_nobody(e) && wiring.setup.is_missed(*r, &joins))?;
+    let what = short(&channel.id);
+    let mut places = vec![related("the first subscription", wiring.place(&wiring.effects[joins[0]]))];
+    let set_off = wiring.flow.call_sites(raise.site.member).iter().find(|s| !wiring.in_test(s.member));
+    places.extend(set_off.map(|s| related("the call that sets it off", program.place_of(*s))));
+    Some(Draft {
+        level: Level::Note,
+        certainty: Certainty::Likely,
+        place: wiring.place(raise),
+        message: format!("`{what}` is raised before its first subscription is made, and keeps nothing for those who come later"),
+        related: places,
         parties: vec![channel.id.clone(), program.member_id(raise.site.member)],
         edit: None,
     })
@@ -262,6 +295,46 @@ class Held {
 const held = new Held();
 held.set(3);
 held.watch((n) => console.log(n));
+"#,
+        );
+    }
+
+    #[test]
+    fn a_part_that_speaks_while_the_house_starts() {
+        expect(
+            "early-raise",
+            r#"
+//// House.cs
+using System;
+using System.Collections.Generic;
+public abstract class Part { public virtual void Enable(House house) { } }
+public class House {
+    private readonly List<Part> _parts;
+    private readonly Dictionary<Type, object> _services = new();
+    public House(List<Part> parts) => _parts = parts;
+    public void Offer(object service) => _services[service.GetType()] = service;
+    public T Service<T>() where T : class => _services.TryGetValue(typeof(T), out var found) ? (T)found : null;
+    public void Start() { foreach (var part in _parts) part.Enable(this); }
+}
+public class Bell {
+    public event Action<int> Rung;
+    public event Action<int> Tuned;
+    public void Open(int strokes) => Rung?.Invoke(strokes); //! early-raise note
+    public void Tune(int tone) => Tuned?.Invoke(tone);
+}
+public class Tower : Part {
+    public override void Enable(House house) { var bell = new Bell(); house.Offer(bell); bell.Open(3); }
+}
+public static class Program {
+    public static void Main() {
+        var house = new House(new List<Part> { new Tower() });
+        house.Start();
+        var bell = house.Service<Bell>();
+        bell.Rung += n => Console.WriteLine(n);
+        bell.Tuned += n => Console.WriteLine(n);
+        bell.Tune(2);
+    }
+}
 "#,
         );
     }

@@ -11,7 +11,7 @@ use crate::program::{MemberId, Site, Sym, Ty, TypeId};
 const CONSTRUCTOR: MemberId = MemberId(u32::MAX);
 
 impl Machine<'_, '_> {
-    pub(super) fn call(&mut self, site: Site, callee: NodeId, args: List) -> Value {
+    pub(super) fn call(&mut self, site: Site, callee: NodeId, args: List, type_args: Option<u16>) -> Value {
         let Some(body) = self.body() else { return Value::Unknown };
         match body.node(callee) {
             Node::Member { object, .. } if args.len == 0 && self.only_builds() && self.is_told(site, object) => Value::Unknown,
@@ -20,9 +20,11 @@ impl Machine<'_, '_> {
                 let of_base = body.node(object) == Node::Super;
                 let object = self.eval(object);
                 let values = self.handed(site, args, None);
+                self.type_args = self.types_named(site, type_args);
                 self.calls.push(site);
                 let result = self.call_on(site, &object, sym, of_base, values);
                 self.calls.pop();
+                self.type_args.clear();
                 result
             }
             Node::Name(name) => {
@@ -34,7 +36,7 @@ impl Machine<'_, '_> {
                     None => self.call_named(site, callee, values),
                 };
                 self.calls.pop();
-                self.joined(site);
+                self.met(site);
                 result
             }
             // `super(…)` and `this(…)` are the constructor's business
@@ -56,9 +58,27 @@ impl Machine<'_, '_> {
                 self.calls.push(site);
                 let result = self.call_value(&function, values);
                 self.calls.pop();
-                self.joined(site);
+                self.met(site);
                 result
             }
+        }
+    }
+
+    /// The types that a call names as its type arguments.
+    fn types_named(&self, site: Site, type_args: Option<u16>) -> Vec<Value> {
+        let written = type_args.and_then(|t| self.body()?.type_lists.get(usize::from(t)));
+        written.map_or_else(Vec::new, |list| list.iter().map(|t| self.type_value(site.member, *t)).collect())
+    }
+
+    /// A type as a value, where it is one of the tree or a parameter that stands for one.
+    pub(super) fn type_value(&self, member: MemberId, ty: TypeRefId) -> Value {
+        match self.program().type_in(member, ty) {
+            Ty::Own(id, _) => Value::Type(id),
+            Ty::Param(name, _) => {
+                let known = self.frame().types.iter().find(|(n, _)| *n == name);
+                known.map_or(Value::Unknown, |(_, value)| value.clone())
+            }
+            _ => Value::Unknown,
         }
     }
 
@@ -122,7 +142,7 @@ impl Machine<'_, '_> {
         } else {
             self.library_call(site, object, sym, args)
         };
-        self.joined(site);
+        self.met(site);
         result
     }
 
@@ -262,8 +282,16 @@ impl Machine<'_, '_> {
             self.ascend();
             return Value::Unknown;
         }
-        let frame =
-            Frame { member, function, made_in, this, locals: FxHashMap::default(), params, yields: Vec::new(), seen: FxHashMap::default() };
+        let handed = std::mem::take(&mut self.type_args);
+        let program = self.program();
+        let unit = program.member(member).unit;
+        let types = match made_in {
+            // written in a body, and of the same types
+            Some(frame) => self.frame_at(frame).types.clone(),
+            None => program.decl(member).type_params.iter().map(|p| program.sym(unit, p.name)).zip(handed).collect(),
+        };
+        let (locals, yields, seen) = (FxHashMap::default(), Vec::new(), FxHashMap::default());
+        let frame = Frame { member, function, made_in, this, locals, params, types, yields, seen };
         if self.goes_round(&frame) {
             self.ascend();
             return Value::Unknown;

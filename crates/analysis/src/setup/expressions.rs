@@ -52,7 +52,7 @@ impl Machine<'_, '_> {
                 let keys: Vec<Value> = body.list(keys).iter().map(|k| self.eval(*k)).collect();
                 keys.first().map_or(Value::Unknown, |key| self.element(&object, key))
             }
-            Node::Call { callee, args, .. } => self.call(site, callee, args),
+            Node::Call { callee, args, type_args, .. } => self.call(site, callee, args, type_args),
             Node::New { ty, args, init, class } => {
                 let mut made = self.creation(site, ty, args, class);
                 // `new() { … }`: the type is that of where it goes
@@ -99,10 +99,7 @@ impl Machine<'_, '_> {
                 self.put_entries(&made, entries);
                 made
             }
-            Node::TypeExpr(ty) => match self.program().type_in(site.member, ty) {
-                Ty::Own(id, _) => Value::Type(id),
-                _ => Value::Unknown,
-            },
+            Node::TypeExpr(ty) => self.type_value(site.member, ty),
             Node::Entry { value, .. } => self.eval(value),
             Node::Local { .. } => self.read(Declared::Local(node)),
             Node::Opaque(list) => match *body.list(list) {
@@ -398,7 +395,7 @@ impl Machine<'_, '_> {
                         }
                     }
                     let site = self.site(*entry);
-                    self.joined(site);
+                    self.met(site);
                 }
             }
             _ => {}
@@ -457,13 +454,15 @@ impl Machine<'_, '_> {
             }
             _ => {}
         }
-        self.joined(site);
+        self.met(site);
         result
     }
 
     /// Stores into what a part of a tuple names.
-    fn store_into(&mut self, target: NodeId, value: Value) {
+    pub(super) fn store_into(&mut self, target: NodeId, value: Value) {
         match self.node(target) {
+            Node::Local { .. } => self.write(Declared::Local(target), value),
+            Node::Unary { op: UnaryOp::ByRef, operand } => self.store_into(operand, value),
             Node::Name(name) => match self.declared(name, target) {
                 Some(what) => self.write(what, value),
                 None => {

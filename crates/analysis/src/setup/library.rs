@@ -19,6 +19,12 @@ const FOLDS: [&str; 4] = ["reduce", "reduceRight", "Aggregate", "foldLeft"];
 const FROM_LAST: [&str; 1] = ["reduceRight"];
 const NAMES_FIRST: [&str; 1] = ["Aggregate"];
 
+/// What gives the class of an object.
+const ASKS_CLASS: [&str; 2] = ["GetType", "getClass"];
+
+/// What a class does to an object that is known to be of it.
+const CASTS: &str = "cast";
+
 impl Machine<'_, '_> {
     /// Makes an object of a library: a collection, or something that is only told from others.
     pub(super) fn new_outside(&mut self, site: Site, ty: &Ty, args: Vec<Value>) -> Value {
@@ -52,9 +58,13 @@ impl Machine<'_, '_> {
         match self.kind(object) {
             Some(Kind::List(_) | Kind::Map(_)) => return self.collection_call(site, object, name, args),
             Some(Kind::Closure { .. } | Kind::Method { .. }) if pack.invokers.contains(name) => return self.call_value(object, args),
+            Some(Kind::Instance { class, .. }) if args.is_empty() && ASKS_CLASS.contains(&name) => return Value::Type(*class),
             // the object that a pointer leads to
             Some(Kind::Instance { .. }) if args.is_empty() && pack.unwraps.contains(name) => return object.clone(),
             _ => {}
+        }
+        if let (Value::Type(_), CASTS, [only]) = (object, name, &args[..]) {
+            return only.clone();
         }
         // `List.of(a, b)`, `Arrays.asList(a, b)`, `Objects.requireNonNull(a)`
         let is_factory = matches!(name, "of" | "asList" | "from" | "AsReadOnly" | "unmodifiableList" | "copyOf" | "Create" | "ofEntries");
@@ -78,6 +88,9 @@ impl Machine<'_, '_> {
         }
         if let Some(folded) = self.fold(object, name, &args) {
             return folded;
+        }
+        if pack.out_lookups.contains(name) {
+            return self.look_up(site, object, &args);
         }
         if pack.walks.contains(name) {
             let items = self.elements(object).unwrap_or_default();
@@ -122,6 +135,19 @@ impl Machine<'_, '_> {
             },
             _ => Value::Unknown,
         }
+    }
+
+    /// `parts.TryGetValue(key, out var part)`: what is under a key is stored into the last argument.
+    fn look_up(&mut self, site: Site, map: &Value, args: &[Value]) -> Value {
+        let found = args.first().map_or(Value::Unknown, |key| self.element(map, key));
+        let is_there = found != Value::Unknown;
+        let written = self.program().body(site.member).map(|b| (b, b.node(site.node)));
+        if let Some((body, Node::Call { args, .. })) = written
+            && let Some(out) = body.list(args).last()
+        {
+            self.store_into(*out, found);
+        }
+        if is_there { Value::Bool(true) } else { Value::Unknown }
     }
 
     /// What the elements of a list come to one after the other: `steps.reduceRight((next, step) => step(next), last)`.

@@ -5,11 +5,11 @@ use yarrowgraph_ir::{Body, FunctionId, MemberKind, Name, Node, NodeId, ParamMode
 
 use super::chains::Set;
 use super::value::{FrameId, Kind, Object, ObjectId, Value};
-use super::{Joined, Run, Wanted};
+use super::{Met, Run, Wanted};
 use crate::chain::{Chains, Links};
 use crate::flow::{Flow, Val};
-use crate::program::{Declared, MemberId, Program, Site};
-use crate::wire::effect::Event;
+use crate::program::{Declared, MemberId, Program, Site, Sym};
+use crate::wire::effect::{Act, Event};
 
 /// How many steps one run may take.
 pub(super) const STEPS: usize = 30_000;
@@ -51,6 +51,8 @@ pub(super) struct Frame {
     pub(super) this: Value,
     pub(super) locals: FxHashMap<NodeId, Value>,
     pub(super) params: Vec<Value>,
+    /// What the type parameters of its method stand for.
+    pub(super) types: Vec<(Sym, Value)>,
     /// Values that a generator has handed out.
     pub(super) yields: Vec<Value>,
     /// What expressions came to when they were last evaluated.
@@ -96,6 +98,8 @@ pub(super) struct Machine<'m, 'p> {
     events: Run,
     /// Handlers that a platform will call.
     callbacks: Vec<Value>,
+    /// The type arguments of the call that is about to be made.
+    pub(super) type_args: Vec<Value>,
     /// The assignment that is being carried out.
     pub(super) assigning: Option<Site>,
     /// Links that were set, in order.
@@ -129,6 +133,7 @@ impl<'m, 'p> Machine<'m, 'p> {
             depth: 0,
             events: Vec::new(),
             callbacks: Vec::new(),
+            type_args: Vec::new(),
             assigning: None,
             sets: Vec::new(),
             puts: Vec::new(),
@@ -383,12 +388,12 @@ impl<'m, 'p> Machine<'m, 'p> {
     // ---- what a run came to
 
     /// Notes the subscriptions that a statement makes.
-    pub(super) fn joined(&mut self, site: Site) {
-        let Some(candidates) = self.wanted.joins.get(&site) else { return };
+    pub(super) fn met(&mut self, site: Site) {
+        let Some(candidates) = self.wanted.sites.get(&site) else { return };
         // the outermost wrapper that is known says what it is
         let reached = |index: &&usize| {
             let effect = &self.wanted.effects[**index];
-            let through = |s: &Site| *s == site || self.calls.contains(s);
+            let through = |s: &Site| *s == site || *s == effect.innermost() || self.calls.contains(s);
             through(&effect.site) && effect.inner.iter().all(through)
         };
         let reached: Vec<usize> = candidates.iter().filter(reached).copied().collect();
@@ -397,17 +402,17 @@ impl<'m, 'p> Machine<'m, 'p> {
         let handler_node = own.handler_node.filter(|h| h.member == site.member).map(|h| h.node);
         let value = handler_node.and_then(|node| self.frame().seen.get(&node).cloned()).unwrap_or(Value::Unknown);
         let handler = self.as_val(&value);
-        if matches!(own.holder.event, Event::Outside(_) | Event::Bus) && !self.callbacks.contains(&value) {
+        if own.act == Act::Join && matches!(own.holder.event, Event::Outside(_) | Event::Bus) && !self.callbacks.contains(&value) {
             self.callbacks.push(value);
         }
         let Some((subject, made_in)) = self.subject(&own.holder.subject) else { return };
         let loops: Vec<u32> = self.loops.iter().filter(|l| !made_in.contains(l)).copied().collect();
         let phase = self.phase;
-        if !reached.is_empty() {
+        if own.act == Act::Join && !reached.is_empty() {
             self.decided_before_last = self.decided;
         }
         for effect in reached {
-            self.events.push(Joined { effect, subject, handler: handler.clone(), loops: loops.clone(), phase });
+            self.events.push(Met { effect, subject, handler: handler.clone(), loops: loops.clone(), phase });
         }
     }
 

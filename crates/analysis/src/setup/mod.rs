@@ -17,7 +17,7 @@ mod statements;
 mod tests;
 mod value;
 
-use std::collections::{BTreeMap, VecDeque};
+use std::collections::{BTreeMap, BTreeSet, VecDeque};
 use std::sync::OnceLock;
 use std::sync::atomic::{AtomicUsize, Ordering};
 
@@ -46,12 +46,12 @@ const LONGEST_WAVE: usize = 64;
 /// The stack of a run, in bytes: runs nest as deep as the code that they carry out.
 const STACK: usize = 64 << 20;
 
-/// A subscription that a run came to.
+/// A subscription or a raise that a run came to.
 #[derive(Clone, Debug, PartialEq, Eq, Hash)]
-pub(crate) struct Joined {
+pub(crate) struct Met {
     /// The effect.
     pub(crate) effect: usize,
-    /// What tells the object that is subscribed to from others of the run.
+    /// What tells the object that is subscribed to, or raises, from others of the run.
     pub(crate) subject: u64,
     /// The handler, where it is known.
     pub(crate) handler: Option<Val>,
@@ -63,14 +63,14 @@ pub(crate) struct Joined {
 }
 
 /// What one run came to, in order.
-pub(crate) type Run = Vec<Joined>;
+pub(crate) type Run = Vec<Met>;
 
 /// What runs look out for.
 struct Wanted<'m, 'p> {
     flow: &'m Flow<'p>,
     effects: &'m [Effect],
-    /// Subscriptions by the innermost statement that makes them.
-    joins: &'m FxHashMap<Site, Vec<usize>>,
+    /// Subscriptions and raises by the innermost statement that makes them; raises by the walk over all that are told, if there is one.
+    sites: &'m FxHashMap<Site, Vec<usize>>,
     /// What each of these statements does by itself.
     own: &'m FxHashMap<Site, usize>,
     /// What can be linked to chains.
@@ -93,23 +93,31 @@ pub(crate) struct Setup {
 }
 
 impl Setup {
-    /// Runs the entry points of a program, for the sake of some subscriptions and of what can be linked.
+    /// Runs the entry points of a program, for the sake of some subscriptions, of the raises that these may miss, and of what can be
+    /// linked.
     pub(crate) fn of(flow: &Flow<'_>, effects: &[Effect], wanted: &FxHashSet<usize>, links: &Links) -> Self {
-        let mut joins: FxHashMap<Site, Vec<usize>> = FxHashMap::default();
-        for &join in wanted {
-            joins.entry(effects[join].innermost()).or_default().push(join);
+        let place = |e: &Effect| if e.act == Act::Raise { walk_around(flow.program, e.innermost()) } else { e.innermost() };
+        let mut sites: FxHashMap<Site, Vec<usize>> = FxHashMap::default();
+        for &effect in wanted {
+            sites.entry(place(&effects[effect])).or_default().push(effect);
         }
-        joins.values_mut().for_each(|all| all.sort_unstable());
-        let by_themselves = effects.iter().enumerate().filter(|(_, e)| e.act == Act::Join && e.inner.is_empty());
-        let own = by_themselves.filter(|(_, e)| joins.contains_key(&e.site)).map(|(index, e)| (e.site, index)).collect();
+        sites.values_mut().for_each(|all| all.sort_unstable());
+        let by_themselves = effects.iter().enumerate().filter(|(_, e)| matches!(e.act, Act::Join | Act::Raise) && e.inner.is_empty());
+        let mut own: FxHashMap<Site, usize> = FxHashMap::default();
+        for (index, effect) in by_themselves {
+            let site = place(effect);
+            if sites.contains_key(&site) && (effect.act == Act::Join || !own.contains_key(&site)) {
+                own.insert(site, index);
+            }
+        }
         let mut roots = entry_points(flow.program);
         // chains that constants of a module hold, whether or not what reads them is run
         let constants = constants_of_links(flow, links);
         roots.extend(constants.into_iter().filter(|m| !roots.contains(m)).collect::<Vec<_>>());
-        if joins.is_empty() && links.is_empty() {
+        if sites.is_empty() && links.is_empty() {
             return Self::default();
         }
-        let wanted = Wanted { flow, effects, joins: &joins, own: &own, links, only_builds: false, runs: RUNS };
+        let wanted = Wanted { flow, effects, sites: &sites, own: &own, links, only_builds: false, runs: RUNS };
         let mut setup = Self::default();
         let mut seen = FxHashSet::default();
         let mut steps = ALL_STEPS;
@@ -162,13 +170,36 @@ impl Setup {
         found
     }
 
+    /// Whether a raise comes before all subscriptions to its object wherever both are come to, on every run that comes to one of those
+    /// subscriptions, and is not made again later; nothing where the runs do not come to each of them.
+    pub(crate) fn is_missed(&self, raise: usize, joins: &[usize]) -> bool {
+        let mut reached: FxHashSet<usize> = FxHashSet::default();
+        let mut tells = false;
+        for run in &self.runs {
+            let of_set_up = |m: &&Met| m.phase == 0 && m.loops.is_empty();
+            let joined: Vec<&Met> = run.iter().filter(|m| joins.contains(&m.effect)).collect();
+            reached.extend(joined.iter().map(|m| m.effect));
+            let subjects: BTreeSet<u64> = joined.iter().map(|m| m.subject).collect();
+            for subject in subjects {
+                let at = |wanted: &dyn Fn(&Met) -> bool| run.iter().position(|m| m.subject == subject && wanted(m));
+                let first = at(&|m| joins.contains(&m.effect));
+                let last = run.iter().rposition(|m| m.subject == subject && m.effect == raise);
+                match (last, first) {
+                    (Some(last), Some(first)) if last < first && of_set_up(&&run[last]) && of_set_up(&&run[first]) => tells = true,
+                    _ => return false,
+                }
+            }
+        }
+        tells && joins.iter().all(|j| reached.contains(j))
+    }
+
     /// Whether one subscription comes before another on the same object whenever both are made;
     /// nothing where the runs do not tell. Where `later_ends`, what the later one of one round of a loop
     /// puts on is gone in the next.
     pub(crate) fn precedes(&self, first: Which<'_>, second: Which<'_>, later_ends: bool) -> Option<bool> {
         let mut told = None;
         for run in &self.runs {
-            let all = |which: Which<'_>| -> Vec<(usize, &Joined)> { run.iter().enumerate().filter(|(_, j)| which.is(j)).collect() };
+            let all = |which: Which<'_>| -> Vec<(usize, &Met)> { run.iter().enumerate().filter(|(_, j)| which.is(j)).collect() };
             let later = all(second);
             for (at, a) in all(first) {
                 for &(behind, b) in later.iter().filter(|(_, b)| b.subject == a.subject) {
@@ -182,6 +213,15 @@ impl Setup {
         }
         told
     }
+}
+
+/// The outermost walk of its function that a statement stands in, or the statement itself.
+fn walk_around(program: &Program, site: Site) -> Site {
+    let Some(body) = program.body(site.member) else { return site };
+    let scope = program.scope(site.member);
+    let in_function = scope.ancestors(site.node).take_while(|n| !matches!(body.node(*n), Node::Lambda(_)));
+    let walk = in_function.filter(|n| matches!(body.node(*n), Node::ForEach { .. })).last();
+    Site { member: site.member, node: walk.unwrap_or(site.node) }
 }
 
 /// What the runs of one entry point came to.
@@ -260,8 +300,8 @@ pub(crate) struct Which<'v> {
 }
 
 impl Which<'_> {
-    fn is(self, joined: &Joined) -> bool {
-        joined.effect == self.effect && self.handler.is_none_or(|h| joined.handler.as_ref() == Some(h))
+    fn is(self, met: &Met) -> bool {
+        met.effect == self.effect && self.handler.is_none_or(|h| met.handler.as_ref() == Some(h))
     }
 }
 

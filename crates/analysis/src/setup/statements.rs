@@ -48,8 +48,9 @@ impl Machine<'_, '_> {
             Node::Loop { head, body: inner, .. } => self.repeat(head, inner),
             Node::ForEach { var, iterable, body: inner, .. } => {
                 let walked = self.eval(iterable);
-                let member = self.frame().member;
-                self.walked(crate::program::Site { member, node }, &walked);
+                let site = self.site(node);
+                self.walked(site, &walked);
+                self.met(site);
                 match self.elements(&walked) {
                     Some(items) if items.len() <= ROUNDS => {
                         for item in items {

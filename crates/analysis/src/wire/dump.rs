@@ -1,5 +1,6 @@
 //! Effects as text, for tests and for the hidden `debug` command.
 
+use super::effect::Act;
 use std::fmt::Write;
 
 use yarrowgraph_ir::{Node, NodeId};
@@ -42,22 +43,24 @@ pub fn dump(wiring: &Wiring<'_>) -> String {
     out
 }
 
-/// Writes what the runs of the set-up came to: one line for each subscription, in order.
+/// Writes what the runs of the set-up came to: one line for each subscription and raise, in order.
 pub fn dump_setup(wiring: &Wiring<'_>) -> String {
     let mut out = String::new();
     let setup = &wiring.setup;
     let _ = writeln!(out, "{} runs, {} entry points not run in full", setup.runs.len(), setup.cut);
     for (number, run) in setup.runs.iter().enumerate() {
         let _ = writeln!(out, "run {number}");
-        for joined in run {
-            let place = wiring.place(&wiring.effects[joined.effect]);
-            let handler = joined.handler.as_ref().map_or_else(|| "?".into(), |h| wiring.flow.show(h));
-            let _ = write!(out, "  {handler} joins object {} at {}:{}", joined.subject, place.file, place.line);
-            if joined.phase > 0 {
-                let _ = write!(out, " in callback {}", joined.phase);
+        for met in run {
+            let effect = &wiring.effects[met.effect];
+            let place = wiring.place(effect);
+            let handler = || met.handler.as_ref().map_or_else(|| "?".into(), |h| wiring.flow.show(h));
+            let what = if effect.act == Act::Raise { "  raise on".to_owned() } else { format!("  {} joins", handler()) };
+            let _ = write!(out, "{what} object {} at {}:{}", met.subject, place.file, place.line);
+            if met.phase > 0 {
+                let _ = write!(out, " in callback {}", met.phase);
             }
-            if !joined.loops.is_empty() {
-                let _ = write!(out, " in loops {:?}", joined.loops);
+            if !met.loops.is_empty() {
+                let _ = write!(out, " in loops {:?}", met.loops);
             }
             out.push('\n');
         }

@@ -82,7 +82,7 @@ pub struct Wiring<'p> {
     /// What can be linked to chains.
     pub links: Links,
     /// What running the set-up came to.
-    setup: Setup,
+    pub(crate) setup: Setup,
     /// Where names of topics stand, found when it is asked for.
     mentions: OnceLock<mentions::Mentions>,
     /// Classes whose objects are handed over to scripts or other processes, found when it is asked for.
@@ -143,7 +143,8 @@ impl<'p> Wiring<'p> {
         let mut links = Links::of(&flow);
         // what hands on to the next one is a link, and nobody who is told
         channels.retain(|c| !matches!(c.key, channels::ChannelKey::Own(m, _) if links.hands_on(m)));
-        let mut setup = Setup::of(&flow, &effects, &channels.iter().flat_map(|c| c.joins.iter().copied()).collect(), &links);
+        let wanted = channels.iter().filter(|c| !c.joins.is_empty()).flat_map(|c| c.joins.iter().chain(&c.raises).copied());
+        let mut setup = Setup::of(&flow, &effects, &wanted.collect(), &links);
         setup.chains.built.append(&mut links.piped);
         budgets.extend(setup.over());
         let parts = take_apart(&flow, &setup, &mut effects, &channels);
