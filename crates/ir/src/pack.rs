@@ -414,6 +414,9 @@ pub struct Pack {
     /// Methods that the platform's timers call, also as `Type.method` of the class that declares them.
     #[serde(default)]
     pub timer_hooks: Names,
+    /// Types of which a field that nothing was given to holds a value all the same: dates, spans of time.
+    #[serde(default)]
+    pub value_types: Names,
     /// Methods and members that make a timer run once.
     #[serde(default)]
     pub single_shots: Names,

@@ -1,8 +1,11 @@
 //! Rule `incomplete-message`: a message is made without a part that the others have and a receiver uses unguarded.
 
+mod requests;
+mod used;
+
 use std::collections::{BTreeMap, BTreeSet};
 
-use yarrowgraph_ir::{BinaryOp, List, Node, NodeId, UnaryOp};
+use yarrowgraph_ir::{List, Node, NodeId, UnaryOp};
 use yarrowgraph_model::{Certainty, Level};
 
 use super::{Draft, Page, Rule, related, short};
@@ -11,6 +14,7 @@ use crate::program::{Declared, MemberId, Site, Sym};
 use crate::state;
 use crate::wire::Wiring;
 use crate::wire::channels::Channel;
+use used::used_unguarded;
 
 pub(super) const RULE: Rule = Rule {
     name: "incomplete-message",
@@ -44,6 +48,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         let told_by: BTreeSet<Option<Sym>> = channel.raises.iter().map(|r| wiring.effects[*r].message).collect();
         drafts.extend(told_by.into_iter().flat_map(|message| of_channel(wiring, channel, message)));
     }
+    drafts.extend(requests::check(wiring));
     drafts
 }
 
@@ -148,7 +153,7 @@ fn message_at(wiring: &Wiring<'_>, made: Site, raise: Site, index: usize) -> Opt
     let mut message = Message { made, raise, index, parts: BTreeSet::new(), empty: BTreeSet::new() };
     let entries = match body.node(made.node) {
         Node::Object(list) => list,
-        Node::New { init: Some(init), args, .. } if args.len == 0 => {
+        Node::New { init: Some(init), .. } => {
             fill_by_constructor(wiring, made.member, made.node, &mut message);
             match body.node(init) {
                 Node::Object(list) => list,
@@ -257,6 +262,8 @@ fn is_nothing(wiring: &Wiring<'_>, member: MemberId, value: NodeId) -> bool {
     let Some(body) = program.body(member) else { return false };
     match body.node(value) {
         Node::Null => true,
+        // `null!` only keeps the compiler quiet
+        Node::Unary { op: UnaryOp::NonNull, operand } => is_nothing(wiring, member, operand),
         Node::Name(name) => program.unit_of(member).text(name) == "undefined",
         _ => false,
     }
@@ -299,119 +306,6 @@ fn first_argument(wiring: &Wiring<'_>, message: &Message) -> usize {
     let Node::Call { args, .. } = body.node(message.raise.node) else { return 0 };
     let first_is_key = body.list(args).first().is_some_and(|a| !matches!(body.node(*a), Node::Object(_) | Node::New { .. } | Node::This));
     usize::from(keyed && first_is_key && message.index > 0)
-}
-
-/// Where a handler uses a part of what it is told, without asking whether it is there.
-fn used_unguarded(wiring: &Wiring<'_>, join: usize, told_by: Option<Sym>, position: usize, part: Sym) -> Option<Site> {
-    let program = wiring.program();
-    let effect = &wiring.effects[join];
-    if wiring.in_test(effect.site.member) {
-        return None;
-    }
-    let Site { member, node: root } = wiring.code_told_by(join, told_by)?;
-    let body = program.body(member)?;
-    let scope = program.scope(member);
-    let function = scope.function_around(body, root);
-    // by the name of the message, or taken apart in the list of parameters
-    let is_part = |node: NodeId| match body.node(node) {
-        Node::Member { object, name, .. } => {
-            program.sym_in(member, name) == part
-                && matches!(wiring.flow.eval_in(member, object), Val::Param(m, f, i) if m == member && f == function && i as usize == position)
-        }
-        // by the getter of its name
-        Node::Call { callee, args, .. } if args.len == 0 => match body.node(callee) {
-            Node::Member { object, .. } => {
-                let of_message = matches!(wiring.flow.eval_in(member, object), Val::Param(m, f, i) if m == member && f == function && i as usize == position);
-                let gives = wiring.flow.callee(Site { member, node }).and_then(|c| wiring.answers_from(c.member));
-                of_message && gives.is_some_and(|f| program.member(f).name == part)
-            }
-            _ => false,
-        },
-        Node::Name(name) => match scope.lookup(name, node) {
-            Some(Declared::Local(local)) => {
-                let key = scope.parent(local).map(|p| body.node(p));
-                matches!(key, Some(Node::Entry { key, .. }) if matches!(body.node(key), Node::Str(k) if program.sym_in(member, k) == part))
-                    && scope.parent(local).and_then(|entry| scope.parent(entry)).is_some_and(|pattern| {
-                        matches!(body.node(pattern), Node::Pattern { .. }) && is_pattern_of(wiring, member, function, position, pattern)
-                    })
-            }
-            _ => false,
-        },
-        _ => false,
-    };
-    let parts: Vec<NodeId> = body.ids().filter(|n| scope.is_within(*n, root) && is_part(*n)).collect();
-    // `if (e.isMove())`, `if (e.kind === 'move')`: which parts there are may go by that
-    let is_message =
-        |n: NodeId| matches!(wiring.flow.eval_in(member, n), Val::Param(m, f, i) if m == member && f == function && i as usize == position);
-    let of_message = |n: NodeId| matches!(body.node(n), Node::Member { object, .. } if is_message(object));
-    let asks_kind = |n: NodeId| match body.node(n) {
-        Node::Call { callee, .. } => of_message(callee),
-        Node::Binary { op: BinaryOp::Eq | BinaryOp::Ne, left, right } => of_message(left) || of_message(right),
-        Node::Switch { subject: Some(subject), .. } => of_message(subject),
-        _ => false,
-    };
-    let sorted = |n: &NodeId| {
-        scope.ancestors(*n).any(|around| match body.node(around) {
-            Node::If { cond, .. } | Node::Conditional { cond, .. } => state::any_within(body, cond, &asks_kind),
-            Node::Switch { .. } => asks_kind(around),
-            _ => false,
-        })
-    };
-    if !parts.is_empty() && parts.iter().all(sorted) {
-        return None;
-    }
-    let asks = |n: &NodeId| {
-        let mut inner = *n;
-        for around in scope.ancestors(*n) {
-            match body.node(around) {
-                Node::If { cond, .. } | Node::Conditional { cond, .. } if cond == inner => return true,
-                Node::Binary { op: BinaryOp::Coalesce | BinaryOp::And | BinaryOp::Or | BinaryOp::Eq | BinaryOp::Ne, .. } => return true,
-                Node::Member { optional: true, object, .. } if object == inner => return true,
-                Node::Call { optional: true, .. } | Node::TypeTest { .. } => return true,
-                Node::Block(_) | Node::Lambda(_) => return false,
-                _ => {}
-            }
-            inner = around;
-        }
-        false
-    };
-    if parts.iter().any(asks) {
-        return None;
-    }
-    let relies = |part: &NodeId| {
-        // that it is there may merely be stated
-        let mut n = *part;
-        while let Some(around) = scope.parent(n).filter(|p| matches!(body.node(*p), Node::Unary { op: UnaryOp::NonNull, .. })) {
-            n = around;
-        }
-        scope.parent(n).is_some_and(|p| match body.node(p) {
-            Node::Member { object, optional: false, .. } => object == n,
-            Node::Index { object, keys, .. } => object == n || body.list(keys).contains(&n),
-            Node::Call { callee, .. } => callee == n,
-            Node::Binary { op: BinaryOp::Sub | BinaryOp::Arithmetic, .. } => {
-                scope.parent(p).is_some_and(|q| matches!(body.node(q), Node::Index { .. }))
-            }
-            _ => false,
-        })
-    };
-    parts.into_iter().find(relies).map(|node| Site { member, node })
-}
-
-/// Whether a pattern takes a parameter apart.
-fn is_pattern_of(
-    wiring: &Wiring<'_>,
-    member: MemberId,
-    function: Option<yarrowgraph_ir::FunctionId>,
-    position: usize,
-    pattern: NodeId,
-) -> bool {
-    let program = wiring.program();
-    let Some(body) = program.body(member) else { return false };
-    let params = match function {
-        Some(f) => &body.function(f).params,
-        None => &program.decl(member).params,
-    };
-    params.get(position).and_then(|p| p.pattern) == Some(pattern)
 }
 
 #[cfg(test)]

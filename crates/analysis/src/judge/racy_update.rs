@@ -42,23 +42,61 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         }
         drafts.extend(in_time().filter_map(|w| beside_a_lock(wiring, field, lock, w)));
     }
-    for field in wiring.written_fields().filter(|f| is_shared(wiring, *f)) {
+    for field in wiring.written_fields() {
         let changes = |w: &&Write| !w.initial && !wiring.in_test(w.site.member);
-        let Some(atomic) = wiring.writes(field).iter().filter(changes).find(|w| matches!(w.how, How::Change)) else { continue };
+        // by a method that does both: `level.incrementAndGet()`, `Interlocked.Add(ref level, 3)`
+        let in_one = |w: &&Write| is_shared(wiring, field) || is_call(wiring, w.site);
+        let Some(atomic) = wiring.writes(field).iter().filter(changes).find(|w| matches!(w.how, How::Change) && in_one(w)) else {
+            continue;
+        };
         let sets = wiring.writes(field).iter().filter(changes).filter(|w| matches!(w.how, How::Set(_)));
         drafts.extend(sets.filter_map(|w| in_two_steps(wiring, field, w, ("it is changed in one step here", atomic), "in two steps")));
     }
     for class in (0..program.types.len()).map(|i| TypeId(i as u32)) {
         let tells = |m: &MemberId| program.member(*m).kind == MemberKind::Method && !wiring.tellings(*m).is_empty();
         let tellers: Vec<MemberId> = program.ty(class).members.iter().copied().filter(tells).collect();
-        let Some(update) = tellers.iter().copied().find(|m| takes_a_step(wiring, *m)) else { continue };
-        for setter in tellers.iter().copied().filter(|m| *m != update && program.decl(*m).params.len() == 1 && !takes_a_step(wiring, *m)) {
+        let update = tellers.iter().copied().find(|m| takes_a_step(wiring, *m));
+        let is_setter = |m: &MemberId| Some(*m) != update && program.decl(*m).params.len() == 1 && !takes_a_step(wiring, *m);
+        for setter in tellers.iter().copied().filter(is_setter) {
             let calls = wiring.flow.call_sites(setter).iter().copied();
-            let outside = calls.filter(|s| !wiring.in_test(s.member) && program.member(s.member).owner != class);
-            drafts.extend(outside.filter_map(|call| of_call(wiring, class, (setter, update), call)));
+            let guarded = || calls.clone().find(|s| !wiring.in_test(s.member) && is_guarded(wiring, *s));
+            let Some(way) = update.map(Way::Step).or_else(|| guarded().map(Way::Guard)) else { continue };
+            let is_own = |s: &Site| {
+                program.member(s.member).owner == class && wiring.flow.receiver(*s).is_none_or(|(of, _)| matches!(of, Val::This(_)))
+            };
+            let outside = calls.filter(|s| !wiring.in_test(s.member) && !is_own(s));
+            drafts.extend(outside.filter_map(|call| of_call(wiring, class, (setter, way), call)));
         }
     }
     drafts
+}
+
+fn is_call(wiring: &Wiring<'_>, site: Site) -> bool {
+    wiring.program().body(site.member).is_some_and(|b| matches!(b.node(site.node), Node::Call { .. }))
+}
+
+/// How others write what one call sets from what it has read before.
+#[derive(Clone, Copy)]
+enum Way {
+    /// A method of the class does both in one step.
+    Step(MemberId),
+    /// A call of the same setter stands under a lock.
+    Guard(Site),
+}
+
+/// Whether a call stands under a lock, or in a function that its own object is handed to run alone.
+fn is_guarded(wiring: &Wiring<'_>, call: Site) -> bool {
+    if is_locked(wiring, call) {
+        return true;
+    }
+    let program = wiring.program();
+    let (Some(body), scope) = (program.body(call.member), program.scope(call.member)) else { return false };
+    let Some((object, _)) = wiring.flow.receiver(call) else { return false };
+    let functions = scope.ancestors(call.node).filter(|n| matches!(body.node(*n), Node::Lambda(_)));
+    functions.filter_map(|f| scope.parent(f)).any(|around| {
+        let around = Site { member: call.member, node: around };
+        wiring.flow.receiver(around).is_some_and(|(of, _)| of == object)
+    })
 }
 
 /// Whether a method takes a function from the old value to the new one.
@@ -88,7 +126,10 @@ fn takes_a_step(wiring: &Wiring<'_>, method: MemberId) -> bool {
 }
 
 /// A call of a setter with what was computed from the value that it replaces.
-fn of_call(wiring: &Wiring<'_>, class: TypeId, (setter, update): (MemberId, MemberId), call: Site) -> Option<Draft> {
+fn of_call(wiring: &Wiring<'_>, class: TypeId, (setter, way): (MemberId, Way), call: Site) -> Option<Draft> {
+    if is_guarded(wiring, call) {
+        return None;
+    }
     let program = wiring.program();
     let body = program.body(call.member)?;
     let Node::Call { args, .. } = body.node(call.node) else { return None };
@@ -111,11 +152,20 @@ fn of_call(wiring: &Wiring<'_>, class: TypeId, (setter, update): (MemberId, Memb
     let at_once = args.iter().any(|a| state::any_within(body, *a, &is_read));
     let before = args.iter().find_map(|a| read_before(wiring, call, *a, &is_read));
     let interrupted = before.is_some_and(|local| waits_between(wiring, call, local));
-    let is_racy = interrupted || ((at_once || before.is_some()) && in_several_lanes(wiring, &object, (setter, update), call));
+    let in_lanes = |update| (at_once || before.is_some()) && in_several_lanes(wiring, &object, (setter, update), call);
+    let is_racy = interrupted || matches!(way, Way::Step(update) if in_lanes(update));
     if !is_racy {
         return None;
     }
-    let way = short(&program.member_id(update));
+    let (instead, related_way) = match way {
+        Way::Step(update) => (
+            format!("`{}` does it in one", short(&program.member_id(update))),
+            related("it does it in one step", program.member_place(update)),
+        ),
+        Way::Guard(site) => {
+            ("others write it under a lock".to_owned(), related("it is written under the lock here", program.place_of(site)))
+        }
+    };
     let what = wiring.flow.show(&object);
     let why = if interrupted {
         "is written back from what was read before the wait"
@@ -126,11 +176,8 @@ fn of_call(wiring: &Wiring<'_>, class: TypeId, (setter, update): (MemberId, Memb
         level: Level::Note,
         certainty: Certainty::Likely,
         place: crate::wire::operation_place(program, call),
-        message: format!("`{}` {why}, so that what comes in between is lost; `{way}` does it in one", short(&what)),
-        related: vec![
-            related("it does it in one step", program.member_place(update)),
-            related("it is written here", program.member_place(setter)),
-        ],
+        message: format!("`{}` {why}, so that what comes in between is lost; {instead}", short(&what)),
+        related: vec![related_way, related("it is written here", program.member_place(setter))],
         parties: vec![what, program.member_id(call.member)],
         edit: None,
     })
@@ -354,6 +401,46 @@ class Ledger {
     public void Reset() { lock (_gate) { _sum = _sum / 2; } SumChanged?.Invoke(0); }
     public void Count() { _own = _own + 1; SumChanged?.Invoke(_own); }
 }
+"#,
+        );
+    }
+
+    #[test]
+    fn beside_those_who_are_let_in_one_by_one() {
+        expect(
+            "racy-update",
+            r#"
+//// shelf.js
+export class Shelf {
+  loaves = 0; fns = []; queue = Promise.resolve();
+  watch(fn) { this.fns.push(fn); }
+  get() { return this.loaves; }
+  set(n) { this.loaves = n; for (const fn of this.fns) fn(n); }
+  alone(work) { this.queue = this.queue.then(work); return this.queue; }
+}
+export class Oven {
+  constructor(shelf) { this.shelf = shelf; }
+  async bake(rest) {
+    await this.shelf.alone(async () => { const had = this.shelf.get(); await rest(); this.shelf.set(had + 12); });
+  }
+}
+export class Shop {
+  constructor(shelf) { this.shelf = shelf; }
+  async sell(rest) {
+    const had = this.shelf.get();
+    await rest();
+    this.shelf.set(had - 1); //! racy-update note
+  }
+  async count(rest) {
+    await rest();
+    this.shelf.set(this.shelf.get());
+  }
+}
+const shelf = new Shelf();
+shelf.watch(console.log);
+new Oven(shelf).bake(fetch);
+new Shop(shelf).sell(fetch);
+new Shop(shelf).count(fetch);
 "#,
         );
     }

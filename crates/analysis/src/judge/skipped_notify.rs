@@ -452,4 +452,34 @@ static class Program {
 "#,
         );
     }
+
+    #[test]
+    fn a_part_of_what_the_subject_holds() {
+        expect(
+            "skipped-notify",
+            r#"
+//// mast.cpp
+#include <list>
+struct Values { double wind = 0; double gust = 0; double rain = 0; };
+class Viewer { public: virtual ~Viewer() = default; virtual void show(const Values& v) = 0; };
+class Mast {
+public:
+    void attach(Viewer* v) { viewers.push_back(v); }
+    void detach(Viewer* v) { viewers.remove(v); }
+    void blow(double w) { now.wind = w; if (w > now.gust) now.gust = w; tell(); }
+    void pour(double mm) { now.rain = mm; tell(); }
+    void load(const Values& v) { now.wind = v.wind; now.gust = v.gust; tell(); }
+    void midnight() {
+        now.gust = 0; //! skipped-notify warning
+    }
+private:
+    void tell() { for (Viewer* v : viewers) v->show(now); }
+    Values now;
+    std::list<Viewer*> viewers;
+};
+class Board : public Viewer { public: void show(const Values& v) override { last = v.gust; } double last = 0; };
+int main() { Mast m; Board b; m.attach(&b); m.blow(3); m.pour(1); m.load({}); m.midnight(); }
+"#,
+        );
+    }
 }

@@ -2,7 +2,7 @@
 
 use rayon::prelude::*;
 use rustc_hash::FxHashMap;
-use yarrowgraph_ir::{AccessorKind, AssignOp, MemberKind, Node, NodeId, UnaryOp};
+use yarrowgraph_ir::{AccessorKind, AssignOp, MemberKind, Node, NodeId, TypeKind, UnaryOp};
 
 use crate::flow::Val;
 use crate::program::{Declared, MemberId, Site};
@@ -80,8 +80,23 @@ fn of_member(wiring: &Wiring<'_>, member: MemberId) -> Vec<(MemberId, Write)> {
             _ => (target, how),
         };
         found.extend(written(wiring, member, node, target, how));
+        found.extend(part_written(wiring, member, node, target));
     }
     found
+}
+
+/// The write of a field of the object itself of which a statement changes a part: `now.gust = 0`, where the field holds mere data.
+fn part_written(wiring: &Wiring<'_>, member: MemberId, node: NodeId, target: NodeId) -> Option<(MemberId, Write)> {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    let body = program.body(member)?;
+    let Node::Member { object: whole, .. } = body.node(target) else { return None };
+    let Val::Member(of, field) = flow.eval_in(member, whole) else { return None };
+    // objects that do something speak for themselves
+    let is_data = flow.type_held(field).own().is_none_or(|t| {
+        let is_field = |m: &MemberId| matches!(program.member(*m).kind, MemberKind::Field | MemberKind::Property | MemberKind::Constructor);
+        program.ty(t).kind != TypeKind::Interface && program.ty(t).members.iter().all(is_field)
+    });
+    (matches!(*of, Val::This(_)) && is_data).then(|| written(wiring, member, node, whole, How::Within)).flatten()
 }
 
 /// What a call changes of a value that lanes share: its object, or the variable that it is handed, and what it is given.

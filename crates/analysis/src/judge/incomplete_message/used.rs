@@ -1,0 +1,125 @@
+//! Where a part of a message is used without asking whether it is there.
+
+use yarrowgraph_ir::{BinaryOp, Node, NodeId, UnaryOp};
+
+use crate::flow::Val;
+use crate::program::{Declared, MemberId, Site, Sym};
+use crate::state;
+use crate::wire::Wiring;
+
+/// Where a handler uses a part of what it is told, without asking whether it is there.
+pub(super) fn used_unguarded(wiring: &Wiring<'_>, join: usize, told_by: Option<Sym>, position: usize, part: Sym) -> Option<Site> {
+    if wiring.in_test(wiring.effects[join].site.member) {
+        return None;
+    }
+    used_in(wiring, wiring.code_told_by(join, told_by)?, position, part)
+}
+
+/// Where code uses a part of what its function is handed at a position, without asking whether it is there.
+pub(super) fn used_in(wiring: &Wiring<'_>, code: Site, position: usize, part: Sym) -> Option<Site> {
+    let program = wiring.program();
+    let Site { member, node: root } = code;
+    let body = program.body(member)?;
+    let scope = program.scope(member);
+    let function = scope.function_around(body, root);
+    // by the name of the message, or taken apart in the list of parameters
+    let is_part = |node: NodeId| match body.node(node) {
+        Node::Member { object, name, .. } => {
+            program.sym_in(member, name) == part
+                && matches!(wiring.flow.eval_in(member, object), Val::Param(m, f, i) if m == member && f == function && i as usize == position)
+        }
+        // by the getter of its name
+        Node::Call { callee, args, .. } if args.len == 0 => match body.node(callee) {
+            Node::Member { object, .. } => {
+                let of_message = matches!(wiring.flow.eval_in(member, object), Val::Param(m, f, i) if m == member && f == function && i as usize == position);
+                let gives = wiring.flow.callee(Site { member, node }).and_then(|c| wiring.answers_from(c.member));
+                of_message && gives.is_some_and(|f| program.member(f).name == part)
+            }
+            _ => false,
+        },
+        Node::Name(name) => match scope.lookup(name, node) {
+            Some(Declared::Local(local)) => {
+                let key = scope.parent(local).map(|p| body.node(p));
+                matches!(key, Some(Node::Entry { key, .. }) if matches!(body.node(key), Node::Str(k) if program.sym_in(member, k) == part))
+                    && scope.parent(local).and_then(|entry| scope.parent(entry)).is_some_and(|pattern| {
+                        matches!(body.node(pattern), Node::Pattern { .. }) && is_pattern_of(wiring, member, function, position, pattern)
+                    })
+            }
+            _ => false,
+        },
+        _ => false,
+    };
+    let parts: Vec<NodeId> = body.ids().filter(|n| scope.is_within(*n, root) && is_part(*n)).collect();
+    // `if (e.isMove())`, `if (e.kind === 'move')`: which parts there are may go by that
+    let is_message =
+        |n: NodeId| matches!(wiring.flow.eval_in(member, n), Val::Param(m, f, i) if m == member && f == function && i as usize == position);
+    let of_message = |n: NodeId| matches!(body.node(n), Node::Member { object, .. } if is_message(object));
+    let asks_kind = |n: NodeId| match body.node(n) {
+        Node::Call { callee, .. } => of_message(callee),
+        Node::Binary { op: BinaryOp::Eq | BinaryOp::Ne, left, right } => of_message(left) || of_message(right),
+        Node::Switch { subject: Some(subject), .. } => of_message(subject),
+        _ => false,
+    };
+    let sorted = |n: &NodeId| {
+        scope.ancestors(*n).any(|around| match body.node(around) {
+            Node::If { cond, .. } | Node::Conditional { cond, .. } => state::any_within(body, cond, &asks_kind),
+            Node::Switch { .. } => asks_kind(around),
+            _ => false,
+        })
+    };
+    if !parts.is_empty() && parts.iter().all(sorted) {
+        return None;
+    }
+    let asks = |n: &NodeId| {
+        let mut inner = *n;
+        for around in scope.ancestors(*n) {
+            match body.node(around) {
+                Node::If { cond, .. } | Node::Conditional { cond, .. } if cond == inner => return true,
+                Node::Binary { op: BinaryOp::Coalesce | BinaryOp::And | BinaryOp::Or | BinaryOp::Eq | BinaryOp::Ne, .. } => return true,
+                Node::Member { optional: true, object, .. } if object == inner => return true,
+                Node::Call { optional: true, .. } | Node::TypeTest { .. } => return true,
+                Node::Block(_) | Node::Lambda(_) => return false,
+                _ => {}
+            }
+            inner = around;
+        }
+        false
+    };
+    if parts.iter().any(asks) {
+        return None;
+    }
+    let relies = |part: &NodeId| {
+        // that it is there may merely be stated
+        let mut n = *part;
+        while let Some(around) = scope.parent(n).filter(|p| matches!(body.node(*p), Node::Unary { op: UnaryOp::NonNull, .. })) {
+            n = around;
+        }
+        scope.parent(n).is_some_and(|p| match body.node(p) {
+            Node::Member { object, optional: false, .. } => object == n,
+            Node::Index { object, keys, .. } => object == n || body.list(keys).contains(&n),
+            Node::Call { callee, .. } => callee == n,
+            Node::Binary { op: BinaryOp::Sub | BinaryOp::Arithmetic, .. } => {
+                scope.parent(p).is_some_and(|q| matches!(body.node(q), Node::Index { .. }))
+            }
+            _ => false,
+        })
+    };
+    parts.into_iter().find(relies).map(|node| Site { member, node })
+}
+
+/// Whether a pattern takes a parameter apart.
+fn is_pattern_of(
+    wiring: &Wiring<'_>,
+    member: MemberId,
+    function: Option<yarrowgraph_ir::FunctionId>,
+    position: usize,
+    pattern: NodeId,
+) -> bool {
+    let program = wiring.program();
+    let Some(body) = program.body(member) else { return false };
+    let params = match function {
+        Some(f) => &body.function(f).params,
+        None => &program.decl(member).params,
+    };
+    params.get(position).and_then(|p| p.pattern) == Some(pattern)
+}
