@@ -1,10 +1,11 @@
 //! Where tables are looked up, and what comes of a code that they do not have.
 
-use yarrowgraph_ir::{BinaryOp, Node, NodeId, UnaryOp};
+use yarrowgraph_ir::{BinaryOp, Body, Name, Node, NodeId, UnaryOp};
 
 use super::{Missing, tables};
 use crate::flow::Val;
 use crate::program::{Declared, MemberId, Site};
+use crate::state::is_statement;
 use crate::wire::Wiring;
 
 /// A look-up of a code.
@@ -64,7 +65,12 @@ pub(crate) fn of(wiring: &Wiring<'_>, holder: MemberId) -> Vec<LookUp> {
             _ => continue,
         };
         let (node, key, known) = look_up;
-        let missing = known.unwrap_or_else(|| missing(wiring, read.member, node));
+        // `table.TryGetValue(code, out var make);`, with the answer let go
+        let out = out_local(body, node).filter(|_| is_statement(program, at(node)));
+        let missing = known.unwrap_or_else(|| match out {
+            Some((local, name)) => of_local(wiring, read.member, local, name),
+            None => missing(wiring, read.member, node),
+        });
         let asked_by = match body.node(key) {
             Node::Name(name) => match scope.lookup(name, key) {
                 Some(Declared::Param(None, index)) => Some((read.member, index)),
@@ -75,6 +81,16 @@ pub(crate) fn of(wiring: &Wiring<'_>, holder: MemberId) -> Vec<LookUp> {
         found.push(LookUp { site: at(node), key: at(key), asked_by, missing });
     }
     found
+}
+
+/// The variable that a call declares for what it finds.
+fn out_local(body: &Body, call: NodeId) -> Option<(NodeId, Name)> {
+    let Node::Call { args, .. } = body.node(call) else { return None };
+    let Node::Unary { op: UnaryOp::ByRef, operand } = body.node(*body.list(args).last()?) else { return None };
+    match body.node(operand) {
+        Node::Local { name, .. } => Some((operand, name)),
+        _ => None,
+    }
 }
 
 /// What the code around a look-up does when nothing is found.
@@ -152,7 +168,7 @@ fn branch(wiring: &Wiring<'_>, member: MemberId, branch: Option<NodeId>) -> Miss
 }
 
 /// What is done with a local that was given what was found.
-fn of_local(wiring: &Wiring<'_>, member: MemberId, local: NodeId, name: yarrowgraph_ir::Name) -> Missing {
+fn of_local(wiring: &Wiring<'_>, member: MemberId, local: NodeId, name: Name) -> Missing {
     let program = wiring.program();
     let Some(body) = program.body(member) else { return Missing::Serves };
     let scope = program.scope(member);
@@ -161,6 +177,10 @@ fn of_local(wiring: &Wiring<'_>, member: MemberId, local: NodeId, name: yarrowgr
         if body.node(node) != Node::Name(name) || scope.lookup(name, node) != Some(Declared::Local(local)) {
             continue;
         }
+        // `make!(press)` only says that there is one
+        let is_stated = |n: &NodeId| matches!(body.node(*n), Node::Unary { op: UnaryOp::NonNull, .. });
+        let stated = scope.ancestors(node).take_while(is_stated).last();
+        let node = stated.unwrap_or(node);
         let Some(parent) = scope.parent(node) else { continue };
         match body.node(parent) {
             Node::If { cond, .. } if cond == node => return tested(wiring, member, parent, false),

@@ -695,4 +695,52 @@ export function show(knob: Knob, spare: Knob): void {
 "#,
         );
     }
+
+    #[test]
+    fn an_object_literal_that_keeps_its_listeners_in_the_module() {
+        expect(
+            "leaked-subscription",
+            r#"
+//// intercom.ts
+type Ear = (text: string) => void;
+const lines = new Map<string, Set<Ear>>();
+const waiting = new Map<string, Ear[]>();
+export const intercom = {
+  join(line: string, ear: Ear): void {
+    let ears = lines.get(line);
+    if (!ears) lines.set(line, (ears = new Set()));
+    ears.add(ear);
+  },
+  say(line: string, text: string): void { for (const ear of lines.get(line) ?? []) ear(text); },
+  once(line: string, ear: Ear): void {
+    let queue = waiting.get(line);
+    if (!queue) {
+      queue = [];
+      waiting.set(line, queue);
+      setTimeout(() => {
+        waiting.delete(line);
+        queue.forEach((fn) => fn(line));
+      }, 10);
+    }
+    queue.push(ear);
+  },
+};
+//// post.ts
+import { intercom } from './intercom';
+export class Post {
+  heard = 0;
+  constructor() {
+    intercom.join('stage', () => { this.heard++; }); //! leaked-subscription error
+    intercom.once('pit', () => { this.heard++; });
+  }
+  dispose(): void { this.heard = 0; }
+}
+for (const act of [1, 2, 3]) {
+  const post = new Post();
+  intercom.say('stage', `curtain ${act}`);
+  post.dispose();
+}
+"#,
+        );
+    }
 }

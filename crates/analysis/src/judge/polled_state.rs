@@ -248,4 +248,62 @@ gauge.rise(3);
 "#,
         );
     }
+
+    #[test]
+    fn what_a_timer_runs_by_an_object_or_a_call() {
+        expect(
+            "polled-state",
+            r#"
+//// Yard.java
+import java.util.concurrent.*;
+class Pump {
+    private boolean primed;
+    boolean primed() { return primed; }
+    void prime() { primed = true; }
+    void drain() { primed = false; }
+}
+class Warden implements Runnable {
+    private final Pump pump;
+    Warden(Pump pump) { this.pump = pump; }
+    @Override public void run() {
+        if (!pump.primed()) System.out.println("dry"); //! polled-state note
+    }
+}
+class Main {
+    public static void main(String[] args) {
+        Pump pump = new Pump();
+        Executors.newSingleThreadScheduledExecutor().scheduleAtFixedRate(new Warden(pump), 1, 1, TimeUnit.MINUTES);
+        pump.prime();
+        pump.drain();
+    }
+}
+//// Sky.cs
+using System;
+using System.Threading;
+class Gauge {
+    public event Action<double> Measured;
+    public double Sky { get; private set; }
+    public void Measure(double sky) { Sky = sky; Measured?.Invoke(sky); }
+}
+class Recorder {
+    private readonly Gauge gauge; private double last;
+    public Recorder(Gauge gauge) { this.gauge = gauge; }
+    public void Tick() {
+        var now = gauge.Sky; //! polled-state note
+        if (now != last) Console.WriteLine(now);
+        last = now;
+    }
+}
+static class Program {
+    static void Main() {
+        var gauge = new Gauge();
+        var recorder = new Recorder(gauge);
+        gauge.Measured += Console.WriteLine;
+        using var second = new Timer(_ => recorder.Tick(), null, 1000, 1000);
+        gauge.Measure(20.4);
+    }
+}
+"#,
+        );
+    }
 }

@@ -1,6 +1,6 @@
 //! Rule `unmapped-code`: a declared code has no entry where things are selected by codes.
 
-use yarrowgraph_ir::Node;
+use yarrowgraph_ir::{BinaryOp, Node};
 use yarrowgraph_model::{Certainty, Level};
 
 use super::unknown_code::{table_place, unknown};
@@ -90,8 +90,9 @@ fn is_open(wiring: &Wiring<'_>, table: &Table) -> bool {
     }
     table.look_ups.iter().filter(|l| l.missing == Missing::Unchecked).any(|l| {
         let Some((m, index)) = l.asked_by else { return false };
-        // a written type may say which texts there are
-        let typed = program.decl(m).params.get(usize::from(index)).is_some_and(|p| p.ty.is_some());
+        // a written type may say which texts there are, other than that of any text
+        let written = program.decl(m).params.get(usize::from(index)).and_then(|p| p.ty).map(|ty| program.type_in(m, ty));
+        let typed = written.is_some_and(|ty| !program.type_name(&ty).is_some_and(|name| matches!(name, "string" | "String")));
         let callers = flow.callers((m, None));
         !typed
             && callers.iter().any(|(call, _)| {
@@ -110,7 +111,7 @@ fn comes_from_outside(wiring: &Wiring<'_>, site: Site) -> bool {
             let Some(body) = program.body(local.member) else { return false };
             // taken apart from a library's answer
             let scope = program.scope(local.member);
-            let pattern = scope.ancestors(local.node).find_map(|n| match body.node(n) {
+            let pattern = std::iter::once(local.node).chain(scope.ancestors(local.node)).find_map(|n| match body.node(n) {
                 Node::Pattern { init: Some(init), .. } => Some(init),
                 Node::Local { init: Some(init), .. } => Some(init),
                 _ => None,
@@ -122,10 +123,20 @@ fn comes_from_outside(wiring: &Wiring<'_>, site: Site) -> bool {
 }
 
 fn is_outside(wiring: &Wiring<'_>, site: Site) -> bool {
+    // where one is given, and something of the program's own where none is
+    let ways = wiring.program().body(site.member).map(|b| b.node(site.node));
+    if let Some(
+        Node::Conditional { then: one, other, .. } | Node::Binary { op: BinaryOp::Coalesce | BinaryOp::Or, left: one, right: other },
+    ) = ways
+    {
+        return [one, other].iter().any(|node| is_outside(wiring, Site { node: *node, ..site }));
+    }
     let mut value = wiring.flow.eval(site);
     loop {
         value = match value {
             Val::Global(_) => return true,
+            // what the program is started with
+            Val::Param(m, None, _) => return wiring.is_entry_point(m),
             Val::Outside(of, _) | Val::Element(of, _) => (*of).clone(),
             Val::Call(call) => match wiring.flow.receiver(call) {
                 Some((of, _)) if call != site => of,
@@ -173,6 +184,34 @@ public sealed class Planner {
     };
     public IMove Said(string word) => _words.TryGetValue(word, out var make) ? make() : null;
     static void Main(string[] args) { var p = new Planner(); p.Plan(Way.Up)?.Go(); p.Must(Way.Up).Go(); p.Said(args[0])?.Go(); }
+}
+"#,
+        );
+    }
+
+    #[test]
+    fn a_word_of_the_command_line_that_nothing_answers() {
+        expect(
+            "unmapped-code",
+            r#"
+//// Stamps.cs
+using System;
+using System.Collections.Generic;
+static class Stamps {
+    private static readonly Dictionary<string, Func<string, string>> Paid = new() { ["paid"] = s => s + " PAID", ["sent"] = s => s + " SENT" }; //! unmapped-code warning
+    private static readonly Dictionary<string, Func<string, string>> Kept = new() { ["kept"] = s => s + " KEPT", ["gone"] = s => s + " GONE" };
+    public static string Stamp(string word, string slip) {
+        Paid.TryGetValue(word, out var press);
+        return press!(slip);
+    }
+    public static string Mark(string word, string slip) {
+        Kept.TryGetValue(word, out var press);
+        return press == null ? slip : press(slip);
+    }
+    public static void Main(string[] args) {
+        var word = args.Length > 0 ? args[0] : "paid";
+        Console.WriteLine(Stamp(word, "a") + Mark(word, "b"));
+    }
 }
 "#,
         );

@@ -59,7 +59,7 @@ pub fn rounds(wiring: &Wiring<'_>) -> Vec<Round> {
                 Node::Call { callee, args, .. } => {
                     let (Node::Member { name, .. } | Node::Name(name)) = body.node(callee) else { continue };
                     if pack.periodic.contains(text(name)) {
-                        found.extend(body.list(args).iter().filter_map(|a| handed(wiring, member, *a)).map(|root| Round::new(root, by)));
+                        found.extend(body.list(args).iter().flat_map(|a| handed(wiring, member, *a)).map(|root| Round::new(root, by)));
                     } else if pack.rounds.contains(text(name)) && loop_around(wiring, by).is_some() {
                         let method = wiring.flow.callee(by).and_then(|c| root_of(wiring, c.member));
                         found.extend(method.map(|root| Round::new(root, by)));
@@ -83,7 +83,7 @@ pub fn rounds(wiring: &Wiring<'_>) -> Vec<Round> {
                 Node::New { ty, args, .. } => {
                     let named = program.type_in(member, ty);
                     if named.own().is_none() && program.type_name(&named).is_some_and(|name| pack.periodic.contains(name)) {
-                        found.extend(body.list(args).iter().filter_map(|a| handed(wiring, member, *a)).map(|root| Round::new(root, by)));
+                        found.extend(body.list(args).iter().flat_map(|a| handed(wiring, member, *a)).map(|root| Round::new(root, by)));
                     }
                 }
                 _ => {}
@@ -143,9 +143,30 @@ fn waits_for_timer(wiring: &Wiring<'_>, member: MemberId, awaited: NodeId) -> bo
     matches!(body.node(awaited), Node::New { .. }) && super::any_within(body, awaited, &is_timer)
 }
 
-/// The code of a function that is handed over.
-fn handed(wiring: &Wiring<'_>, member: MemberId, node: NodeId) -> Option<Site> {
-    wiring.flow.code_of(&wiring.flow.eval_in(member, node))
+/// The code of a function that is handed over, with that of the method that is all it calls, or of the one method by which an object
+/// in its place is run.
+fn handed(wiring: &Wiring<'_>, member: MemberId, node: NodeId) -> Vec<Site> {
+    let program = wiring.program();
+    let value = wiring.flow.eval_in(member, node);
+    if let Some(code) = wiring.flow.code_of(&value) {
+        return std::iter::once(code).chain(called_alone(wiring, code)).collect();
+    }
+    let class = wiring.flow.type_of(&value).own().filter(|t| !program.outside_bases(*t).is_empty());
+    let names = program.kit_of(member).pack.invokers.iter().filter_map(|name| program.symbols.get(name));
+    let mut methods = class.into_iter().flat_map(|class| names.clone().filter_map(move |name| program.find_member_as(class, name, true)));
+    methods.find_map(|m| root_of(wiring, m)).into_iter().collect()
+}
+
+/// The code of the method that a function only calls: `() => recorder.tick()`.
+fn called_alone(wiring: &Wiring<'_>, code: Site) -> Option<Site> {
+    let body = wiring.program().body(code.member)?;
+    let mut node = code.node;
+    while let Node::Block(list) = body.node(node) {
+        let [only] = body.list(list) else { return None };
+        node = *only;
+    }
+    let callee = wiring.flow.callee(Site { member: code.member, node })?;
+    root_of(wiring, callee.member)
 }
 
 fn root_of(wiring: &Wiring<'_>, member: MemberId) -> Option<Site> {

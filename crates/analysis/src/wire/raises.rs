@@ -292,7 +292,7 @@ impl Extractor<'_, '_> {
         // what only says when it is done is no answer
         effect.result_used &= !(matches!(parent.map(|p| self.body.node(p)), Some(Node::Return(_))) && self.gives_only_an_end());
         effect.stops = self.stops_on(node);
-        effect.takes_out = self.takes_out(called);
+        effect.takes_out = self.takes_out(called) || self.is_taken_out_before(node, &effect.holder);
         effect.snapshot = self.walks_snapshot(called);
         found.push(effect);
     }
@@ -366,6 +366,24 @@ impl Extractor<'_, '_> {
             stack.extend(self.body.children(id));
         }
         false
+    }
+
+    /// `queues.delete(key); queue.forEach(run);`: what was under the key is gone before it is told.
+    fn is_taken_out_before(&self, node: NodeId, holder: &Holder) -> bool {
+        let (&Event::Own(m), Some(key)) = (&holder.event, &holder.key) else { return false };
+        let program = self.flow.program;
+        let (scope, pack) = (program.scope(self.member), &*program.kit_of(self.member).pack);
+        let run = program.runs_in(self.site(node));
+        let takes = |n: NodeId| match self.body.node(n) {
+            Node::Call { callee, args, .. } => match (self.body.node(callee), self.body.list(args)) {
+                (Node::Member { object, name, .. }, [under]) if pack.removes.contains(self.text(name)) => {
+                    matches!(self.eval(object), Val::Member(_, x) | Val::Static(x) if x == m) && self.eval(*under) == *key
+                }
+                _ => false,
+            },
+            _ => false,
+        };
+        self.body.ids().any(|n| takes(n) && scope.is_before(n, node) && program.runs_in(self.site(n)) == run)
     }
 
     pub(super) fn is_taking(&self, callee: NodeId) -> bool {

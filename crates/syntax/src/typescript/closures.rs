@@ -146,6 +146,69 @@ impl<'t> Script<'t> {
         true
     }
 
+    /// `const bus = { join(line, ear) { lines.get(line).add(ear); }, … }`: an object whose methods share collections of its own or of the
+    /// module is a class of which there is nothing but what is static.
+    pub(super) fn literal_singleton(&mut self, value: Ts<'t>, ty: Option<Ts<'t>>, name: Name, name_at: Ts<'t>, exported: bool) -> bool {
+        if self.kind(value) != Kind::Object || self.shared.is_some() {
+            return false;
+        }
+        let (text, own) = (self.l.text_of(value), self.l.text_of(name_at));
+        let (mut methods, mut state) = (0, false);
+        let entries: Vec<Ts<'t>> = self.l.items(value).named().collect();
+        for entry in &entries {
+            match self.kind(*entry) {
+                Kind::MethodDef => methods += 1,
+                Kind::Pair => match self.l.kids(*entry).field(self.t.fields.value).map(|v| self.kind(v)) {
+                    Some(Kind::FunctionExpr | Kind::Arrow | Kind::Generator) => methods += 1,
+                    _ => state = true,
+                },
+                // what is spread into it or stands elsewhere is not shown
+                _ => return false,
+            }
+        }
+        let keeps = || state && text.contains("this.") && methods > 0;
+        let shares = || methods >= METHODS && self.module_collections(value).into_iter().any(|c| is_used(text, c));
+        let is_prototype = || self.l.text.contains(&format!("Object.create({own}"));
+        if !(keeps() || shares()) || is_prototype() {
+            return false;
+        }
+        let class = self.open_type(value, name_at, name, TypeKind::Class, exported);
+        if let Some(ty) = ty.map(|t| self.ty(t)).filter(|t| matches!(self.l.unit.type_ref(*t), TypeRef::Named { .. })) {
+            self.l.unit.types[class.0 as usize].bases = Box::new([Base { ty, kind: BaseKind::Implements }]);
+        }
+        let (shared, functions, given, params) = (Vec::new(), Vec::new(), Vec::new(), Vec::new());
+        let maker = Maker { statements: Vec::new(), is_expression: true, literal: value, whole: None, functions, shared, given, params };
+        self.members_of(&maker, class, Some(name));
+        true
+    }
+
+    /// The variables of the module around a node that hold collections, as they are declared.
+    fn module_collections(&self, node: Ts<'t>) -> Vec<&'t str> {
+        let mut root = node;
+        while let Some(around) = root.parent() {
+            root = around;
+        }
+        let f = &self.t.fields;
+        let mut found = Vec::new();
+        let mut cursor = root.walk();
+        for statement in root.named_children(&mut cursor) {
+            if !matches!(self.kind(statement), Kind::LexicalDecl | Kind::VariableDecl) {
+                continue;
+            }
+            let mut cursor = statement.walk();
+            for declarator in statement.named_children(&mut cursor) {
+                let part = |field: u16| declarator.child_by_field_id(field);
+                let (Some(name), Some(value)) = (part(f.name), part(f.value)) else { continue };
+                let text = self.l.text_of(value);
+                let is_made = ["new Map", "new Set", "new Array", "new WeakMap", "Object.create(null)"].iter().any(|m| text.starts_with(m));
+                if is_made || matches!(text, "[]" | "{}") {
+                    found.push(self.l.text_of(name));
+                }
+            }
+        }
+        found
+    }
+
     /// The function in `(function () { … })()` that is given nothing.
     fn called_in_place(&mut self, value: Ts<'t>) -> Option<Ts<'t>> {
         let f = &self.t.fields;
@@ -439,4 +502,13 @@ impl<'t> Script<'t> {
         let class = self.l.unit.ty(class).name;
         self.shared = Some(Shared { names, whole: maker.whole, object, class, is_inner: false, depth: 0, hidden: Vec::new() });
     }
+}
+
+/// Whether a text uses a variable by name: asks it for something.
+fn is_used(text: &str, name: &str) -> bool {
+    text.match_indices(name).any(|(at, _)| {
+        let before = text[..at].chars().next_back();
+        let after = text[at + name.len()..].chars().next();
+        matches!(after, Some('.' | '[' | '?')) && !before.is_some_and(|c| c.is_alphanumeric() || matches!(c, '_' | '$' | '.'))
+    })
 }

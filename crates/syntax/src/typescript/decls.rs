@@ -277,6 +277,9 @@ impl<'t> Script<'t> {
             if constant && value_node.is_some_and(|v| self.closure_singleton(v, name, name_node, exported, items)) {
                 continue;
             }
+            if constant && value_node.is_some_and(|v| self.literal_singleton(v, parts.field(f.type_), name, name_node, exported)) {
+                continue;
+            }
             // a function by another way of writing it
             let is_function = |v: &Ts<'t>| matches!(self.kind(*v), Kind::Arrow | Kind::FunctionExpr);
             if let Some(function) = value_node.filter(is_function).filter(|_| constant && parts.field(f.type_).is_none()) {
