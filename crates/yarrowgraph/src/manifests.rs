@@ -37,12 +37,14 @@ impl Manifests {
             let around = folder.ancestors().take_while(|f| f.starts_with(root)).chain(above);
             let nearest = around.into_iter().find(|f| {
                 *looked.entry(f.as_os_str()).or_insert_with(|| {
-                    let text = std::fs::read(f.join("package.json")).ok();
-                    let is_there = text.is_some();
-                    if let Some(text) = text {
-                        manifests.insert(f.to_path_buf(), serde_json::from_slice(&text).ok());
+                    let Ok(text) = std::fs::read(f.join("package.json")) else { return false };
+                    let manifest: Option<Value> = serde_json::from_slice(&text).ok();
+                    // one without a name only says how the files of its folder are loaded
+                    let is_package = manifest.as_ref().is_none_or(|m| m.get("name").is_some());
+                    if is_package {
+                        manifests.insert(f.to_path_buf(), manifest);
                     }
-                    is_there
+                    is_package
                 })
             });
             folders.push((count, nearest.map(Path::to_path_buf)));

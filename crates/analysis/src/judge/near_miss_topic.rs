@@ -3,13 +3,14 @@
 mod asked;
 
 use std::cmp::Ordering;
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 use yarrowgraph_ir::{Node, NodeId};
 use yarrowgraph_model::{Certainty, Level, Place};
 
 use super::unknown_code::asks_for_one;
 use super::{Draft, Page, Rule, plain, related, short};
+use crate::program::{Site, Sym};
 use crate::state::any_within;
 use crate::wire::channels::{Channel, ChannelKey, Topic};
 use crate::wire::effect::Effect;
@@ -59,7 +60,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
                 .filter(|(n, c)| n != name && if joined { !c.raises.is_empty() } else { !c.joins.is_empty() } && is_slip(name, n))
                 .max_by_key(|(n, c)| (!c.joins.is_empty() && !c.raises.is_empty(), c.joins.len() + c.raises.len(), std::cmp::Reverse(*n)));
             let Some((other_name, other)) = other else { continue };
-            if asks_for_one(wiring, channel) || asks_for_one(wiring, other) {
+            if asks_for_one(wiring, channel) || asks_for_one(wiring, other) || joined && is_told_elsewhere(wiring, topics, name) {
                 continue;
             }
             // of two halves the one that fewer use is the slip, or that is not written as the others of the bus are; else
@@ -78,6 +79,20 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     }
     drafts.extend(asked::check(wiring));
     drafts
+}
+
+/// Whether a call by which the bus is told names a topic somewhere, on an object of which nothing is known.
+fn is_told_elsewhere(wiring: &Wiring<'_>, topics: &[(&str, &Channel)], name: &str) -> bool {
+    let program = wiring.program();
+    let raises = topics.iter().flat_map(|(_, c)| &c.raises).map(|r| wiring.effects[*r].site);
+    let ways: BTreeSet<Sym> = raises.filter_map(|site| wiring.flow.receiver(site)).map(|(_, way)| way).collect();
+    let names_it = |call: &Site| {
+        let Some(first) = wiring.flow.argument(*call, 0) else { return false };
+        let body = program.body(first.member);
+        !wiring.in_test(call.member)
+            && body.is_some_and(|b| matches!(b.node(first.node), Node::Str(text) if program.unit_of(first.member).text(text) == name))
+    };
+    ways.into_iter().any(|way| program.index.calls(way).iter().any(names_it))
 }
 
 /// The one of two topics that begins in another case than the other topics of their bus do, where these all agree.

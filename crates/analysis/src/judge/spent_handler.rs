@@ -7,7 +7,7 @@ use super::{Draft, Page, Rule, related, short};
 use crate::flow::Val;
 use crate::program::{MemberId, Site};
 use crate::wire::Wiring;
-use crate::wire::channels::Channel;
+use crate::wire::channels::{Channel, ChannelKey, Topic};
 use crate::wire::effect::Act;
 
 pub(super) const RULE: Rule = Rule {
@@ -33,6 +33,12 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> Option<Draft> {
     let program = wiring.program();
     let effect = &wiring.effects[join];
     if effect.once || effect.bounded || wiring.in_test(effect.site.member) || wiring.is_generated(effect) {
+        return None;
+    }
+    // what comes last comes once
+    if let ChannelKey::Bus(_, Topic::Named(topic)) = &channel.key
+        && program.kit_of(effect.site.member).pack.last_events.contains(topic)
+    {
         return None;
     }
     let told = wiring.code_told(channel, join)?;

@@ -60,6 +60,9 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> Option<Draf
     if channel.kind == ChannelKind::Slot && is_operation(wiring, m) {
         return None;
     }
+    if channel.kind == ChannelKind::Slot && is_own_step(wiring, channel) {
+        return None;
+    }
     if is_filled_at_birth(wiring, channel, m) || channel.kind == ChannelKind::Slot && is_filled_by_set_up(wiring, m) {
         return None;
     }
@@ -91,6 +94,18 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> Option<Draf
         parties: vec![channel.id.clone(), program.member_id(effect.site.member)],
         edit: edits::guard_raise(wiring, effect),
     })
+}
+
+/// Whether a slot is a step of its object's own, which nobody else fills: what comes next is chosen by its code, not subscribed.
+fn is_own_step(wiring: &Wiring<'_>, channel: &Channel) -> bool {
+    let is_own = |join: &usize| {
+        let effect = &wiring.effects[*join];
+        let is_written = |s: Site| wiring.program().body(s.member).is_some_and(|b| matches!(b.node(s.node), Node::Lambda(_)));
+        let handed_in = matches!(effect.handler, None | Some(Val::Param(_, None, _) | Val::Unknown));
+        matches!(effect.holder.subject, Val::This(_)) && (!handed_in || effect.handler_node.is_some_and(is_written))
+    };
+    let mut direct = channel.joins.iter().filter(|j| wiring.effects[**j].inner.is_empty()).peekable();
+    direct.peek().is_some() && direct.all(is_own)
 }
 
 /// Whether an assignment may put something there: not nothing, nor what a method is given that nobody calls.

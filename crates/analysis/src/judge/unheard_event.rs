@@ -104,7 +104,7 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel) -> Option<Draft> {
     if matches!(channel.key, ChannelKey::Own(_, Some(_))) && raises.iter().all(also_heard) {
         return None;
     }
-    if wiring.is_mentioned(channel) || wiring.is_done_to_unknown(channel, Act::Join) {
+    if wiring.is_mentioned(channel) || wiring.is_done_to_unknown(channel, Act::Join) || is_let_in_by_name(wiring, channel) {
         return None;
     }
     let level = if public { Level::Note } else { Level::Warning };
@@ -116,6 +116,17 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel) -> Option<Draft> {
         related: raises.iter().take(5).map(|e| related("raised here", wiring.place(e))).filter(|r| r.place != place).collect(),
         parties: vec![channel.id.clone()],
         edit: None,
+    })
+}
+
+/// Whether a method that nobody here calls puts what it is handed on the very topic: `id(fn) { this.once('id', fn); }`.
+fn is_let_in_by_name(wiring: &Wiring<'_>, channel: &Channel) -> bool {
+    let program = wiring.program();
+    let ChannelKey::Bus(_, Topic::Named(topic)) = &channel.key else { return false };
+    wiring.effects.iter().any(|e| {
+        let is_topic = || matches!(&e.holder.key, Some(Val::Str(name)) if program.text(*name) == topic);
+        let handed_in = matches!(e.handler, Some(Val::Param(m, None, _)) if wiring.flow.call_sites(m).is_empty());
+        e.act == Act::Join && handed_in && is_topic()
     })
 }
 

@@ -184,7 +184,8 @@ impl Extractor<'_, '_> {
     fn store_outside(&self, node: NodeId, target: &Val, value: NodeId, found: &mut Vec<Effect>) {
         let Val::Outside(of, name) = target else { return };
         let text = self.flow.program.text(*name);
-        let named_like_slot = text.len() > 2 && text.starts_with("on") && text.chars().skip(2).all(|c| c.is_ascii_lowercase());
+        let named_like_slot =
+            text.len() > 2 && text != "once" && text.starts_with("on") && text.chars().skip(2).all(|c| c.is_ascii_lowercase());
         if !named_like_slot {
             return;
         }

@@ -1,10 +1,10 @@
 //! Whether a raise is covered against an empty channel.
 
-use yarrowgraph_ir::{BinaryOp, Body, MemberKind, Node, NodeId, TypeKind, TypeRef, UnaryOp};
+use yarrowgraph_ir::{AccessorKind, BinaryOp, Body, MemberKind, Node, NodeId, TypeKind, TypeRef, UnaryOp};
 
 use super::effect::Guard;
-use crate::flow::{Flow, Val};
-use crate::program::{Declared, Site};
+use crate::flow::{Flow, Val, returned};
+use crate::program::{Declared, MemberId, Site};
 
 /// How the call of a channel's value is protected: by `?.`, a test of the same channel or
 /// of the local copy that is called, an early exit, or a first value that does nothing.
@@ -23,7 +23,7 @@ pub fn of_raise(flow: &Flow<'_>, site: Site, called: NodeId, value: &Val, option
     }
     let Some(body) = program.body(site.member) else { return Guard::None };
     let g = Guards { flow, site, body, called, value };
-    if g.never_empty() || g.covered() || g.chain_is_optional(called) { Guard::Tested } else { Guard::None }
+    if g.never_empty() || g.covered() || g.chain_is_optional(called) || g.has_default() { Guard::Tested } else { Guard::None }
 }
 
 /// Whether a call of what a field holds is covered by a test of the field, whatever the field is given first.
@@ -42,6 +42,25 @@ struct Guards<'f, 'p> {
 }
 
 impl Guards<'_, '_> {
+    /// `get step() { return this.#step ?? usual; }`: what is called comes from a getter that has something else where there is nothing.
+    fn has_default(&self) -> bool {
+        let program = self.flow.program;
+        let (class, name) = match self.body.node(self.called) {
+            Node::Member { object, name, .. } => (self.flow.type_of_node(self.site.member, object).own(), name),
+            Node::Name(name) => (Some(program.member(self.site.member).owner), name),
+            _ => return false,
+        };
+        let named = class.map(|t| program.find_members(t, program.sym_in(self.site.member, name))).unwrap_or_default();
+        let is_getter = |m: &MemberId| program.member(*m).kind == MemberKind::Accessor(AccessorKind::Get);
+        named.into_iter().filter(is_getter).any(|getter| {
+            let Some(body) = program.body(getter) else { return false };
+            returned(program, getter, None).into_iter().any(|node| match body.node(node) {
+                Node::Binary { op: BinaryOp::Or | BinaryOp::Coalesce, right, .. } => body.node(right) != Node::Null,
+                _ => false,
+            })
+        })
+    }
+
     /// `a?.b.c()`: an optional step anywhere before covers the call.
     fn chain_is_optional(&self, mut node: NodeId) -> bool {
         loop {

@@ -1,6 +1,6 @@
 //! What makes up for a release: handles that are kept, what is taken off by other ways, a subject that ends, and releases that miss.
 
-use yarrowgraph_ir::{MemberKind, Node};
+use yarrowgraph_ir::{MemberKind, Node, NodeId};
 
 use crate::flow::Val;
 use crate::judge::futile_unsubscribe::other_topic;
@@ -170,7 +170,9 @@ pub(super) fn ends_its_subject(wiring: &Wiring<'_>, teardown: MemberId, join: &E
     body.ids().any(|node| {
         let Node::Call { callee, args, .. } = body.node(node) else { return false };
         let Node::Member { object, name, .. } = body.node(callee) else { return false };
-        if args.len > 0 {
+        // how it ends may be said with it
+        let is_option = |a: &NodeId| matches!(body.node(*a), Node::Object(_) | Node::Bool(_) | Node::Num(_) | Node::Str(_) | Node::Null);
+        if !body.list(args).iter().all(is_option) {
             return false;
         }
         let name = program.unit_of(teardown).text(name);
