@@ -368,12 +368,16 @@ impl Extractor<'_, '_> {
         false
     }
 
-    /// `queues.delete(key); queue.forEach(run);`: what was under the key is gone before it is told.
+    /// `queues.delete(key); queue.forEach(run);`: all that was under the key is gone before it is told.
     fn is_taken_out_before(&self, node: NodeId, holder: &Holder) -> bool {
         let (&Event::Own(m), Some(key)) = (&holder.event, &holder.key) else { return false };
         let program = self.flow.program;
         let (scope, pack) = (program.scope(self.member), &*program.kit_of(self.member).pack);
         let run = program.runs_in(self.site(node));
+        let is_walk = |n: NodeId| matches!(self.body.node(n), Node::ForEach { .. });
+        if scope.function_around(self.body, node) == run && !scope.ancestors(node).any(is_walk) {
+            return false;
+        }
         let takes = |n: NodeId| match self.body.node(n) {
             Node::Call { callee, args, .. } => match (self.body.node(callee), self.body.list(args)) {
                 (Node::Member { object, name, .. }, [under]) if pack.removes.contains(self.text(name)) => {
