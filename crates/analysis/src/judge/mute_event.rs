@@ -361,4 +361,32 @@ internal class Potter {
 "#,
         );
     }
+
+    #[test]
+    fn an_event_whose_handlers_are_in_a_list_of_the_object_s_own() {
+        expect(
+            "mute-event",
+            r#"
+//// Timetable.cs
+using System;
+using System.ComponentModel;
+public sealed class Timetable {
+    private static readonly object DelayKey = new();
+    private static readonly object CancelKey = new();
+    private readonly EventHandlerList _events = new();
+    public event Action<int> Delayed { add => _events.AddHandler(DelayKey, value); remove => _events.RemoveHandler(DelayKey, value); }
+    public event Action<int> Cancelled { add => _events.AddHandler(CancelKey, value); remove => _events.RemoveHandler(CancelKey, value); } //! mute-event warning
+    public void Delay(int minutes) => ((Action<int>)_events[DelayKey])?.Invoke(minutes);
+}
+public static class Program {
+    public static void Main() {
+        var table = new Timetable();
+        table.Delayed += Console.WriteLine;
+        table.Cancelled += Console.WriteLine;
+        table.Delay(4);
+    }
+}
+"#,
+        );
+    }
 }

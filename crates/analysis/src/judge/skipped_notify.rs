@@ -110,8 +110,23 @@ impl Subject<'_, '_> {
         if program.member(write.member).kind != MemberKind::Method || !is_hidden || !self.told_at(write, None).is_empty() {
             return Vec::new();
         }
-        let calls = wiring.flow.call_sites(write.member).iter().copied();
+        let calls = wiring.flow.call_sites(write.member).iter().copied().chain(self.walks_with(write.member));
         calls.filter(|s| self.counts(s.member) && s.member != write.member).collect()
+    }
+
+    /// Where a walk over a collection is handed a method: `list.forEach(this::place)`.
+    fn walks_with(&self, method: MemberId) -> Vec<Site> {
+        let (wiring, program) = (self.wiring, self.wiring.program());
+        let walk = |read: &Site| {
+            let body = program.body(read.member)?;
+            let around = program.scope(read.member).parent(read.node)?;
+            let Node::Call { callee, args, .. } = body.node(around) else { return None };
+            let Node::Member { name, .. } = body.node(callee) else { return None };
+            let walks = program.kit_of(read.member).pack.walks.contains(program.unit_of(read.member).text(name));
+            let is_it = matches!(wiring.flow.eval(*read), Val::Method(m, _) if m == method);
+            (walks && is_it && body.list(args).contains(&read.node)).then_some(Site { member: read.member, node: around })
+        };
+        program.index.reads(program.member(method).name).iter().filter_map(walk).collect()
     }
 
     /// Changes by others: writes through an object, and calls of methods of the class that write and tell nobody.
@@ -479,6 +494,34 @@ private:
 };
 class Board : public Viewer { public: void show(const Values& v) override { last = v.gust; } double last = 0; };
 int main() { Mast m; Board b; m.attach(&b); m.blow(3); m.pour(1); m.load({}); m.midnight(); }
+"#,
+        );
+    }
+
+    #[test]
+    fn what_a_walk_is_handed_writes_for_its_caller() {
+        expect(
+            "skipped-notify",
+            r#"
+//// Berths.java
+import java.util.*;
+import java.util.function.Consumer;
+class Berths {
+    enum Kind { IN, OUT, ALL }
+    record Change(Kind kind, String berth) {}
+    private final Set<Consumer<Change>> watchers = new LinkedHashSet<>();
+    private final Map<String, String> boats = new TreeMap<>();
+    Runnable onChange(Consumer<Change> fn) { watchers.add(fn); return () -> watchers.remove(fn); }
+    void moor(String berth, String boat) { place(berth, boat); changed(new Change(Kind.IN, berth)); }
+    void moorAll(Map<String, String> list) { list.forEach(this::place); changed(new Change(Kind.ALL, null)); }
+    void leave(String berth) { if (boats.remove(berth) == null) return; changed(new Change(Kind.OUT, berth)); }
+    void rename(String berth, String boat) {
+        boats.put(berth, boat); //! skipped-notify warning
+    }
+    int size() { return boats.size(); }
+    private void place(String berth, String boat) { boats.put(berth, boat); }
+    private void changed(Change c) { for (Consumer<Change> fn : List.copyOf(watchers)) fn.accept(c); }
+}
 "#,
         );
     }

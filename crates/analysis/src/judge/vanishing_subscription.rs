@@ -125,4 +125,40 @@ class Chart {
 "#,
         );
     }
+
+    #[test]
+    fn a_weak_roster_of_anything() {
+        expect(
+            "vanishing-subscription",
+            r#"
+//// Ship.cs
+using System;
+using System.Collections.Generic;
+public sealed class WeakRoster<T> where T : class {
+    private readonly List<WeakReference<T>> _refs = new();
+    public void Add(T one) => _refs.Add(new WeakReference<T>(one));
+    public void Tell(Action<T> call) {
+        for (var i = _refs.Count - 1; i >= 0; i--) {
+            if (_refs[i].TryGetTarget(out var one)) call(one); else _refs.RemoveAt(i);
+        }
+    }
+}
+public sealed class Ship {
+    private readonly WeakRoster<Action<double>> _near = new();
+    public void Hail(Action<double> ear) => _near.Add(ear);
+    public void Roll(double metres) => _near.Tell(ear => ear(metres));
+}
+public sealed class Chart {
+    private readonly Action<double> _kept;
+    private double _last;
+    public Chart(Ship ship) {
+        _kept = m => _last = m;
+        ship.Hail(_kept);
+        ship.Hail(m => _last = -m); //! vanishing-subscription warning
+    }
+    public static void Main() { var ship = new Ship(); new Chart(ship); ship.Roll(4); }
+}
+"#,
+        );
+    }
 }

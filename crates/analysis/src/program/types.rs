@@ -102,6 +102,12 @@ pub(super) struct Here<'s> {
 }
 
 impl Program {
+    /// Whether the objects of a type are nothing but data: they have fields, and do nothing.
+    pub fn is_mere_data(&self, t: TypeId) -> bool {
+        let is_data = |m: &MemberId| !matches!(self.member(*m).kind, MemberKind::Method | MemberKind::Event | MemberKind::Destructor);
+        self.ty(t).kind != TypeKind::Interface && self.ty(t).members.iter().all(is_data)
+    }
+
     /// Whether a type is one of a library's that refer to an object without keeping it alive.
     pub fn is_weak(&self, unit: UnitId, ty: &Ty) -> bool {
         matches!(ty, Ty::Outside(name, _) if self.kit(unit).pack.weak_types.contains(self.text(*name)))

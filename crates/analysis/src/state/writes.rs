@@ -2,7 +2,7 @@
 
 use rayon::prelude::*;
 use rustc_hash::FxHashMap;
-use yarrowgraph_ir::{AccessorKind, AssignOp, MemberKind, Node, NodeId, TypeKind, UnaryOp};
+use yarrowgraph_ir::{AccessorKind, AssignOp, MemberKind, Node, NodeId, UnaryOp};
 
 use crate::flow::Val;
 use crate::program::{Declared, MemberId, Site};
@@ -85,18 +85,30 @@ fn of_member(wiring: &Wiring<'_>, member: MemberId) -> Vec<(MemberId, Write)> {
     found
 }
 
-/// The write of a field of the object itself of which a statement changes a part: `now.gust = 0`, where the field holds mere data.
+/// The write of a field of the object itself of which a statement changes a part: `now.gust = 0`, `beds.get(bed).patient = name`, where
+/// the field holds mere data.
 fn part_written(wiring: &Wiring<'_>, member: MemberId, node: NodeId, target: NodeId) -> Option<(MemberId, Write)> {
     let (flow, program) = (&wiring.flow, wiring.program());
     let body = program.body(member)?;
     let Node::Member { object: whole, .. } = body.node(target) else { return None };
-    let Val::Member(of, field) = flow.eval_in(member, whole) else { return None };
+    let value = flow.eval_in(member, whole);
+    let (of, field) = match &value {
+        Val::Member(of, field) => (of, *field),
+        Val::Element(list, _) => match &**list {
+            Val::Member(of, field) => (of, *field),
+            _ => return None,
+        },
+        _ => return None,
+    };
     // objects that do something speak for themselves
-    let is_data = flow.type_held(field).own().is_none_or(|t| {
-        let is_field = |m: &MemberId| matches!(program.member(*m).kind, MemberKind::Field | MemberKind::Property | MemberKind::Constructor);
-        program.ty(t).kind != TypeKind::Interface && program.ty(t).members.iter().all(is_field)
-    });
-    (matches!(*of, Val::This(_)) && is_data).then(|| written(wiring, member, node, whole, How::Within)).flatten()
+    let is_data = flow.type_of(&value).own().is_none_or(|t| program.is_mere_data(t));
+    let is_slot = matches!(program.member(field).kind, MemberKind::Field | MemberKind::Property);
+    if !is_data || !is_slot || !matches!(**of, Val::This(_)) {
+        return None;
+    }
+    let in_constructor =
+        program.member(member).kind == MemberKind::Constructor && program.scope(member).function_around(body, node).is_none();
+    Some((field, Write { object: (**of).clone(), site: Site { member, node }, how: How::Within, initial: in_constructor }))
 }
 
 /// What a call changes of a value that lanes share: its object, or the variable that it is handed, and what it is given.

@@ -8,7 +8,7 @@ use yarrowgraph_ir::{AccessorKind, MemberKind, Node};
 
 use super::extract::Extractor;
 use crate::flow::Val;
-use crate::program::{MemberId, Site};
+use crate::program::{MemberId, Site, Ty};
 
 /// The event whose handlers a local or a cast holds.
 pub(super) fn event_in(x: &Extractor<'_, '_>, site: Site) -> Option<Val> {
@@ -21,16 +21,27 @@ pub(super) fn event_in(x: &Extractor<'_, '_>, site: Site) -> Option<Val> {
     while let Node::Cast { operand, .. } = body.node(node) {
         node = operand;
     }
-    let Val::Element(list, Some(key)) = x.flow.eval_in(site.member, node) else { return None };
-    let (owner, name) = match &*list {
+    event_at(x, &x.flow.eval_in(site.member, node))
+}
+
+/// The event whose handlers an entry of such a list holds.
+pub(super) fn event_at(x: &Extractor<'_, '_>, entry: &Val) -> Option<Val> {
+    let program = x.flow.program;
+    let Val::Element(list, Some(key)) = entry else { return None };
+    let (owner, name) = match &**list {
         Val::Outside(of, name) => ((**of).clone(), *name),
-        Val::Global(name) => (Val::This(program.member(site.member).owner), *name),
+        Val::Global(name) => (Val::This(program.member(x.member).owner), *name),
+        // a list of the object's own: what it is says it
+        Val::Member(of, _) => match x.flow.type_of(list) {
+            Ty::Outside(name, _) => ((**of).clone(), name),
+            _ => return None,
+        },
         _ => return None,
     };
-    if !program.kit_of(site.member).pack.event_lists.contains(program.text(name)) {
+    if !program.kit_of(x.member).pack.event_lists.contains(program.text(name)) {
         return None;
     }
-    let Val::Static(key) = *key else { return None };
+    let Val::Static(key) = **key else { return None };
     Some(Val::Member(Arc::new(owner), event_under(x, key)?))
 }
 

@@ -30,6 +30,10 @@ impl Extractor<'_, '_> {
                 if pack.invokers.contains(text) {
                     let value = self.channel_of_name(self.eval(object));
                     let value = if let Val::Local(site) = value { self.taken_as(site).unwrap_or(Val::Local(site)) } else { value };
+                    if let Some(event) = keyed::event_at(self, &value) {
+                        self.raise_at(node, object, &event, None, optional, found);
+                        return;
+                    }
                     let unit = program.member(self.member).unit;
                     let ty = self.flow.type_of(&value);
                     let delegate = program.is_callable(unit, &ty)
@@ -72,7 +76,8 @@ impl Extractor<'_, '_> {
                     Val::Static(_) => self.raise_value(node, callee, &value, found),
                     Val::Method(..) | Val::Outside(..) | Val::Member(..) => {
                         let object_value = self.told(object);
-                        let asks_weak = (pack.elements.contains(text) && self.is_weak_reference(&object_value))
+                        let asks_weak = ((pack.elements.contains(text) || pack.out_lookups.contains(text))
+                            && self.is_weak_reference(&object_value))
                             || (pack.unwraps.contains(text) && !matches!(value, Val::Method(..)));
                         let told = matches!(object_value, Val::Element(..))
                             || self.is_slot_object(&object_value)
@@ -210,8 +215,9 @@ impl Extractor<'_, '_> {
 
     fn raise_value(&self, node: NodeId, callee: NodeId, value: &Val, found: &mut Vec<Effect>) {
         let optional = matches!(self.body.node(node), Node::Call { optional: true, .. });
-        match value {
-            Val::Member(..) | Val::Static(_) | Val::Element(..) | Val::Param(..) => {
+        let event = keyed::event_at(self, value);
+        match event.as_ref().unwrap_or(value) {
+            value @ (Val::Member(..) | Val::Static(_) | Val::Element(..) | Val::Param(..)) => {
                 self.raise_at(node, callee, value, None, optional, found)
             }
             Val::Local(site) => {
@@ -455,7 +461,7 @@ impl Extractor<'_, '_> {
             return;
         }
         for &arg in args {
-            let value = self.eval(arg);
+            let value = self.told(arg);
             if let Val::Element(..) = value
                 && let Some(holder) = holder_of(self.flow, &value)
             {

@@ -22,8 +22,16 @@ pub(super) fn used_in(wiring: &Wiring<'_>, code: Site, position: usize, part: Sy
     let body = program.body(member)?;
     let scope = program.scope(member);
     let function = scope.function_around(body, root);
+    let is_getter = |node: NodeId| {
+        let call =
+            scope.parent(node).filter(|p| matches!(body.node(*p), Node::Call { callee, args, .. } if callee == node && args.len == 0));
+        let called = call.and_then(|node| wiring.flow.callee(Site { member, node }));
+        call.is_some() && (called.is_some_and(|c| wiring.answers_from(c.member).is_some()) || !program.kit_of(member).traits.fields_called)
+    };
     // by the name of the message, or taken apart in the list of parameters
     let is_part = |node: NodeId| match body.node(node) {
+        // the getter of its name is the call as a whole
+        Node::Member { .. } if is_getter(node) => false,
         Node::Member { object, name, .. } => {
             program.sym_in(member, name) == part
                 && matches!(wiring.flow.eval_in(member, object), Val::Param(m, f, i) if m == member && f == function && i as usize == position)
@@ -32,8 +40,14 @@ pub(super) fn used_in(wiring: &Wiring<'_>, code: Site, position: usize, part: Sy
         Node::Call { callee, args, .. } if args.len == 0 => match body.node(callee) {
             Node::Member { object, .. } => {
                 let of_message = matches!(wiring.flow.eval_in(member, object), Val::Param(m, f, i) if m == member && f == function && i as usize == position);
-                let gives = wiring.flow.callee(Site { member, node }).and_then(|c| wiring.answers_from(c.member));
-                of_message && gives.is_some_and(|f| program.member(f).name == part)
+                let gives = match (wiring.flow.callee(Site { member, node }), wiring.flow.eval_in(member, callee)) {
+                    (Some(c), _) => wiring.answers_from(c.member).map(|f| program.member(f).name),
+                    // of a record, which has one for each part
+                    (None, Val::Member(_, f)) => Some(program.member(f).name),
+                    (None, Val::Outside(_, name)) if !program.kit_of(member).traits.fields_called => Some(name),
+                    _ => None,
+                };
+                of_message && gives == Some(part)
             }
             _ => false,
         },
@@ -122,4 +136,40 @@ fn is_pattern_of(
         None => &program.decl(member).params,
     };
     params.get(position).and_then(|p| p.pattern) == Some(pattern)
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::testing::expect;
+
+    const DESK: &str = r#"
+//// Desk.java
+import java.util.*;
+import java.util.function.Consumer;
+class Desk {
+    record Note(String kind, String berth) {}
+    private final List<Consumer<Note>> readers = new ArrayList<>();
+    void read(Consumer<Note> fn) { readers.add(fn); }
+    void in(String berth) { tell(new Note("in", berth)); }
+    void out(String berth) { tell(new Note("out", berth)); }
+    void all() { tell(new Note("all", null)); }
+    private void tell(Note n) { for (Consumer<Note> fn : readers) fn.accept(n); }
+    public static void main(String[] args) {
+        Desk desk = new Desk();
+        desk.read(n -> System.out.println(n.kind() + n.berth()));
+        desk.in("a"); desk.out("a"); desk.all();
+    }
+}
+"#;
+
+    #[test]
+    fn what_the_getter_of_a_record_gives_is_shown() {
+        expect("incomplete-message", DESK);
+    }
+
+    #[test]
+    fn what_it_gives_is_asked_for_more() {
+        let text = DESK.replace("n.kind() + n.berth()", "n.berth().length()");
+        expect("incomplete-message", &text.replace("(\"all\", null)); }", "(\"all\", null)); } //! incomplete-message warning"));
+    }
 }

@@ -103,8 +103,10 @@ impl Subject<'_, '_> {
         // what a notifying method is called with
         let handed = |member: MemberId, arg: &NodeId| match flow.eval_in(member, *arg) {
             Val::Param(m, None, index) if m == member => {
-                let little =
-                    |v: Option<&Val>| matches!(v, None | Some(Val::This(_) | Val::Null | Val::Str(_) | Val::Literal(_) | Val::Data));
+                let little = |v: Option<&Val>| match v {
+                    Some(Val::New(made)) => self.is_record(*made),
+                    v => matches!(v, None | Some(Val::This(_) | Val::Null | Val::Str(_) | Val::Literal(_) | Val::Data)),
+                };
                 flow.callers((m, None)).iter().all(|(_, with)| little(with.args.get(index as usize).and_then(Option::as_ref)))
             }
             _ => false,
@@ -113,6 +115,8 @@ impl Subject<'_, '_> {
             Val::This(_) | Val::Null | Val::Str(_) | Val::Literal(_) => true,
             // `EventArgs.Empty`
             Val::Outside(of, _) => matches!(*of, Val::Global(_)),
+            // a record that says what has happened, as it could be written out
+            Val::New(made) if self.is_record(made) => true,
             // `new PropertyChangedEventArgs("Level")`
             Val::New(made) => program.body(made.member).is_some_and(|b| match b.node(made.node) {
                 Node::New { args, .. } => {
@@ -126,6 +130,17 @@ impl Subject<'_, '_> {
         raises.iter().all(|(site, args)| {
             args.iter().all(|a| self.is_state(site.member, *a) || says_little(site.member, a) || handed(site.member, a))
         })
+    }
+
+    /// Whether an object is of a class of the tree that is nothing but data, and holds nothing that is read from the subject.
+    fn is_record(&self, made: Site) -> bool {
+        let (wiring, program) = (self.wiring, self.wiring.program());
+        let is_data = wiring.flow.type_of_node(made.member, made.node).own().is_some_and(|t| program.is_mere_data(t));
+        is_data
+            && program.body(made.member).is_some_and(|b| match b.node(made.node) {
+                Node::New { args, .. } => !b.list(args).iter().any(|a| self.is_state(made.member, *a)),
+                _ => false,
+            })
     }
 
     /// Whether a channel, or what it calls on its observers, has its name from a field: `TargetChanged` for `target`.
