@@ -88,9 +88,13 @@ fn routes(wiring: &Wiring<'_>, class: TypeId, roster: MemberId) -> Vec<Route> {
         let Some(body) = program.body_with(member, Kinds::CALL) else { continue };
         for node in body.ids() {
             let site = Site { member, node };
-            let Node::Call { callee, .. } = body.node(node) else { continue };
+            let Node::Call { callee, args, .. } = body.node(node) else { continue };
             let Node::Member { object, .. } = body.node(callee) else { continue };
-            let Val::Element(of, Some(_)) = flow.eval_in(member, object) else { continue };
+            let Val::Element(of, Some(key)) = flow.eval_in(member, object) else { continue };
+            // whoever has a word put through says whom it is for
+            if args.len == 0 || !matches!(*key, Val::Param(m, None, _) if m == member) {
+                continue;
+            }
             let is_roster = matches!(&*of, Val::Member(of, m) if *m == roster && matches!(**of, Val::This(_)));
             let tells = is_statement(program, site) || body.root == Some(node);
             if is_roster && tells && flow.callee(site).is_some() {
