@@ -128,7 +128,10 @@ fn of_roster(wiring: &Wiring<'_>, roster: MemberId, channels: Vec<usize>) -> Opt
         }
     }
     let routes = routes(wiring, &channels);
-    if told.is_empty() || routes.is_empty() {
+    // those who are asked, rather than told, are looked after
+    let raises = || channels.iter().flat_map(|c| &wiring.channels[*c].raises).map(|r| &wiring.effects[*r]);
+    let asked = raises().filter(|e| e.result_used).count();
+    if told.is_empty() || routes.is_empty() || asked * 2 > raises().count() {
         return None;
     }
     let mut colleagues: Vec<Colleague> = Vec::new();
