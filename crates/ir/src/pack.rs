@@ -330,7 +330,10 @@ pub struct Pack {
     /// Methods whose result holds the same elements.
     #[serde(default)]
     pub copies: Names,
-    /// Of these the ones that give a view rather than a copy.
+    /// Methods that put all elements into the collection that they are handed first.
+    #[serde(default)]
+    pub copies_into: Names,
+    /// Of the methods that copy the ones that give a view rather than a copy.
     #[serde(default)]
     pub views: Names,
     /// Of these the ones that give the keys of what is kept under keys.

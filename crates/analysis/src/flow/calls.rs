@@ -27,6 +27,9 @@ pub(crate) fn object_of(body: &Body, call: NodeId) -> Option<NodeId> {
     Some(object)
 }
 
+/// Methods that make a collection of their arguments.
+pub(super) const LISTS: [&str; 2] = ["of", "asList"];
+
 impl Flow<'_> {
     /// The method that a call reaches.
     pub fn callee(&self, site: Site) -> Option<Callee> {
@@ -324,8 +327,8 @@ impl Flow<'_> {
         if pack.copies.contains(text) {
             // `Array.from(x)`, `List.copyOf(x)`: the collection is the argument
             if matches!(of, Val::Global(_)) {
-                // keys are no elements
-                if pack.key_views.contains(text) {
+                // keys are no elements, and what lists several things is none of them
+                if pack.key_views.contains(text) || args.len() > 1 && LISTS.contains(&text) {
                     return Val::Call(site);
                 }
                 return args.first().map_or(Val::Call(site), |a| inner(*a));

@@ -4,6 +4,7 @@ use std::sync::Arc;
 
 use yarrowgraph_ir::{MemberKind, Node, NodeId};
 
+use super::calls::LISTS;
 use super::{BUDGET, Flow, Val};
 use crate::program::{MemberId, Site, Sym, Ty, TypeId};
 
@@ -75,7 +76,9 @@ impl Flow<'_> {
                 Ty::Own(class, _) if matches!(**of, Val::This(_)) => self.handed_type(class, *name),
                 _ => Ty::Unknown,
             },
-            Val::Unknown | Val::Global(_) | Val::TypeParam(..) | Val::Literal(_) | Val::Str(_) | Val::Null | Val::Data => Ty::Unknown,
+            // what is written out is of the type of what it is given to
+            Val::Literal(site) => self.expected_type(site.member, site.node, budget),
+            Val::Unknown | Val::Global(_) | Val::TypeParam(..) | Val::Str(_) | Val::Null | Val::Data => Ty::Unknown,
         }
     }
 
@@ -374,6 +377,10 @@ impl Flow<'_> {
                 None if self.kept.is_empty() => Ty::Unknown,
                 None => self.type_of_val(&self.eval_at(member, node, budget), budget),
             });
+        }
+        if args.len() > 1 && LISTS.contains(&text) && matches!(self.eval_at(member, object, budget), Val::Global(_)) {
+            let items: Vec<Ty> = args.iter().map(|a| self.node_type(member, *a, budget)).collect();
+            return Ty::Array(Arc::new(self.common(&items).unwrap_or(Ty::Unknown)));
         }
         if pack.copies.contains(text) {
             return self.node_type(member, object, budget);

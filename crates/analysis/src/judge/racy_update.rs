@@ -2,7 +2,7 @@
 
 use std::collections::BTreeSet;
 
-use yarrowgraph_ir::{BinaryOp, MemberKind, Node, NodeId, UnaryOp};
+use yarrowgraph_ir::{AccessorKind, AssignOp, BinaryOp, MemberKind, Node, NodeId, UnaryOp};
 use yarrowgraph_model::{Certainty, Level};
 
 use super::{Draft, Page, Rule, related, short};
@@ -67,6 +67,9 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
             let outside = calls.filter(|s| !wiring.in_test(s.member) && !is_own(s));
             drafts.extend(outside.filter_map(|call| of_call(wiring, class, (setter, way), call)));
         }
+        if let Some(update) = update {
+            drafts.extend(by_property(wiring, class, update));
+        }
     }
     drafts
 }
@@ -82,6 +85,49 @@ enum Way {
     Step(MemberId),
     /// A call of the same setter stands under a lock.
     Guard(Site),
+}
+
+/// `glass.Kilos -= 20`, `glass.Kilos = glass.Kilos + 40`: by a property that sets by way of the one step.
+fn by_property(wiring: &Wiring<'_>, class: TypeId, update: MemberId) -> Vec<Draft> {
+    let program = wiring.program();
+    let own = program.ty(class).members.iter().copied();
+    let setters = own.filter(|m| program.member(*m).kind == MemberKind::Accessor(AccessorKind::Set) && !wiring.tellings(*m).is_empty());
+    let mut drafts = Vec::new();
+    for setter in setters {
+        let name = program.member(setter).name;
+        for site in program.index.writes(name).iter().filter(|s| !wiring.in_test(s.member) && program.member(s.member).owner != class) {
+            let Some(body) = program.body(site.member) else { continue };
+            let Node::Assign { target, value, op } = body.node(site.node) else { continue };
+            let Node::Member { object, .. } = body.node(target) else { continue };
+            let of = wiring.flow.eval_in(site.member, object);
+            if wiring.flow.type_of(&of).own().is_none_or(|t| !program.is_a(t, class)) {
+                continue;
+            }
+            let is_read = |n: NodeId| match body.node(n) {
+                Node::Member { object, name: read, .. } => {
+                    program.sym_in(site.member, read) == name && wiring.flow.eval_in(site.member, object) == of
+                }
+                _ => false,
+            };
+            let depends = !matches!(op, AssignOp::Set | AssignOp::IfUnset) || state::any_within(body, value, &is_read);
+            if depends && in_several_lanes(wiring, &of, (setter, update), *site) {
+                let (what, way) = (wiring.flow.show(&of), short(&program.member_id(update)));
+                drafts.push(Draft {
+                    level: Level::Note,
+                    certainty: Certainty::Likely,
+                    place: program.place_of(*site),
+                    message: format!(
+                        "`{}` is read and written in two steps while other lanes write it, so that what comes in between is lost; `{way}` does it in one",
+                        short(&what)
+                    ),
+                    related: vec![related("it does it in one step", program.member_place(update))],
+                    parties: vec![what, program.member_id(site.member)],
+                    edit: None,
+                });
+            }
+        }
+    }
+    drafts
 }
 
 /// Whether a call stands under a lock, or in a function that its own object is handed to run alone.
@@ -441,6 +487,50 @@ shelf.watch(console.log);
 new Oven(shelf).bake(fetch);
 new Shop(shelf).sell(fetch);
 new Shop(shelf).count(fetch);
+"#,
+        );
+    }
+
+    #[test]
+    fn by_a_property_in_several_tasks() {
+        expect(
+            "racy-update",
+            r#"
+//// Tally.cs
+using System;
+using System.Collections.Generic;
+using System.Threading.Tasks;
+public sealed class Tally {
+    private readonly object _gate = new();
+    private readonly Dictionary<int, Action<double>> _fns = new();
+    private double _kilos; private int _seq;
+    public int Follow(Action<double> fn) { lock (_gate) { _fns[++_seq] = fn; return _seq; } }
+    public void Leave(int id) { lock (_gate) _fns.Remove(id); }
+    public double Kilos { get { lock (_gate) return _kilos; } set => Change(_ => value); }
+    public void Change(Func<double, double> how) {
+        double now; Action<double>[] copy;
+        lock (_gate) { now = _kilos = how(_kilos); copy = new Action<double>[_fns.Count]; _fns.Values.CopyTo(copy, 0); }
+        foreach (var fn in copy) fn(now);
+    }
+}
+public sealed class Hall {
+    private readonly Tally _glass = new();
+    private readonly Tally _paper = new();
+    public void Tip(double kilos) => _glass.Change(before => before + kilos);
+    public void Ship(double kilos) {
+        _glass.Kilos -= kilos; //! racy-update note
+    }
+    public void Sweep() => _glass.Kilos = 0;
+    public void Bale() => _paper.Kilos = _paper.Kilos + 40;
+    public void Watch() { _glass.Follow(Console.WriteLine); _paper.Follow(Console.WriteLine); }
+    public static void Main() {
+        var hall = new Hall();
+        hall.Watch();
+        Task.Run(() => hall.Tip(25));
+        Task.Run(() => { for (var i = 0; i < 9; i++) hall.Ship(20); });
+        Task.Run(() => hall.Bale());
+    }
+}
 "#,
         );
     }

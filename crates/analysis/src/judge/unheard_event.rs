@@ -62,6 +62,8 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel) -> Option<Draft> {
             // another tree may hear it
             (program.member_place(*m), public, if public { Certainty::Likely } else { Certainty::Certain })
         }
+        // what is put under a name has others who know it, and may hear it
+        ChannelKey::Own(m, Some(_)) if wiring.flow.element_held(*m).own().is_some_and(|t| wiring.signals.contains(&t)) => return None,
         ChannelKey::Own(m, Some(Topic::Named(_))) => (wiring.place(first), is_public(wiring, *m), Certainty::Certain),
         ChannelKey::Bus(bus, Topic::Named(_)) => {
             // only an emitter of the tree whose other topics are heard here
@@ -569,5 +571,31 @@ public class Gauge {{
         };
         expect("unheard-event", &code("Gauge.Panel, PublicKey=00", "note"));
         expect("unheard-event", &code("Gauge.Tests", "warning"));
+    }
+
+    #[test]
+    fn what_is_known_under_a_name_may_be_heard_by_another_way() {
+        expect(
+            "unheard-event",
+            r#"
+//// common.ts
+export class Shown<T> {
+  private readonly watchers = new Set<(value: T) => void>();
+  constructor(private value: T) {}
+  get(): T { return this.value; }
+  set(next: T): void { this.value = next; for (const fn of [...this.watchers]) fn(next); }
+  watch(fn: (value: T) => void): () => void { this.watchers.add(fn); return () => this.watchers.delete(fn); }
+}
+const things = new Map<string, Shown<any>>();
+export function provide(name: string, thing: Shown<any>): void { things.set(name, thing); }
+export function ask(name: string): Shown<any> | undefined { return things.get(name); }
+//// main.ts
+import { ask, provide, Shown } from './common';
+const wall = new Shown<string>('');
+provide('wall', wall);
+wall.watch((text) => console.log(text));
+ask('wall')!.set('open from ten to four');
+"#,
+        );
     }
 }

@@ -341,4 +341,55 @@ int main() {
 "#,
         );
     }
+
+    #[test]
+    fn parts_of_a_list_and_classes_as_names() {
+        expect(
+            "unready-subject",
+            r#"
+//// Plant.java
+import java.util.*;
+import java.util.function.IntConsumer;
+final class Plant {
+    private static final Map<Class<?>, Object> PARTS = new HashMap<>();
+    static <T> void offer(Class<T> kind, T part) { PARTS.put(kind, part); }
+    static <T> T find(Class<T> kind) { return kind.cast(PARTS.get(kind)); }
+}
+final class Plan {
+    private final List<IntConsumer> listeners = new ArrayList<>();
+    void addListener(IntConsumer l) { listeners.add(l); }
+    void removeListener(IntConsumer l) { listeners.remove(l); }
+    void advance(int step) { for (IntConsumer l : listeners) l.accept(step); }
+}
+interface Part { default void awake() {} default void start() {} }
+final class Station implements Part {
+    final Plan plan = new Plan();
+    @Override public void start() { Plant.offer(Plan.class, plan); }
+}
+final class Wheel implements Part {
+    int turned;
+    @Override public void awake() {
+        Plan plan = Plant.find(Plan.class); //! unready-subject warning
+        if (plan != null) plan.addListener(step -> turned += step);
+    }
+}
+final class Dial implements Part {
+    int shown;
+    @Override public void start() {
+        Plan plan = Plant.find(Plan.class);
+        if (plan != null) plan.addListener(step -> shown = step);
+    }
+}
+final class Main {
+    public static void main(String[] args) {
+        Station station = new Station();
+        List<Part> parts = List.of(station, new Wheel(), new Dial());
+        for (Part p : parts) p.awake();
+        for (Part p : parts) p.start();
+        station.plan.advance(3);
+    }
+}
+"#,
+        );
+    }
 }

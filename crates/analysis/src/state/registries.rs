@@ -130,7 +130,10 @@ fn class_key(wiring: &Wiring<'_>, call: Site) -> Option<Key> {
     let written = type_args.and_then(|t| body.type_lists.get(t as usize)).and_then(|list| list.first());
     let class = match written {
         Some(ty) => program.type_in(call.member, *ty).own(),
-        None => wiring.flow.type_of(&wiring.flow.eval_in(call.member, *body.list(args).first()?)).own(),
+        None => match wiring.flow.eval_in(call.member, *body.list(args).first()?) {
+            Val::Type(class) => Some(class),
+            part => wiring.flow.type_of(&part).own(),
+        },
     };
     class.map(Key::Class)
 }

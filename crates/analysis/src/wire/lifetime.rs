@@ -441,7 +441,7 @@ impl Lives<'_, '_> {
                     // kept for good, unless another one takes its place
                     let lazy = op == yarrowgraph_ir::AssignOp::IfUnset;
                     let in_set_up = matches!(kind, MemberKind::Constructor | MemberKind::Initializer);
-                    if in_set_up || lazy || self.flow.only_definition(m).is_some() && !is_emptied(self.flow, m) {
+                    if in_set_up || lazy || self.flow.only_definition(m).is_some() && !is_emptied(self.flow, m) && !is_ended(self.flow, m) {
                         Fate::Kept
                     } else {
                         Fate::Short
@@ -503,6 +503,17 @@ pub fn is_emptied(flow: &Flow<'_>, m: MemberId) -> bool {
         return true;
     }
     flow.definitions(m).iter().any(|d| flow.program.body(d.member).is_some_and(|b| matches!(b.node(d.node), Node::Null)))
+}
+
+/// Whether what a member holds is ended by a method that does not end its owner: `closeTools() { this.logger.dispose(); }`.
+fn is_ended(flow: &Flow<'_>, m: MemberId) -> bool {
+    let program = flow.program;
+    let teardowns = &program.kit_of(m).pack.teardowns;
+    let called = teardowns.iter().filter_map(|name| program.symbols.get(name)).flat_map(|name| program.index.calls(name));
+    called.into_iter().any(|call| {
+        let is_it = || matches!(flow.receiver(*call), Some((Val::Member(_, x) | Val::Static(x), _)) if x == m);
+        !program.is_listed(teardowns, call.member) && is_it()
+    })
 }
 
 /// Where objects of a type are created.

@@ -171,11 +171,14 @@ impl Extractor<'_, '_> {
         for node in self.body.ids() {
             let Node::Call { callee, args, .. } = self.body.node(node) else { continue };
             let Node::Member { object, name, .. } = self.body.node(callee) else { continue };
-            let [value] = *self.body.list(args) else { continue };
-            if !pack.adds.contains(self.text(name)) || self.eval(object) != **list {
-                continue;
-            }
-            let value = self.eval(value);
+            let value = match *self.body.list(args) {
+                [value] if pack.adds.contains(self.text(name)) && self.eval(object) == **list => self.eval(value),
+                // `roster.CopyTo(copy, 0)`
+                [into, ..] if pack.copies_into.contains(self.text(name)) && self.eval(into) == **list => {
+                    Val::Element(Arc::new(self.eval(object)), None)
+                }
+                _ => continue,
+            };
             if !matches!(value, Val::Element(..)) || found.as_ref().is_some_and(|f| *f != value) {
                 return None;
             }
@@ -215,8 +218,8 @@ impl Extractor<'_, '_> {
 
     fn raise_value(&self, node: NodeId, callee: NodeId, value: &Val, found: &mut Vec<Effect>) {
         let optional = matches!(self.body.node(node), Node::Call { optional: true, .. });
-        let event = keyed::event_at(self, value);
-        match event.as_ref().unwrap_or(value) {
+        let behind = keyed::event_at(self, value).or_else(|| self.gathered(value));
+        match behind.as_ref().unwrap_or(value) {
             value @ (Val::Member(..) | Val::Static(_) | Val::Element(..) | Val::Param(..)) => {
                 self.raise_at(node, callee, value, None, optional, found)
             }
