@@ -424,4 +424,32 @@ class Keeper : IDisposable {
 "#,
         );
     }
+
+    #[test]
+    fn a_slot_of_an_interface_that_is_handed_functions() {
+        expect(
+            "displaced-subscriber",
+            r#"
+//// Rack.java
+import java.util.*;
+final class Rack {
+    interface LevelFn { void level(int channel, int level); }
+    LevelFn onLevel;
+    void set(int channel, int level) { if (onLevel != null) onLevel.level(channel, level); }
+}
+final class Main {
+    static void meters(Rack rack, Map<Integer, Integer> meters) { rack.onLevel = (channel, level) -> meters.put(channel, level); }
+    static void recorder(Rack rack, List<String> tape) {
+        rack.onLevel = (channel, level) -> tape.add(channel + "@" + level); //! displaced-subscriber warning
+    }
+    public static void main(String[] args) {
+        Rack rack = new Rack();
+        meters(rack, new HashMap<>());
+        recorder(rack, new ArrayList<>());
+        rack.set(4, 80);
+    }
+}
+"#,
+        );
+    }
 }

@@ -306,4 +306,59 @@ static class Program {
 "#,
         );
     }
+
+    #[test]
+    fn what_a_helper_starts_a_timer_for() {
+        expect(
+            "polled-state",
+            r#"
+//// Display.cs
+using System;
+using System.Timers;
+class Tank {
+    public event Action<double> Changed;
+    public double Litres { get; private set; }
+    public void Fill(double litres) { Litres += litres; Changed?.Invoke(Litres); }
+}
+class Display {
+    private readonly Tank tank;
+    public Display(Tank tank) { this.tank = tank; }
+    public void Start() { Every(1000, Tick); }
+    private static void Every(int milliseconds, Action run) {
+        var timer = new Timer(milliseconds);
+        timer.Elapsed += (_, _) => run();
+        timer.Start();
+    }
+    private void Tick() {
+        Console.WriteLine(tank.Litres); //! polled-state note
+    }
+    static void Main() {
+        var tank = new Tank();
+        tank.Changed += Console.WriteLine;
+        new Display(tank).Start();
+        tank.Fill(3);
+    }
+}
+//// display.ts
+class Churn {
+  private readonly fns = new Set<(turns: number) => void>();
+  turns = 0;
+  watch(fn: (turns: number) => void): () => void { this.fns.add(fn); return () => this.fns.delete(fn); }
+  turn(): void { this.turns++; for (const fn of this.fns) fn(this.turns); }
+}
+function every(milliseconds: number, run: () => void): void { setInterval(run, milliseconds); }
+class Counter {
+  constructor(private readonly churn: Churn) {}
+  start(): void { every(500, () => this.show()); }
+  show(): void {
+    console.log(this.churn.turns); //! polled-state note
+  }
+}
+const churn = new Churn();
+churn.watch(console.log);
+new Counter(churn).start();
+churn.turn();
+"#,
+        );
+    }
 }

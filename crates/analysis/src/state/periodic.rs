@@ -98,6 +98,7 @@ pub fn rounds(wiring: &Wiring<'_>) -> Vec<Round> {
             && let Some(root) = effect.handler.as_ref().and_then(|h| wiring.flow.code_of(h))
             && !runs_once(wiring, &effect.holder.subject)
         {
+            found.extend(called_for_callers(wiring, root).into_iter().map(|root| Round::new(root, effect.site)));
             found.push(Round::new(root, effect.site));
         }
     }
@@ -151,22 +152,58 @@ fn handed(wiring: &Wiring<'_>, member: MemberId, node: NodeId) -> Vec<Site> {
     if let Some(code) = wiring.flow.code_of(&value) {
         return std::iter::once(code).chain(called_alone(wiring, code)).collect();
     }
+    // by a function that starts a timer for whoever calls it
+    if let Val::Param(m, None, index) = value
+        && m == member
+    {
+        return handed_by_callers(wiring, m, index);
+    }
     let class = wiring.flow.type_of(&value).own().filter(|t| !program.outside_bases(*t).is_empty());
     let names = program.kit_of(member).pack.invokers.iter().filter_map(|name| program.symbols.get(name));
     let mut methods = class.into_iter().flat_map(|class| names.clone().filter_map(move |name| program.find_member_as(class, name, true)));
     methods.find_map(|m| root_of(wiring, m)).into_iter().collect()
 }
 
-/// The code of the method that a function only calls: `() => recorder.tick()`.
-fn called_alone(wiring: &Wiring<'_>, code: Site) -> Option<Site> {
+/// The functions that the callers of a method hand it.
+fn handed_by_callers(wiring: &Wiring<'_>, method: MemberId, index: u16) -> Vec<Site> {
+    let calls = wiring.flow.call_sites(method).iter().filter(|call| !wiring.in_test(call.member));
+    let handed = calls.filter_map(|call| wiring.flow.argument(*call, usize::from(index)));
+    let code = handed.filter_map(|arg| wiring.flow.code_of(&wiring.flow.eval(arg)));
+    code.flat_map(|code| std::iter::once(code).chain(called_alone(wiring, code))).collect()
+}
+
+/// The one call that a function consists of.
+fn only_call(wiring: &Wiring<'_>, code: Site) -> Option<Site> {
     let body = wiring.program().body(code.member)?;
     let mut node = code.node;
     while let Node::Block(list) = body.node(node) {
         let [only] = body.list(list) else { return None };
         node = *only;
     }
-    let callee = wiring.flow.callee(Site { member: code.member, node })?;
+    matches!(body.node(node), Node::Call { .. }).then_some(Site { member: code.member, node })
+}
+
+/// The code of the method that a function only calls: `() => recorder.tick()`.
+fn called_alone(wiring: &Wiring<'_>, code: Site) -> Option<Site> {
+    let callee = wiring.flow.callee(only_call(wiring, code)?)?;
     root_of(wiring, callee.member)
+}
+
+/// The functions that a function only calls because its method was handed them: `(_, _) => run()`.
+fn called_for_callers(wiring: &Wiring<'_>, code: Site) -> Vec<Site> {
+    let called = only_call(wiring, code).and_then(|call| {
+        let body = wiring.program().body(call.member)?;
+        let Node::Call { callee, .. } = body.node(call.node) else { return None };
+        let called = match body.node(callee) {
+            Node::Member { object, .. } => object,
+            _ => callee,
+        };
+        match wiring.flow.eval_in(call.member, called) {
+            Val::Param(m, None, index) if m == call.member => Some((m, index)),
+            _ => None,
+        }
+    });
+    called.map_or_else(Vec::new, |(m, index)| handed_by_callers(wiring, m, index))
 }
 
 fn root_of(wiring: &Wiring<'_>, member: MemberId) -> Option<Site> {

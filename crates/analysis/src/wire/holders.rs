@@ -416,7 +416,10 @@ fn is_channel(flow: &Flow<'_>, m: MemberId, u: &Use) -> bool {
         let name = program.text(program.ty(*t).name);
         let told = is_called_listener(name);
         let chain = program.is_a(info.owner, *t);
-        return told && !chain && u.open_join && u.raises > 0 && u.elsewhere;
+        // or where the slot is called so, and others put functions there: `rack.onLevel = (channel, level) -> …`
+        let is_slot =
+            || is_slot_name(program.text(info.name)) && u.outside_join && u.hands_itself && program.ty(*t).kind == TypeKind::Interface;
+        return (told && u.open_join || is_slot()) && !chain && u.raises > 0 && u.elsewhere;
     }
     false
 }
