@@ -1,25 +1,27 @@
 //! Rule `leaked-subscription`: a subscription outlives its subscriber.
 
+mod lives;
 mod moved_on;
 mod released;
 mod teardown;
 
 use rayon::prelude::*;
-use yarrowgraph_ir::{Node, TypeKind};
+use yarrowgraph_ir::TypeKind;
 use yarrowgraph_model::{Certainty, ChannelKind, Level, Lifetime};
 
 use super::futile_unsubscribe::empty_keeper;
 use super::{Draft, Page, Rule, edits, related, short};
-use crate::flow::{Val, is_override};
-use crate::program::{MemberId, Site, TypeId};
+use crate::flow::Val;
+use crate::program::{MemberId, TypeId};
 use crate::wire::Wiring;
 use crate::wire::channels::{Channel, ChannelKey, Topic};
 use crate::wire::component;
 use crate::wire::effect::{Act, Effect, Event};
 use crate::wire::lifetime::{self, Judged};
-use crate::wire::once::{self, Lives};
+use crate::wire::once::Lives;
 use crate::wire::release::{self, Same};
 use crate::wire::subscriber::{self, Subscriber};
+use lives::{is_handed_over, is_kept_by_subject, is_made, lives_on};
 
 pub(super) const RULE: Rule = Rule {
     name: "leaked-subscription",
@@ -171,46 +173,6 @@ fn judge_effect(wiring: &Wiring<'_>, channel: &Channel, join: usize, component: 
     })
 }
 
-/// Whether the subject alone holds the subscriber, so that both end together: every object of
-/// the type is made and let go at once, made by the subject itself, or handed over fresh and knows nothing of its maker.
-fn is_kept_by_subject(wiring: &Wiring<'_>, effect: &Effect, ty: TypeId, has_teardown: bool, handler: &Val) -> bool {
-    let program = wiring.program();
-    let dropped = |site: &Site| {
-        let Some(body) = program.body(site.member) else { return false };
-        matches!(program.scope(site.member).parent(site.node).map(|p| body.node(p)), Some(Node::Block(_)))
-    };
-    let made: Vec<Site> = lifetime::creations(&wiring.flow, ty).into_iter().filter(|s| !wiring.in_test(s.member)).collect();
-    // whoever gives it a teardown, also by way of a base of a library, means it to end before its subject
-    let can_end = has_teardown || !program.outside_bases(ty).is_empty();
-    let subject = wiring.flow.type_of(&effect.holder.subject).own();
-    let by_subject = |site: &Site| subject.is_some_and(|subject| program.is_a(subject, program.member(site.member).owner));
-    (!can_end && !made.is_empty() && (made.iter().all(dropped) || made.iter().all(by_subject))) || is_handed_over(wiring, handler)
-}
-
-/// Whether a handler is an object that is made on the spot and knows nothing of its maker.
-fn is_handed_over(wiring: &Wiring<'_>, handler: &Val) -> bool {
-    let program = wiring.program();
-    let Val::New(site) = handler else { return false };
-    let Some(created) = wiring.flow.type_of(handler).own() else { return false };
-    let t = program.ty(created);
-    if t.anonymous {
-        return false;
-    }
-    let knows_its_maker = t.parent.is_some() && !t.modifiers.is_static && program.kit(t.unit).traits.inner_types_capture;
-    !knows_its_maker
-        && program.body(site.member).is_some_and(|body| match body.node(site.node) {
-            Node::New { args, .. } => body.list(args).iter().all(|a| !matches!(wiring.flow.eval_in(site.member, *a), Val::This(_))),
-            _ => false,
-        })
-}
-
-/// Whether the tree's own code makes objects of a type: if it does not, nothing shows that one ends before the process.
-fn is_made(wiring: &Wiring<'_>, ty: TypeId) -> bool {
-    let program = wiring.program();
-    let makes = |t: TypeId| !lifetime::creations(&wiring.flow, t).is_empty();
-    makes(ty) || program.heirs(ty).into_iter().any(makes)
-}
-
 /// How sure a leak is, and whether it is worth saying at all.
 fn certainty(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect, judged: Judged, teardown: Option<MemberId>) -> Option<Certainty> {
     if effect.certainty == Certainty::Possible && !teardown.is_some_and(|t| gets_off(wiring, channel, effect, t)) {
@@ -245,42 +207,6 @@ fn gets_off(wiring: &Wiring<'_>, channel: &Channel, join: &Effect, teardown: Mem
     let taken_off = |e: &Effect| e.act == Act::Leave && release::same_handler(&wiring.flow, join, e) == Same::Yes;
     let own = program.ty(class).members.iter().flat_map(|m| wiring.effects_in(*m));
     !tells_the_end && gets_off_here && !own.into_iter().any(taken_off)
-}
-
-/// Whether instances of a type need no release: they live for the process, and no teardown
-/// of theirs is run by the code.
-fn lives_on(wiring: &Wiring<'_>, ty: TypeId, subscribed_in: MemberId) -> Lives {
-    let mut outer = ty;
-    // a class written on the spot, or an inner one, lives as the object around it
-    while wiring.program().ty(outer).anonymous {
-        match wiring.flow.enclosing_type(outer) {
-            Some(o) => outer = o,
-            None => break,
-        }
-    }
-    match once::lives_for_process(wiring, outer) {
-        Lives::Yes if teardown_is_run(wiring, outer, subscribed_in) => Lives::No,
-        lives => lives,
-    }
-}
-
-fn teardown_is_run(wiring: &Wiring<'_>, ty: TypeId, subscribed_in: MemberId) -> bool {
-    let Some(teardown) = teardown::teardown_of(wiring, ty, Some(subscribed_in)) else { return false };
-    let program = wiring.program();
-    let name = program.member(teardown).name;
-    // a block that ends what it begins with runs it too
-    let in_block = |made: &Site| !wiring.in_test(made.member) && lifetime::block_that_ends(program, *made).is_some();
-    if wiring.flow.creations(ty).iter().any(in_block) {
-        return true;
-    }
-    program.index.calls(name).iter().any(|site| {
-        // calling up from the override of it ends nobody's life, and a test's object is its own
-        let around = program.member(site.member);
-        let calls_up = around.name == name && program.is_a(ty, around.owner);
-        !calls_up
-            && !wiring.in_test(site.member)
-            && wiring.flow.callee(*site).is_some_and(|c| c.member == teardown || is_override(&wiring.flow, teardown, c.member))
-    })
 }
 
 fn is_fresh_listener(handler: &Val) -> bool {
