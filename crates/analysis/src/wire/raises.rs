@@ -49,6 +49,7 @@ impl Extractor<'_, '_> {
                     }
                     if delegate {
                         self.raise_at(node, object, &value, None, optional, found);
+                        self.told_through_param(node, &value, args, found);
                         return;
                     }
                 }
