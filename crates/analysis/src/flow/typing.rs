@@ -149,11 +149,17 @@ impl Flow<'_> {
             return Ty::Unknown;
         }
         let budget = NEAR;
+        let mut written_out = None;
         for &site in self.definitions(member).iter().take(4) {
-            let ty = self.node_type(site.member, site.node, budget);
-            if ty != Ty::Unknown {
-                return ty;
+            match self.node_type(site.member, site.node, budget) {
+                Ty::Unknown => {}
+                // a stand-in that is written out says less than what takes its place
+                record @ Ty::Record(_) => written_out = written_out.or(Some(record)),
+                ty => return ty,
             }
+        }
+        if let Some(record) = written_out {
+            return record;
         }
         // a property without a type of its own has that of its getter
         let getter = self

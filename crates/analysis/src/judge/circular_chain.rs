@@ -105,4 +105,32 @@ console.log(north.take('Heron'), east.take('Teal'));
 "#,
         );
     }
+
+    #[test]
+    fn links_that_have_a_stand_in_first() {
+        expect(
+            "circular-chain",
+            r#"
+//// ward.js
+const nobody = { request: (shift) => `agency for ${shift}` };
+export class Ward {
+  constructor(name, spare) { this.name = name; this.spare = spare; this.neighbour = nobody; }
+  lendsFrom(ward) { this.neighbour = ward; }
+  request(shift) {
+    if (this.spare > 0) { this.spare--; return `${this.name} for ${shift}`; }
+    return this.neighbour.request(shift);
+  }
+}
+//// main.js
+import { Ward } from './ward.js';
+const heart = new Ward('heart', 1);
+const eyes = new Ward('eyes', 0);
+const burns = new Ward('burns', 2);
+heart.lendsFrom(eyes);
+eyes.lendsFrom(burns);
+burns.lendsFrom(eyes); //! circular-chain error
+console.log(heart.request('night'));
+"#,
+        );
+    }
 }
