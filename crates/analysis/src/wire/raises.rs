@@ -49,7 +49,10 @@ impl Extractor<'_, '_> {
                     }
                     if delegate {
                         self.raise_at(node, object, &value, None, optional, found);
-                        self.told_through_param(node, &value, args, found);
+                        // where that takes the object first (`fn.call(this, …)`), it walks a collection for whoever asks
+                        if !program.kit_of(self.member).traits.file_modules {
+                            self.told_through_param(node, &value, args, found);
+                        }
                         return;
                     }
                 }
