@@ -1,6 +1,7 @@
 //! Types of parameters that have none written: what the calls hand over.
 
 use std::collections::BTreeSet;
+use std::hash::Hash;
 use std::sync::Arc;
 
 use rayon::prelude::*;
@@ -16,9 +17,21 @@ pub(super) type Given = FxHashMap<(MemberId, u16), Ty>;
 /// Rounds: how many calls a value is handed through.
 const ROUNDS: usize = 3;
 /// How far a callee is looked for.
-const NEAR: u32 = 8;
+pub(super) const NEAR: u32 = 8;
 /// Of a class with more heirs than this, what is handed to a method of its own tells nothing of theirs.
 const HEIRS: usize = 200;
+
+/// The types that were found for each place, each once.
+pub(super) fn by_place<K: Eq + Hash>(found: Vec<(K, Ty)>) -> FxHashMap<K, Vec<Ty>> {
+    let mut places: FxHashMap<K, Vec<Ty>> = FxHashMap::default();
+    for (place, ty) in found {
+        let types = places.entry(place).or_default();
+        if !types.contains(&ty) {
+            types.push(ty);
+        }
+    }
+    places
+}
 
 impl Flow<'_> {
     /// Finds the types that calls give to parameters without a written one, in rounds: what one
@@ -37,14 +50,7 @@ impl Flow<'_> {
         let fillers = self.fillers(&members);
         for _ in 0..ROUNDS {
             let found: Vec<((MemberId, u16), Ty)> = members.par_iter().flat_map_iter(|m| self.arguments_in(*m)).collect();
-            let mut by_param: FxHashMap<(MemberId, u16), Vec<Ty>> = FxHashMap::default();
-            for (param, ty) in found {
-                let types = by_param.entry(param).or_default();
-                if !types.contains(&ty) {
-                    types.push(ty);
-                }
-            }
-            let given: Given = by_param.into_iter().filter_map(|(param, types)| Some((param, self.taken(param, &types)?))).collect();
+            let given: Given = by_place(found).into_iter().filter_map(|(param, types)| Some((param, self.taken(param, &types)?))).collect();
             let kept = self.kept_in(&members, &fillers);
             let settled = given == self.given && kept == self.kept;
             (self.given, self.kept) = (given, kept);
@@ -102,18 +108,19 @@ impl Flow<'_> {
                 _ => continue,
             };
             let Some(target) = target else { continue };
+            let mut types: Vec<Option<Ty>> = vec![None; args.len as usize];
             for target in self.with_overrides(target) {
                 let params = &program.decl(target).params;
                 let duck_typed = program.kit_of(target).traits.duck_typed;
                 let rest = params.iter().position(|p| p.mode == ParamMode::Rest).unwrap_or(usize::MAX);
-                for (at, &arg) in body.list(args).iter().enumerate() {
+                for ((at, &arg), ty) in body.list(args).iter().enumerate().zip(&mut types) {
                     let at = at.min(rest);
                     if params.get(at).is_none_or(|p| p.ty.is_some() && !duck_typed) {
                         continue;
                     }
-                    let ty = self.type_of_node(member, arg);
+                    let ty = ty.get_or_insert_with(|| self.type_of_node(member, arg));
                     if matches!(ty, Ty::Own(..) | Ty::Outside(..) | Ty::Array(_) | Ty::Record(_)) {
-                        found.push(((target, at as u16), ty));
+                        found.push(((target, at as u16), ty.clone()));
                     }
                 }
             }

@@ -4,17 +4,15 @@ use rayon::prelude::*;
 use rustc_hash::FxHashMap;
 use yarrowgraph_ir::{AssignOp, MemberKind, Node, NodeId};
 
-use super::Flow;
-use crate::program::{Declared, MemberId, Site, Sym, Ty};
+use super::given::{NEAR, by_place};
+use super::{Flow, Val};
+use crate::program::{Declared, Kinds, MemberId, Site, Sym, Ty};
 
 /// What maps hold, by the member that holds the map and the name that it is under.
 pub(super) type Kept = FxHashMap<(MemberId, Sym), Ty>;
 
 /// How methods put what they are handed into maps: `offer(name, part) { this.parts.set(name, part); }`.
 pub(super) type Fillers = FxHashMap<MemberId, Filler>;
-
-/// How far a callee is looked for.
-const NEAR: u32 = 8;
 
 /// How one of them does.
 #[derive(Clone, Copy, Debug)]
@@ -43,7 +41,7 @@ impl Flow<'_> {
             if program.member(member).kind != MemberKind::Method || program.decl(member).params.len() < 2 {
                 return None;
             }
-            let body = program.body(member)?;
+            let body = program.body_with(member, Kinds::CALL | Kinds::ASSIGN)?;
             let param = |n: NodeId| match body.node(n) {
                 Node::Name(name) => match program.scope(member).lookup(name, n) {
                     Some(Declared::Param(None, index)) => Some(index),
@@ -64,18 +62,11 @@ impl Flow<'_> {
     pub(super) fn kept_in(&self, members: &[MemberId], fillers: &Fillers) -> Kept {
         let program = self.program;
         let of_member = |m: &MemberId| {
-            let nodes = program.body(*m).map(|b| b.ids().collect::<Vec<_>>()).unwrap_or_default();
-            nodes.into_iter().filter_map(|node| self.kept_by(Site { member: *m, node }, fillers)).collect::<Vec<_>>()
+            let nodes = program.body_with(*m, Kinds::CALL | Kinds::ASSIGN).into_iter().flat_map(|b| b.ids());
+            nodes.filter_map(|node| self.kept_by(Site { member: *m, node }, fillers)).collect::<Vec<_>>()
         };
         let found: Vec<((MemberId, Sym), Ty)> = members.par_iter().flat_map_iter(of_member).collect();
-        let mut by_name: FxHashMap<(MemberId, Sym), Vec<Ty>> = FxHashMap::default();
-        for (place, ty) in found {
-            let types = by_name.entry(place).or_default();
-            if !types.contains(&ty) {
-                types.push(ty);
-            }
-        }
-        by_name.into_iter().filter_map(|(place, types)| Some((place, self.common(&types)?))).collect()
+        by_place(found).into_iter().filter_map(|(place, types)| Some((place, self.common(&types)?))).collect()
     }
 
     /// What a node puts into a map, as far as its form tells.
@@ -102,7 +93,7 @@ impl Flow<'_> {
     /// The member that holds the map which an expression names.
     fn map_named(&self, member: MemberId, node: NodeId) -> Option<MemberId> {
         match self.eval_in(member, node) {
-            super::Val::Member(_, m) | super::Val::Static(m) => Some(m),
+            Val::Member(_, m) | Val::Static(m) => Some(m),
             _ => None,
         }
     }

@@ -80,26 +80,35 @@ fn in_runs(wiring: &Wiring<'_>, number: usize, channel: &Channel) -> Option<Draf
     let is_for_nobody = |raise: &Effect| {
         let member = raise.site.member;
         let calls = wiring.flow.call_sites(member).iter().filter(|s| !wiring.in_test(s.member)).count();
-        let tells_others = || wiring.tellings(member).iter().any(|(_, c)| *c != number && !wiring.channels[*c].joins.is_empty());
         // what each object tells as it is made is for whoever is there by then
         let is_method = program.member(member).kind == MemberKind::Method;
-        is_method && raise.inner.is_empty() && !raise.relayed && calls == 1 && !tells_others()
+        is_method && raise.inner.is_empty() && !raise.relayed && calls == 1 && !tells_others(wiring, member, number)
     };
     let mut raises = channel.raises.iter().map(|r| (*r, &wiring.effects[*r]));
     let (_, raise) = raises.find(|(r, e)| is_for_nobody(e) && wiring.setup.is_missed(*r, &joins))?;
-    let what = short(&channel.id);
-    let mut places = vec![related("the first subscription", wiring.place(&wiring.effects[joins[0]]))];
     let set_off = wiring.flow.call_sites(raise.site.member).iter().find(|s| !wiring.in_test(s.member));
-    places.extend(set_off.map(|s| related("the call that sets it off", program.place_of(*s))));
-    Some(Draft {
+    Some(draft(wiring, channel, raise.site, joins[0], set_off.copied()))
+}
+
+/// Whether a method tells others beside, who are there: what it tells may be meant for them.
+fn tells_others(wiring: &Wiring<'_>, method: MemberId, number: usize) -> bool {
+    wiring.tellings(method).iter().any(|(_, c)| *c != number && !wiring.channels[*c].joins.is_empty())
+}
+
+fn draft(wiring: &Wiring<'_>, channel: &Channel, raise: Site, first: usize, set_off: Option<Site>) -> Draft {
+    let program = wiring.program();
+    let what = short(&channel.id);
+    let mut places = vec![related("the first subscription", wiring.place(&wiring.effects[first]))];
+    places.extend(set_off.map(|s| related("the call that sets it off", program.place_of(s))));
+    Draft {
         level: Level::Note,
         certainty: Certainty::Likely,
-        place: wiring.place(raise),
+        place: crate::wire::operation_place(program, raise),
         message: format!("`{what}` is raised before its first subscription is made, and keeps nothing for those who come later"),
         related: places,
-        parties: vec![channel.id.clone(), program.member_id(raise.site.member)],
+        parties: vec![channel.id.clone(), program.member_id(raise.member)],
         edit: None,
-    })
+    }
 }
 
 /// Whether a constructor, or one that it calls up to, gives the object to somebody, or is given who listens.
@@ -151,28 +160,14 @@ fn judge(wiring: &Wiring<'_>, number: usize, channel: &Channel) -> Option<Draft>
         .filter(|(node, c)| *c == number && straight(node))
         .find(|(node, _)| scope.is_before(*node, earliest) && !scope.is_within(earliest, *node) && !joined.contains(node))?;
     let raise = inner_raise(wiring, channel, Site { member: root, node })?;
-    // what it tells others beside may be meant for them
-    let tells_others = wiring.tellings(raise.member).iter().any(|(_, c)| *c != number && !wiring.channels[*c].joins.is_empty());
-    if raise.member != root && tells_others {
+    if raise.member != root && tells_others(wiring, raise.member, number) {
         return None;
     }
     if is_general(wiring, raise, Site { member: root, node }) || !same_subject(wiring, channel, raise, Site { member: root, node }) {
         return None;
     }
-    let what = short(&channel.id);
-    let mut places = vec![related("the first subscription", wiring.place(&wiring.effects[channel.joins[0]]))];
-    if raise.member != root {
-        places.push(related("the call that sets it off", program.place_of(Site { member: root, node })));
-    }
-    Some(Draft {
-        level: Level::Note,
-        certainty: Certainty::Likely,
-        place: crate::wire::operation_place(program, raise),
-        message: format!("`{what}` is raised before its first subscription is made, and keeps nothing for those who come later"),
-        related: places,
-        parties: vec![channel.id.clone(), program.member_id(raise.member)],
-        edit: None,
-    })
+    let set_off = (raise.member != root).then_some(Site { member: root, node });
+    Some(draft(wiring, channel, raise, channel.joins[0], set_off))
 }
 
 /// The functions by way of which a statement is come to, with the nodes in them.

@@ -3,7 +3,7 @@
 use std::collections::BTreeSet;
 
 use yarrowgraph_ir::{AccessorKind, AssignOp, BinaryOp, MemberKind, Node, NodeId, UnaryOp};
-use yarrowgraph_model::{Certainty, Level};
+use yarrowgraph_model::{Certainty, Level, Place};
 
 use super::{Draft, Page, Rule, related, short};
 use crate::flow::Val;
@@ -13,6 +13,9 @@ use crate::wire::Wiring;
 
 /// How many calls up it is asked what runs a function.
 const DEPTH: u32 = 4;
+
+/// Why a change in two steps may be lost where nothing waits in between.
+const IN_LANES: &str = "is read and written in two steps while other lanes write it";
 
 pub(super) const RULE: Rule = Rule {
     name: "racy-update",
@@ -111,19 +114,7 @@ fn by_property(wiring: &Wiring<'_>, class: TypeId, update: MemberId) -> Vec<Draf
             };
             let depends = !matches!(op, AssignOp::Set | AssignOp::IfUnset) || state::any_within(body, value, &is_read);
             if depends && in_several_lanes(wiring, &of, (setter, update), *site) {
-                let (what, way) = (wiring.flow.show(&of), short(&program.member_id(update)));
-                drafts.push(Draft {
-                    level: Level::Note,
-                    certainty: Certainty::Likely,
-                    place: program.place_of(*site),
-                    message: format!(
-                        "`{}` is read and written in two steps while other lanes write it, so that what comes in between is lost; `{way}` does it in one",
-                        short(&what)
-                    ),
-                    related: vec![related("it does it in one step", program.member_place(update))],
-                    parties: vec![what, program.member_id(site.member)],
-                    edit: None,
-                });
+                drafts.push(draft(wiring, &of, program.place_of(*site), site.member, IN_LANES, Way::Step(update)));
             }
         }
     }
@@ -203,7 +194,15 @@ fn of_call(wiring: &Wiring<'_>, class: TypeId, (setter, way): (MemberId, Way), c
     if !is_racy {
         return None;
     }
-    let (instead, related_way) = match way {
+    let why = if interrupted { "is written back from what was read before the wait" } else { IN_LANES };
+    let mut draft = draft(wiring, &object, crate::wire::operation_place(program, call), call.member, why, way);
+    draft.related.push(related("it is written here", program.member_place(setter)));
+    Some(draft)
+}
+
+fn draft(wiring: &Wiring<'_>, object: &Val, place: Place, writer: MemberId, why: &str, way: Way) -> Draft {
+    let program = wiring.program();
+    let (instead, way) = match way {
         Way::Step(update) => (
             format!("`{}` does it in one", short(&program.member_id(update))),
             related("it does it in one step", program.member_place(update)),
@@ -212,21 +211,16 @@ fn of_call(wiring: &Wiring<'_>, class: TypeId, (setter, way): (MemberId, Way), c
             ("others write it under a lock".to_owned(), related("it is written under the lock here", program.place_of(site)))
         }
     };
-    let what = wiring.flow.show(&object);
-    let why = if interrupted {
-        "is written back from what was read before the wait"
-    } else {
-        "is read and written in two steps while other lanes write it"
-    };
-    Some(Draft {
+    let what = wiring.flow.show(object);
+    Draft {
         level: Level::Note,
         certainty: Certainty::Likely,
-        place: crate::wire::operation_place(program, call),
+        place,
         message: format!("`{}` {why}, so that what comes in between is lost; {instead}", short(&what)),
-        related: vec![related_way, related("it is written here", program.member_place(setter))],
-        parties: vec![what, program.member_id(call.member)],
+        related: vec![way],
+        parties: vec![what, program.member_id(writer)],
         edit: None,
-    })
+    }
 }
 
 /// The local in an argument that keeps what was read before.

@@ -120,11 +120,8 @@ impl Subject<'_, '_> {
         let walk = |read: &Site| {
             let body = program.body(read.member)?;
             let around = program.scope(read.member).parent(read.node)?;
-            let Node::Call { callee, args, .. } = body.node(around) else { return None };
-            let Node::Member { name, .. } = body.node(callee) else { return None };
-            let walks = program.kit_of(read.member).pack.walks.contains(program.unit_of(read.member).text(name));
-            let is_it = matches!(wiring.flow.eval(*read), Val::Method(m, _) if m == method);
-            (walks && is_it && body.list(args).contains(&read.node)).then_some(Site { member: read.member, node: around })
+            let is_it = || matches!(wiring.flow.eval(*read), Val::Method(m, _) if m == method);
+            (program.is_walked_with(read.member, body, read.node) && is_it()).then_some(Site { member: read.member, node: around })
         };
         program.index.reads(program.member(method).name).iter().filter_map(walk).collect()
     }

@@ -12,7 +12,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use yarrowgraph_ir::{BinaryOp, MemberKind, Node, NodeId, TypeKind};
 
 use crate::flow::Val;
-use crate::program::{MemberId, Program, Site, Sym, Ty, TypeId};
+use crate::program::{Kinds, MemberId, Program, Site, Sym, Ty, TypeId};
 use crate::wire::Wiring;
 use crate::wire::channels::ChannelKey;
 
@@ -144,7 +144,8 @@ fn of_roster(wiring: &Wiring<'_>, roster: MemberId, channels: Vec<usize>) -> Opt
         }
     }
     // they must know it, and talk through it
-    let sends_on = |m: MemberId| delivers(wiring, m, class, &channels, 1) && only_routes(wiring, m);
+    let delivers = |m: MemberId| raises_on(wiring, m, &channels);
+    let sends_on = |m: MemberId| comes_to(wiring, m, class, 1, &delivers) && only_routes(wiring, m);
     let talking = |t: TypeId| talks(wiring, t, class, &sends_on);
     let speakers = colleagues.iter().filter(|c| talking(c.class).is_some()).count();
     if speakers == 0 {
@@ -171,8 +172,7 @@ fn of_roster(wiring: &Wiring<'_>, roster: MemberId, channels: Vec<usize>) -> Opt
         Some(base) => concrete(program, base),
         None => alike(wiring, class, &colleagues, &routes),
     };
-    let others = others.into_iter().filter(|t| !colleagues.iter().any(|c| c.class == *t) && !wiring.is_test_type(*t));
-    let outsiders: Vec<(TypeId, Site)> = others.filter_map(|t| talking(t).map(|site| (t, site))).collect();
+    let outsiders = outsiders(wiring, others, &colleagues, &talking);
     // where one alone talks there is nothing to mediate, unless to others of its kind, of whom it says which one it is
     let among_themselves = || {
         let [only] = &colleagues[..] else { return false };
@@ -281,26 +281,35 @@ fn only_routes(wiring: &Wiring<'_>, method: MemberId) -> bool {
         })
 }
 
-/// Whether a method of a mediator comes to a delivery.
-pub fn delivers(wiring: &Wiring<'_>, method: MemberId, mediator: TypeId, channels: &[usize], depth: u32) -> bool {
-    let program = wiring.program();
-    let raises = channels.iter().flat_map(|c| &wiring.channels[*c].raises).any(|r| {
+/// Classes that could be colleagues, talk through the mediator and are none.
+fn outsiders(
+    wiring: &Wiring<'_>,
+    candidates: Vec<TypeId>,
+    colleagues: &[Colleague],
+    talking: &dyn Fn(TypeId) -> Option<Site>,
+) -> Vec<(TypeId, Site)> {
+    let others = candidates.into_iter().filter(|t| !colleagues.iter().any(|c| c.class == *t) && !wiring.is_test_type(*t));
+    others.filter_map(|t| talking(t).map(|site| (t, site))).collect()
+}
+
+/// Whether a method tells those who are on some channels.
+fn raises_on(wiring: &Wiring<'_>, method: MemberId, channels: &[usize]) -> bool {
+    channels.iter().flat_map(|c| &wiring.channels[*c].raises).any(|r| {
         let effect = &wiring.effects[*r];
         effect.site.member == method || effect.inner.iter().any(|s| s.member == method)
-    });
-    if raises {
+    })
+}
+
+/// Whether a method of a mediator delivers, or comes to one that does by so many calls of its object's own.
+fn comes_to(wiring: &Wiring<'_>, method: MemberId, mediator: TypeId, depth: u32, delivers: &dyn Fn(MemberId) -> bool) -> bool {
+    if delivers(method) {
         return true;
     }
-    let Some(depth) = depth.checked_sub(1) else { return false };
-    let Some(body) = program.body(method) else { return false };
-    body.ids().any(|node| {
-        matches!(body.node(node), Node::Call { .. })
-            && wiring.flow.callee(Site { member: method, node }).is_some_and(|c| {
-                c.member != method
-                    && program.is_a(mediator, program.member(c.member).owner)
-                    && delivers(wiring, c.member, mediator, channels, depth)
-            })
-    })
+    let program = wiring.program();
+    let (Some(depth), Some(body)) = (depth.checked_sub(1), program.body_with(method, Kinds::CALL)) else { return false };
+    let calls = body.ids().filter(|n| matches!(body.node(*n), Node::Call { .. }));
+    let mut called = calls.filter_map(|node| wiring.flow.callee(Site { member: method, node })).map(|c| c.member);
+    called.any(|m| m != method && program.is_a(mediator, program.member(m).owner) && comes_to(wiring, m, mediator, depth, delivers))
 }
 
 /// The statements that deliver, with whom they reach.

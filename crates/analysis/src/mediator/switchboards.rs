@@ -68,15 +68,15 @@ fn of_roster(wiring: &Wiring<'_>, roster: MemberId, ways_in: &BTreeSet<(MemberId
     if colleagues.is_empty() || base.is_some_and(|base| program.is_a(class, base)) {
         return None;
     }
-    let sends_on = |m: MemberId| reaches(wiring, m, class, &routes, HELPERS);
+    let delivers = |m: MemberId| routes.iter().any(|r| r.site.member == m);
+    let sends_on = |m: MemberId| super::comes_to(wiring, m, class, HELPERS, &delivers);
     let talking = |t: TypeId| super::talks(wiring, t, class, &sends_on);
     let speakers = colleagues.iter().filter(|c| talking(c.class).is_some()).count();
     if speakers < SPEAKERS {
         return None;
     }
     let others = base.map(|base| super::concrete(program, base)).unwrap_or_default();
-    let others = others.into_iter().filter(|t| !colleagues.iter().any(|c| c.class == *t) && !wiring.is_test_type(*t));
-    let outsiders = others.filter_map(|t| talking(t).map(|site| (t, site))).collect();
+    let outsiders = super::outsiders(wiring, others, &colleagues, &talking);
     Some(Mediator { class, channels: Vec::new(), roster, base, colleagues, routes, outsiders })
 }
 
@@ -121,18 +121,6 @@ fn colleagues(wiring: &Wiring<'_>, ways_in: &BTreeSet<(MemberId, u16)>) -> Vec<C
         }
     }
     found.into_iter().map(|(class, registered)| Colleague { class, registered, deregistered: BTreeSet::new() }).collect()
-}
-
-/// Whether a method of the mediator comes to one of its routes.
-fn reaches(wiring: &Wiring<'_>, method: MemberId, class: TypeId, routes: &[Route], depth: u32) -> bool {
-    if routes.iter().any(|r| r.site.member == method) {
-        return true;
-    }
-    let program = wiring.program();
-    let (Some(depth), Some(body)) = (depth.checked_sub(1), program.body_with(method, Kinds::CALL)) else { return false };
-    let calls = body.ids().filter(|n| matches!(body.node(*n), Node::Call { .. }));
-    let mut called = calls.filter_map(|node| wiring.flow.callee(Site { member: method, node })).map(|c| c.member);
-    called.any(|m| m != method && program.member(m).owner == class && reaches(wiring, m, class, routes, depth))
 }
 
 #[cfg(test)]

@@ -563,8 +563,8 @@ impl Program {
         })
     }
 
-    /// Whether a function written in a body is all that a walk over a collection is given.
-    fn is_walked_with(&self, member: MemberId, body: &Body, function: NodeId) -> bool {
+    /// Whether a function is what a walk over a collection is given.
+    pub fn is_walked_with(&self, member: MemberId, body: &Body, function: NodeId) -> bool {
         let Some(Node::Call { callee, args, .. }) = self.scope(member).parent(function).map(|p| body.node(p)) else { return false };
         let Node::Member { name, .. } = body.node(callee) else { return false };
         body.list(args).first() == Some(&function) && self.kit_of(member).pack.walks.contains(self.unit_of(member).text(name))

@@ -19,9 +19,6 @@ const FOLDS: [&str; 4] = ["reduce", "reduceRight", "Aggregate", "foldLeft"];
 const FROM_LAST: [&str; 1] = ["reduceRight"];
 const NAMES_FIRST: [&str; 1] = ["Aggregate"];
 
-/// What gives the class of an object.
-const ASKS_CLASS: [&str; 2] = ["GetType", "getClass"];
-
 /// What a class does to an object that is known to be of it.
 const CASTS: &str = "cast";
 
@@ -58,7 +55,7 @@ impl Machine<'_, '_> {
         match self.kind(object) {
             Some(Kind::List(_) | Kind::Map(_)) => return self.collection_call(site, object, name, args),
             Some(Kind::Closure { .. } | Kind::Method { .. }) if pack.invokers.contains(name) => return self.call_value(object, args),
-            Some(Kind::Instance { class, .. }) if args.is_empty() && ASKS_CLASS.contains(&name) => return Value::Type(*class),
+            Some(Kind::Instance { class, .. }) if args.is_empty() && pack.class_getters.contains(name) => return Value::Type(*class),
             // the object that a pointer leads to
             Some(Kind::Instance { .. }) if args.is_empty() && pack.unwraps.contains(name) => return object.clone(),
             _ => {}

@@ -176,16 +176,15 @@ impl Setup {
         let mut reached: FxHashSet<usize> = FxHashSet::default();
         let mut tells = false;
         for run in &self.runs {
-            let of_set_up = |m: &&Met| m.phase == 0 && m.loops.is_empty();
+            let of_set_up = |at: usize| run[at].phase == 0 && run[at].loops.is_empty();
             let joined: Vec<&Met> = run.iter().filter(|m| joins.contains(&m.effect)).collect();
             reached.extend(joined.iter().map(|m| m.effect));
             let subjects: BTreeSet<u64> = joined.iter().map(|m| m.subject).collect();
             for subject in subjects {
-                let at = |wanted: &dyn Fn(&Met) -> bool| run.iter().position(|m| m.subject == subject && wanted(m));
-                let first = at(&|m| joins.contains(&m.effect));
+                let first = run.iter().position(|m| m.subject == subject && joins.contains(&m.effect));
                 let last = run.iter().rposition(|m| m.subject == subject && m.effect == raise);
                 match (last, first) {
-                    (Some(last), Some(first)) if last < first && of_set_up(&&run[last]) && of_set_up(&&run[first]) => tells = true,
+                    (Some(last), Some(first)) if last < first && of_set_up(last) && of_set_up(first) => tells = true,
                     _ => return false,
                 }
             }

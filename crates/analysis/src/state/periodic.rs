@@ -150,7 +150,7 @@ fn handed(wiring: &Wiring<'_>, member: MemberId, node: NodeId) -> Vec<Site> {
     let program = wiring.program();
     let value = wiring.flow.eval_in(member, node);
     if let Some(code) = wiring.flow.code_of(&value) {
-        return std::iter::once(code).chain(called_alone(wiring, code)).collect();
+        return with_called(wiring, code).collect();
     }
     // by a function that starts a timer for whoever calls it
     if let Val::Param(m, None, index) = value
@@ -169,7 +169,7 @@ fn handed_by_callers(wiring: &Wiring<'_>, method: MemberId, index: u16) -> Vec<S
     let calls = wiring.flow.call_sites(method).iter().filter(|call| !wiring.in_test(call.member));
     let handed = calls.filter_map(|call| wiring.flow.argument(*call, usize::from(index)));
     let code = handed.filter_map(|arg| wiring.flow.code_of(&wiring.flow.eval(arg)));
-    code.flat_map(|code| std::iter::once(code).chain(called_alone(wiring, code))).collect()
+    code.flat_map(|code| with_called(wiring, code)).collect()
 }
 
 /// The one call that a function consists of.
@@ -183,10 +183,10 @@ fn only_call(wiring: &Wiring<'_>, code: Site) -> Option<Site> {
     matches!(body.node(node), Node::Call { .. }).then_some(Site { member: code.member, node })
 }
 
-/// The code of the method that a function only calls: `() => recorder.tick()`.
-fn called_alone(wiring: &Wiring<'_>, code: Site) -> Option<Site> {
-    let callee = wiring.flow.callee(only_call(wiring, code)?)?;
-    root_of(wiring, callee.member)
+/// A function's code, and that of the method that is all it calls: `() => recorder.tick()`.
+fn with_called(wiring: &Wiring<'_>, code: Site) -> impl Iterator<Item = Site> {
+    let callee = only_call(wiring, code).and_then(|call| wiring.flow.callee(call));
+    std::iter::once(code).chain(callee.and_then(|c| root_of(wiring, c.member)))
 }
 
 /// The functions that a function only calls because its method was handed them: `(_, _) => run()`.

@@ -106,9 +106,7 @@ fn part_written(wiring: &Wiring<'_>, member: MemberId, node: NodeId, target: Nod
     if !is_data || !is_slot || !matches!(**of, Val::This(_)) {
         return None;
     }
-    let in_constructor =
-        program.member(member).kind == MemberKind::Constructor && program.scope(member).function_around(body, node).is_none();
-    Some((field, Write { object: (**of).clone(), site: Site { member, node }, how: How::Within, initial: in_constructor }))
+    Some((field, write_of(wiring, Site { member, node }, (**of).clone(), How::Within)))
 }
 
 /// What a call changes of a value that lanes share: its object, or the variable that it is handed, and what it is given.
@@ -156,10 +154,15 @@ fn written(wiring: &Wiring<'_>, member: MemberId, node: NodeId, target: NodeId, 
     if !matches!(program.member(field).kind, MemberKind::Field | MemberKind::Property) {
         return None;
     }
+    Some((field, write_of(wiring, Site { member, node }, object, how)))
+}
+
+fn write_of(wiring: &Wiring<'_>, site: Site, object: Val, how: How) -> Write {
+    let program = wiring.program();
     let is_own = matches!(object, Val::This(_) | Val::Type(_));
-    let in_constructor =
-        program.member(member).kind == MemberKind::Constructor && program.scope(member).function_around(body, node).is_none();
-    Some((field, Write { object, site: Site { member, node }, how, initial: is_own && in_constructor }))
+    let in_function = || program.body(site.member).is_none_or(|b| program.scope(site.member).function_around(b, site.node).is_some());
+    let initial = is_own && program.member(site.member).kind == MemberKind::Constructor && !in_function();
+    Write { object, site, how, initial }
 }
 
 /// Whether an assignment to something runs a setter that is written out.

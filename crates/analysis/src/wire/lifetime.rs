@@ -3,6 +3,7 @@
 use std::sync::Mutex;
 
 use rustc_hash::FxHashMap;
+use yarrowgraph_ir::pack::Names;
 use yarrowgraph_ir::traits::MethodValue;
 use yarrowgraph_ir::{Body, FunctionId, MemberKind, Node, NodeId};
 use yarrowgraph_model::Lifetime;
@@ -491,29 +492,24 @@ fn longest(all: &[Judged]) -> Judged {
     }
 }
 
+/// The calls of methods by some names on what a member holds.
+fn calls_on<'f>(flow: &'f Flow<'_>, m: MemberId, names: &'f Names) -> impl Iterator<Item = Site> + 'f {
+    let program = flow.program;
+    let called = names.iter().filter_map(|name| program.symbols.get(name)).flat_map(|name| program.index.calls(name));
+    called.copied().filter(move |call| matches!(flow.receiver(*call), Some((Val::Member(_, x) | Val::Static(x), _)) if x == m))
+}
+
 /// Whether what a member holds is let go while its owner lives.
 pub fn is_emptied(flow: &Flow<'_>, m: MemberId) -> bool {
-    let program = flow.program;
-    let lets_go = |name: &String| program.symbols.get(name).map_or(&[][..], |name| program.index.calls(name));
-    let is_it = |call: &Site| {
-        let receiver = flow.receiver(*call);
-        receiver.is_some_and(|(object, _)| matches!(object, Val::Member(_, x) | Val::Static(x) if x == m)) && flow.callee(*call).is_none()
-    };
-    if program.kit_of(m).pack.lets_go.iter().flat_map(lets_go).any(is_it) {
-        return true;
-    }
-    flow.definitions(m).iter().any(|d| flow.program.body(d.member).is_some_and(|b| matches!(b.node(d.node), Node::Null)))
+    let lets_go = &flow.program.kit_of(m).pack.lets_go;
+    calls_on(flow, m, lets_go).any(|call| flow.callee(call).is_none())
+        || flow.definitions(m).iter().any(|d| flow.program.body(d.member).is_some_and(|b| matches!(b.node(d.node), Node::Null)))
 }
 
 /// Whether what a member holds is ended by a method that does not end its owner: `closeTools() { this.logger.dispose(); }`.
 fn is_ended(flow: &Flow<'_>, m: MemberId) -> bool {
-    let program = flow.program;
-    let teardowns = &program.kit_of(m).pack.teardowns;
-    let called = teardowns.iter().filter_map(|name| program.symbols.get(name)).flat_map(|name| program.index.calls(name));
-    called.into_iter().any(|call| {
-        let is_it = || matches!(flow.receiver(*call), Some((Val::Member(_, x) | Val::Static(x), _)) if x == m);
-        !program.is_listed(teardowns, call.member) && is_it()
-    })
+    let teardowns = &flow.program.kit_of(m).pack.teardowns;
+    calls_on(flow, m, teardowns).any(|call| !flow.program.is_listed(teardowns, call.member))
 }
 
 /// Where objects of a type are created.

@@ -26,10 +26,9 @@ impl<'t> CSharp<'t> {
             if capturing.contains(&function.id()) {
                 steps.push(function);
             } else {
+                let member = self.l.unit.members.len();
                 self.method(function, MemberKind::Method);
-                if let Some(member) = self.l.unit.members.last_mut() {
-                    member.modifiers.is_static = true;
-                }
+                self.l.unit.members[member].modifiers.is_static = true;
             }
         }
         steps.sort_by_key(Ts::start_byte);

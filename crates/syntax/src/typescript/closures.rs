@@ -34,6 +34,15 @@ pub(super) struct Maker<'t> {
     pub(super) params: Vec<Ts<'t>>,
 }
 
+/// What an object literal is made of.
+#[derive(Clone, Copy)]
+pub(super) struct LiteralParts {
+    /// How many methods and functions it has.
+    pub(super) methods: usize,
+    /// Whether it has anything else.
+    pub(super) state: bool,
+}
+
 impl<'t> Script<'t> {
     /// Lowers the body of a function that gives back an object of its own.
     pub(super) fn closure_object(&mut self, function: Ts<'t>, result: Option<yarrowgraph_ir::TypeRefId>) -> Option<NodeId> {
@@ -152,24 +161,11 @@ impl<'t> Script<'t> {
         if self.kind(value) != Kind::Object || self.shared.is_some() {
             return false;
         }
-        let (text, own) = (self.l.text_of(value), self.l.text_of(name_at));
-        let (mut methods, mut state) = (0, false);
-        let entries: Vec<Ts<'t>> = self.l.items(value).named().collect();
-        for entry in &entries {
-            match self.kind(*entry) {
-                Kind::MethodDef => methods += 1,
-                Kind::Pair => match self.l.kids(*entry).field(self.t.fields.value).map(|v| self.kind(v)) {
-                    Some(Kind::FunctionExpr | Kind::Arrow | Kind::Generator) => methods += 1,
-                    _ => state = true,
-                },
-                // what is spread into it or stands elsewhere is not shown
-                _ => return false,
-            }
-        }
-        let keeps = || state && text.contains("this.") && methods > 0;
-        let shares = || methods >= METHODS && self.module_collections(value).into_iter().any(|c| is_used(text, c));
-        let is_prototype = || self.l.text.contains(&format!("Object.create({own}"));
-        if !(keeps() || shares()) || is_prototype() {
+        let Some(parts) = self.parts_of_literal(value) else { return false };
+        let text = self.l.text_of(value);
+        let keeps = || parts.state && text.contains("this.") && parts.methods > 0;
+        let shares = || parts.methods >= METHODS && self.module_collections(value).into_iter().any(|c| is_used(text, c));
+        if !(keeps() || shares()) || self.is_prototype(name_at) {
             return false;
         }
         let class = self.open_type(value, name_at, name, TypeKind::Class, exported);
@@ -180,6 +176,29 @@ impl<'t> Script<'t> {
         let maker = Maker { statements: Vec::new(), is_expression: true, literal: value, whole: None, functions, shared, given, params };
         self.members_of(&maker, class, Some(name));
         true
+    }
+
+    /// What an object literal is made of; nothing where it has parts that are not written out in it.
+    pub(super) fn parts_of_literal(&mut self, object: Ts<'t>) -> Option<LiteralParts> {
+        let mut parts = LiteralParts { methods: 0, state: false };
+        let kids = self.l.items(object);
+        for item in kids.named() {
+            match self.kind(item) {
+                Kind::MethodDef => parts.methods += 1,
+                Kind::Pair => match self.l.kids(item).field(self.t.fields.value).map(|v| self.kind(v)) {
+                    Some(Kind::FunctionExpr | Kind::Arrow | Kind::Generator) => parts.methods += 1,
+                    _ => parts.state = true,
+                },
+                // what is mixed in is not shown
+                _ => return None,
+            }
+        }
+        Some(parts)
+    }
+
+    /// Whether others are made after an object: then it is a prototype.
+    pub(super) fn is_prototype(&self, name_at: Ts<'t>) -> bool {
+        self.l.text.contains(&format!("Object.create({}", self.l.text_of(name_at)))
     }
 
     /// The variables of the module around a node that hold collections, as they are declared.

@@ -210,22 +210,8 @@ impl<'t> Script<'t> {
         if !self.is_loose() || self.kind(object) != Kind::Object || !self.l.text_of(object).contains("this.") {
             return false;
         }
-        let f = &self.t.fields;
-        let kids = self.l.kids(object);
-        let (mut state, mut methods) = (false, false);
-        for item in kids.named() {
-            match self.kind(item) {
-                Kind::MethodDef => methods = true,
-                Kind::Pair => match self.l.kids(item).field(f.value).map(|v| self.kind(v)) {
-                    Some(Kind::FunctionExpr | Kind::Arrow | Kind::Generator) => methods = true,
-                    _ => state = true,
-                },
-                // what is mixed in is not shown
-                _ => return false,
-            }
-        }
-        // an object that others are made after is a prototype
-        if !(state && methods) || self.l.text.contains(&format!("Object.create({}", self.l.text_of(name_at))) {
+        let Some(parts) = self.parts_of_literal(object) else { return false };
+        if !parts.state || parts.methods == 0 || self.is_prototype(name_at) {
             return false;
         }
         let class = self.open_type(object, name_at, name, TypeKind::Class, exported);
