@@ -387,6 +387,16 @@ impl Flow<'_> {
         None
     }
 
+    /// What an object literal takes over before its own entries: `{ ...state, level: 3 }`, `state with { Level = 3 }`.
+    pub fn copied_by(&self, site: Site) -> Option<NodeId> {
+        let body = self.program.body(site.member)?;
+        let Node::Object(list) = body.node(site.node) else { return None };
+        match body.node(*body.list(list).first()?) {
+            Node::Unary { op: UnaryOp::Spread, operand } => Some(operand),
+            _ => None,
+        }
+    }
+
     pub(super) fn eval_param(&self, member: MemberId, function: Option<FunctionId>, index: u16, budget: u32) -> Val {
         if let Some(f) = function
             && let Some(walked) = self.walked_collection(member, f, index, budget)

@@ -281,6 +281,12 @@ impl Flow<'_> {
             }
             Node::Lambda(_) | Node::MethodRef { .. } => Ty::Function(Arc::new(Ty::Unknown)),
             Node::Object(entries) => {
+                // a copy with other parts is what is copied
+                if let Some(copied) = self.copied_by(Site { member, node })
+                    && let known @ Ty::Own(..) = self.node_type(member, copied, budget)
+                {
+                    return known;
+                }
                 let member_of = |entry: &NodeId| match body.node(*entry) {
                     Node::Entry { key, value } => match body.node(key) {
                         Node::Str(name) => Some((program.sym_in(member, name), self.node_type(member, value, budget))),

@@ -75,13 +75,25 @@ fn counts(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> bool {
     let known = !matches!(effect.handler, None | Some(Val::Unknown | Val::Param(..) | Val::Null | Val::Data));
     known
         && !effect.once
-        && !effect.replaces
+        && (!effect.replaces || is_under_own_key(wiring, effect))
         && !effect.bounded
         && effect.certainty != Certainty::Possible
         && !wiring.is_generated(effect)
         && !wiring.in_test(effect.site.member)
         && !is_counter(wiring, effect)
         && !keeps_each_once(wiring, channel, effect)
+}
+
+/// Whether the way in has put the handler under a key that it has made for it, and gives that back: `slots[++last] = f; return last;`.
+fn is_under_own_key(wiring: &Wiring<'_>, effect: &Effect) -> bool {
+    let program = wiring.program();
+    let innermost = effect.innermost();
+    let Some(body) = program.body(innermost.member).filter(|_| !effect.inner.is_empty()) else { return false };
+    let Some(key @ (Val::Local(_) | Val::Member(..))) = &effect.holder.key else { return false };
+    if matches!(key, Val::Local(local) if local.member != innermost.member) {
+        return false;
+    }
+    body.ids().any(|n| matches!(body.node(n), Node::Return(Some(value)) if wiring.flow.eval_in(innermost.member, value) == *key))
 }
 
 /// Whether what is put on is a number: `for (let i = 0; …) ring.push(i)`.

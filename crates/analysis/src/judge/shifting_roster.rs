@@ -184,7 +184,7 @@ fn in_the_loop(wiring: &Wiring<'_>, m: MemberId, raise: &Effect, turn: NodeId) -
     });
     let forward = matches!(body.node(turn), Node::Loop { .. });
     changes
-        .filter(|e| !ends_right_after(body, scope, e.site.node, turn) && !through_iterator(wiring, m, e.site))
+        .filter(|e| !ends_right_after(body, scope, e.site.node, turn) && !through_iterator(wiring, m, *e.inner.first().unwrap_or(&e.site)))
         .filter(|e| !forward || !steps_back(body, scope, e.site.node, turn))
         .filter(|e| !wiring.effects_in(member).any(|other| other.site == e.site && other.act == Act::Raise))
         .map(|e| draft(wiring, m, e.site, raise.site, "in the very loop that walks it"))

@@ -121,13 +121,16 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel) -> Option<Draft> {
     })
 }
 
-/// Whether a method that nobody here calls puts what it is handed on the very topic: `id(fn) { this.once('id', fn); }`.
+/// Whether a method that somebody unseen may call puts what it is handed on the very topic: `id(fn) { this.once('id', fn); }`.
 fn is_let_in_by_name(wiring: &Wiring<'_>, channel: &Channel) -> bool {
     let program = wiring.program();
     let ChannelKey::Bus(_, Topic::Named(topic)) = &channel.key else { return false };
     wiring.effects.iter().any(|e| {
         let is_topic = || matches!(&e.holder.key, Some(Val::Str(name)) if program.text(*name) == topic);
-        let handed_in = matches!(e.handler, Some(Val::Param(m, None, _)) if wiring.flow.call_sites(m).is_empty());
+        let is_called_unseen = |m: MemberId| {
+            wiring.flow.call_sites(m).is_empty() && (wiring.is_open || !program.index.calls(program.member(m).name).is_empty())
+        };
+        let handed_in = matches!(e.handler, Some(Val::Param(m, None, _)) if is_called_unseen(m));
         e.act == Act::Join && handed_in && is_topic()
     })
 }

@@ -485,7 +485,9 @@ impl Walker<'_, '_> {
             Node::Unary { op: UnaryOp::Not, operand } => self.fits(value, operand, way).into_iter().map(|(w, fits)| (w, !fits)).collect(),
             Node::Empty => vec![(way, true)],
             Node::Name(name) if self.flow.program.unit_of(here).text(name) == "_" => vec![(way, true)],
-            Node::TypeTest { .. } => self.ask(label, way),
+            Node::TypeTest { .. } | Node::Binary { op: BinaryOp::Gt | BinaryOp::Ge | BinaryOp::Lt | BinaryOp::Le, .. } => {
+                self.ask(label, way)
+            }
             _ => {
                 if let Some(class) = self.named_type(label) {
                     return self.narrowed(value, class, way, label);

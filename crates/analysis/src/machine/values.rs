@@ -113,7 +113,10 @@ impl<'p> Walker<'_, 'p> {
             Node::Lambda(function) => vec![(way, Value::Function(self.here(), function))],
             Node::Object(_) => match self.tagged(node) {
                 Some(value) => vec![(way, value)],
-                None => vec![(way, Value::Row(self.site(node).into()))],
+                None => match self.flow.copied_by(self.site(node)) {
+                    Some(copied) => self.copies(copied, way),
+                    None => vec![(way, Value::Row(self.site(node).into()))],
+                },
             },
             Node::Entry { value, .. } => self.values(value, way),
             _ => {
@@ -208,6 +211,22 @@ impl<'p> Walker<'_, 'p> {
         let entry = self.flow.entry_of_literal(self.site(node), tag)?;
         let named = state::named(self.flow, entry.member, entry.node)?;
         Some(self.known(named, true, Some(self.site(node))))
+    }
+
+    /// A copy of what an expression comes to, with other parts: `state with { Level = 3 }`.
+    fn copies(&mut self, copied: NodeId, way: Way) -> Values {
+        let at = self.site(copied);
+        let found = self.values(copied, way);
+        let anew = |(way, value): (Way, Value)| match value {
+            Value::State(bits, ..) => (way, Value::State(bits, true, Some(at))),
+            Value::Named(state, ..) => (way, Value::Named(state, true, Some(at))),
+            Value::Held => {
+                let bits = way.at;
+                (way, Value::State(bits, true, Some(at)))
+            }
+            other => (way, other),
+        };
+        found.into_iter().map(anew).collect()
     }
 
     /// Whether an expression is the machine's holder.
@@ -475,10 +494,17 @@ impl<'p> Walker<'_, 'p> {
         match named {
             Some(named) if handed == store => {
                 let within = named.member == store.member && self.program().scope(store.member).is_within(named.node, node);
-                if within { store } else { named }
+                if within && !self.is_in_arm(named, node) { store } else { named }
             }
             _ => handed,
         }
+    }
+
+    /// Whether something stands in an arm of a switch whose value a statement stores: each of the arms says something else.
+    fn is_in_arm(&self, named: Site, store: NodeId) -> bool {
+        let Some(body) = self.program().body(named.member) else { return false };
+        let between = self.program().scope(named.member).ancestors(named.node).take_while(|n| *n != store);
+        between.into_iter().any(|n| matches!(body.node(n), Node::Case { .. }))
     }
 
     /// The statement that says what is stored: where that is a parameter, the call that hands it over.

@@ -112,7 +112,8 @@ impl Wiring<'_> {
             let around = self.flow.program.scope(call.member).parent(call.node);
             around.is_some_and(|node| of_channel(Site { member: call.member, node }))
         };
-        let is_known = |call: &Site| self.by_site.contains_key(call) || self.only_writes(*call) || is_message(call);
+        let is_known =
+            |call: &Site| self.by_site.contains_key(call) || self.only_writes(*call) || self.only_keeps(*call) || is_message(call);
         calls.iter().any(|call| !is_known(call) && self.flow.callee(*call).is_none())
     }
 
@@ -128,6 +129,14 @@ impl Wiring<'_> {
 }
 
 impl Wiring<'_> {
+    /// Whether a call is of a list, which puts what it is given among its items: a raise of an item is one of a computed topic.
+    fn only_keeps(&self, call: Site) -> bool {
+        let Some(body) = self.program().body(call.member) else { return false };
+        let Node::Call { callee, .. } = body.node(call.node) else { return false };
+        let Node::Member { object, .. } = body.node(callee) else { return false };
+        matches!(self.flow.type_of_node(call.member, object), Ty::Array(_))
+    }
+
     /// The subscriptions to topics of the same name on other objects.
     pub fn joins_alike(&self, channel: &Channel) -> Vec<usize> {
         let Some(name) = topic(channel) else { return Vec::new() };

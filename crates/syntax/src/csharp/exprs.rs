@@ -186,12 +186,7 @@ impl<'t> CSharp<'t> {
                 }
             }
             Kind::SwitchExpr => self.switch_expression(node),
-            Kind::With => {
-                let kids = self.l.items(node);
-                let items = self.nodes(kids.named());
-                let list = self.l.list(&items);
-                self.l.push(Node::Object(list), node)
-            }
+            Kind::With => self.with_expression(node),
             Kind::TypeOf => {
                 let kids = self.l.kids(node);
                 match kids.field(f.type_).map(|t| self.ty(t)) {
@@ -382,6 +377,28 @@ impl<'t> CSharp<'t> {
         self.l.push(Node::Object(list), node)
     }
 
+    /// `mast with { Height = 4 }`: what is not given anew is taken over.
+    fn with_expression(&mut self, node: Ts<'t>) -> NodeId {
+        let kids = self.l.items(node);
+        let mut items = Vec::new();
+        for part in kids.named() {
+            let sides = self.l.items(part);
+            items.push(match (self.kind(part), sides.first(), sides.last()) {
+                (Kind::WithInit, Some(left), Some(right)) => {
+                    let key = self.l.key(left);
+                    let value = self.node(right);
+                    self.l.push(Node::Entry { key, value }, part)
+                }
+                _ => {
+                    let operand = self.node(part);
+                    self.l.push(Node::Unary { op: UnaryOp::Spread, operand }, part)
+                }
+            });
+        }
+        let list = self.l.list(&items);
+        self.l.push(Node::Object(list), node)
+    }
+
     fn anonymous_object(&mut self, node: Ts<'t>) -> NodeId {
         let kids = self.l.items(node);
         let items = self.nodes(kids.named());
@@ -460,22 +477,23 @@ impl<'t> CSharp<'t> {
             let arm = self.l.items(part);
             let mut items = arm.named();
             let label_node = items.next();
+            let mut asked = Vec::new();
             let labels: Vec<_> = match label_node {
                 Some(p) if self.kind(p) == Kind::Discard || self.l.text_of(p) == "_" => Vec::new(),
-                Some(p) => vec![self.pattern(p)],
+                Some(p) => vec![self.label(p, subject, &mut asked)],
                 None => Vec::new(),
             };
-            let mut guard = None;
             let mut body = None;
             for item in items {
                 if self.kind(item) == Kind::WhenClause {
                     let inner = self.l.items(item);
-                    guard = inner.first().map(|n| self.node(n));
+                    asked.extend(inner.first().map(|n| self.node(n)));
                 } else {
                     body = Some(self.node(item));
                 }
             }
             let labels = self.l.list(&labels);
+            let guard = self.all_of(asked, part);
             let body = body.unwrap_or_else(|| self.l.empty(part));
             cases.push(self.l.push(Node::Case { labels, guard, body, falls_through: false }, part));
         }
@@ -505,7 +523,7 @@ impl<'t> CSharp<'t> {
     }
 }
 
-fn binary_op(op: &str) -> BinaryOp {
+pub(super) fn binary_op(op: &str) -> BinaryOp {
     match op {
         "&&" => BinaryOp::And,
         "||" => BinaryOp::Or,

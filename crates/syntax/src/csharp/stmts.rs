@@ -281,27 +281,30 @@ impl<'t> CSharp<'t> {
         if let Some(body) = kids.field(f.body) {
             let sections = self.l.items(body);
             for section in sections.named().filter(self.t.is(Kind::SwitchSection)) {
-                cases.push(self.section(section));
+                cases.push(self.section(section, subject));
             }
         }
         let cases = self.l.list(&cases);
         self.l.push(Node::Switch { subject, cases }, node)
     }
 
-    fn section(&mut self, section: Ts<'t>) -> NodeId {
+    fn section(&mut self, section: Ts<'t>, subject: Option<NodeId>) -> NodeId {
         let parts = self.l.kids(section);
-        let (mut labels, mut statements, mut guard) = (Vec::new(), Vec::new(), None);
+        let (mut labels, mut statements, mut asked) = (Vec::new(), Vec::new(), Vec::new());
         // labels stand before their colons, statements after the last one
         let mut children: Vec<Ts<'t>> = parts.all().collect();
         let colon = children.iter().rposition(|n| !n.is_named() && n.kind() == ":");
         let rest = children.split_off(colon.map_or(0, |c| c + 1));
-        for part in children.into_iter().filter(|n| n.is_named()) {
+        let children: Vec<Ts<'t>> = children.into_iter().filter(|n| n.is_named()).collect();
+        // of several labels no one asks for all
+        let is_single = children.iter().filter(|n| self.kind(**n) != Kind::WhenClause).count() == 1;
+        for part in children {
             match self.kind(part) {
                 Kind::WhenClause => {
                     let inner = self.l.items(part);
-                    guard = inner.first().map(|n| self.node(n));
+                    asked.extend(inner.first().map(|n| self.node(n)));
                 }
-                _ => labels.push(self.pattern(part)),
+                _ => labels.push(self.label(part, subject.filter(|_| is_single), &mut asked)),
             }
         }
         for part in rest.into_iter().filter(|n| n.is_named()) {
@@ -312,6 +315,7 @@ impl<'t> CSharp<'t> {
         let list = self.l.list(&statements);
         let body = self.l.push(Node::Block(list), section);
         let labels = self.l.list(&labels);
+        let guard = self.all_of(asked, section);
         self.l.push(Node::Case { labels, guard, body, falls_through }, section)
     }
 

@@ -9,7 +9,7 @@ use yarrowgraph_model::{Certainty, Lifetime, Place};
 use super::{HOPS, Repeated, is_another_each_time, is_of_another, is_replaced, is_replaced_here, is_told_apart, own_call, runs_before};
 use crate::flow::{Binding, Val, object_of};
 use crate::judge::short;
-use crate::program::{MemberId, Scope, Site, TypeId};
+use crate::program::{MemberId, Program, Scope, Site, TypeId};
 use crate::state;
 use crate::wire::Wiring;
 use crate::wire::channels::Channel;
@@ -121,8 +121,45 @@ pub(super) fn again_and_again(wiring: &Wiring<'_>, channel: &Channel, join: usiz
     }
     // a function that is made in a method may be about what that was handed
     let by_method = info.kind == MemberKind::Method && (program.decl(member).params.is_empty() || !is_another_each_time(wiring, effect));
-    let call = called_twice(wiring, member, &releases).filter(|_| by_method)?;
-    certain(format!("again each time `{name}` runs"), Some(("this calls it a second time".into(), program.place_of(call))))
+    if let Some(call) = called_twice(wiring, member, &releases).filter(|_| by_method) {
+        return certain(format!("again each time `{name}` runs"), Some(("this calls it a second time".into(), program.place_of(call))));
+    }
+    let call = called_after_start(wiring, effect, &releases)?;
+    Some(Repeated {
+        why: format!("again each time `{}` runs", program.text(program.member(call.member).name)),
+        certainty: Certainty::Likely,
+        related: Some(("this has it put on once more, after the constructor did".into(), program.place_of(call))),
+    })
+}
+
+/// The call by which another method has put on once more what the constructor has put on already.
+fn called_after_start(wiring: &Wiring<'_>, effect: &Effect, releases: &[usize]) -> Option<Site> {
+    let program = wiring.program();
+    let member = effect.site.member;
+    let of_kind = |call: &Site, kind: MemberKind| program.member(call.member).kind == kind && is_on_every_path(wiring, *call);
+    let calls: Vec<Site> = wiring
+        .flow
+        .callers((member, None))
+        .iter()
+        .filter(|(call, binding)| matches!(binding.this, Some(Val::This(_))) && call.member != member)
+        .map(|(call, _)| *call)
+        .collect();
+    let released_in =
+        |m: MemberId| releases.iter().map(|r| wiring.effects[*r].site.member).any(|r| r == m || own_call(wiring, m, r).is_some());
+    let again = |call: &&Site| {
+        of_kind(call, MemberKind::Method)
+            && !wiring.in_test(call.member)
+            && !released_in(call.member)
+            && !is_replaced_here(wiring, effect, call.member)
+            && !wiring.flow.call_sites(call.member).is_empty()
+            && !own_constructors(program, call.member).any(|c| own_call(wiring, c, call.member).is_some())
+    };
+    calls.iter().any(|call| of_kind(call, MemberKind::Constructor)).then(|| calls.iter().find(again).copied()).flatten()
+}
+
+fn own_constructors(program: &Program, member: MemberId) -> impl Iterator<Item = MemberId> + '_ {
+    let members = program.ty(program.member(member).owner).members.iter().copied();
+    members.filter(|m| program.member(*m).kind == MemberKind::Constructor)
 }
 
 /// The second of two calls of a method on one object in one run of a body, with nothing between them that releases.
