@@ -345,6 +345,9 @@ pub struct Pack {
     /// Methods that look a key up and give the value through their second argument.
     #[serde(default)]
     pub out_lookups: Names,
+    /// Function types whose last type argument is the type of what they give back.
+    #[serde(default)]
+    pub givers: Names,
     /// Types whose events a platform raises and whose objects live as long as the process.
     #[serde(default)]
     pub process_types: Names,

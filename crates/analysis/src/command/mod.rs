@@ -206,10 +206,15 @@ pub(crate) fn find(wiring: &Wiring<'_>) -> Commands {
     }
     found.invokers.sort_by_key(|i| i.holder.field);
     let bases: BTreeSet<TypeId> = kinds.keys().map(|(b, _)| *b).collect();
-    found.undrained = idle.into_iter().filter(|h| h.base.is_some_and(|b| bases.contains(&b)) && !h.is_handed_on(wiring)).collect();
-    for holder in &mut found.undrained {
+    // where nothing is typed, what comes there says whether it is one of commands
+    let may_hold = |h: &Holder| h.base.is_none_or(|b| bases.contains(&b));
+    let mut undrained: Vec<Holder> =
+        idle.into_iter().filter(|h| may_hold(h) && !found.commands.is_empty() && !h.is_handed_on(wiring)).collect();
+    for holder in &mut undrained {
         holder.trace(wiring);
     }
+    undrained.retain(|h| h.base.is_some() || !h.made.is_empty() && h.made.keys().all(|class| found.commands.contains_key(class)));
+    found.undrained = undrained;
     found
 }
 

@@ -114,16 +114,21 @@ impl Flow<'_> {
         if let ([one], None) = (&assigned[..], &given) {
             return self.held(local, *one, budget);
         }
-        let is_made = |v: &Val| matches!(v, Val::New(_) | Val::Literal(_));
         let mut all: Vec<Val> = Vec::new();
         for value in given.into_iter().chain(assigned.iter().map(|v| self.eval_at(local.member, *v, budget))) {
             if all.last() != Some(&value) {
                 all.push(value);
             }
             // what two different things are given to is itself
-            if all.iter().filter(|v| !is_made(v)).count() > 1 {
+            if all.iter().filter(|v| !matches!(v, Val::New(_) | Val::Literal(_) | Val::Call(_))).count() > 1 {
                 return Val::Local(local);
             }
+        }
+        // what a call gives where nothing is found under a key was made for that
+        let is_looked_up = all.iter().any(|v| matches!(v, Val::Element(_, Some(_))));
+        let is_made = |v: &Val| matches!(v, Val::New(_) | Val::Literal(_)) || is_looked_up && matches!(v, Val::Call(_));
+        if all.iter().filter(|v| !is_made(v)).count() > 1 {
+            return Val::Local(local);
         }
         match &all[..] {
             [one] if !one.is_function() && *one != Val::Unknown => one.clone(),

@@ -367,14 +367,20 @@ impl Flow<'_> {
         {
             return self.node_type(member, *only, budget);
         }
-        let Node::Member { object, name, .. } = body.node(callee) else {
-            return match self.node_type(member, callee, budget) {
-                Ty::Function(result) => (*result).clone(),
-                _ => Ty::Unknown,
-            };
-        };
-        let text = program.unit_of(member).text(name);
         let pack = &*program.kit_of(member).pack;
+        let given_by = |function: NodeId| match self.node_type(member, function, budget) {
+            Ty::Function(result) => (*result).clone(),
+            Ty::Outside(name, args) if pack.givers.contains(program.text(name)) => args.last().cloned().unwrap_or(Ty::Unknown),
+            _ => Ty::Unknown,
+        };
+        let Node::Member { object, name, .. } = body.node(callee) else { return given_by(callee) };
+        let text = program.unit_of(member).text(name);
+        if pack.invokers.contains(text) {
+            let given = given_by(object);
+            if given != Ty::Unknown {
+                return given;
+            }
+        }
         // a step of a stream gives a stream
         if pack.stream_steps.contains(text)
             && let of @ Ty::Outside(stream, _) = self.node_type(member, object, budget)

@@ -182,11 +182,11 @@ fn is_unused(wiring: &Wiring<'_>, channel: &Channel, first: &Effect, second: &Ef
     let between = |node: NodeId| scope.is_before(first.site.node, node) && scope.is_before(node, second.site.node);
     // a method that says add is at fault itself
     !pairs::is_adder(program.text(program.member(second.innermost().member).name))
-        // by the setter itself, on one object that is made there
+        // by the setter itself, on one object that is made there or is the only one
         && first.inner.len() == 1
         && second.inner.len() == 1
         && first.holder.subject == second.holder.subject
-        && matches!(first.holder.subject, Val::New(made) if made.member == within)
+        && (matches!(first.holder.subject, Val::New(made) if made.member == within) || matches!(first.holder.subject, Val::Static(_)))
         && within == second.site.member
         && scope.is_before(first.site.node, second.site.node)
         && program.body(within).is_some_and(|body| state::follows(body, scope, first.site.node, second.site.node))

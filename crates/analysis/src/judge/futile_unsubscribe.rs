@@ -179,7 +179,10 @@ fn wrong_way(wiring: &Wiring<'_>, effect: &Effect) -> Option<Draft> {
 /// A handler that is made on the spot.
 fn fresh(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> Option<Draft> {
     let handler = effect.handler.as_ref()?;
-    let is_new = release::is_fresh(&wiring.flow, effect, handler) || release::is_made_there(&wiring.flow, effect, handler);
+    let flow = &wiring.flow;
+    let is_new = release::is_fresh(flow, effect, handler)
+        || release::is_made_there(flow, effect, handler)
+        || release::is_made_by_call(flow, handler);
     if !is_new || effect.certainty == Certainty::Possible && channel.joins.is_empty() {
         return None;
     }
@@ -192,6 +195,7 @@ fn fresh(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> Option<Draf
         Val::Bound(..) => "a newly bound function",
         Val::Method(..) => "a new method reference",
         Val::New(_) => "a new object",
+        Val::Call(_) => "what is made anew each time",
         _ => "a new lambda",
     };
     let message = format!("this takes {made} off `{what}`, which no subscription can have put on");

@@ -2,7 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use yarrowgraph_ir::{Node, NodeId, ParamMode};
+use yarrowgraph_ir::{BinaryOp, Node, NodeId, ParamMode};
 use yarrowgraph_model::{Certainty, Level, Place};
 
 use super::{Draft, Page, Rule, related, short};
@@ -277,6 +277,7 @@ fn substitutes(wiring: &Wiring<'_>) -> Vec<Draft> {
                 .iter()
                 .filter(|(site, _)| !wiring.in_test(site.member))
                 .filter_map(|(site, _)| Some((*site, wiring.flow.argument(*site, index as usize)?.node)))
+                .flat_map(|(site, arg)| branches(wiring, site.member, arg).into_iter().map(move |node| (site, node)))
                 .collect();
             if !given.iter().any(|(site, arg)| is_unchecked(wiring, site.member, *arg, constructor, index as usize)) {
                 continue;
@@ -286,6 +287,16 @@ fn substitutes(wiring: &Wiring<'_>) -> Vec<Draft> {
         }
     }
     drafts
+}
+
+/// What an expression may come to: each side of a choice.
+fn branches(wiring: &Wiring<'_>, member: MemberId, node: NodeId) -> Vec<NodeId> {
+    let sides = match wiring.program().body(member).map(|b| b.node(node)) {
+        Some(Node::Conditional { then, other, .. }) => [then, other],
+        Some(Node::Binary { op: BinaryOp::Coalesce | BinaryOp::Or, left, right }) => [left, right],
+        _ => return vec![node],
+    };
+    sides.into_iter().flat_map(|side| branches(wiring, member, side)).collect()
 }
 
 fn judge_given(

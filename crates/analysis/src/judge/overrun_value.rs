@@ -44,13 +44,7 @@ fn calls_of(wiring: &Wiring<'_>, setter: MemberId, depth: u32) -> BTreeSet<Site>
     let program = wiring.program();
     let mut calls: BTreeSet<Site> = wiring.flow.call_sites(setter).iter().copied().collect();
     let class = program.member(setter).owner;
-    let hands_on = |site: &Site| {
-        let info = program.member(site.member);
-        let always = program.body(site.member).zip(program.body(site.member).and_then(|b| b.root));
-        info.owner == class
-            && info.kind == MemberKind::Method
-            && always.is_some_and(|(body, root)| state::runs_always(body, program.scope(site.member), site.node, root))
-    };
+    let hands_on = |site: &Site| always_calls(wiring, class, *site);
     let through: BTreeSet<MemberId> = calls.iter().filter(|s| hands_on(s)).map(|s| s.member).collect();
     if let Some(depth) = depth.checked_sub(1) {
         calls.extend(through.into_iter().flat_map(|m| calls_of(wiring, m, depth)));
@@ -65,6 +59,16 @@ fn calls_of(wiring: &Wiring<'_>, setter: MemberId, depth: u32) -> BTreeSet<Site>
         of.is_none_or(|t| program.is_a(t, class) || is_only(t))
     });
     calls
+}
+
+/// Whether a call stands in a method of a class, each run of which comes to it.
+fn always_calls(wiring: &Wiring<'_>, class: TypeId, site: Site) -> bool {
+    let program = wiring.program();
+    let info = program.member(site.member);
+    let always = program.body(site.member).zip(program.body(site.member).and_then(|b| b.root));
+    info.owner == class
+        && info.kind == MemberKind::Method
+        && always.is_some_and(|(body, root)| state::runs_always(body, program.scope(site.member), site.node, root))
 }
 
 /// Methods that put their argument into the one field that observers are told of later.
@@ -227,7 +231,11 @@ fn library_slots(wiring: &Wiring<'_>) -> Vec<Draft> {
             _ => continue,
         };
         if drops_the_older(wiring, field) {
-            by_field.entry(field).or_default().insert(*site);
+            let calls = by_field.entry(field).or_default();
+            calls.insert(*site);
+            if always_calls(wiring, program.member(field).owner, *site) {
+                calls.extend(calls_of(wiring, site.member, DEPTH));
+            }
         }
     }
     let rows = by_field.into_iter().flat_map(|(field, calls)| in_a_row(wiring, &calls).into_iter().map(move |(a, b)| (field, a, b)));

@@ -404,7 +404,8 @@ fn is_released_between(wiring: &Wiring<'_>, channel: &Channel, first: Site, seco
 fn is_replaced_here(wiring: &Wiring<'_>, effect: &Effect, member: MemberId) -> bool {
     let listener = match &effect.handler {
         Some(Val::Method(_, of)) => of.as_deref(),
-        Some(Val::Outside(of, _) | Val::Member(of, _)) => Some(&**of),
+        Some(Val::Outside(of, _)) => Some(&**of),
+        held @ Some(Val::Member(..)) => held.as_ref(),
         _ => None,
     };
     [Some(&effect.holder.subject), listener].into_iter().flatten().any(|path| is_replaced(wiring, path, member, &|_| true))

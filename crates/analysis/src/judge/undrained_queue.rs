@@ -101,6 +101,8 @@ fn is_only_filled(wiring: &Wiring<'_>, field: MemberId) -> bool {
             let pack = &program.kit_of(read.member).pack;
             let Some(parent) = scope.parent(read.node) else { return false };
             match body.node(parent) {
+                // where it is made
+                Node::Assign { target, .. } => target == read.node,
                 Node::Member { object, name, .. } if object == read.node => {
                     let text = program.unit_of(read.member).text(name);
                     let is_call =

@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 
 use rayon::prelude::*;
 use rustc_hash::FxHashMap;
-use yarrowgraph_ir::{BinaryOp, FunctionId, MemberKind, Node, NodeId, TypeKind};
+use yarrowgraph_ir::{BinaryOp, Body, FunctionId, MemberKind, Node, NodeId, TypeKind};
 
 use super::{Encoding, Found, Holder, State, state};
 use crate::flow::{Flow, Val, only_return};
@@ -159,8 +159,35 @@ impl Views<'_, '_> {
         found
     }
 
-    /// A comparison of something with a constant name.
-    fn compared(&self, member: MemberId, value: NodeId, name: NodeId) -> Option<Asked> {
+    /// Comparisons of something with a constant name, or with one that callers hand over: `is(label) { return state.label().equals(label); }`.
+    fn compared(&self, member: MemberId, value: NodeId, name: NodeId) -> Vec<Asked> {
+        let given = self.flow.program.body(member).is_some_and(|body| matches!(body.node(name), Node::Name(_)));
+        match self.flow.eval_in(member, name) {
+            Val::Param(of, None, index) if given && of == member => self.asked_by_callers(member, value, index),
+            _ => self.compared_here(member, value, name).into_iter().collect(),
+        }
+    }
+
+    fn asked_by_callers(&self, member: MemberId, value: NodeId, index: u16) -> Vec<Asked> {
+        let program = self.flow.program;
+        let is_named = |body: &Body| matches!(body.node(value), Node::Name(_) | Node::Member { .. } | Node::Call { .. });
+        if !program.body(member).is_some_and(is_named) {
+            return Vec::new();
+        }
+        let Some((machine, Some(known))) = self.names(Site { member, node: value }, HOPS) else { return Vec::new() };
+        let asked = |call: &Site| {
+            let body = program.body(call.member)?;
+            let Node::Call { args, .. } = body.node(call.node) else { return None };
+            let arg = *body.list(args).get(usize::from(index))?;
+            let Node::Str(text) = body.node(arg) else { return None };
+            let name = program.text(program.sym_in(call.member, text)).to_owned();
+            let site = Site { member: call.member, node: arg };
+            (!known.contains(&name) && !name.is_empty()).then(|| Asked { site, name, machine, known: known.iter().cloned().collect() })
+        };
+        self.flow.call_sites(member).iter().filter_map(asked).collect()
+    }
+
+    fn compared_here(&self, member: MemberId, value: NodeId, name: NodeId) -> Option<Asked> {
         let program = self.flow.program;
         let body = program.body(member)?;
         let asked = match body.node(name) {

@@ -7,7 +7,7 @@ use super::Wiring;
 use super::channels::{Channel, ChannelKey, Topic};
 use super::effect::{Act, Effect};
 use super::selections;
-use crate::flow::{Flow, Val};
+use crate::flow::{Flow, Val, returned};
 use crate::program::{MemberId, Site, Ty};
 
 /// Whether two handlers are the same under their language's rules.
@@ -41,7 +41,15 @@ pub fn same_handler(flow: &Flow<'_>, join: &Effect, leave: &Effect) -> Same {
         return Same::Yes;
     }
     // written out on the spot, each one is new
-    if is_fresh(flow, leave, b) || is_made_there(flow, leave, b) {
+    if is_fresh(flow, leave, b) || is_made_there(flow, leave, b) || is_made_by_call(flow, b) {
+        return Same::Never;
+    }
+    // nor is what is made where it is put on in any field
+    if is_made_there(flow, join, a)
+        && let (Val::New(made), Val::Member(_, m) | Val::Static(m)) = (a, b)
+        && !flow.definitions(*m).is_empty()
+        && !flow.definitions(*m).iter().any(|d| d == made || flow.eval(*d) == *a)
+    {
         return Same::Never;
     }
     if is_fresh(flow, join, a) && !names_itself(a, b) {
@@ -192,11 +200,26 @@ pub fn is_fresh(flow: &Flow<'_>, effect: &Effect, handler: &Val) -> bool {
     }
 }
 
-/// Whether a release is handed an object that is made on the spot, and is not equal to any other one.
-pub fn is_made_there(flow: &Flow<'_>, leave: &Effect, handler: &Val) -> bool {
+/// Whether what is handed over is an object that is made on the spot, and is not equal to any other one.
+pub fn is_made_there(flow: &Flow<'_>, effect: &Effect, handler: &Val) -> bool {
     let Val::New(made) = handler else { return false };
     let class = flow.type_of(handler).own();
-    leave.handler_node == Some(*made) && class.is_some_and(|c| !flow.program.is_equal_by_content(c))
+    effect.handler_node == Some(*made) && class.is_some_and(|c| !flow.program.is_equal_by_content(c))
+}
+
+/// Whether a call gives another object or function each time: `gauge.remove(listener())`.
+pub fn is_made_by_call(flow: &Flow<'_>, handler: &Val) -> bool {
+    let program = flow.program;
+    let Val::Call(call) = handler else { return false };
+    let Some(maker) = flow.callee(*call).map(|c| c.member).filter(|m| program.body(*m).is_some()) else { return false };
+    let Some(body) = program.body(maker) else { return false };
+    let given = returned(program, maker, None);
+    let is_new = |node: &NodeId| match body.node(*node) {
+        Node::Lambda(_) => true,
+        Node::New { .. } => flow.type_of_node(maker, *node).own().is_some_and(|t| !program.is_equal_by_content(t)),
+        _ => false,
+    };
+    !given.is_empty() && given.iter().all(is_new)
 }
 
 /// A node without casts and delegate creations around it.

@@ -215,6 +215,16 @@ pub(super) fn is_left_by_futile_release(wiring: &Wiring<'_>, channel: &Channel, 
         let other = &wiring.effects[*other];
         by_same_class(other, join) && matches!(function(other), Some(Val::Lambda(..)))
     };
+    // an object that is made where it is to be taken off
+    let flow = &wiring.flow;
+    let is_new_object = |leave: &Effect| {
+        let of = leave.handler.as_ref().filter(|h| release::is_made_there(flow, leave, h) || release::is_made_by_call(flow, h));
+        let classes = (of.and_then(|h| flow.type_of(h).own()), join.handler.as_ref().and_then(|h| flow.type_of(h).own()));
+        matches!(classes, (Some(a), Some(b)) if flow.program.are_kin(a, b)) && by_same_class(join, leave)
+    };
+    if channel.leaves.iter().any(|l| is_new_object(&wiring.effects[*l])) {
+        return true;
+    }
     channel.leaves.iter().map(|l| &wiring.effects[*l]).any(|leave| {
         let fresh = leave.handler.as_ref().is_some_and(|h| release::is_fresh(&wiring.flow, leave, h));
         (fresh || release::other_phase(join, leave))

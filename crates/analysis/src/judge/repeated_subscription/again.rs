@@ -9,7 +9,7 @@ use yarrowgraph_model::{Certainty, Lifetime, Place};
 use super::{HOPS, Repeated, is_another_each_time, is_of_another, is_replaced, is_replaced_here, is_told_apart, own_call, runs_before};
 use crate::flow::{Binding, Val, object_of};
 use crate::judge::short;
-use crate::program::{MemberId, Program, Scope, Site, TypeId};
+use crate::program::{MemberId, Scope, Site, TypeId};
 use crate::state;
 use crate::wire::Wiring;
 use crate::wire::channels::Channel;
@@ -146,20 +146,20 @@ fn called_after_start(wiring: &Wiring<'_>, effect: &Effect, releases: &[usize]) 
         .collect();
     let released_in =
         |m: MemberId| releases.iter().map(|r| wiring.effects[*r].site.member).any(|r| r == m || own_call(wiring, m, r).is_some());
+    // by others than those who make the object
+    let is_called_later = |m: MemberId| {
+        let callers = wiring.flow.call_sites(m);
+        !callers.is_empty() && callers.iter().all(|c| program.member(c.member).kind != MemberKind::Constructor)
+    };
     let again = |call: &&Site| {
         of_kind(call, MemberKind::Method)
             && !wiring.in_test(call.member)
             && !released_in(call.member)
             && !is_replaced_here(wiring, effect, call.member)
-            && !wiring.flow.call_sites(call.member).is_empty()
-            && !own_constructors(program, call.member).any(|c| own_call(wiring, c, call.member).is_some())
+            && program.member(call.member).name != program.member(member).name
+            && is_called_later(call.member)
     };
     calls.iter().any(|call| of_kind(call, MemberKind::Constructor)).then(|| calls.iter().find(again).copied()).flatten()
-}
-
-fn own_constructors(program: &Program, member: MemberId) -> impl Iterator<Item = MemberId> + '_ {
-    let members = program.ty(program.member(member).owner).members.iter().copied();
-    members.filter(|m| program.member(*m).kind == MemberKind::Constructor)
 }
 
 /// The second of two calls of a method on one object in one run of a body, with nothing between them that releases.
@@ -184,19 +184,34 @@ fn called_twice(wiring: &Wiring<'_>, member: MemberId, releases: &[usize]) -> Op
     })
 }
 
-/// Whether a loop somewhere calls a method of a type, and not on an object that it has just made.
+/// Whether a loop somewhere calls a method of a type, or of a base of it, and not on an object that it has just made or comes to once.
 pub(in crate::judge) fn is_entered_in_a_loop(wiring: &Wiring<'_>, owner: TypeId, entry: &str) -> bool {
     let program = wiring.program();
-    let Some(method) = program.symbols.get(entry).and_then(|name| program.find_member(owner, name)) else { return false };
-    wiring.flow.callers((method, None)).iter().any(|(call, binding)| {
-        let scope = program.scope(call.member);
-        let looped = program.body(call.member).and_then(|body| loop_around(scope, body, call.node));
-        let is_fresh = |looped: NodeId| match binding.this.as_ref().map(Val::root) {
-            Some(Val::New(site) | Val::Local(site)) => site.member == call.member && scope.is_within(site.node, looped),
-            _ => false,
-        };
-        looped.is_some_and(|looped| !is_fresh(looped))
-    })
+    let Some(name) = program.symbols.get(entry) else { return false };
+    let mut methods = Vec::new();
+    program.for_each_base(owner, &mut |base| {
+        methods.extend_from_slice(program.own_members(base, name));
+        true
+    });
+    methods.iter().any(|m| wiring.flow.callers((*m, None)).iter().any(|(call, binding)| is_again(wiring, *call, binding)))
+}
+
+/// Whether a call comes to the same object again and again.
+fn is_again(wiring: &Wiring<'_>, call: Site, binding: &Binding) -> bool {
+    let program = wiring.program();
+    let (Some(body), scope) = (program.body(call.member), program.scope(call.member)) else { return false };
+    let root = binding.this.as_ref().map(Val::root);
+    let Some(looped) = loop_around(scope, body, call.node) else {
+        // what is held is told so by a method that is called again and again
+        let is_held = matches!(root, Some(Val::This(_) | Val::Static(_))) && !matches!(binding.this, Some(Val::This(_)));
+        return is_held && called_in_a_loop(wiring, call.member, HOPS).is_some();
+    };
+    let is_each = matches!(body.node(looped), Node::ForEach { .. }) && matches!(&binding.this, Some(Val::Element(_, None)));
+    let is_fresh = match root {
+        Some(Val::New(site) | Val::Local(site)) => site.member == call.member && scope.is_within(site.node, looped),
+        _ => false,
+    };
+    !is_each && !is_fresh && !wiring.in_test(call.member)
 }
 
 /// What runs the code around a subscription again and again, where it is nothing but that, and always attaches the same.
