@@ -216,6 +216,12 @@ pub struct Pack {
     /// Methods in which a life ends.
     #[serde(default)]
     pub teardowns: Names,
+    /// Annotations of methods that a container puts on a bus by itself, each with the type of that bus.
+    #[serde(default)]
+    pub attached: Vec<(String, String)>,
+    /// Interfaces whose method a container puts on a bus by itself: interface, method, type of the bus.
+    #[serde(default)]
+    pub attached_by_type: Vec<(String, String, String)>,
     /// Entry hooks with the exit hooks that pair with them.
     #[serde(default)]
     pub pairs: Vec<(String, String)>,

@@ -345,7 +345,16 @@ impl<'t> Lower<'t> {
 
     /// An annotation from its name and the nodes of its arguments.
     pub(crate) fn annotation(&mut self, name: Ts<'t>, args: &[(Option<Name>, Ts<'t>)], node: Ts<'t>) -> Annotation {
-        let args = args.iter().map(|&(n, a)| (n, self.name_of(a))).collect();
+        let mut said: Vec<(Option<Name>, Name)> = Vec::with_capacity(args.len());
+        for &(name, value) in args {
+            // what a text says is a name of its own: it may be that of a topic
+            let text = self.text_of(value);
+            if let Some(inner) = ['"', '\''].iter().find_map(|quote| text.strip_prefix(*quote)?.strip_suffix(*quote)) {
+                self.intern(inner);
+            }
+            said.push((name, self.name_of(value)));
+        }
+        let args = said.into_boxed_slice();
         Annotation { name: self.name_of(name), args, span: span(node) }
     }
 }

@@ -134,6 +134,14 @@ fn can_only_be_raised_here(wiring: &Wiring<'_>, channel: &Channel, m: MemberId) 
     if pack.heard_by_platform.contains(program.text(info.name)) || program.unit(info.unit).generated {
         return false;
     }
+    // a stream that is not made by its class comes from somewhere else: from a timer, from others, from a device
+    let is_made_here = || {
+        let definitions = wiring.flow.definitions(m);
+        !definitions.is_empty() && definitions.iter().all(|d| matches!(wiring.flow.eval(*d), Val::New(_)))
+    };
+    if streams::holds_stream(&wiring.flow, m) && !is_made_here() {
+        return false;
+    }
     let is_event = info.kind == MemberKind::Event;
     let public = program.decl(m).modifiers.visibility > Visibility::Protected;
     // an event is raised by its class alone; any other member by everybody who reaches it

@@ -102,7 +102,8 @@ impl Setup {
             sites.entry(place(&effects[effect])).or_default().push(effect);
         }
         sites.values_mut().for_each(|all| all.sort_unstable());
-        let by_themselves = effects.iter().enumerate().filter(|(_, e)| matches!(e.act, Act::Join | Act::Raise) && e.inner.is_empty());
+        let by_themselves =
+            effects.iter().enumerate().filter(|(_, e)| matches!(e.act, Act::Join | Act::Raise) && e.inner.is_empty() && !e.by_container);
         let mut own: FxHashMap<Site, usize> = FxHashMap::default();
         for (index, effect) in by_themselves {
             let site = place(effect);

@@ -96,6 +96,8 @@ pub struct Effect {
     pub relayed: bool,
     /// Whether something else ends the subscription by itself.
     pub bounded: bool,
+    /// Whether a container attaches the handler, which no code does.
+    pub by_container: bool,
     /// Whether a raise tells all that the holder, or one of its topics, holds.
     pub walks: bool,
     /// Whether the one who joins replaces whoever was there.
@@ -147,6 +149,7 @@ impl Effect {
             relayed: false,
             tied: false,
             bounded: false,
+            by_container: false,
             replaces: false,
             by_annotation: false,
             adapter: None,

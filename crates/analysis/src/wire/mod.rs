@@ -7,6 +7,7 @@
 
 mod adapters;
 mod annotated;
+mod attached;
 mod build;
 pub mod channels;
 mod colleagues;
@@ -134,7 +135,7 @@ impl<'p> Wiring<'p> {
     pub fn find(program: &'p Program, library: bool) -> Self {
         let flow = Flow::new(program);
         let members = (0..program.members.len()).into_par_iter().with_max_len(AT_A_TIME);
-        let own: Vec<Effect> = members.flat_map_iter(|i| extract::effects(&flow, MemberId(i as u32))).collect();
+        let own: Vec<Effect> = members.flat_map_iter(|i| own_effects(&flow, MemberId(i as u32))).collect();
         let signals = channels::signal_classes(&flow, &own);
         let (mut effects, mut budgets) = spread::spread(&flow, own, &signals);
         handles::mark(&flow, &mut effects);
@@ -441,6 +442,13 @@ impl<'p> Wiring<'p> {
         let program = self.flow.program;
         program.unit_of(effect.site.member).generated || program.text(program.member(effect.site.member).name) == "InitializeComponent"
     }
+}
+
+/// What the code of a member does to channels, and what a container does with the member.
+fn own_effects(flow: &Flow<'_>, member: MemberId) -> Vec<Effect> {
+    let mut found = extract::effects(flow, member);
+    found.extend(attached::effect(flow, member));
+    found
 }
 
 /// Joins through which several objects come, from a list or a factory, as one effect for each of them,

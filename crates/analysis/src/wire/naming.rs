@@ -205,6 +205,14 @@ impl Namer<'_, '_> {
     }
 
     /// The bus that a topic is on: the class of the tree, else the member that holds it.
+    /// Whether a container fills a field, and nothing else does.
+    fn is_injected(&self, m: MemberId) -> bool {
+        let program = self.flow.program;
+        let (unit, pack) = (program.unit_of(m), &program.kit_of(m).pack);
+        let is_filled = program.decl(m).annotations.iter().any(|a| pack.filled_annotations.contains(unit.text(a.name)));
+        is_filled && self.flow.definitions(m).is_empty()
+    }
+
     fn bus(&self, subject: &Val) -> String {
         self.bus_within(subject, GIVEN)
     }
@@ -228,6 +236,11 @@ impl Namer<'_, '_> {
         match subject {
             // a field that only ever holds what its constructor is given is that
             Val::Member(_, m) => match self.flow.only_definition(*m).map(|site| self.flow.eval(site)) {
+                // a container gives all who ask for the type the same one
+                None if self.is_injected(*m) => match self.flow.type_of(subject) {
+                    Ty::Outside(name, _) => program.text(name).to_owned(),
+                    _ => program.member_id(*m),
+                },
                 Some(param @ (Val::Param(..) | Val::Local(_) | Val::Outside(..))) => {
                     match (given(&param), self.flow.type_of(&param), &param) {
                         (Some((given, hops)), ..) => self.bus_within(&given, hops),

@@ -146,10 +146,10 @@ fn called_after_start(wiring: &Wiring<'_>, effect: &Effect, releases: &[usize]) 
         .collect();
     let released_in =
         |m: MemberId| releases.iter().map(|r| wiring.effects[*r].site.member).any(|r| r == m || own_call(wiring, m, r).is_some());
-    // by others than those who make the object
+    // by others than those who make the object, or by a page
     let is_called_later = |m: MemberId| {
         let callers = wiring.flow.call_sites(m);
-        !callers.is_empty() && callers.iter().all(|c| program.member(c.member).kind != MemberKind::Constructor)
+        wiring.is_in_markup(m) || !callers.is_empty() && callers.iter().all(|c| program.member(c.member).kind != MemberKind::Constructor)
     };
     let again = |call: &&Site| {
         of_kind(call, MemberKind::Method)
@@ -159,7 +159,14 @@ fn called_after_start(wiring: &Wiring<'_>, effect: &Effect, releases: &[usize]) 
             && program.member(call.member).name != program.member(member).name
             && is_called_later(call.member)
     };
-    calls.iter().any(|call| of_kind(call, MemberKind::Constructor)).then(|| calls.iter().find(again).copied()).flatten()
+    // a hook by which the platform begins is as good as a constructor
+    let pack = &*program.kit_of(member).pack;
+    let begins = |call: &Site| {
+        let name = program.text(program.member(call.member).name);
+        let is_hook = || pack.hooks.contains(name) && pack.pairs.iter().any(|(entry, _)| entry == name) && !pack.reentered.contains(name);
+        of_kind(call, MemberKind::Constructor) || is_hook() && of_kind(call, MemberKind::Method)
+    };
+    calls.iter().any(begins).then(|| calls.iter().find(|call| !begins(call) && again(call)).copied()).flatten()
 }
 
 /// The second of two calls of a method on one object in one run of a body, with nothing between them that releases.
