@@ -193,6 +193,7 @@ fn modifiers(m: &crate::Modifiers) -> String {
         (m.is_ambient, "ambient"),
         (m.is_optional, "optional"),
         (m.is_unscoped, "unscoped"),
+        (m.is_synchronized, "synchronized"),
     ];
     for (set, name) in flags {
         if set {

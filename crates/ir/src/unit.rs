@@ -103,6 +103,8 @@ pub struct Modifiers {
     pub is_optional: bool,
     /// An enumeration whose constants are known by their plain names where it is declared.
     pub is_unscoped: bool,
+    /// Runs under a lock of its object, or of its class where it is static.
+    pub is_synchronized: bool,
 }
 
 /// An attribute, annotation or decorator.

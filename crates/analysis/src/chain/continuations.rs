@@ -3,7 +3,7 @@
 use yarrowgraph_ir::{Body, Name, Node, NodeId, UnaryOp};
 
 use super::walks::{Ends, Walk, element_of_list, is_of_own_kind, own_list};
-use crate::flow::Flow;
+use crate::flow::{Flow, Val};
 use crate::program::{Declared, Kinds, MemberId, Scope, Site};
 use crate::state;
 
@@ -86,7 +86,7 @@ fn untouched(flow: &Flow<'_>, member: MemberId, body: &Body, list: NodeId) -> (N
     let (mut node, mut turned) = (list, false);
     loop {
         node = match body.node(node) {
-            Node::Call { callee, .. } => match body.node(callee) {
+            Node::Call { callee, args, .. } => match body.node(callee) {
                 Node::Member { object, name, .. } => {
                     let text = flow.program.unit_of(member).text(name);
                     if pack.turns.contains(text) {
@@ -94,7 +94,11 @@ fn untouched(flow: &Flow<'_>, member: MemberId, body: &Body, list: NodeId) -> (N
                     } else if !pack.copies.contains(text) {
                         return (node, turned);
                     }
-                    object
+                    // `Enumerable.Reverse(steps)`
+                    match (flow.eval_in(member, object), body.list(args)) {
+                        (Val::Global(_), [list]) => *list,
+                        _ => object,
+                    }
                 }
                 _ => return (node, turned),
             },
@@ -119,6 +123,14 @@ fn list_of(flow: &Flow<'_>, member: MemberId, body: &Body, scope: &Scope, elemen
                 Node::Local { init: Some(value), .. } if matches!(body.node(value), Node::Index { .. } | Node::Call { .. }) => {
                     list_of(flow, member, body, scope, value)
                 }
+                // walked from the last one on, each put before what is there
+                Node::Local { init: None, .. } => match body.node(scope.parent(local)?) {
+                    Node::ForEach { var, iterable, .. } if var == local => {
+                        let (list, turned) = untouched(flow, member, body, iterable);
+                        own_list(flow, member, list).filter(|_| turned)
+                    }
+                    _ => None,
+                },
                 _ => None,
             },
             _ => None,

@@ -2,7 +2,7 @@
 
 use std::collections::BTreeSet;
 
-use yarrowgraph_ir::{Body, Node, NodeId};
+use yarrowgraph_ir::{BinaryOp, Body, Node, NodeId};
 use yarrowgraph_model::Place;
 
 use super::behaviour::{self, Code};
@@ -191,7 +191,35 @@ impl Walker<'_> {
             return done;
         }
         self.ways.acts += 1;
-        done.acted()
+        let passes_within = state::any_within(body, call, &|n| self.passes.contains(&n));
+        if passes_within { self.expression(call, done).acted() } else { done.acted() }
+    }
+
+    /// The passes within an expression, in the order in which they are made; what may not be evaluated is a way of its own, and
+    /// what is made later is none.
+    fn expression(&mut self, at: NodeId, done: Done) -> Done {
+        let body = self.body;
+        match body.node(at) {
+            Node::Lambda(_) => done,
+            Node::Conditional { cond, then, other } => {
+                let before = self.asked(cond, done);
+                self.expression(then, before).or(self.expression(other, before))
+            }
+            Node::Binary { op: BinaryOp::And | BinaryOp::Or | BinaryOp::Coalesce, left, right } => {
+                let before = self.asked(left, done);
+                before.or(self.expression(right, before))
+            }
+            _ => {
+                let after = body.children(at).into_iter().fold(done, |done, child| self.expression(child, done));
+                if !self.passes.contains(&at) {
+                    return after;
+                }
+                if let Some(earlier) = after.passed {
+                    self.ways.doubled.push((earlier, at));
+                }
+                Done { passed: Some(at), ..Done::default() }
+            }
+        }
     }
 }
 

@@ -46,7 +46,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
             let of_commands = commands.contains_key(&owner)
                 || commands.keys().any(|c| flow.enclosing_type(*c) == Some(owner) && site.member == command.operation);
             let of_receiver = program.are_kin(owner, receiver);
-            if of_commands || of_receiver || wiring.in_test(site.member) || !hands_the_same(wiring, call, site) {
+            if of_commands || of_receiver || wiring.in_test(site.member) || !hands_the_same(wiring, call, site) || is_kept(wiring, site) {
                 continue;
             }
             let id = program.type_id(command.class);
@@ -62,6 +62,19 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         }
     }
     found
+}
+
+/// Whether a call stands in a function that is kept to be run later, as a command is: `by_word["turn"] = wheel => wheel.turn(1)`.
+fn is_kept(wiring: &Wiring<'_>, call: Site) -> bool {
+    let program = wiring.program();
+    let Some(body) = program.body(call.member) else { return false };
+    let scope = program.scope(call.member);
+    let functions = scope.ancestors(call.node).filter(|n| matches!(body.node(*n), Node::Lambda(_)));
+    functions.filter_map(|f| scope.parent(f)).any(|around| match body.node(around) {
+        Node::Assign { target, .. } => matches!(body.node(target), Node::Index { .. }),
+        Node::Entry { .. } => true,
+        _ => false,
+    })
 }
 
 /// Whether one call is all that a command does.

@@ -189,9 +189,12 @@ fn of_call(wiring: &Wiring<'_>, class: TypeId, (setter, way): (MemberId, Way), c
     let at_once = args.iter().any(|a| state::any_within(body, *a, &is_read));
     let before = args.iter().find_map(|a| read_before(wiring, call, *a, &is_read));
     let interrupted = before.is_some_and(|local| waits_between(wiring, call, local));
-    let in_lanes = |update| (at_once || before.is_some()) && in_several_lanes(wiring, &object, (setter, update), call);
-    let is_racy = interrupted || matches!(way, Way::Step(update) if in_lanes(update));
-    if !is_racy {
+    let beside = match way {
+        Way::Step(update) => update,
+        Way::Guard(site) => site.member,
+    };
+    let in_lanes = (at_once || before.is_some()) && in_several_lanes(wiring, &object, (setter, beside), call);
+    if !interrupted && !in_lanes {
         return None;
     }
     let why = if interrupted { "is written back from what was read before the wait" } else { IN_LANES };
@@ -324,9 +327,10 @@ fn callers_lock(wiring: &Wiring<'_>, member: MemberId) -> bool {
 /// Whether a statement runs under a lock.
 fn is_locked(wiring: &Wiring<'_>, site: Site) -> bool {
     let program = wiring.program();
-    program
-        .body(site.member)
-        .is_some_and(|b| program.scope(site.member).ancestors(site.node).any(|n| matches!(b.node(n), Node::Lock { .. })))
+    program.decl(site.member).modifiers.is_synchronized
+        || program
+            .body(site.member)
+            .is_some_and(|b| program.scope(site.member).ancestors(site.node).any(|n| matches!(b.node(n), Node::Lock { .. })))
 }
 
 /// Whether a call runs on one of several lanes that write the same observable.

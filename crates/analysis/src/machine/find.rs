@@ -90,7 +90,7 @@ fn of_field(wiring: &Wiring<'_>, machine: Machine, mut domain: Domain, field: Me
         walker.put_aside();
         domain = walker.domain;
         found = walker.found;
-        if domain.encoding == Encoding::Text && !domain.closed {
+        if matches!(domain.encoding, Encoding::Text | Encoding::Constants) && !domain.closed {
             for (_, label) in &found.labels {
                 domain.bit(flow, *label);
             }

@@ -389,6 +389,7 @@ impl<'t> Java<'t> {
                     "static" => m.is_static = true,
                     "abstract" => m.is_abstract = true,
                     "final" => m.is_readonly = true,
+                    "synchronized" => m.is_synchronized = true,
                     _ => {}
                 },
             }
