@@ -114,7 +114,7 @@ fn hooks_around<'w>(wiring: &Wiring<'w>, leave: MemberId, owner: TypeId) -> Opti
     // any class that the tree enters and leaves again and again
     let (entry, exit) = pack.pairs.iter().find(|(entry, exit)| {
         let is_exit = exit == program.text(program.member(leave).name);
-        is_exit && (is_entered_in_a_loop(wiring, owner, entry) || is_entered_again(wiring, leave, owner, entry))
+        is_exit && (is_entered_in_a_loop(wiring, owner, entry, exit) || is_entered_again(wiring, leave, owner, entry))
     })?;
     Some((entry.as_str(), exit.as_str()))
 }

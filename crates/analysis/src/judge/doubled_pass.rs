@@ -4,6 +4,7 @@ use yarrowgraph_ir::{Node, NodeId};
 use yarrowgraph_model::{Certainty, Level};
 
 use super::{Draft, Page, Rule, related, short};
+use crate::flow::{Val, object_of};
 use crate::program::{MemberId, Site};
 use crate::wire::Wiring;
 
@@ -47,9 +48,16 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     drafts
 }
 
-/// Whether two passes hand on the same thing: the same names, which nothing is assigned to.
+/// Whether two passes hand on the same thing: the same names, which nothing is assigned to; and not each to another one.
 fn same_request(wiring: &Wiring<'_>, member: MemberId, a: NodeId, b: NodeId) -> bool {
     let Some(body) = wiring.program().body(member) else { return false };
+    let field = |call: NodeId| match object_of(body, call).map(|object| wiring.flow.eval_in(member, object)) {
+        Some(Val::Member(_, field)) => Some(field),
+        _ => None,
+    };
+    if field(a).zip(field(b)).is_some_and(|(a, b)| a != b) {
+        return false;
+    }
     let (Node::Call { args: a, .. }, Node::Call { args: b, .. }) = (body.node(a), body.node(b)) else { return false };
     let assigned = |name| body.ids().any(|n| matches!(body.node(n), Node::Assign { target, .. } if body.node(target) == Node::Name(name)));
     a.len == b.len

@@ -11,7 +11,7 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use yarrowgraph_ir::{BinaryOp, MemberKind, Node, NodeId, TypeKind};
 
-use crate::flow::Val;
+use crate::flow::{Flow, Val};
 use crate::program::{Kinds, MemberId, Program, Site, Sym, Ty, TypeId};
 use crate::wire::Wiring;
 use crate::wire::channels::ChannelKey;
@@ -131,7 +131,9 @@ fn of_roster(wiring: &Wiring<'_>, roster: MemberId, channels: Vec<usize>) -> Opt
     // those who are asked, rather than told, are looked after
     let raises = || channels.iter().flat_map(|c| &wiring.channels[*c].raises).map(|r| &wiring.effects[*r]);
     let asked = raises().filter(|e| e.result_used).count();
-    if told.is_empty() || routes.is_empty() || asked * 2 > raises().count() {
+    // what hands itself to those it tells says that it has changed itself
+    let of_itself = raises().all(|e| hands_itself(program, e.innermost()));
+    if told.is_empty() || routes.is_empty() || asked * 2 > raises().count() || of_itself {
         return None;
     }
     let mut colleagues: Vec<Colleague> = Vec::new();
@@ -232,6 +234,12 @@ fn common(program: &Program, colleagues: &[Colleague]) -> Option<TypeId> {
     found
 }
 
+/// Whether each holder makes what a field holds for itself: what nobody else has mediates between nobody.
+fn is_made_by_holder(flow: &Flow<'_>, field: MemberId) -> bool {
+    let definitions = flow.definitions(field);
+    !definitions.is_empty() && definitions.iter().all(|d| matches!(flow.eval(*d), Val::New(_)))
+}
+
 /// Where a class calls what it holds of a mediator's type, by a method that sends on.
 fn talks(wiring: &Wiring<'_>, class: TypeId, mediator: TypeId, sends_on: &dyn Fn(MemberId) -> bool) -> Option<Site> {
     let (flow, program) = (&wiring.flow, wiring.program());
@@ -246,7 +254,11 @@ fn talks(wiring: &Wiring<'_>, class: TypeId, mediator: TypeId, sends_on: &dyn Fn
                 let Node::Call { callee, .. } = body.node(node) else { continue };
                 let Node::Member { object, name, .. } = body.node(callee) else { continue };
                 let value = flow.eval_in(*m, object);
-                let held = matches!(&value, Val::Member(of, _) | Val::Outside(of, _) if matches!(**of, Val::This(_)));
+                let held = match &value {
+                    Val::Member(of, field) => matches!(**of, Val::This(_)) && !is_made_by_holder(flow, *field),
+                    Val::Outside(of, _) => matches!(**of, Val::This(_)),
+                    _ => false,
+                };
                 if !held {
                     continue;
                 }

@@ -65,7 +65,7 @@ pub(super) fn again_and_again(wiring: &Wiring<'_>, channel: &Channel, join: usiz
         && is_on_every_path(wiring, effect.site)
         && releases.iter().all(is_left_late)
         && let Some(late) = releases.first()
-        && is_entered_in_a_loop(wiring, info.owner, name)
+        && exits().any(|exit| is_entered_in_a_loop(wiring, info.owner, name, exit))
     {
         let late = wiring.place(&wiring.effects[*late]);
         return certain(format!("again each time `{name}` runs"), Some(("it is taken off only here, at the very end".into(), late)));
@@ -192,7 +192,7 @@ fn called_twice(wiring: &Wiring<'_>, member: MemberId, releases: &[usize]) -> Op
 }
 
 /// Whether a loop somewhere calls a method of a type, or of a base of it, and not on an object that it has just made or comes to once.
-pub(in crate::judge) fn is_entered_in_a_loop(wiring: &Wiring<'_>, owner: TypeId, entry: &str) -> bool {
+pub(in crate::judge) fn is_entered_in_a_loop(wiring: &Wiring<'_>, owner: TypeId, entry: &str, exit: &str) -> bool {
     let program = wiring.program();
     let Some(name) = program.symbols.get(entry) else { return false };
     let mut methods = Vec::new();
@@ -200,18 +200,20 @@ pub(in crate::judge) fn is_entered_in_a_loop(wiring: &Wiring<'_>, owner: TypeId,
         methods.extend_from_slice(program.own_members(base, name));
         true
     });
-    methods.iter().any(|m| wiring.flow.callers((*m, None)).iter().any(|(call, binding)| is_again(wiring, *call, binding)))
+    methods.iter().any(|m| wiring.flow.callers((*m, None)).iter().any(|(call, binding)| is_again(wiring, *call, binding, exit)))
 }
 
-/// Whether a call comes to the same object again and again.
-fn is_again(wiring: &Wiring<'_>, call: Site, binding: &Binding) -> bool {
+/// Whether a call of an entry comes to the same object again and again.
+fn is_again(wiring: &Wiring<'_>, call: Site, binding: &Binding, exit: &str) -> bool {
     let program = wiring.program();
     let (Some(body), scope) = (program.body(call.member), program.scope(call.member)) else { return false };
     let root = binding.this.as_ref().map(Val::root);
     let Some(looped) = loop_around(scope, body, call.node) else {
-        // what is held is told so by a method that is called again and again
+        // one of those that are held takes the place of another, time and again
         let is_held = matches!(root, Some(Val::This(_) | Val::Static(_))) && !matches!(binding.this, Some(Val::This(_)));
-        return is_held && called_in_a_loop(wiring, call.member, HOPS).is_some();
+        let leaves = program.symbols.get(exit).map_or(&[][..], |name| program.index.calls(name));
+        let is_swapped = leaves.iter().any(|left| left.member == call.member);
+        return is_held && is_swapped && called_in_a_loop(wiring, call.member, HOPS).is_some();
     };
     let is_each = matches!(body.node(looped), Node::ForEach { .. }) && matches!(&binding.this, Some(Val::Element(_, None)));
     let is_fresh = match root {
