@@ -411,6 +411,13 @@ fn written_map(wiring: &Wiring<'_>, filled: &Filled, member: MemberId) -> Vec<Ta
         Some(Some(more)) => entries.extend(more.iter().cloned()),
         None => {}
     }
+    // by their place in a list things are not made by a code, where the list holds lists
+    let held = flow.type_held(member);
+    let element = program.element_type(info.unit, &held).filter(|_| !program.is_map(&held));
+    let is_list = |ty: &Ty| program.type_name(ty).is_some_and(|name| program.kit_of(member).pack.collections.contains(name));
+    if element.as_ref().is_some_and(is_list) {
+        return Vec::new();
+    }
     let selecting = entries.iter().filter(|e| selected(wiring, e.value).is_some()).count();
     if selecting < 2 || selecting < entries.len() {
         return Vec::new();

@@ -183,7 +183,9 @@ fn fresh(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> Option<Draf
     let is_new = release::is_fresh(flow, effect, handler)
         || release::is_made_there(flow, effect, handler)
         || release::is_made_by_call(flow, handler);
-    if !is_new || effect.certainty == Certainty::Possible && channel.joins.is_empty() {
+    let has_no_name =
+        matches!(&channel.key, ChannelKey::Own(_, Some(Topic::Named(topic))) | ChannelKey::Bus(_, Topic::Named(topic)) if topic.is_empty());
+    if !is_new || has_no_name || effect.certainty == Certainty::Possible && channel.joins.is_empty() {
         return None;
     }
     // a way in that takes off first what it then puts on

@@ -344,7 +344,9 @@ fn is_unchecked(wiring: &Wiring<'_>, member: MemberId, arg: NodeId, constructor:
     let written = program.decl(constructor).params.get(index).and_then(|p| p.ty).map(|t| program.type_in(constructor, t));
     let is_dynamic =
         written.as_ref().and_then(|t| program.type_name(t)).is_some_and(|n| matches!(n, "dynamic" | "any" | "object" | "Object"));
-    program.kit_of(member).traits.duck_typed || matches!(body.node(arg), Node::Cast { .. }) || is_dynamic
+    let traits = program.kit_of(member).traits;
+    // elsewhere a cast is held against the class, by the compiler or where it runs
+    traits.duck_typed || traits.fits_by_shape && matches!(body.node(arg), Node::Cast { .. }) || is_dynamic
 }
 
 /// The methods that an argument has; none where that is not all known.

@@ -72,7 +72,9 @@ fn draft(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect, found: Repeate
 
 /// Whether a subscription can pile up at all.
 fn counts(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> bool {
-    let known = !matches!(effect.handler, None | Some(Val::Unknown | Val::Param(..) | Val::Null | Val::Data));
+    // a constant of a library is a value
+    let is_value = matches!(&effect.handler, Some(Val::Outside(of, _)) if matches!(**of, Val::Global(_)));
+    let known = !is_value && !matches!(effect.handler, None | Some(Val::Unknown | Val::Param(..) | Val::Null | Val::Data));
     known
         && !effect.once
         && (!effect.replaces || is_under_own_key(wiring, effect))

@@ -84,6 +84,10 @@ fn unregistered(wiring: &Wiring<'_>, channel: &Channel) -> Option<Draft> {
     if wiring.is_open || !asks_for_one(wiring, channel) || wiring.is_done_to_unknown(channel, Act::Join) {
         return None;
     }
+    // under each code a list of values
+    if program.element_type(program.member(*m).unit, &wiring.flow.element_held(*m)).is_some() {
+        return None;
+    }
     let raises = channel.raises.iter().map(|r| &wiring.effects[*r]).filter(|e| !wiring.in_test(e.site.member));
     let place = raises.map(|e| wiring.place(e)).min()?;
     let id = program.member_id(*m);

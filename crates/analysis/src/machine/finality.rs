@@ -52,9 +52,9 @@ pub fn is_final(wiring: &Wiring<'_>, found: &Found, index: usize) -> bool {
 pub fn is_sentinel(name: &str) -> bool {
     let words = words(name);
     let whole = words.concat();
-    let counts = ["count", "num", "number", "max", "last", "size", "end", "total"];
+    let counts = ["count", "num", "number", "max", "min", "last", "first", "size", "end", "total"];
     let none = ["invalid", "unknown", "undefined", "unset", "none", "null", "uninitialized", "uninitialised"];
-    words.first().is_some_and(|w| ["number", "num", "count", "max", "nr"].contains(&w.as_str()) && words.len() > 1)
+    words.first().is_some_and(|w| ["number", "num", "count", "max", "nr", "last", "first", "min"].contains(&w.as_str()) && words.len() > 1)
         || words.last().is_some_and(|w| counts.contains(&w.as_str()) && whole != "end")
         || none.contains(&whole.as_str())
         || words.last().is_some_and(|w| matches!(w.as_str(), "invalid" | "count"))

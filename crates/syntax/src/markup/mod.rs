@@ -3,6 +3,7 @@
 //! put back to where the markup says so. What is merely named there is kept as [`Unit::mentioned`].
 
 mod controllers;
+mod documents;
 mod interfaces;
 mod layouts;
 mod pages;
@@ -29,6 +30,8 @@ pub(crate) enum Form {
     Layout,
     /// A page or the template of a component, with or without scripts.
     Page,
+    /// A document of objects that are bound to those of C++ (QML).
+    Document,
     /// A saved scene or object template with serialized callbacks.
     Scene,
     /// A list of the classes that serve an interface (`META-INF/services`).
@@ -46,6 +49,7 @@ pub(crate) fn form_of(path: &str) -> Option<Form> {
         "xaml" | "axaml" => Form::View,
         "fxml" => Form::Controller,
         "ui" | "glade" => Form::Interface,
+        "qml" => Form::Document,
         "html" | "htm" | "vue" | "svelte" => Form::Page,
         "unity" | "prefab" | "tscn" => Form::Scene,
         "xml" if folders.rsplit('/').next().is_some_and(|f| f == "layout" || f.starts_with("layout-")) => Form::Layout,
@@ -59,7 +63,7 @@ impl Form {
         match self {
             Form::View | Form::Scene => Language::CSharp,
             Form::Controller | Form::Layout | Form::Services => Language::Java,
-            Form::Interface => Language::Cpp,
+            Form::Interface | Form::Document => Language::Cpp,
             Form::Page => Language::JavaScript,
         }
     }
@@ -70,6 +74,7 @@ impl Form {
             Form::View => views::lower(path, text),
             Form::Controller => controllers::lower(path, text),
             Form::Interface => interfaces::lower(path, text),
+            Form::Document => Ok(documents::lower(path, text)),
             Form::Layout => Ok(layouts::lower(path, text)),
             Form::Page => pages::lower(path, text),
             Form::Scene => Ok(scenes::lower(path, text)),

@@ -64,6 +64,17 @@ fn names_of_handlers_and_events_are_kept() {
 }
 
 #[test]
+fn documents_name_the_signals_that_they_handle() {
+    let unit = read(
+        "Board.qml",
+        "Item {\n  // onDrained is gone\n  Connections { target: Station\n    function onReloaded() { board.fill() } }\n}\n",
+    );
+    let names = mentioned(&unit);
+    assert!(["Station", "reloaded", "onReloaded", "fill"].iter().all(|n| names.contains(n)), "{names:?}");
+    assert!(!names.contains(&"drained"), "{names:?}");
+}
+
+#[test]
 fn scripts_keep_their_places() {
     let unit = read("Board.vue", PAGE);
     let body = unit.members.iter().find_map(|m| m.body.as_ref()).expect("a script");
