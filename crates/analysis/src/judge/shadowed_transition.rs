@@ -2,11 +2,11 @@
 
 use std::collections::BTreeMap;
 
-use yarrowgraph_ir::Node;
+use yarrowgraph_ir::{BinaryOp, Node, NodeId};
 use yarrowgraph_model::{Certainty, Level, Place};
 
 use super::{Draft, Page, Rule, related, short};
-use crate::machine::{Transition, names};
+use crate::machine::{Found, Transition, names};
 use crate::program::{Program, Site};
 use crate::wire::Wiring;
 
@@ -84,7 +84,8 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         }
         // what asks for a state by a wrong name is not come to for that reason
         let is_slip = |site: &Site| strangers.iter().any(|s| s.machine == number && s.site.member == site.member);
-        for site in machine.passed_over.iter().filter(|site| !is_slip(site) && is_seen_through(wiring, **site)) {
+        let asks_state = |site: &Site| asks_where_it_is(wiring, machine, *site);
+        for site in machine.passed_over.iter().filter(|site| !is_slip(site) && asks_state(site) && is_seen_through(wiring, **site)) {
             found.push(Draft {
                 level: Level::Warning,
                 certainty: Certainty::Likely,
@@ -97,6 +98,23 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         }
     }
     found
+}
+
+/// Whether the choice that a statement stands in is one of a row (`else if`) and asks for the state and for nothing else: of
+/// what is asked besides, the walk knows too little to say that no way is left.
+fn asks_where_it_is(wiring: &Wiring<'_>, machine: &Found, site: Site) -> bool {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    let (Some(body), scope) = (program.body(site.member), program.scope(site.member)) else { return false };
+    let Some(choice) =
+        scope.ancestors(site.node).find(|n| matches!(body.node(*n), Node::If { .. } | Node::Case { .. } | Node::Loop { .. }))
+    else {
+        return false;
+    };
+    let Node::If { cond, then, .. } = body.node(choice) else { return false };
+    let Node::Binary { op: BinaryOp::Eq, left, right } = body.node(cond) else { return false };
+    let is_holder = |n: NodeId| machine.stores_into(flow, site.member, n);
+    let is_another = scope.parent(choice).is_some_and(|p| matches!(body.node(p), Node::If { other: Some(other), .. } if other == choice));
+    is_another && (then == site.node || scope.is_within(site.node, then)) && (is_holder(left) || is_holder(right))
 }
 
 /// Whether all ways to a statement are seen: no other thread can move the machine in between, its function does not go through
