@@ -37,7 +37,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     // what is changed in one step needs no lock
     for field in wiring.written_fields().filter(|f| !is_shared(wiring, *f)) {
         let in_time = || wiring.writes(field).iter().filter(|w| !w.initial && !wiring.in_test(w.site.member));
-        let (locked, open): (Vec<&Write>, Vec<&Write>) = in_time().partition(|w| is_within_lock(wiring, w.site));
+        let (locked, open): (Vec<&Write>, Vec<&Write>) = in_time().partition(|w| state::is_within_lock(program, w.site));
         let Some(lock) = locked.first().copied() else { continue };
         // where most writes do without, the lock is for something else
         if open.len() > locked.len() {
@@ -326,15 +326,7 @@ fn callers_lock(wiring: &Wiring<'_>, member: MemberId) -> bool {
 
 /// Whether a statement runs under a lock.
 fn is_locked(wiring: &Wiring<'_>, site: Site) -> bool {
-    wiring.program().decl(site.member).modifiers.is_synchronized || is_within_lock(wiring, site)
-}
-
-/// Whether a lock is written around a statement.
-fn is_within_lock(wiring: &Wiring<'_>, site: Site) -> bool {
-    let program = wiring.program();
-    program
-        .body(site.member)
-        .is_some_and(|b| program.scope(site.member).ancestors(site.node).any(|n| matches!(b.node(n), Node::Lock { .. })))
+    wiring.program().decl(site.member).modifiers.is_synchronized || state::is_within_lock(wiring.program(), site)
 }
 
 /// Whether a call runs on one of several lanes that write the same observable.

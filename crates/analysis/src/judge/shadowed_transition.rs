@@ -8,6 +8,7 @@ use yarrowgraph_model::{Certainty, Level, Place};
 use super::{Draft, Page, Rule, related, short};
 use crate::machine::{Found, Transition, names};
 use crate::program::{Program, Site};
+use crate::state;
 use crate::wire::Wiring;
 
 pub(super) const RULE: Rule = Rule {
@@ -121,8 +122,7 @@ fn asks_where_it_is(wiring: &Wiring<'_>, machine: &Found, site: Site) -> bool {
 /// itself again, and its file could be read in full.
 pub(super) fn is_seen_through(wiring: &Wiring<'_>, site: Site) -> bool {
     let program = wiring.program();
-    let Some(body) = program.body(site.member) else { return false };
-    let is_locked = program.scope(site.member).ancestors(site.node).any(|n| matches!(body.node(n), Node::Lock { .. }));
+    let is_locked = state::is_within_lock(program, site);
     let calls_itself = wiring.flow.call_sites(site.member).iter().any(|call| call.member == site.member);
     !is_locked && !calls_itself && program.unit_of(site.member).unread.is_empty()
 }

@@ -10,10 +10,8 @@ use super::kinds::Kind;
 impl<'t> CSharp<'t> {
     /// The label of a case. What it asks of the parts of the subject is put among the conditions, as a guard would ask it.
     pub(super) fn label(&mut self, node: Ts<'t>, subject: Option<NodeId>, conditions: &mut Vec<NodeId>) -> NodeId {
-        let kids = self.l.kids(node);
-        let f = &self.t.fields;
         match (self.kind(node), subject) {
-            (Kind::ParensPattern, _) => match kids.first() {
+            (Kind::ParensPattern, _) => match self.l.items(node).first() {
                 Some(inner) => self.label(inner, subject, conditions),
                 None => self.l.push(Node::Plain, node),
             },
@@ -21,14 +19,14 @@ impl<'t> CSharp<'t> {
                 Some(subject) => self.relation(subject, node),
                 None => self.pattern(node),
             },
-            (Kind::AndPattern, Some(_)) => match (kids.field(f.left), kids.field(f.right)) {
-                (Some(left), Some(right)) => {
-                    let left = self.label(left, subject, conditions);
-                    let right = self.label(right, subject, conditions);
-                    self.l.push(Node::Binary { op: BinaryOp::And, left, right }, node)
-                }
-                _ => self.pattern(node),
-            },
+            (Kind::AndPattern, Some(_)) => {
+                let f = &self.t.fields;
+                let kids = self.l.kids(node);
+                let (Some(left), Some(right)) = (kids.field(f.left), kids.field(f.right)) else { return self.pattern(node) };
+                let left = self.label(left, subject, conditions);
+                let right = self.label(right, subject, conditions);
+                self.l.push(Node::Binary { op: BinaryOp::And, left, right }, node)
+            }
             (Kind::RecursivePattern, Some(subject)) => self.recursive_label(node, subject, conditions),
             _ => self.pattern(node),
         }
