@@ -82,6 +82,10 @@ pub struct Idiom {
     /// for a release to match (`capture`).
     #[serde(default)]
     pub phase: Option<String>,
+    /// The argument that names the one property that the handler is to hear of, where it stands beside the
+    /// handler; a release must name the same.
+    #[serde(default)]
+    pub about: Option<usize>,
 }
 
 /// Names in the order in which a pack lists them, with a look-up.

@@ -56,6 +56,8 @@ pub struct Links {
     pub(crate) piped: Vec<Built>,
     /// Functions that are made with the next one, and the walk that each stands for.
     wraps: FxHashMap<(MemberId, FunctionId), (Wrap, usize)>,
+    /// Functions that may be made with a next one which they never ask, and the function around each.
+    wrapped_ends: FxHashMap<(MemberId, FunctionId), Option<FunctionId>>,
     by_field: FxHashMap<MemberId, usize>,
     by_walk: FxHashMap<Site, usize>,
     by_list: FxHashMap<MemberId, usize>,
@@ -83,13 +85,14 @@ impl Links {
         );
         walks.extend(more);
         let first = walks.len();
-        let wraps = wrapped.iter().enumerate().map(|(at, (w, _))| ((w.member, w.function), (*w, first + at))).collect();
-        walks.extend(wrapped.into_iter().map(|(_, walk)| walk));
+        let wraps = wrapped.links.iter().enumerate().map(|(at, (w, _))| ((w.member, w.function), (*w, first + at))).collect();
+        walks.extend(wrapped.links.into_iter().map(|(_, walk)| walk));
+        let wrapped_ends = wrapped.ends.into_iter().map(|(m, f, around)| ((m, f), around)).collect();
         let by_field = next.iter().enumerate().flat_map(|(at, n)| n.fields.iter().map(move |f| (*f, at))).collect();
         let by_walk = walks.iter().enumerate().map(|(at, w)| (w.walk, at)).collect();
         let by_list = walks.iter().enumerate().filter_map(|(at, w)| Some((w.list?, at))).collect();
         let by_method = walks.iter().enumerate().filter_map(|(at, w)| Some((w.walk.member, (at, w.given?)))).collect();
-        Self { next, walks, pipelines, piped, wraps, by_method, by_field, by_walk, by_list }
+        Self { next, walks, pipelines, piped, wraps, wrapped_ends, by_method, by_field, by_walk, by_list }
     }
 
     /// Whether there is nothing of the kind.
@@ -131,6 +134,11 @@ impl Links {
     /// What a function is made with, where that is the next one, and the walk that it stands for.
     pub fn wrap(&self, member: MemberId, function: FunctionId) -> Option<(Wrap, usize)> {
         self.wraps.get(&(member, function)).copied()
+    }
+
+    /// The function around one that may be made with a next one which it never asks.
+    pub fn wrapped_end(&self, member: MemberId, function: FunctionId) -> Option<Option<FunctionId>> {
+        self.wrapped_ends.get(&(member, function)).copied()
     }
 
     /// All functions that are made with the next one, in order.

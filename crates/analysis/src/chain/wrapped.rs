@@ -27,10 +27,19 @@ pub struct Wrap {
     pub by: Option<(Option<FunctionId>, u16)>,
 }
 
-/// Finds the functions, and for each of them the walk that it is a link of.
-pub(super) fn find(flow: &Flow<'_>) -> Vec<(Wrap, Walk)> {
+/// What is written as a function that is made with another one.
+#[derive(Debug, Default)]
+pub(super) struct Wrapped {
+    /// Those that go on to the next one, each with the walk that it is a link of.
+    pub(super) links: Vec<(Wrap, Walk)>,
+    /// Those that ask nothing of what they are made with, which the function around each of them is handed.
+    pub(super) ends: Vec<(MemberId, FunctionId, Option<FunctionId>)>,
+}
+
+/// Finds the functions.
+pub(super) fn find(flow: &Flow<'_>) -> Wrapped {
     let program = flow.program;
-    let mut found = Vec::new();
+    let mut found = Wrapped::default();
     for index in 0..program.members.len() {
         let member = MemberId(index as u32);
         let Some(body) = program.body_with(member, Kinds::LAMBDA) else { continue };
@@ -52,7 +61,10 @@ pub(super) fn find(flow: &Flow<'_>) -> Vec<(Wrap, Walk)> {
                 continue;
             }
             let around = scope.function_around(body, node);
-            found.extend(wrap(flow, member, body, scope, function, around, root));
+            match wrap(flow, member, body, scope, function, around, root) {
+                Some(link) => found.links.push(link),
+                None => found.ends.push((member, function, around)),
+            }
         }
     }
     found

@@ -3,10 +3,10 @@
 use std::collections::BTreeMap;
 
 use rustc_hash::FxHashMap;
-use yarrowgraph_ir::{FunctionId, Node, NodeId};
+use yarrowgraph_ir::{FunctionId, Node, NodeId, TypeRef};
 
 use crate::flow::{Val, returned};
-use crate::program::{MemberId, Site, TypeId};
+use crate::program::{Declared, MemberId, Site, TypeId};
 use crate::wire::Wiring;
 
 /// Adds the classes of the objects that an expression can come to, with where they are made.
@@ -26,11 +26,10 @@ fn search(wiring: &Wiring<'_>, site: Site, depth: u32, seen: &mut FxHashMap<Site
     let Some(body) = program.body(site.member) else { return };
     let at = |node: NodeId| Site { member: site.member, node };
     match body.node(site.node) {
-        Node::New { .. } => {
-            if let Some(class) = flow.type_of_node(site.member, site.node).own() {
-                add(out, class, site);
-            }
-        }
+        Node::New { .. } => match flow.type_of_node(site.member, site.node).own() {
+            Some(class) => add(out, class, site),
+            None => classes_held(wiring, site).into_iter().for_each(|(class, entry)| add(out, class, entry)),
+        },
         Node::Conditional { then, other, .. } => {
             search(wiring, at(then), depth, seen, out);
             search(wiring, at(other), depth, seen, out);
@@ -122,13 +121,39 @@ pub fn created_by(wiring: &Wiring<'_>, site: Site) -> Option<TypeId> {
     (wiring.flow.type_of_node(site.member, site.node).own() == Some(class)).then_some(class)
 }
 
+/// The classes of which an object is made where a table holds them, each with its entry: `const Job = jobs[word]; new Job(tank)`.
+fn classes_held(wiring: &Wiring<'_>, site: Site) -> Vec<(TypeId, Site)> {
+    let program = wiring.program();
+    let Some(body) = program.body(site.member) else { return Vec::new() };
+    let Node::New { ty, init, .. } = body.node(site.node) else { return Vec::new() };
+    let class = match program.unit_of(site.member).type_ref(ty) {
+        TypeRef::Named { name, .. } => match program.scope(site.member).lookup(*name, site.node) {
+            Some(Declared::Local(local)) => match body.node(local) {
+                Node::Local { init, .. } => init,
+                _ => None,
+            },
+            _ => None,
+        },
+        // written as an expression
+        _ => init,
+    };
+    let Some(class) = class else { return Vec::new() };
+    let entries = entries_of(wiring, Site { member: site.member, node: class }).into_iter();
+    entries.filter_map(|entry| if let Val::Type(class) = wiring.flow.eval(entry) { Some((class, entry)) } else { None }).collect()
+}
+
+/// What the table holds that an expression is looked up in, where it is written out.
+fn entries_of(wiring: &Wiring<'_>, site: Site) -> Vec<Site> {
+    let found = looked_up(wiring, site, 5);
+    let tables = wiring.codes().iter().filter(|t| found.is_some_and(|f| t.holder == Some(f)));
+    tables.flat_map(|t| &t.entries).map(|entry| entry.value).collect()
+}
+
 /// The functions that a called expression can be, where a table that is written out holds them.
 fn makers(wiring: &Wiring<'_>, callee: Site) -> Vec<(MemberId, Option<FunctionId>)> {
-    let found = looked_up(wiring, callee, 5);
-    let tables = wiring.codes().iter().filter(|t| found.is_some_and(|f| t.holder == Some(f)));
     let mut makers = Vec::new();
-    for entry in tables.flat_map(|t| &t.entries) {
-        match wiring.flow.function_of(&wiring.flow.eval(entry.value)) {
+    for entry in entries_of(wiring, callee) {
+        match wiring.flow.function_of(&wiring.flow.eval(entry)) {
             Some(Val::Lambda(m, f)) => makers.push((m, Some(f))),
             Some(Val::Method(m, _)) => makers.push((m, None)),
             _ => {}

@@ -186,6 +186,12 @@ pub(crate) fn find(wiring: &Wiring<'_>) -> Commands {
         }
         for class in &classes {
             add(wiring, &mut found.commands, *class, operation, undo);
+            // made by a table that holds classes
+            if let (Some(command), Some(made)) = (found.commands.get_mut(class), holder.made.get(class))
+                && command.created.is_empty()
+            {
+                command.created.clone_from(made);
+            }
         }
         found.invokers.push(Invoker { holder, holds, operation, undo, commands: classes });
     }

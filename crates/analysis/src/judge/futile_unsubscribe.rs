@@ -44,7 +44,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
             } else if effect.act == Act::Leave {
                 drafts.extend(
                     fresh(wiring, channel, effect)
-                        .or_else(|| of_other_phase(wiring, channel, effect))
+                        .or_else(|| for_another(wiring, channel, effect))
                         .or_else(|| of_other_topic(wiring, channel, effect))
                         .or_else(|| of_other_subject(wiring, channel, effect))
                         .or_else(|| never_subscribed(wiring, channel, effect)),
@@ -204,25 +204,32 @@ fn fresh(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> Option<Draf
     Some(draft(wiring, channel, effect, message, Certainty::Certain))
 }
 
-/// A handler that is on the channel for another phase only.
-fn of_other_phase(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> Option<Draft> {
+/// A handler that is on the channel for another phase, or for another property, only.
+fn for_another(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> Option<Draft> {
+    let flow = &wiring.flow;
     let joins = || channel.joins.iter().map(|j| &wiring.effects[*j]);
-    let phased = Effect { phase: None, ..effect.clone() };
-    let same = |join: &Effect| release::same_handler(&wiring.flow, join, &phased) == Same::Yes;
-    if effect.phase.is_none()
-        || joins().any(|j| !release::other_phase(j, effect) && release::same_handler(&wiring.flow, j, effect) != Same::Never)
-    {
+    let is_other = |join: &&Effect| release::is_of_another(flow, join, effect);
+    let same = |join: &&Effect| {
+        let alike = Effect { phase: join.phase, about: join.about.clone(), ..effect.clone() };
+        release::same_handler(flow, join, &alike) == Same::Yes
+    };
+    if joins().any(|j| !is_other(&j) && release::same_handler(flow, j, effect) != Same::Never) {
         return None;
     }
-    joins().find(|j| release::other_phase(j, effect) && same(j))?;
+    let join = joins().filter(is_other).find(same)?;
     let what = short(&channel.id);
-    let phases = if effect.phase == Some(true) { ("capture", "bubbling") } else { ("bubbling", "capture") };
-    let message = format!(
-        "this takes `{}` off the {} phase of `{what}`, and it is on the {} phase",
-        short(&crate::wire::handler_name(wiring, effect)),
-        phases.0,
-        phases.1
-    );
+    let handler = short(&crate::wire::handler_name(wiring, effect));
+    let message = if effect.phase.is_some() {
+        let phases = if effect.phase == Some(true) { ("capture", "bubbling") } else { ("bubbling", "capture") };
+        format!("this takes `{handler}` off the {} phase of `{what}`, and it is on the {} phase", phases.0, phases.1)
+    } else {
+        let property = |about: &Option<Val>| match about.as_ref().and_then(|a| flow.text_of(a)) {
+            Some(name) => format!("changes of `{}`", wiring.program().text(name)),
+            None => "all changes".to_owned(),
+        };
+        let (off, on) = (property(&effect.about), property(&join.about));
+        format!("this takes `{handler}` off {off} in `{what}`, and it is on {on} only")
+    };
     Some(draft(wiring, channel, effect, message, Certainty::Certain))
 }
 

@@ -63,11 +63,19 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
             if asks_for_one(wiring, channel) || asks_for_one(wiring, other) || joined && is_told_elsewhere(wiring, topics, name) {
                 continue;
             }
-            // of two halves the one that fewer use is the slip, or that is not written as the others of the bus are; else
-            // the one that listens
+            // of two halves the one that fewer use is the slip, or that is not written as the others of the bus are, or that is
+            // written out where the other has a constant; else the one that listens
             let is_half = other.joins.is_empty() || other.raises.is_empty();
             let uses = |c: &Channel| c.joins.len() + c.raises.len();
-            let is_kept = match (uses(other).cmp(&uses(channel)), by_case(topics, name, other_name)) {
+            let written = |c: &Channel, name: &str| {
+                c.joins.iter().chain(&c.raises).all(|e| is_written_out(wiring, wiring.effects[*e].innermost(), name))
+            };
+            let odd = by_case(topics, name, other_name).or_else(|| match (written(channel, name), written(other, other_name)) {
+                (true, false) => Some(*name),
+                (false, true) => Some(*other_name),
+                _ => None,
+            });
+            let is_kept = match (uses(other).cmp(&uses(channel)), odd) {
                 (Ordering::Equal, Some(odd)) => odd != *name,
                 (uses, _) => uses.is_lt() || uses.is_eq() && raised,
             };
@@ -155,13 +163,18 @@ fn draft(wiring: &Wiring<'_>, name: &str, channel: &Channel, other_name: &str, o
 
 /// Where a topic is named: in the wrapper, where that names it, else where the handler is handed over.
 fn place(wiring: &Wiring<'_>, name: &str, effect: &Effect) -> Place {
-    let (program, site) = (wiring.program(), effect.innermost());
+    let site = effect.innermost();
+    if is_written_out(wiring, site, name) { operation_place(wiring.program(), site) } else { wiring.place(effect) }
+}
+
+/// Whether a statement has a name written out, rather than a constant that stands for it.
+fn is_written_out(wiring: &Wiring<'_>, site: Site, name: &str) -> bool {
+    let program = wiring.program();
     let names = |n: NodeId| match program.body(site.member).map(|b| b.node(n)) {
         Some(Node::Str(text)) => program.unit_of(site.member).text(text) == name,
         _ => false,
     };
-    let is_named = program.body(site.member).is_some_and(|body| any_within(body, site.node, &names));
-    if is_named { operation_place(program, site) } else { wiring.place(effect) }
+    program.body(site.member).is_some_and(|body| any_within(body, site.node, &names))
 }
 
 #[cfg(test)]

@@ -404,13 +404,18 @@ fn is_released_between(wiring: &Wiring<'_>, channel: &Channel, first: Site, seco
 
 /// Whether the body gives the subject's member another object first, or that of the object which listens.
 fn is_replaced_here(wiring: &Wiring<'_>, effect: &Effect, member: MemberId) -> bool {
+    is_replaced_within(wiring, effect, member, &|_| true)
+}
+
+/// Whether a body gives what leads to subject or handler another object, at a node that counts.
+fn is_replaced_within(wiring: &Wiring<'_>, effect: &Effect, member: MemberId, counts: &dyn Fn(NodeId) -> bool) -> bool {
     let listener = match &effect.handler {
         Some(Val::Method(_, of)) => of.as_deref(),
         Some(Val::Outside(of, _)) => Some(&**of),
         held @ Some(Val::Member(..)) => held.as_ref(),
         _ => None,
     };
-    [Some(&effect.holder.subject), listener].into_iter().flatten().any(|path| is_replaced(wiring, path, member, &|_| true))
+    [Some(&effect.holder.subject), listener].into_iter().flatten().any(|path| is_replaced(wiring, path, member, counts))
 }
 
 /// Whether a body gives a member on a path another object, at a node that counts.

@@ -6,7 +6,7 @@ use yarrowgraph_model::{Certainty, Level, Place};
 
 use super::{Draft, Page, Rule, related, short};
 use crate::chain::behaviour::{self, Code};
-use crate::chain::{Built, Link, Of};
+use crate::chain::{Built, Ends, Link, Of};
 use crate::program::Site;
 use crate::state;
 use crate::wire::Wiring;
@@ -38,6 +38,11 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
             continue;
         };
         for (at, link) in built.links.iter().enumerate().skip(stop + 1) {
+            // what the innermost of functions in functions is made with stands for the end of the chain
+            let is_wrapped = matches!(built.of, Of::Walk(walk) if links.walks[walk].ends == Ends::Kept);
+            if is_wrapped && link.put.is_none() && at + 1 == built.links.len() {
+                continue;
+            }
             // what a library asks only when something fails
             let is_for_requests = || Code::of(&wiring.flow, links, built.of, link).is_some_and(|c| c.params(program).len() <= FOR_REQUESTS);
             if matches!(built.of, Of::Pipeline(_)) && !is_for_requests() {

@@ -93,7 +93,9 @@ impl Subject<'_, '_> {
     fn written_inside(&self, field: MemberId) -> Vec<Change> {
         let writes = self.wiring.writes(field).iter().filter(|w| !w.initial && matches!(w.object, Val::This(_)));
         let mut changes = Vec::new();
-        for write in writes.filter(|w| self.counts(w.site.member)) {
+        // who ends something and tells of it is one of those who tell
+        let tells = |w: &state::Write| self.is_end(w.site.member) && !self.told_closely(w.site, Some(field)).is_empty();
+        for write in writes.filter(|w| self.counts(w.site.member) || tells(w)) {
             let callers = self.callers_of_helper(write.site);
             if callers.is_empty() {
                 changes.push(Change { field, site: write.site, value: value_of(write), is_direct: is_direct(write) });
@@ -156,13 +158,17 @@ impl Subject<'_, '_> {
         let kind = program.member(member).kind;
         let answers = matches!(kind, MemberKind::Accessor(yarrowgraph_ir::AccessorKind::Get));
         let is_initial = self.makes(member, 2);
-        // what ends something else takes it as an argument
-        let is_end = program.decl(member).params.is_empty() && program.is_listed(&program.kit_of(member).pack.teardowns, member);
         let of_roster = || {
             let ways = self.channels.iter().map(|c| &wiring.channels[*c]).flat_map(|c| c.joins.iter().chain(&c.leaves));
             ways.map(|e| wiring.effects[*e].innermost().member).any(|m| m == member)
         };
-        !wiring.in_test(member) && !answers && !is_initial && !is_end && !of_roster()
+        !wiring.in_test(member) && !answers && !is_initial && !self.is_end(member) && !of_roster()
+    }
+
+    /// Whether a method ends its object; what ends something else takes it as an argument.
+    fn is_end(&self, member: MemberId) -> bool {
+        let program = self.wiring.program();
+        program.decl(member).params.is_empty() && program.is_listed(&program.kit_of(member).pack.teardowns, member)
     }
 
     /// Whether a function only runs while an object is made, or is the end of it.

@@ -6,7 +6,7 @@ use rayon::prelude::*;
 use rustc_hash::FxHashSet;
 use yarrowgraph_ir::{AccessorKind, Body, FunctionId, MemberKind, Node, NodeId, TypeKind, Visibility};
 
-use super::origins::origins;
+use super::origins::{literal, origins};
 use super::reach::{self, Reach};
 use super::stores::Around;
 use super::walk::{self, Walker};
@@ -16,6 +16,9 @@ use crate::flow::{Flow, Val, returned};
 use crate::program::{AT_A_TIME, Kinds, MemberId, Program, Site, Sym, Ty, TypeId};
 use crate::state::is_statement;
 use crate::wire::Wiring;
+
+/// A first value is followed through so many constants and fields.
+const HOPS: u32 = 3;
 
 /// The machines of a tree.
 pub(crate) fn find(wiring: &Wiring<'_>) -> Vec<Found> {
@@ -516,7 +519,7 @@ fn initial(flow: &Flow<'_>, machine: &Machine, domain: &mut Domain, field: Membe
 /// The states that a first value is.
 fn first_bits(flow: &Flow<'_>, machine: &Machine, domain: &mut Domain, site: Site) -> Option<u64> {
     if let Some(tag) = machine.tag {
-        let entry = flow.entry_of_literal(site, tag)?;
+        let entry = flow.entry_of_literal(site, tag).or_else(|| flow.entry_of_literal(literal(flow, &flow.eval(site), HOPS)?, tag))?;
         return domain.bit(flow, state::named(flow, entry.member, entry.node)?);
     }
     let reach = Reach::open([]);

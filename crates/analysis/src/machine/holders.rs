@@ -8,7 +8,7 @@ use super::domain::{Domain, Encoding, STATES};
 use super::filled::is_filled;
 use super::origins::{literal, origins};
 use super::state::{self, State};
-use super::unions::union_of;
+use super::unions::{part_of, union_of};
 use super::{Holder, Machine};
 use crate::chain::behaviour::method_call_of;
 use crate::flow::{Flow, Val, returned};
@@ -55,6 +55,9 @@ pub(super) fn of_field(flow: &Flow<'_>, field: MemberId) -> Option<(Machine, Dom
     let (encoding, states, closed, tag) = match held.own() {
         _ if variant.is_some() => (Encoding::Variant, variant?, true, None),
         Some(ty) if program.ty(ty).kind == TypeKind::Enum => (Encoding::Enumeration(ty), constants(program, ty), true, None),
+        Some(record) if let Some((part, texts)) = part_of(program, record) => {
+            (Encoding::Text, texts.into_iter().map(State::Text).collect(), true, Some(part))
+        }
         // a name for alternatives, or for a function's type, is no class
         Some(base) if !program.ty(base).anonymous && !is_alias(program, base) && union_of(program, field).is_none() => {
             // where no object comes from is not known of any

@@ -205,7 +205,7 @@ impl Found {
         let state = self.domain.states[state];
         state.place(flow).or_else(|| match (state, self.machine.holder) {
             (State::Text(text), Holder::Field(field)) => {
-                unions::place_of_text(flow.program, field, text).or_else(|| lists::place_of_text(flow, field, text))
+                unions::place_of_text(flow, field, text).or_else(|| lists::place_of_text(flow, field, text))
             }
             _ => None,
         })

@@ -2,9 +2,10 @@
 
 use std::collections::BTreeSet;
 
-use yarrowgraph_ir::{Span, TypeDeclId, TypeRef, TypeRefId};
+use yarrowgraph_ir::{MemberKind, Span, TypeDeclId, TypeKind, TypeRef, TypeRefId};
 use yarrowgraph_model::Place;
 
+use crate::flow::Flow;
 use crate::program::{MemberId, Program, Sym, TypeId, UnitId};
 
 /// Names that stand for others are followed so often.
@@ -30,6 +31,42 @@ pub(super) fn union_of(program: &Program, field: MemberId) -> Option<(Option<Sym
     })
 }
 
+/// The one entry of a record that lists texts, and these: `interface Round { phase: 'idle' | 'baking'; loaves: number }`.
+pub(super) fn part_of(program: &Program, record: TypeId) -> Option<(Sym, Vec<Sym>)> {
+    part_with_type(program, record).map(|(name, texts, _)| (name, texts))
+}
+
+/// The same, with where its type is written and what it is.
+fn part_with_type(program: &Program, record: TypeId) -> Option<(Sym, Vec<Sym>, (UnitId, TypeRefId))> {
+    let info = program.ty(record);
+    if info.is_module || program.heirs(record).len() > 1 {
+        return None;
+    }
+    let parts: Vec<(Sym, UnitId, TypeRefId)> = if let Some((unit, decl)) = info.decls.first()
+        && let Some(aliased) = program.unit(*unit).ty(*decl).aliased
+    {
+        match program.unit(*unit).type_ref(aliased) {
+            TypeRef::Object(entries) => entries.iter().map(|(name, ty)| (program.sym(*unit, *name), *unit, *ty)).collect(),
+            _ => return None,
+        }
+    } else if info.kind == TypeKind::Interface {
+        let members = info.members.iter().copied();
+        let part = |m: MemberId| {
+            let is_part = matches!(program.member(m).kind, MemberKind::Field | MemberKind::Property);
+            program.decl(m).ty.filter(|_| is_part).map(|ty| (program.member(m).name, program.member(m).unit, ty))
+        };
+        members.map(part).collect::<Option<_>>()?
+    } else {
+        return None;
+    };
+    let mut listed = parts.into_iter().filter_map(|(name, unit, ty)| {
+        let texts = texts_of_type(program, unit, record, ty)?;
+        Some((name, texts, (unit, ty)))
+    });
+    let found = listed.next()?;
+    listed.next().is_none().then_some(found)
+}
+
 /// The texts of which a written type admits one.
 pub(crate) fn texts_of_type(program: &Program, unit: UnitId, owner: TypeId, ty: TypeRefId) -> Option<Vec<Sym>> {
     let Union { unit, parts, .. } = union_at(program, unit, owner, ty, HOPS)?;
@@ -44,11 +81,21 @@ pub(crate) fn texts_of_type(program: &Program, unit: UnitId, owner: TypeId, ty: 
     (texts.len() >= 2).then_some(texts)
 }
 
-/// Where the written type of a field, or what it stands for, lists a text.
-pub(super) fn place_of_text(program: &Program, field: MemberId, text: Sym) -> Option<Place> {
+/// Where the written type of a field, or what it stands for, lists a text; or that of a part of the record that it holds.
+pub(super) fn place_of_text(flow: &Flow<'_>, field: MemberId, text: Sym) -> Option<Place> {
+    let program = flow.program;
     let info = program.member(field);
-    let union = union_at(program, info.unit, info.owner, program.decl(field).ty?, HOPS)?;
-    let within = union.declared.map_or(program.decl(field).span, |decl| program.unit(union.unit).ty(decl).span);
+    let record = flow.type_held(field).own().and_then(|record| Some((record, part_with_type(program, record)?.2)));
+    let (unit, owner, ty) = match record {
+        Some((record, (unit, ty))) => (unit, record, ty),
+        None => (info.unit, info.owner, program.decl(field).ty?),
+    };
+    let union = union_at(program, unit, owner, ty, HOPS)?;
+    let whole = || match record {
+        Some((record, _)) => program.type_decl(record).map(|decl| decl.span),
+        None => Some(program.decl(field).span),
+    };
+    let within = union.declared.map(|decl| program.unit(union.unit).ty(decl).span).or_else(whole)?;
     place_within(program, union.unit, within, text).or_else(|| {
         // a type of its own for each alternative
         union.parts.iter().find_map(|part| {

@@ -205,6 +205,16 @@ impl Machine<'_, '_> {
 
     /// Calls a function value, or an object in place of one.
     pub(super) fn call_value(&mut self, function: &Value, args: Vec<Value>) -> Value {
+        let made = self.value_of_call(function, args);
+        if let (Value::Object(maker), Value::Object(id)) = (function, &made)
+            && self.makes_link(function)
+        {
+            self.made_by.entry(*id).or_insert((*maker, self.calls.last().copied()));
+        }
+        made
+    }
+
+    fn value_of_call(&mut self, function: &Value, args: Vec<Value>) -> Value {
         match self.kind(function).cloned() {
             Some(Kind::Closure { member, function, made_in, this }) => self.call_closure(member, function, made_in, this, args),
             Some(Kind::Method { member: CONSTRUCTOR, this: Value::Type(class) }) => {

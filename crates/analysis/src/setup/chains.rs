@@ -164,6 +164,7 @@ impl Machine<'_, '_> {
                 }
             }
         }
+        self.past_ends(&mut edges);
         let led_to: FxHashSet<ObjectId> = edges.values().map(|(to, ..)| *to).collect();
         for (start, (_, walk, _)) in edges.iter().filter(|(from, _)| !led_to.contains(from)) {
             let (mut links, mut set, mut at) = (Vec::new(), Vec::new(), *start);
@@ -184,8 +185,25 @@ impl Machine<'_, '_> {
         }
     }
 
+    /// Leads on from links that never ask the next one, to which others lead: the next one is there, and in vain.
+    fn past_ends(&self, edges: &mut BTreeMap<ObjectId, (ObjectId, usize, Option<Value>)>) {
+        let mut open: Vec<(ObjectId, usize)> = edges.values().map(|(to, walk, _)| (*to, *walk)).collect();
+        while let Some((at, walk)) = open.pop() {
+            let Kind::Closure { member, function, made_in, .. } = self.object(at).kind else { continue };
+            let Some(around) = self.links().wrapped_end(member, function).filter(|_| !edges.contains_key(&at)) else { continue };
+            // handed that one function, and nothing else
+            if let (Some(Value::Object(next)), None) =
+                (self.param_around(made_in, member, around, 0), self.param_around(made_in, member, around, 1))
+                && matches!(self.object(next).kind, Kind::Closure { .. } | Kind::Method { .. })
+            {
+                edges.insert(at, (next, walk, None));
+                open.push((next, walk));
+            }
+        }
+    }
+
     /// Whether a function gives back one that is made with what it is handed.
-    fn makes_link(&self, value: &Value) -> bool {
+    pub(super) fn makes_link(&self, value: &Value) -> bool {
         match self.kind(value) {
             Some(Kind::Closure { member, function, .. }) => self.links().makes_wrap(*member, Some(*function)),
             Some(Kind::Method { member, .. }) => self.links().makes_wrap(*member, None),
@@ -205,6 +223,13 @@ impl Machine<'_, '_> {
         None
     }
 
+    /// Where the function that made a link is named: in a list, as an argument, or in the call by which the link was made.
+    fn named_at(&self, object: ObjectId) -> Option<Site> {
+        let (maker, call) = self.made_by.get(&object)?;
+        let named = self.named.iter().rev().find(|(named, _)| named == maker);
+        named.map(|(_, site)| *site).or(*call)
+    }
+
     /// Where an object was put into a list, as the code around it says it, unless that is where it was made.
     fn put_at(&self, object: ObjectId) -> Option<Site> {
         let (_, site) = self.puts.iter().rev().find(|(put, _)| *put == object)?;
@@ -221,7 +246,8 @@ impl Machine<'_, '_> {
                 Some(Link { class: Some(*class), function: None, made: object.made, put: self.put_at(*id), only_for: None })
             }
             Kind::Closure { .. } | Kind::Method { .. } => {
-                Some(Link { class: None, function: self.as_val(value), made: object.made, put: self.put_at(*id), only_for: None })
+                let put = self.named_at(*id).or_else(|| self.put_at(*id));
+                Some(Link { class: None, function: self.as_val(value), made: object.made, put, only_for: None })
             }
             _ => None,
         }

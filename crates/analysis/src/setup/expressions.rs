@@ -132,6 +132,11 @@ impl Machine<'_, '_> {
         for item in body.list(list) {
             let value = self.eval(*item);
             let spreads = matches!(body.node(*item), Node::Unary { op: UnaryOp::Spread, .. });
+            if let Value::Object(id) = value
+                && self.makes_link(&value)
+            {
+                self.named.push((id, self.site(*item)));
+            }
             match self.elements(&value).filter(|_| spreads) {
                 Some(items) => values.extend(items),
                 None => values.push(value),
@@ -279,10 +284,21 @@ impl Machine<'_, '_> {
             Some(root) if matches!(program.member(m).kind, MemberKind::Field | MemberKind::Property | MemberKind::EnumConstant) => {
                 self.first_value(m, root, Value::Unknown)
             }
-            _ => Value::Unknown,
+            _ => self.constant_function(m),
         };
         self.statics.insert(m, value.clone());
         value
+    }
+
+    /// The function that a variable of a module is given once, by code of the module that need not have been run for it.
+    fn constant_function(&mut self, m: MemberId) -> Value {
+        let program = self.program();
+        let Some(given) = self.flow.only_definition(m) else { return Value::Unknown };
+        let is_function = program.body(given.member).is_some_and(|b| matches!(b.node(given.node), Node::Lambda(_)));
+        if program.member(given.member).kind != MemberKind::Initializer || !is_function {
+            return Value::Unknown;
+        }
+        self.first_value(given.member, given.node, Value::Unknown)
     }
 
     /// A constant of an enumeration by its simple name, where only one is called so.

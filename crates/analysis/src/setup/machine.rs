@@ -106,6 +106,10 @@ pub(super) struct Machine<'m, 'p> {
     pub(super) sets: Vec<Set>,
     /// Objects that were put into lists, in order, and where.
     pub(super) puts: Vec<(ObjectId, Site)>,
+    /// Where functions that make links are named among arguments or in lists, in order.
+    pub(super) named: Vec<(ObjectId, Site)>,
+    /// By what call of which function another function was made.
+    pub(super) made_by: FxHashMap<ObjectId, (ObjectId, Option<Site>)>,
     /// Lists that were walked for an answer.
     pub(super) walks: Vec<(usize, ObjectId)>,
     phase: u32,
@@ -137,6 +141,8 @@ impl<'m, 'p> Machine<'m, 'p> {
             assigning: None,
             sets: Vec::new(),
             puts: Vec::new(),
+            named: Vec::new(),
+            made_by: FxHashMap::default(),
             walks: Vec::new(),
             phase: 0,
         }

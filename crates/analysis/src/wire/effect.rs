@@ -72,6 +72,8 @@ pub struct Effect {
     pub inner: Vec<Site>,
     /// The method that is called on the listeners.
     pub message: Option<Sym>,
+    /// The call that tells them, where the function that makes it is handed over (`roster.fire(l -> l.rose(cm))`).
+    pub told_in: Option<Site>,
     /// How a raise is protected.
     pub guard: Guard,
     /// Whether the channel holds the handler weakly.
@@ -108,6 +110,8 @@ pub struct Effect {
     pub adapter: Option<Val>,
     /// What else than the handler a release must match, where the library asks for it.
     pub phase: Option<bool>,
+    /// The one property that the handler is to hear of, which a release must name, too.
+    pub about: Option<Val>,
     /// What tells a subscription apart besides its topic, for a release of all that have it.
     pub space: Option<Sym>,
     /// Whether a raise tells an object that is a parameter.
@@ -136,6 +140,7 @@ impl Effect {
             handler_node: None,
             inner: Vec::new(),
             message: None,
+            told_in: None,
             guard: Guard::Safe,
             weak: false,
             once: false,
@@ -154,6 +159,7 @@ impl Effect {
             by_annotation: false,
             adapter: None,
             phase: None,
+            about: None,
             space: None,
             of_param: false,
             in_record: false,

@@ -422,6 +422,9 @@ fn tie(
         }
         _ => false,
     };
+    // what stands where the name would may be the handler itself
+    let named = idiom.about.and_then(|a| args.get(a)).filter(|n| handler_node != Some(**n));
+    effect.about = named.map(|n| x.eval(*n));
     effect.context = idiom.context.and_then(|c| args.get(c)).map(|n| x.eval(*n));
     effect.weak = idiom.weak;
     effect.once = idiom.once;

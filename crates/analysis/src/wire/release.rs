@@ -24,7 +24,7 @@ pub enum Same {
 /// Compares the handler of a subscription with that of a release.
 pub fn same_handler(flow: &Flow<'_>, join: &Effect, leave: &Effect) -> Same {
     let (Some(a), Some(b)) = (&join.handler, &leave.handler) else { return Same::Open };
-    if other_phase(join, leave) {
+    if is_of_another(flow, join, leave) {
         return Same::Never;
     }
     // an adapter can take itself off
@@ -111,9 +111,17 @@ pub fn same_handler(flow: &Flow<'_>, join: &Effect, leave: &Effect) -> Same {
     }
 }
 
-/// Whether a release asks for another phase than the one that was subscribed for.
-pub fn other_phase(join: &Effect, leave: &Effect) -> bool {
-    matches!((join.phase, leave.phase), (Some(a), Some(b)) if a != b)
+/// Whether a release asks for another phase, or another property, than the one that was subscribed for.
+pub fn is_of_another(flow: &Flow<'_>, join: &Effect, leave: &Effect) -> bool {
+    let phase = matches!((join.phase, leave.phase), (Some(a), Some(b)) if a != b);
+    let named = |about: &Option<Val>| about.as_ref().map(|a| flow.text_of(a));
+    let property = match (named(&join.about), named(&leave.about)) {
+        (Some(Some(a)), Some(Some(b))) => a != b,
+        // who hears of one property only is not among those who hear of all, and the other way round
+        (Some(Some(_)), None) | (None, Some(Some(_))) => true,
+        _ => false,
+    };
+    phase || property
 }
 
 /// Whether a local's one value is what a member holds.

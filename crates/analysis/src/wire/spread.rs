@@ -370,6 +370,7 @@ fn carry(flow: &Flow<'_>, effect: &Effect, site: Site, binding: &Binding) -> Eff
     carried.site = site;
     carried.handler = effect.handler.as_ref().map(|h| h.substitute(binding));
     carried.context = effect.context.as_ref().map(|c| c.substitute(binding));
+    carried.about = effect.about.as_ref().map(|a| a.substitute(binding));
     carried.holder.key = effect.holder.key.as_ref().map(|k| k.substitute(binding));
     let subject = effect.holder.subject.substitute(binding);
     carried.walks |= matches!(subject, Val::Element(..));
@@ -383,8 +384,49 @@ fn carry(flow: &Flow<'_>, effect: &Effect, site: Site, binding: &Binding) -> Eff
     if let Some(Val::Param(_, _, index)) = &effect.handler {
         carried.handler_node = argument_node(flow, site, *index, binding);
     }
+    if effect.act == Act::Raise && effect.message.is_none() {
+        carried.told_in = told_in(flow, effect.site, site, binding);
+        carried.message = carried.told_in.and_then(|told| message_of(flow, told));
+    }
     adapters::see_through(flow, &mut carried);
     carried
+}
+
+/// The call by which a function that the caller hands over tells what it is called with.
+fn told_in(flow: &Flow<'_>, raise: Site, caller: Site, binding: &Binding) -> Option<Site> {
+    let Node::Call { callee, .. } = flow.program.body(raise.member)?.node(raise.node) else { return None };
+    let index = match flow.eval_in(raise.member, callee) {
+        Val::Param(_, _, index) => index,
+        Val::Outside(of, _) => match *of {
+            Val::Param(_, _, index) => index,
+            _ => return None,
+        },
+        _ => return None,
+    };
+    let handed = argument_node(flow, caller, index, binding)?;
+    let body = flow.program.body(handed.member)?;
+    let Node::Lambda(id) = body.node(handed.node) else { return None };
+    let scope = flow.program.scope(handed.member);
+    let tells = |n: &NodeId| match body.node(*n) {
+        Node::Call { callee, .. } => match body.node(callee) {
+            Node::Member { object, .. } => {
+                matches!(flow.eval_in(handed.member, object), Val::Param(m, Some(f), 0) if m == handed.member && f == id)
+            }
+            _ => false,
+        },
+        _ => false,
+    };
+    let mut told = body.ids().filter(|n| scope.is_within(*n, handed.node)).filter(tells);
+    let first = told.next()?;
+    told.next().is_none().then_some(Site { member: handed.member, node: first })
+}
+
+/// The name of the method that is called.
+fn message_of(flow: &Flow<'_>, call: Site) -> Option<Sym> {
+    let body = flow.program.body(call.member)?;
+    let Node::Call { callee, .. } = body.node(call.node) else { return None };
+    let Node::Member { name, .. } = body.node(callee) else { return None };
+    Some(flow.program.sym_in(call.member, name))
 }
 
 /// The node of the argument for a parameter.

@@ -227,7 +227,7 @@ pub(super) fn is_left_by_futile_release(wiring: &Wiring<'_>, channel: &Channel, 
     }
     channel.leaves.iter().map(|l| &wiring.effects[*l]).any(|leave| {
         let fresh = leave.handler.as_ref().is_some_and(|h| release::is_fresh(&wiring.flow, leave, h));
-        (fresh || release::other_phase(join, leave))
+        (fresh || release::is_of_another(&wiring.flow, join, leave))
             && match (&joined, function(leave)) {
                 (Some(Val::Method(a, _)), Some(Val::Method(b, _))) => *a == b,
                 (Some(Val::Lambda(..)), Some(Val::Lambda(..))) => by_same_class(join, leave),

@@ -1,15 +1,16 @@
 //! Names of properties that handlers ask for and that no change is announced under.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 
 use yarrowgraph_ir::{BinaryOp, Node, NodeId};
 use yarrowgraph_model::{Certainty, Level};
 
-use super::{Draft, are_near, related, short};
+use super::{Draft, are_near, is_written_out, related, short};
 use crate::flow::Val;
 use crate::program::{Site, Sym};
 use crate::wire::Wiring;
 use crate::wire::channels::Channel;
+use crate::wire::operation_place;
 
 /// Comparisons with a name that a channel never tells, and that is nearly one that it does.
 pub(super) fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
@@ -31,12 +32,26 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel) -> Vec<Draft> {
         return Vec::new();
     }
     let Some(told) = names_told(wiring, channel) else { return Vec::new() };
-    let unknown = asked.iter().filter(|(_, name)| !told.contains(name));
+    let unknown = asked.iter().filter(|(_, name)| !told.contains_key(name));
     unknown
         .filter_map(|(site, name)| {
             let name = program.text(*name);
-            let near = told.iter().map(|t| program.text(*t)).find(|t| are_near(name, t))?;
+            let (near, raise) = told.iter().map(|(t, site)| (*t, *site)).find(|(t, _)| are_near(name, program.text(*t)))?;
+            let is_heard = asked.iter().any(|(_, other)| *other == near);
+            let near = program.text(near);
             let what = short(&channel.id);
+            // where nobody asks for the other either, the one that is written out is the slip
+            if !is_heard && is_written_out(wiring, raise, near) && !is_written_out(wiring, *site, name) {
+                return Some(Draft {
+                    level: Level::Warning,
+                    certainty: Certainty::Likely,
+                    place: operation_place(program, raise),
+                    message: format!("`{what}` tells of `{near}`, which nobody asks for; `{name}` is asked for"),
+                    related: vec![related(format!("`{name}` is asked for here"), program.place_of(*site))],
+                    parties: vec![channel.id.clone(), name.to_owned()],
+                    edit: None,
+                });
+            }
             let raise = channel.raises.first().map(|r| related("changes are announced here", wiring.place(&wiring.effects[*r])));
             Some(Draft {
                 level: Level::Warning,
@@ -98,13 +113,13 @@ fn names_asked(wiring: &Wiring<'_>, code: Site) -> Vec<(Site, Sym)> {
     within.filter_map(|n| Some((Site { member: code.member, node: n }, wiring.constant_text(code.member, n)?))).collect()
 }
 
-/// The names that a channel tells; none where one of them is not known.
-fn names_told(wiring: &Wiring<'_>, channel: &Channel) -> Option<BTreeSet<Sym>> {
-    let mut told = BTreeSet::new();
+/// The names that a channel tells, each with where it does; none where one of them is not known.
+fn names_told(wiring: &Wiring<'_>, channel: &Channel) -> Option<BTreeMap<Sym, Site>> {
+    let mut told = BTreeMap::new();
     for raise in &channel.raises {
         let site = wiring.effects[*raise].innermost();
         match wiring.property_named(site) {
-            Some(name) => _ = told.insert(name),
+            Some(name) => _ = told.entry(name).or_insert(site),
             // a method that is handed the name
             None => {
                 let callers = wiring.flow.callers((site.member, None));
@@ -112,7 +127,7 @@ fn names_told(wiring: &Wiring<'_>, channel: &Channel) -> Option<BTreeSet<Sym>> {
                     return None;
                 }
                 for (call, _) in callers {
-                    told.insert(wiring.property_named(*call)?);
+                    told.entry(wiring.property_named(*call)?).or_insert(*call);
                 }
             }
         }

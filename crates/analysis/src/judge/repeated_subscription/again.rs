@@ -6,7 +6,10 @@ use std::collections::BTreeSet;
 use yarrowgraph_ir::{Body, MemberKind, Node, NodeId};
 use yarrowgraph_model::{Certainty, Lifetime, Place};
 
-use super::{HOPS, Repeated, is_another_each_time, is_of_another, is_replaced, is_replaced_here, is_told_apart, own_call, runs_before};
+use super::{
+    HOPS, Repeated, is_another_each_time, is_of_another, is_replaced, is_replaced_here, is_replaced_within, is_told_apart, own_call,
+    runs_before,
+};
 use crate::flow::{Binding, Val, object_of};
 use crate::judge::short;
 use crate::program::{MemberId, Scope, Site, TypeId};
@@ -32,6 +35,7 @@ pub(super) fn again_and_again(wiring: &Wiring<'_>, channel: &Channel, join: usiz
         && !is_another_each_time(wiring, effect)
         && stays_the_same(wiring, effect, member, Some(looped))
         && !is_walked_by(scope, body, looped, &effect.holder.subject)
+        && !is_about_each(wiring, effect, looped)
     {
         return certain("again in every turn of this loop".into(), None);
     }
@@ -223,14 +227,35 @@ fn is_again(wiring: &Wiring<'_>, call: Site, binding: &Binding, exit: &str) -> b
     !is_each && !is_fresh && !wiring.in_test(call.member)
 }
 
+/// Whether a subscription in a loop hands over something of that turn, so that each is about another thing: `add(name, this, filter)`.
+fn is_about_each(wiring: &Wiring<'_>, effect: &Effect, looped: NodeId) -> bool {
+    let program = wiring.program();
+    let Site { member, node } = effect.site;
+    let (Some(body), scope) = (program.body(member), program.scope(member)) else { return false };
+    let Node::Call { args, .. } = body.node(node) else { return false };
+    let is_of_turn = |site: &Site| site.member == member && scope.is_within(site.node, looped);
+    // the variable of a walk is an element of what is walked
+    let walked = |n: NodeId| matches!(body.node(looped), Node::ForEach { var, .. } if scope.names(body, n, var));
+    let names = |n: NodeId| walked(n) || matches!(wiring.flow.eval_in(member, n), Val::Local(site) if is_of_turn(&site));
+    body.list(args).iter().any(|arg| state::any_within(body, *arg, &|n| matches!(body.node(n), Node::Name(_)) && names(n)))
+}
+
 /// What runs the code around a subscription again and again, where it is nothing but that, and always attaches the same.
 fn timer_of(wiring: &Wiring<'_>, effect: &Effect) -> Option<Site> {
     let program = wiring.program();
     let Site { member, node } = effect.site;
     let (body, scope) = (program.body(member)?, program.scope(member));
-    let own = scope.function_around(body, node).map_or(body.root, |f| body.function(f).body)?;
+    let function = scope.function_around(body, node);
+    let own = function.map_or(body.root, |f| body.function(f).body)?;
+    // what is there before the timer's function is made stays what it is
+    let within = function.is_some().then_some(own);
+    let is_handed = |v: &Val| matches!(v.root(), Val::Param(_, f, _) if *f == function);
+    let values = [Some(&effect.holder.subject), effect.handler.as_ref()];
+    if values.into_iter().flatten().any(is_handed) {
+        return None;
+    }
     let round = wiring.rounds().iter().find(|r| r.root == Site { member, node: own } && r.by != r.root)?;
-    (state::runs_always(body, scope, node, own) && stays_the_same(wiring, effect, member, None) && !runs_out_once(wiring, round.by))
+    (state::runs_always(body, scope, node, own) && stays_the_same(wiring, effect, member, within) && !runs_out_once(wiring, round.by))
         .then_some(round.by)
 }
 
@@ -369,7 +394,7 @@ fn stays_the_same(wiring: &Wiring<'_>, effect: &Effect, member: MemberId, looped
     let subject = (!everywhere_the_same && !is_asked_for).then_some(&effect.holder.subject);
     let values = [subject, effect.holder.key.as_ref(), effect.handler.as_ref()];
     let steady = values.into_iter().flatten().all(|value| is_steady(value, &here, looped.is_some()));
-    steady && !is_replaced_here(wiring, effect, member)
+    steady && !is_replaced_within(wiring, effect, member, &|n| looped.is_none_or(|l| scope.is_within(n, l)))
 }
 
 /// Whether nothing is known of a value but its type.

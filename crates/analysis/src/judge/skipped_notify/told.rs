@@ -84,7 +84,8 @@ impl Subject<'_, '_> {
     /// The arguments of a channel's raises, by raise.
     pub(super) fn raises(&self, channel: usize) -> Vec<(Site, Vec<NodeId>)> {
         let (wiring, program) = (self.wiring, self.wiring.program());
-        let sites = wiring.channels[channel].raises.iter().map(|r| wiring.effects[*r].innermost());
+        let told = |r: &usize| wiring.effects[*r].told_in.unwrap_or_else(|| wiring.effects[*r].innermost());
+        let sites = wiring.channels[channel].raises.iter().map(told);
         let with_args = sites.filter_map(|site| {
             let body = program.body(site.member)?;
             match body.node(site.node) {
