@@ -499,6 +499,12 @@ pub struct Pack {
     /// Members by which a place that was found in a map gives what it holds (`found->second`).
     #[serde(default)]
     pub entry_values: Names,
+    /// Methods that give the range of the entries under a key, by its two ends (`map.equal_range(key)`).
+    #[serde(default)]
+    pub key_ranges: Names,
+    /// Collections that hold several entries under one key.
+    #[serde(default)]
+    pub multi_maps: Names,
     /// Members that hold all values of a map.
     #[serde(default)]
     pub value_views: Names,

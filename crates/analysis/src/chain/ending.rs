@@ -245,13 +245,15 @@ fn uses(wiring: &Wiring<'_>, method: MemberId, next: Option<usize>, depth: u32, 
         let Some(parent) = scope.parent(value) else { continue };
         all.push(match body.node(parent) {
             Node::Member { object, name, optional: false } if object == value && takes(wiring, call.member, name) => Taken::Unasked(*call),
+            // what is reckoned with is not asked for
+            Node::Binary { op: BinaryOp::Add | BinaryOp::Sub | BinaryOp::Arithmetic, .. } => Taken::Unknown,
             Node::Member { .. } | Node::Binary { .. } | Node::TypeTest { .. } | Node::Unary { op: UnaryOp::Not, .. } => Taken::Asked,
             Node::If { cond, .. } | Node::Conditional { cond, .. } if cond == value => Taken::Asked,
             Node::Local { name, .. } => {
                 let is_it = |n: NodeId| body.node(n) == Node::Name(name);
                 let asked = body.ids().any(|n| match body.node(n) {
                     Node::If { cond, .. } | Node::Conditional { cond, .. } => state::any_within(body, cond, &|c| is_it(c) || c == parent),
-                    Node::Binary { left, .. } => is_it(left),
+                    Node::Binary { op, left, .. } => is_it(left) && !matches!(op, BinaryOp::Add | BinaryOp::Sub | BinaryOp::Arithmetic),
                     Node::Switch { subject: Some(subject), .. } => is_it(subject),
                     Node::TypeTest { object, .. } => is_it(object),
                     _ => false,

@@ -4,8 +4,10 @@
 //! entries make objects or are functions (`tables`). Where it is asked, what comes of a code that it has no entry for
 //! is read off the code around (`look_ups`).
 
+mod filled;
 pub(crate) mod look_ups;
 pub mod map;
+mod own_codes;
 mod tables;
 
 use std::collections::BTreeSet;

@@ -1,14 +1,14 @@
 //! Where things are selected by codes.
 
 use rayon::prelude::*;
-use rustc_hash::FxHashMap;
 use yarrowgraph_ir::{BinaryOp, MemberKind, Node, NodeId};
 
+use super::filled::{Filled, all_filled};
 use super::{Entry, Form, Missing, Table};
 use crate::command::made::created_by;
 use crate::flow::{Val, returned};
 use crate::machine::{State, named};
-use crate::program::{Declared, Kinds, MemberId, Site, Sym, Ty, TypeId};
+use crate::program::{Declared, Kinds, MemberId, Site, Ty, TypeId};
 use crate::wire::Wiring;
 
 /// Longer tables are not looked at.
@@ -285,7 +285,7 @@ pub(super) fn behind(wiring: &Wiring<'_>, member: MemberId, node: NodeId) -> Mis
 }
 
 /// The parameter of a method that a code is.
-fn parameter(wiring: &Wiring<'_>, member: MemberId, node: NodeId) -> Option<(MemberId, u16)> {
+pub(super) fn parameter(wiring: &Wiring<'_>, member: MemberId, node: NodeId) -> Option<(MemberId, u16)> {
     let program = wiring.program();
     let body = program.body(member)?;
     match body.node(node) {
@@ -435,7 +435,7 @@ fn written_map(wiring: &Wiring<'_>, filled: &Filled, member: MemberId) -> Vec<Ta
     }]
 }
 
-fn entry(wiring: &Wiring<'_>, key: Site, value: Site) -> Option<Entry> {
+pub(super) fn entry(wiring: &Wiring<'_>, key: Site, value: Site) -> Option<Entry> {
     let code = match wiring.program().body(key.member)?.node(key.node) {
         Node::Opaque(parts) if parts.len == 1 => {
             let inner = wiring.program().body(key.member)?.list(parts)[0];
@@ -494,123 +494,4 @@ fn pairs(wiring: &Wiring<'_>, site: Site) -> Vec<(Site, Site)> {
         }
         _ => Vec::new(),
     }
-}
-
-/// What is put into each map by statements, under constant keys; none for a map where keys come that are not known.
-type Filled = FxHashMap<MemberId, Option<Vec<Entry>>>;
-
-/// A statement that puts something under a key.
-struct Put {
-    map: Site,
-    key: Site,
-    value: Site,
-}
-
-/// Finds what is put into maps. The maps are only evaluated where something of their name is given what selects.
-fn all_filled(wiring: &Wiring<'_>) -> Filled {
-    let (flow, program) = (&wiring.flow, wiring.program());
-    let members = 0..program.members.len();
-    let puts: Vec<(Sym, Put)> = members.into_par_iter().flat_map_iter(|i| puts_of(wiring, MemberId(i as u32))).collect();
-    let mut by_name: FxHashMap<Sym, Vec<Put>> = FxHashMap::default();
-    for (name, put) in puts {
-        by_name.entry(name).or_default().push(put);
-    }
-    let can_select = |p: &&Put| {
-        let node = program.body(p.value.member).map(|b| b.node(p.value.node));
-        matches!(
-            node,
-            Some(Node::Lambda(_) | Node::New { .. } | Node::MethodRef { .. } | Node::Call { .. } | Node::Name(_) | Node::Member { .. })
-        )
-    };
-    by_name.retain(|_, puts| puts.iter().filter(can_select).count() >= 2 || puts.iter().any(|p| handed_in(wiring, p).is_some()));
-    let found: Vec<(MemberId, Option<Entry>)> = by_name
-        .into_values()
-        .collect::<Vec<_>>()
-        .into_par_iter()
-        .flat_map_iter(|puts| {
-            let one = |p: Put| match flow.eval(p.map) {
-                Val::Member(_, m) | Val::Static(m) => Some((m, p)),
-                _ => None,
-            };
-            puts.into_iter().filter_map(one).flat_map(|(m, p)| entered(wiring, m, &p).into_iter().map(move |e| (m, e))).collect::<Vec<_>>()
-        })
-        .collect();
-    let mut filled = Filled::default();
-    for (m, entry) in found {
-        let all = filled.entry(m).or_insert_with(|| Some(Vec::new()));
-        match (entry, all.as_mut()) {
-            (Some(entry), Some(all)) => all.push(entry),
-            (None, _) => *all = None,
-            (Some(_), None) => {}
-        }
-    }
-    for entries in filled.values_mut().flatten() {
-        entries.sort_by_key(|e| e.place);
-    }
-    filled
-}
-
-/// The entries that a statement makes in a map; none for a key that is not known.
-fn entered(wiring: &Wiring<'_>, map: MemberId, put: &Put) -> Vec<Option<Entry>> {
-    let flow = &wiring.flow;
-    let Some((method, key, value)) = handed_in(wiring, put) else { return vec![entry(wiring, put.key, put.value)] };
-    // what is called back from there is told as a channel is
-    let is_channel = || wiring.channels.iter().any(|c| c.key.holder().1 == Some(map));
-    let callers = flow.callers((method, None));
-    if wiring.is_open || callers.is_empty() || is_channel() || may_be_called_unseen(wiring, method) {
-        return vec![None];
-    }
-    // an object that a caller has made before is what it was made by
-    let made = |value: Site| if let Val::New(made) = flow.eval(value) { made } else { value };
-    let given = |call: Site| Some((flow.argument(call, usize::from(key))?, flow.argument(call, usize::from(value))?));
-    callers.iter().map(|(call, _)| given(*call).and_then(|(key, value)| entry(wiring, key, made(value)))).collect()
-}
-
-/// The method whose callers say both what is put and under which key, with the positions of these two.
-fn handed_in(wiring: &Wiring<'_>, put: &Put) -> Option<(MemberId, u16, u16)> {
-    let (method, key) = parameter(wiring, put.key.member, put.key.node)?;
-    let (_, value) = parameter(wiring, put.value.member, put.value.node)?;
-    Some((method, key, value))
-}
-
-/// Whether a method of the name is called on something of which nothing is known.
-fn may_be_called_unseen(wiring: &Wiring<'_>, method: MemberId) -> bool {
-    let (flow, program) = (&wiring.flow, wiring.program());
-    program.index.reads(program.member(method).name).iter().any(|read| {
-        let node = program.body(read.member).map(|b| b.node(read.node));
-        matches!(node, Some(Node::Member { object, .. }) if flow.type_of_node(read.member, object) == Ty::Unknown)
-    })
-}
-
-/// The statements of a member that put something under a key, with the name of what they put it into.
-fn puts_of(wiring: &Wiring<'_>, member: MemberId) -> Vec<(Sym, Put)> {
-    let program = wiring.program();
-    let Some(body) = program.body_with(member, Kinds::CALL | Kinds::INDEX) else { return Vec::new() };
-    let pack = &program.kit_of(member).pack;
-    let mut found = Vec::new();
-    for node in body.ids() {
-        let (map, key, value) = match body.node(node) {
-            Node::Call { callee, args, .. } if args.len == 2 => match (body.node(callee), body.list(args)) {
-                (Node::Member { object, name, .. }, [key, value]) if pack.adds.contains(program.unit_of(member).text(name)) => {
-                    (object, *key, *value)
-                }
-                _ => continue,
-            },
-            Node::Assign { target, value, .. } => match body.node(target) {
-                Node::Index { object, keys, .. } => match body.list(keys) {
-                    [key] => (object, *key, value),
-                    _ => continue,
-                },
-                _ => continue,
-            },
-            _ => continue,
-        };
-        let name = match body.node(map) {
-            Node::Name(name) | Node::Member { name, .. } => program.sym_in(member, name),
-            _ => continue,
-        };
-        let at = |node: NodeId| Site { member, node };
-        found.push((name, Put { map: at(map), key: at(key), value: at(value) }));
-    }
-    found
 }

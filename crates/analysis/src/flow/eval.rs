@@ -275,6 +275,7 @@ impl Flow<'_> {
         let program = self.program;
         let sym = program.sym_in(site.member, name);
         let through_super = program.body(site.member).is_some_and(|b| matches!(b.node(object), Node::Super));
+        let written = object;
         let object = self.eval_at(site.member, object, budget);
         // what an override calls is what it overrides
         if through_super && let Val::This(t) = object {
@@ -305,7 +306,7 @@ impl Flow<'_> {
         if !called {
             let pack = &program.kit(unit).pack;
             let text = program.text(sym);
-            if pack.entry_values.contains(text) && matches!(object, Val::Element(_, Some(_))) {
+            if matches!(object, Val::Element(_, Some(_))) && (pack.entry_values.contains(text) || self.is_of_range(site, written)) {
                 return object;
             }
             if pack.value_views.contains(text) && program.is_map(&self.type_of_val(&object, budget)) {
@@ -313,6 +314,23 @@ impl Flow<'_> {
             }
         }
         self.member_of(object, sym, called, budget)
+    }
+
+    /// Whether an expression is the range of the entries under a key: its ends are places in the map.
+    fn is_of_range(&self, site: Site, object: NodeId) -> bool {
+        let Some(body) = self.program.body(site.member) else { return false };
+        let made = match body.node(object) {
+            Node::Name(name) => match self.program.scope(site.member).lookup(name, object) {
+                Some(Declared::Local(local)) => match body.node(local) {
+                    Node::Local { init: Some(init), .. } => init,
+                    _ => return false,
+                },
+                _ => return false,
+            },
+            _ => object,
+        };
+        let Node::Call { callee, .. } = body.node(made) else { return false };
+        matches!(body.node(callee), Node::Member { name, .. } if self.program.kit_of(site.member).pack.key_ranges.contains(self.program.text(self.program.sym_in(site.member, name))))
     }
 
     /// The text of a chain of plain names.

@@ -14,6 +14,12 @@ impl Flow<'_> {
         self.type_of_val(val, BUDGET).bounded()
     }
 
+    /// Whether a member holds a collection that has several entries under one key.
+    pub fn is_multi_map(&self, member: MemberId) -> bool {
+        let held = self.type_held(member);
+        self.program.type_name(&held).is_some_and(|name| self.program.kit_of(member).pack.multi_maps.contains(name))
+    }
+
     /// The type of what a member holds, seen from its own object.
     pub fn type_held(&self, member: MemberId) -> Ty {
         let info = self.program.member(member);

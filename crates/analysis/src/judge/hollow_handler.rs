@@ -63,7 +63,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
 fn is_own(channel: &Channel, join: &Effect) -> bool {
     match channel.key {
         ChannelKey::Own(..) => true,
-        ChannelKey::Bus(..) => !channel.raises.is_empty() && matches!(join.handler, Some(Val::Method(..))),
+        ChannelKey::Bus(..) => !channel.raises.is_empty() && matches!(join.handler, Some(Val::Method(..) | Val::Member(..))),
         ChannelKey::Outside(..) => false,
     }
 }
@@ -142,6 +142,14 @@ fn hollow_methods(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> Ve
         let overridden = !matches!(of.as_deref(), Some(Val::New(_)) | None) && is_overridden(wiring, meant);
         return hollow(wiring, meant).filter(|_| !overridden).map(|h| (meant, h)).into_iter().collect();
     }
+    // a field of the object that is a function for good is as good as a method
+    if let Val::Member(of, field) = handler
+        && matches!(**of, Val::This(_))
+        && wiring.flow.only_definition(*field).is_some_and(|d| d.member == *field)
+        && let Some(hollow) = hollow(wiring, *field)
+    {
+        return vec![(*field, hollow)];
+    }
     if wiring.flow.function_of(handler).is_some() {
         return Vec::new();
     }
@@ -171,14 +179,21 @@ fn hollow(wiring: &Wiring<'_>, method: MemberId) -> Option<Hollow> {
     let program = wiring.program();
     let info = program.member(method);
     let owner = program.ty(info.owner);
-    if info.kind != MemberKind::Method || program.decl(method).modifiers.is_abstract || owner.kind == TypeKind::Interface {
+    if !matches!(info.kind, MemberKind::Method | MemberKind::Field)
+        || program.decl(method).modifiers.is_abstract
+        || owner.kind == TypeKind::Interface
+    {
         return None;
     }
     if says_nothing(program.text(owner.name)) || says_nothing(program.text(info.name)) {
         return None;
     }
     let body = program.body(method)?;
-    let root = body.root?;
+    let root = match (info.kind, body.node(body.root?)) {
+        (MemberKind::Field, Node::Lambda(function)) => body.function(function).body?,
+        (MemberKind::Field, _) => return None,
+        _ => body.root?,
+    };
     match body.node(root) {
         Node::Block(list) => match *body.list(list) {
             [] => Some(Hollow::Empty),

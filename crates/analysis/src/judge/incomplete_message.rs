@@ -5,7 +5,7 @@ mod used;
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use yarrowgraph_ir::{List, Node, NodeId, UnaryOp};
+use yarrowgraph_ir::{List, MemberKind, Node, NodeId, UnaryOp};
 use yarrowgraph_model::{Certainty, Level};
 
 use super::{Draft, Page, Rule, related, short};
@@ -190,10 +190,6 @@ fn filled_later(wiring: &Wiring<'_>, sent: Site, raise: Site, index: usize) -> O
     let program = wiring.program();
     let (body, scope) = (program.body(sent.member)?, program.scope(sent.member));
     let Node::Name(name) = body.node(sent.node) else { return None };
-    // what such a language makes has values in all of its parts
-    if program.kit_of(sent.member).traits.references_dangle {
-        return None;
-    }
     let declared = scope.lookup(name, sent.node)?;
     let Declared::Local(local) = declared else { return None };
     let Node::Local { init: Some(init), .. } = body.node(local) else { return None };
@@ -277,6 +273,26 @@ fn fill_by_constructor(wiring: &Wiring<'_>, member: MemberId, made: NodeId, mess
     let class = wiring.flow.type_of_node(member, made).own()?;
     let args = body.list(args);
     let constructor = wiring.flow.constructor(class, args.len());
+    // where objects are held as they are, all parts have values, of which those of pointers may be none
+    if program.kit_of(member).traits.references_dangle {
+        let parts =
+            program.ty(class).members.iter().filter(|m| program.member(**m).kind == MemberKind::Field && !program.member(**m).is_static);
+        for (at, part) in parts.enumerate() {
+            let name = program.member(*part).name;
+            message.parts.insert(name);
+            let handed = args.get(at).filter(|_| constructor.is_none());
+            let is_pointer = program.decl(*part).ty.is_some_and(|ty| !program.is_by_value(*part, ty));
+            let given = || wiring.writes(*part).iter().any(|w| w.initial && Some(w.site.member) == constructor);
+            let unset = match handed {
+                Some(value) => is_nothing(wiring, member, *value),
+                None => constructor.is_none() && starts_as_nothing(wiring, *part),
+            };
+            if is_pointer && unset && !given() {
+                message.empty.insert(name);
+            }
+        }
+        return Some(());
+    }
     for m in &program.ty(class).members {
         let name = program.member(*m).name;
         for write in wiring.writes(*m).iter().filter(|w| w.initial && (Some(w.site.member) == constructor || w.site.member == *m)) {
@@ -296,6 +312,12 @@ fn fill_by_constructor(wiring: &Wiring<'_>, member: MemberId, made: NodeId, mess
         }
     }
     Some(())
+}
+
+/// Whether a field has no first value, or one that is nothing.
+fn starts_as_nothing(wiring: &Wiring<'_>, field: MemberId) -> bool {
+    let root = wiring.program().body(field).and_then(|b| b.root);
+    root.is_none_or(|root| is_nothing(wiring, field, root))
 }
 
 /// How many arguments of a raise name the channel: a topic.

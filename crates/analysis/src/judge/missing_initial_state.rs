@@ -37,7 +37,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         let delegations = machine.delegations.iter().map(|(site, _)| *site).filter(|site| !is_careful(wiring, *site));
         // a choice by a constant that is not there fails as well
         let owner = program.member(field).owner;
-        let first = first_called(wiring, owner);
+        let first = first_called(wiring, machine, owner);
         let choices = machine.labels.iter().map(|(site, _)| *site);
         let choices = choices.filter(|site| first.contains(&Some(site.member)) && is_choice(wiring, machine, *site));
         let mut asks: Vec<Site> = delegations.chain(choices).collect();
@@ -97,14 +97,18 @@ fn is_careful(wiring: &Wiring<'_>, site: Site) -> bool {
 /// Whether everybody who makes an object sets its state before anything else.
 fn is_set_by_makers(wiring: &Wiring<'_>, machine: &Found, owner: TypeId) -> bool {
     let sets: BTreeSet<MemberId> = machine.transitions.iter().filter(|t| t.from.is_none()).map(|t| t.root).collect();
-    let first = first_called(wiring, owner);
+    let first = first_called(wiring, machine, owner);
     !first.is_empty() && first.into_iter().all(|m| m.is_some_and(|m| sets.contains(&m) || is_setter(wiring, machine, m)))
 }
 
 /// For each place where an object of a class is made, the first of its methods that is called behind it, among the same
-/// statements.
-fn first_called(wiring: &Wiring<'_>, owner: TypeId) -> Vec<Option<MemberId>> {
+/// statements, and that has to do with the state.
+fn first_called(wiring: &Wiring<'_>, machine: &Found, owner: TypeId) -> Vec<Option<MemberId>> {
     let program = wiring.program();
+    let asks: BTreeSet<MemberId> =
+        machine.labels.iter().map(|(s, _)| s.member).chain(machine.delegations.iter().map(|(s, _)| s.member)).collect();
+    let moves: BTreeSet<MemberId> = machine.transitions.iter().flat_map(|t| [t.root, t.site.member]).collect();
+    let matters = |m: &MemberId| asks.contains(m) || moves.contains(m) || is_setter(wiring, machine, *m);
     let made = program.heirs(owner).into_iter().flat_map(|t| wiring.flow.creations(t)).filter(|s| !wiring.in_test(s.member));
     made.map(|creation| {
         let body = program.body(creation.member)?;
@@ -118,7 +122,7 @@ fn first_called(wiring: &Wiring<'_>, owner: TypeId) -> Vec<Option<MemberId>> {
             let site = Site { member: creation.member, node: n };
             matches!(body.node(n), Node::Call { .. }).then(|| wiring.flow.callee(site)).flatten()
         });
-        behind.filter(|c| program.is_a(owner, program.member(c.member).owner)).map(|c| c.member).next()
+        behind.map(|c| c.member).filter(|m| program.is_a(owner, program.member(*m).owner)).find(matters)
     })
     .collect()
 }

@@ -47,7 +47,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
             }
             let name = later.code.name(program);
             let (lost, makes) = if table.form == Form::KeepsLast { ("the one before", first.makes) } else { ("this one", later.makes) };
-            let what = makes.map(|t| format!(", so that no {} is ever made", program.text(program.ty(t).name))).unwrap_or_default();
+            let what = makes.map(|t| format!(", so that {} is never chosen", program.text(program.ty(t).name))).unwrap_or_default();
             found.push(Draft {
                 level: Level::Warning,
                 certainty: Certainty::Certain,

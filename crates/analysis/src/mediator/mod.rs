@@ -147,7 +147,8 @@ fn of_roster(wiring: &Wiring<'_>, roster: MemberId, channels: Vec<usize>) -> Opt
     }
     // they must know it, and talk through it
     let delivers = |m: MemberId| raises_on(wiring, m, &channels);
-    let sends_on = |m: MemberId| comes_to(wiring, m, class, 1, &delivers) && only_routes(wiring, m);
+    let takes_sender = |m: MemberId| is_handed_one(program, m, &told) && !lets_in_or_out(wiring, m, &channels);
+    let sends_on = |m: MemberId| comes_to(wiring, m, class, 1, &delivers) && (only_routes(wiring, m) || takes_sender(m));
     let talking = |t: TypeId| talks(wiring, t, class, &sends_on);
     let speakers = colleagues.iter().filter(|c| talking(c.class).is_some()).count();
     if speakers == 0 {
@@ -291,6 +292,21 @@ fn only_routes(wiring: &Wiring<'_>, method: MemberId) -> bool {
             Node::Assign { target, .. } => matches!(wiring.flow.eval_in(method, target), Val::Member(of, _) if matches!(*of, Val::This(_))),
             _ => false,
         })
+}
+
+/// Whether a method is handed one of those who are told: the one who sends.
+fn is_handed_one(program: &Program, method: MemberId, told: &[(TypeId, Site)]) -> bool {
+    let types = program.decl(method).params.iter().filter_map(|p| program.type_in(method, p.ty?).own());
+    types.into_iter().any(|t| told.iter().any(|(class, _)| program.is_a(*class, t)))
+}
+
+/// Whether somebody joins or leaves by a method.
+fn lets_in_or_out(wiring: &Wiring<'_>, method: MemberId, channels: &[usize]) -> bool {
+    let of_channel = |c: &usize| wiring.channels[*c].joins.iter().chain(&wiring.channels[*c].leaves).copied();
+    channels.iter().flat_map(of_channel).any(|e| {
+        let effect = &wiring.effects[e];
+        effect.site.member == method || effect.inner.iter().any(|s| s.member == method)
+    })
 }
 
 /// Classes that could be colleagues, talk through the mediator and are none.

@@ -101,7 +101,8 @@ fn tellings(wiring: &Wiring<'_>) -> FxHashMap<MemberId, Vec<(NodeId, usize)>> {
         for effect in channel.raises.iter().map(|r| &wiring.effects[*r]) {
             for site in std::iter::once(effect.site).chain(effect.inner.iter().copied()) {
                 found.entry(site.member).or_default().insert((site.node, number));
-                if !runs_later(wiring, site) {
+                // what a wrapper tells is up to each of its callers, who has that of his own
+                if site == effect.site && !runs_later(wiring, site) {
                     told.entry(site.member).or_default().insert(number);
                 }
             }

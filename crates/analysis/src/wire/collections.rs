@@ -206,7 +206,7 @@ impl Extractor<'_, '_> {
         effect.handler_node = Some(self.site(at));
         effect.weak = weak || self.holds_weakly(&holder_event);
         effect.in_record = in_record;
-        effect.replaces = replaces;
+        effect.replaces = replaces && !matches!(holder_event, Event::Own(m) if self.flow.is_multi_map(m));
         found.push(effect);
     }
 

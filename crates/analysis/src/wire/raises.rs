@@ -73,6 +73,13 @@ impl Extractor<'_, '_> {
                         return;
                     }
                 }
+                // a place that was found in a map holds what is called: `found->second(cm)`
+                if pack.entry_values.contains(text)
+                    && let of @ Val::Element(_, Some(_)) = self.told(object)
+                {
+                    self.raise_value(node, object, &of, found);
+                    return;
+                }
                 // a callable member, or a method of an element
                 let value = self.eval(callee);
                 match &value {
