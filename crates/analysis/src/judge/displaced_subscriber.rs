@@ -149,7 +149,7 @@ fn taken_over(wiring: &Wiring<'_>, channel: &Channel, joins: &[&Effect], later: 
     if !later.inner.is_empty() && reads_before(wiring, later) {
         return None;
     }
-    if !later.replaces || emptied || !matches!(later.holder.event, Event::Own(_)) || chains(wiring, later.innermost()) {
+    if !later.replaces || !matches!(later.holder.event, Event::Own(_)) || chains(wiring, later.innermost()) {
         return None;
     }
     let program = wiring.program();
@@ -166,12 +166,28 @@ fn taken_over(wiring: &Wiring<'_>, channel: &Channel, joins: &[&Effect], later: 
         let by_another = through_setter || e.innermost().member != later.innermost().member || later.holder.key.is_some();
         let alike = e.holder.event == later.holder.event && e.holder.key == later.holder.key && e.handler != later.handler;
         let is_known = e.handler.as_ref().is_some_and(|h| !matches!(h, Val::Unknown | Val::Null | Val::Data));
-        e.replaces && by_another && alike && is_known && is_one_object(wiring, later) && comes_first(wiring, e, later)
+        e.replaces
+            && by_another
+            && alike
+            && is_known
+            && is_one_object(wiring, later)
+            && comes_first(wiring, e, later)
+            && (!emptied || is_unused(wiring, channel, e, later) && !is_emptied_between(wiring, channel, e, later))
     })?;
     let place = if own_setter { wiring.place(later) } else { operation_place(program, store) };
     let what = short(&channel.id);
     let message = format!("this takes `{what}` from `{}`, which is not told any more", short(&crate::wire::handler_name(wiring, lost)));
     Some(draft(wiring, channel, place, Certainty::Certain, message, ("it was given to it here", wiring.place(lost)), later))
+}
+
+/// Whether room is made between two subscriptions in one body.
+fn is_emptied_between(wiring: &Wiring<'_>, channel: &Channel, first: &Effect, second: &Effect) -> bool {
+    let within = first.site.member;
+    let scope = wiring.program().scope(within);
+    let between = |node: NodeId| scope.is_before(first.site.node, node) && scope.is_before(node, second.site.node);
+    let leaves: Vec<MemberId> = channel.leaves.iter().map(|l| wiring.effects[*l].site.member).collect();
+    let calls_one = || leaves.iter().flat_map(|m| wiring.flow.call_sites(*m)).any(|call| call.member == within && between(call.node));
+    channel.leaves.iter().map(|l| wiring.effects[*l].site).any(|site| site.member == within && between(site.node)) || calls_one()
 }
 
 /// Whether nobody could be told between two subscriptions in one body: nothing there raises the channel.
@@ -186,7 +202,11 @@ fn is_unused(wiring: &Wiring<'_>, channel: &Channel, first: &Effect, second: &Ef
         && first.inner.len() == 1
         && second.inner.len() == 1
         && first.holder.subject == second.holder.subject
-        && (matches!(first.holder.subject, Val::New(made) if made.member == within) || matches!(first.holder.subject, Val::Static(_)))
+        && match &first.holder.subject {
+            Val::New(made) => made.member == within,
+            Val::Param(of, None, _) => *of == within,
+            subject => matches!(subject, Val::Static(_)),
+        }
         && within == second.site.member
         && scope.is_before(first.site.node, second.site.node)
         && program.body(within).is_some_and(|body| state::follows(body, scope, first.site.node, second.site.node))
@@ -197,6 +217,14 @@ fn is_unused(wiring: &Wiring<'_>, channel: &Channel, first: &Effect, second: &Ef
 /// from one body that hand the object over.
 fn comes_first(wiring: &Wiring<'_>, first: &Effect, second: &Effect) -> bool {
     let later = made_at(wiring, second);
+    // on what one run of a body was handed
+    let is_given = matches!(&first.holder.subject, Val::Param(of, None, _) if *of == first.site.member);
+    if is_given && first.site.member == second.site.member && first.holder.subject == second.holder.subject {
+        let scope = wiring.program().scope(first.site.member);
+        let between = |node| scope.is_before(first.site.node, node) && scope.is_before(node, second.site.node);
+        return runs_before(wiring, first.site, second.site.node)
+            && !is_replaced(wiring, &first.holder.subject, first.site.member, &between);
+    }
     made_at(wiring, first).iter().any(|(site, subject)| {
         let after = |(other, same): &(Site, Val)| {
             let scope = wiring.program().scope(site.member);

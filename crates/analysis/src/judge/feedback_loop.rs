@@ -67,6 +67,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         found
     };
     let mut answers: BTreeMap<Stop, Vec<Answer>> = BTreeMap::new();
+    let mut mirrored = Vec::new();
     for (number, channel) in wiring.channels.iter().enumerate() {
         for join in channel.joins.iter().filter(|j| !wiring.in_test(wiring.effects[**j].site.member)) {
             let effect = &wiring.effects[*join];
@@ -76,6 +77,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
             let Some(root) = wiring.code_told(channel, *join) else { continue };
             let mut found = Vec::new();
             follow(wiring, &raised_at, (root, None), DEPTH, &mut BTreeSet::new(), &mut found);
+            mirrored.extend(found.iter().filter(|a: &&Answer| a.channel == number).map(|a| (*join, a.clone())));
             found.retain(|a: &Answer| same_subject(wiring, number, *join, a) && !is_off_meanwhile(wiring, channel, effect, a));
             let by = effect.holder.key.clone().filter(|_| matches!(channel.key, ChannelKey::Own(_, None)));
             answers.entry((number, by)).or_default().extend(found);
@@ -86,6 +88,40 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     for start in answers.keys() {
         let mut way = vec![start];
         search(wiring, &answers, start, &mut way, &mut Vec::new(), &mut reported, &mut drafts);
+    }
+    drafts.extend(mirrors(wiring, &mirrored, &reported));
+    drafts
+}
+
+/// Two objects of a kind of which each is told what the other tells: `one.listen(t -> other.set(t)); other.listen(t -> one.set(t));`
+fn mirrors(wiring: &Wiring<'_>, answers: &[(usize, Answer)], reported: &BTreeSet<BTreeSet<usize>>) -> Vec<Draft> {
+    let flow = &wiring.flow;
+    let heard = |join: usize| flow.as_given(&wiring.effects[join].holder.subject);
+    let told = |answer: &Answer| match (&wiring.effects[answer.raise].holder.subject, &answer.of) {
+        (Val::This(_), Some(of)) => flow.as_given(of),
+        (subject, _) => flow.as_given(subject),
+    };
+    let mut drafts: Vec<Draft> = Vec::new();
+    let mut seen = BTreeSet::new();
+    for (at, (one, there)) in answers.iter().enumerate() {
+        let is_back = |(other, back): &&(usize, Answer)| {
+            let same_code = wiring.effects[*one].site.member == wiring.effects[*other].site.member;
+            let apart =
+                heard(*one) != heard(*other) && matches!(heard(*one), Val::Param(..) | Val::Local(_) | Val::Static(_) | Val::Member(..));
+            back.channel == there.channel && same_code && apart && told(there) == heard(*other) && told(back) == heard(*one)
+        };
+        let known = reported.contains(&BTreeSet::from([there.channel])) || seen.contains(&there.channel);
+        if let Some((other, back)) = answers[at + 1..].iter().find(is_back).filter(|_| !known) {
+            seen.insert(there.channel);
+            let what = short(&wiring.channels[there.channel].id);
+            let joins =
+                [*one, *other].map(|join| related("one of them is told here what the other tells", wiring.place(&wiring.effects[join])));
+            drafts.push(Draft {
+                message: format!("two objects raise each other's `{what}` in a circle that nothing ends"),
+                related: joins.into_iter().collect(),
+                ..draft(wiring, &[there.channel], &[wiring.effects[back.raise].site])
+            });
+        }
     }
     drafts
 }

@@ -278,7 +278,13 @@ fn one_cause_one_finding(findings: &mut Vec<Finding>) {
     ];
     let at = |rule: &str| -> BTreeSet<Place> { findings.iter().filter(|f| f.rule == rule).map(|f| f.place.clone()).collect() };
     let causes = follows.map(|(rule, cause)| (rule, at(cause)));
-    findings.retain(|f| !causes.iter().any(|(rule, places)| f.rule == *rule && places.contains(&f.place)));
+    // who is thrown out is on the channel no longer
+    let displaced = findings.iter().filter(|f| f.rule == displaced_subscriber::RULE.name);
+    let thrown_out: BTreeSet<Place> = displaced.flat_map(|f| &f.related).map(|r| r.place.clone()).collect();
+    findings.retain(|f| {
+        let follows = causes.iter().any(|(rule, places)| f.rule == *rule && places.contains(&f.place));
+        !(follows || f.rule == leaked_subscription::RULE.name && thrown_out.contains(&f.place))
+    });
 }
 
 /// An id without the module that it is in, whose name is that of the file.

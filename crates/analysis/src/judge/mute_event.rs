@@ -8,6 +8,7 @@ use crate::flow::Val;
 use crate::program::{MemberId, Scope, Site, Ty};
 use crate::wire::channels::{Channel, ChannelKey, Topic};
 use crate::wire::effect::{Act, Effect};
+use crate::wire::holders::is_for_listeners;
 use crate::wire::selections::Element;
 use crate::wire::{Wiring, streams};
 
@@ -126,8 +127,8 @@ fn can_only_be_raised_here(wiring: &Wiring<'_>, channel: &Channel, m: MemberId) 
     let info = program.member(m);
     let owner = program.ty(info.owner);
     let pack = &*program.kit(info.unit).pack;
-    // a list is one of listeners where something tells them, if only nothing came to it
-    let is_roster = channel.kind == ChannelKind::List && !channel.raises.is_empty();
+    // a list is one of listeners where something tells them, if only nothing came to it, or where nothing else is done with it
+    let is_roster = channel.kind == ChannelKind::List && (!channel.raises.is_empty() || is_for_listeners(&wiring.flow, m));
     if !(is_roster || matches!(channel.kind, ChannelKind::Event | ChannelKind::Signal | ChannelKind::Delegate)) || wiring.in_test(m) {
         return false;
     }

@@ -1,15 +1,16 @@
 //! Rule `shadowed-transition`: a transition can never be taken, because an earlier one always is.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
-use yarrowgraph_ir::{BinaryOp, Node, NodeId};
+use yarrowgraph_ir::{BinaryOp, Node, NodeId, UnaryOp};
 use yarrowgraph_model::{Certainty, Level, Place};
 
 use super::{Draft, Page, Rule, related, short};
 use crate::machine::{Found, Transition, names};
-use crate::program::{Program, Site};
+use crate::program::{MemberId, Program, Site};
 use crate::state;
 use crate::wire::Wiring;
+use crate::written;
 
 pub(super) const RULE: Rule = Rule {
     name: "shadowed-transition",
@@ -85,12 +86,25 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         }
         // what asks for a state by a wrong name is not come to for that reason
         let is_slip = |site: &Site| strangers.iter().any(|s| s.machine == number && s.site.member == site.member);
-        let asks_state = |site: &Site| asks_where_it_is(wiring, machine, *site);
-        for site in machine.passed_over.iter().filter(|site| !is_slip(site) && asks_state(site) && is_seen_through(wiring, **site)) {
+        let passed_over = || machine.passed_over.iter().filter(|site| !is_slip(site));
+        for (site, earlier, condition) in passed_over().filter_map(|site| covered(program, *site).map(|(e, c)| (*site, e, c))) {
+            found.push(Draft {
+                level: Level::Warning,
+                certainty: Certainty::Certain,
+                place: program.place_of(condition),
+                message: format!("{} never moves here: an earlier branch is taken whenever this one's condition holds", short(&holder)),
+                related: vec![related("what is taken", program.place_of(earlier))],
+                parties: vec![holder.clone(), program.member_id(site.member)],
+                edit: None,
+            });
+        }
+        let is_left = |site: &Site| covered(program, *site).is_none() && is_seen_through(wiring, *site);
+        let asked = passed_over().filter(|site| is_left(site)).filter_map(|site| Some((*site, asks_where_it_is(wiring, machine, *site)?)));
+        for (site, condition) in asked {
             found.push(Draft {
                 level: Level::Warning,
                 certainty: Certainty::Likely,
-                place: program.place_of(*site),
+                place: program.place_of(condition),
                 message: format!("{} never moves here: what is asked before has taken every way to this statement", short(&holder)),
                 related: Vec::new(),
                 parties: vec![holder.clone(), program.member_id(site.member)],
@@ -101,21 +115,60 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     found
 }
 
-/// Whether the choice that a statement stands in is one of a row (`else if`) and asks for the state and for nothing else: of
-/// what is asked besides, the walk knows too little to say that no way is left.
-fn asks_where_it_is(wiring: &Wiring<'_>, machine: &Found, site: Site) -> bool {
-    let (flow, program) = (&wiring.flow, wiring.program());
-    let (Some(body), scope) = (program.body(site.member), program.scope(site.member)) else { return false };
-    let Some(choice) =
-        scope.ancestors(site.node).find(|n| matches!(body.node(*n), Node::If { .. } | Node::Case { .. } | Node::Loop { .. }))
-    else {
-        return false;
+/// Of a row of branches (`else if`), an earlier one that asks for some of what the one around a statement asks for, in the same words, and
+/// for nothing else; with the condition of the latter.
+fn covered(program: &Program, site: Site) -> Option<(Site, Site)> {
+    let (body, scope) = (program.body(site.member)?, program.scope(site.member));
+    let at = |node: NodeId| Site { member: site.member, node };
+    let choice = scope.ancestors(site.node).find(|n| matches!(body.node(*n), Node::If { .. } | Node::Case { .. } | Node::Loop { .. }))?;
+    let Node::If { cond, then, .. } = body.node(choice) else { return None };
+    if then != site.node && !scope.is_within(site.node, then) {
+        return None;
+    }
+    let asked = terms(program, site.member, cond)?;
+    let mut branch = choice;
+    while let Some(Node::If { cond: earlier, other: Some(other), .. }) = scope.parent(branch).map(|p| body.node(p))
+        && other == branch
+    {
+        if terms(program, site.member, earlier).is_some_and(|terms| terms.is_subset(&asked)) {
+            return Some((at(earlier), at(cond)));
+        }
+        branch = scope.parent(branch)?;
+    }
+    None
+}
+
+/// What a condition asks for all of, as it is written; nothing where some of that calls or changes anything.
+fn terms(program: &Program, member: MemberId, cond: NodeId) -> Option<BTreeSet<String>> {
+    let body = program.body(member)?;
+    let acts = |n: NodeId| {
+        matches!(body.node(n), Node::Call { .. } | Node::Assign { .. } | Node::New { .. } | Node::Unary { op: UnaryOp::Step, .. })
     };
-    let Node::If { cond, then, .. } = body.node(choice) else { return false };
-    let Node::Binary { op: BinaryOp::Eq, left, right } = body.node(cond) else { return false };
+    if state::any_within(body, cond, &acts) {
+        return None;
+    }
+    let (mut open, mut terms) = (vec![cond], BTreeSet::new());
+    while let Some(node) = open.pop() {
+        match body.node(node) {
+            Node::Binary { op: BinaryOp::And, left, right } => open.extend([left, right]),
+            _ => _ = terms.insert(written::expression(program, Site { member, node })),
+        }
+    }
+    Some(terms)
+}
+
+/// The condition of the choice that a statement stands in, where that is one of a row (`else if`) and asks for the state and for nothing
+/// else: of what is asked besides, the walk knows too little to say that no way is left.
+fn asks_where_it_is(wiring: &Wiring<'_>, machine: &Found, site: Site) -> Option<Site> {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    let (body, scope) = (program.body(site.member)?, program.scope(site.member));
+    let choice = scope.ancestors(site.node).find(|n| matches!(body.node(*n), Node::If { .. } | Node::Case { .. } | Node::Loop { .. }))?;
+    let Node::If { cond, then, .. } = body.node(choice) else { return None };
+    let Node::Binary { op: BinaryOp::Eq, left, right } = body.node(cond) else { return None };
     let is_holder = |n: NodeId| machine.stores_into(flow, site.member, n);
     let is_another = scope.parent(choice).is_some_and(|p| matches!(body.node(p), Node::If { other: Some(other), .. } if other == choice));
-    is_another && (then == site.node || scope.is_within(site.node, then)) && (is_holder(left) || is_holder(right))
+    let within = then == site.node || scope.is_within(site.node, then);
+    (is_another && within && (is_holder(left) || is_holder(right))).then_some(Site { member: site.member, node: cond })
 }
 
 /// Whether all ways to a statement are seen: no other thread can move the machine in between, its function does not go through

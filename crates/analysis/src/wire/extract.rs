@@ -161,7 +161,17 @@ impl Extractor<'_, '_> {
             self.replace_collection(node, holder, target, value, found);
             return;
         }
-        let slot = program.is_callable(unit, &ty) || self.is_listener_type(&ty) || self.eval(value).is_function();
+        // where nothing is typed, what a field is given is a function if the class calls it
+        let is_called = || {
+            let untyped = program.kit(unit).traits.duck_typed && ty == Ty::Unknown;
+            let calls = program.index.calls(program.member(m).name);
+            untyped && calls.iter().any(|call| program.member(call.member).owner == program.member(m).owner)
+        };
+        let given = self.eval(value);
+        let slot = program.is_callable(unit, &ty)
+            || self.is_listener_type(&ty)
+            || given.is_function()
+            || matches!(given, Val::Param(of, None, _) if of == self.member) && self.is_all_that_is_done(node) && is_called();
         if !slot {
             return;
         }
@@ -235,6 +245,22 @@ impl Extractor<'_, '_> {
                 _ => None,
             },
             _ => None,
+        }
+    }
+
+    /// Whether a method does nothing but a statement, and perhaps give back its object.
+    fn is_all_that_is_done(&self, node: NodeId) -> bool {
+        if self.in_constructor() {
+            return false;
+        }
+        let is_end = |n: &NodeId| matches!(self.body.node(*n), Node::Return(_));
+        match self.body.root.map(|root| self.body.node(root)) {
+            Some(Node::Block(list)) => match *self.body.list(list) {
+                [only] => only == node,
+                [first, last] => first == node && is_end(&last),
+                _ => false,
+            },
+            _ => self.body.root == Some(node),
         }
     }
 

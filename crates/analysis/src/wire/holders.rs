@@ -9,6 +9,7 @@ use yarrowgraph_ir::{Body, MemberKind, Node, NodeId, TypeKind, Visibility};
 
 use super::effect::{Act, Effect, Event, Guard};
 use super::spread;
+use crate::chain::behaviour::method_call_of;
 use crate::flow::{Flow, Val};
 use crate::memo::known_or;
 use crate::program::{MemberId, Program, Site, Ty, TypeId};
@@ -398,7 +399,9 @@ fn is_channel(flow: &Flow<'_>, m: MemberId, u: &Use) -> bool {
         // where nothing says what they are, what is called itself is a function
         let are_functions = callable || untyped && element == Ty::Unknown && !u.messages;
         let filled_by_others = u.open_join || (u.outside_join && are_functions) || is_left_empty();
-        return filled_by_others && u.raises > 0 && (callable || listener);
+        // one that others come to and go from, and that nobody tells anything
+        let never_told = || u.raises == 0 && u.open_join && u.open_leave && is_for_listeners(flow, m);
+        return filled_by_others && u.raises > 0 && (callable || listener) || never_told();
     }
     if program.is_callable(info.unit, &ty) {
         let public = program.decl(m).modifiers.visibility > Visibility::Private;
@@ -422,4 +425,33 @@ fn is_channel(flow: &Flow<'_>, m: MemberId, u: &Use) -> bool {
         return (told && u.open_join || is_slot()) && !chain && u.raises > 0 && u.elsewhere;
     }
     false
+}
+
+/// Whether a hidden collection is of functions, or of what is called a listener, that come and go and with which nothing else is done.
+pub(crate) fn is_for_listeners(flow: &Flow<'_>, m: MemberId) -> bool {
+    let program = flow.program;
+    let unit = program.member(m).unit;
+    let is_listener = |element: &Ty| {
+        program.is_callable(unit, element) || element.own().is_some_and(|t| is_called_listener(program.text(program.ty(t).name)))
+    };
+    program.element_type(unit, &flow.type_held(m)).is_some_and(|element| is_listener(&element)) && only_joined_and_left(flow, m)
+}
+
+/// Whether all that the code does with a hidden collection is to put something in and to take it out.
+fn only_joined_and_left(flow: &Flow<'_>, m: MemberId) -> bool {
+    let program = flow.program;
+    let pack = &program.kit_of(m).pack;
+    let is_such = |read: &Site| {
+        let (Some(body), scope) = (program.body(read.member), program.scope(read.member)) else { return false };
+        let Some((_, name)) = method_call_of(body, scope, read.node) else { return false };
+        let text = program.unit_of(read.member).text(name);
+        pack.adds.contains(text) || pack.removes.contains(text)
+    };
+    let mut reads = program.reads_in_class(m).filter(|read| names_member(flow, **read, m)).peekable();
+    program.decl(m).modifiers.visibility == Visibility::Private && reads.peek().is_some() && reads.all(is_such)
+}
+
+/// Whether an expression names a member of its own object or class.
+fn names_member(flow: &Flow<'_>, read: Site, m: MemberId) -> bool {
+    matches!(flow.eval(read), Val::Member(_, x) | Val::Static(x) if x == m)
 }

@@ -73,10 +73,11 @@ pub(super) fn spread(flow: &Flow<'_>, own: Vec<Effect>, signals: &FxHashSet<Type
     // a collection that nobody is ever told from holds data: who puts what into it need not be known
     let told = told_from(&known.effects);
     let taken_off = taken_off(&known.effects);
+    let left = left_untold(flow, &known.effects, &told);
     let matters = |e: &Effect| match e.holder.event {
         Event::Own(m) => {
             let is_signal = signals.contains(&flow.program.member(m).owner);
-            let may_be_channel = hopeful(e) && (is_signal || told.contains(&m) || !is_collection(flow, m));
+            let may_be_channel = hopeful(e) && (is_signal || told.contains(&m) || left.contains(&m) || !is_collection(flow, m));
             e.act == Act::Join && (may_be_channel || taken_off.contains(&m))
         }
         _ => e.act == Act::Join,
@@ -144,6 +145,16 @@ fn told_from(effects: &[Effect]) -> FxHashSet<MemberId> {
         _ => None,
     };
     effects.iter().filter_map(told).collect()
+}
+
+/// Collections that others can leave, and from which nobody is told anything though they are for that.
+fn left_untold(flow: &Flow<'_>, effects: &[Effect], told: &FxHashSet<MemberId>) -> FxHashSet<MemberId> {
+    let left = effects.iter().filter_map(|e| match (e.act, &e.holder.event, &e.handler) {
+        (Act::Leave, Event::Own(m), Some(Val::Param(..))) if e.inner.is_empty() && !told.contains(m) => Some(*m),
+        _ => None,
+    });
+    let left: FxHashSet<MemberId> = left.collect();
+    left.into_iter().filter(|m| holders::is_for_listeners(flow, *m)).collect()
 }
 
 /// Members whose elements are taken off something.
