@@ -369,6 +369,8 @@ impl Flow<'_> {
                 return handed_out.unwrap_or_else(|| Val::Outside(Arc::new(object), name));
             }
             if let Some(m) = program.find_member_as(t, name, called) {
+                let of_class = || program.own_members(program.member(m).owner, name).iter().copied().find(|x| program.member(*x).is_static);
+                let m = if program.member(m).is_static { m } else { of_class().unwrap_or(m) };
                 return self.member_value(m, object, budget);
             }
             if let Some(nested) = program.nested_type(t, name) {

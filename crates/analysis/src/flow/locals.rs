@@ -116,7 +116,8 @@ impl Flow<'_> {
         }
         let mut all: Vec<Val> = Vec::new();
         for value in given.into_iter().chain(assigned.iter().map(|v| self.eval_at(local.member, *v, budget))) {
-            if all.last() != Some(&value) {
+            // what is let go in the end was what it was until then
+            if all.last() != Some(&value) && (value != Val::Null || all.is_empty()) {
                 all.push(value);
             }
             // what two different things are given to is itself

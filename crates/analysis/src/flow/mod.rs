@@ -250,7 +250,12 @@ impl<'p> Flow<'p> {
     pub fn only_definition(&self, member: MemberId) -> Option<Site> {
         let mut only = None;
         for &site in self.definitions(member) {
-            let node = self.program.body(site.member)?.node(site.node);
+            let body = self.program.body(site.member)?;
+            // `this.el = el = null`
+            let mut node = body.node(site.node);
+            while let Node::Assign { op: AssignOp::Set, value, .. } = node {
+                node = body.node(value);
+            }
             if matches!(node, Node::Null) {
                 continue;
             }

@@ -116,6 +116,7 @@ fn judge(wiring: &Wiring<'_>, call: Site) -> Option<Draft> {
         || is_asked_for(wiring, call, body, looked_up, &list)
         || local.is_some_and(|local| is_asked(wiring, call, body, local))
         || is_from(wiring, call.member, body, sought(body, looked_up)?, &list, HOPS)
+        || is_of_this_run(wiring, call, sought(body, looked_up)?)
     {
         return None;
     }
@@ -223,6 +224,18 @@ fn searched(wiring: &Wiring<'_>, member: MemberId, body: &Body, look_up: NodeId)
 fn sought(body: &Body, look_up: NodeId) -> Option<NodeId> {
     let Node::Call { args, .. } = body.node(look_up) else { return None };
     body.list(args).last().copied()
+}
+
+/// Whether what is looked up is nobody who leaves: an element of a walk, or something that the very function has got hold of.
+fn is_of_this_run(wiring: &Wiring<'_>, cut: Site, sought: NodeId) -> bool {
+    let Some(body) = wiring.program().body(cut.member) else { return true };
+    let scope = wiring.program().scope(cut.member);
+    match wiring.flow.eval_in(cut.member, sought) {
+        Val::Element(..) => true,
+        Val::Local(local) if local.member == cut.member => scope.function_around(body, local.node) == scope.function_around(body, cut.node),
+        Val::Member(of, _) => matches!(*of, Val::This(_)),
+        _ => false,
+    }
 }
 
 /// Whether something was taken out of the list itself, so that it is in there.

@@ -359,6 +359,8 @@ fn methods_of(wiring: &Wiring<'_>, member: MemberId, arg: NodeId, called: &BTree
     }
     let literal = match body.node(node) {
         Node::Object(_) => Some(Site { member, node }),
+        // whoever calls a method of a literal says what it runs on: `source.change.call(player, input)`
+        Node::This if program.kit_of(member).traits.duck_typed && scope_is_literal(wiring, member, node) => return None,
         _ => match wiring.flow.eval_in(member, node) {
             Val::Literal(site) => Some(site),
             Val::Static(m) | Val::Member(_, m) => {
@@ -382,6 +384,13 @@ fn methods_of(wiring: &Wiring<'_>, member: MemberId, arg: NodeId, called: &BTree
         return None;
     }
     Some(called.keys().copied().filter(|name| program.find_member(class, *name).is_some()).collect())
+}
+
+/// Whether code stands in a method of an object that is written out.
+fn scope_is_literal(wiring: &Wiring<'_>, member: MemberId, node: NodeId) -> bool {
+    let program = wiring.program();
+    let of_type = program.ty(program.member(member).owner);
+    of_type.anonymous || of_type.is_module || matches!(wiring.flow.eval_in(member, node), Val::Literal(_))
 }
 
 /// The keys of a literal; of what is spread into it only where that is a literal too.

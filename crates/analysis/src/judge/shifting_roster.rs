@@ -170,6 +170,13 @@ fn goes_forward(body: &Body, head: &[NodeId]) -> bool {
     head.first().is_some_and(starts_at_zero)
 }
 
+/// Whether who leaves makes the others move up: an entry that is emptied where it is does not.
+fn shifts(wiring: &Wiring<'_>, leave: &Effect) -> bool {
+    let at = leave.innermost();
+    let Some(body) = wiring.program().body(at.member) else { return true };
+    !matches!(body.node(at.node), Node::Assign { target, .. } if matches!(body.node(target), Node::Index { .. }))
+}
+
 /// Changes of the list in the very loop that walks it.
 fn in_the_loop(wiring: &Wiring<'_>, m: MemberId, raise: &Effect, turn: NodeId) -> Vec<Draft> {
     let program = wiring.program();
@@ -177,6 +184,7 @@ fn in_the_loop(wiring: &Wiring<'_>, m: MemberId, raise: &Effect, turn: NodeId) -
     let (Some(body), scope) = (program.body(member), program.scope(member)) else { return Vec::new() };
     let changes = wiring.effects_on(m).filter(|e| {
         matches!(e.act, Act::Leave | Act::LeaveAll)
+            && shifts(wiring, e)
             && e.site.member == member
             && e.site.node != turn
             && scope.is_within(e.site.node, turn)
@@ -250,7 +258,7 @@ fn by_handlers(wiring: &Wiring<'_>, m: MemberId) -> Vec<Draft> {
     let Some(walk) = walks().find(|e| is_live(e) && is_only_live(e)) else { return Vec::new() };
     let messages: BTreeSet<_> = walks().filter(|e| is_only_live(e)).filter_map(|e| e.message).collect();
     let mut drafts = Vec::new();
-    for leave in of_list().filter(|e| e.act == Act::Leave) {
+    for leave in of_list().filter(|e| e.act == Act::Leave && shifts(wiring, e)) {
         let Some(body) = program.body(leave.site.member) else { continue };
         let scope = program.scope(leave.site.member);
         let function = scope.function_around(body, leave.site.node);

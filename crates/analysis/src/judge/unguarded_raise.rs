@@ -1,11 +1,12 @@
 //! Rule `unguarded-raise`: raising a channel that can be empty crashes.
 
-use yarrowgraph_ir::{MemberKind, Node, Visibility};
+use yarrowgraph_ir::{MemberKind, Node, NodeId, Visibility};
 use yarrowgraph_model::{Certainty, ChannelKind, Level};
 
 use super::{Draft, Page, Rule, edits, related, short};
 use crate::flow::Val;
 use crate::program::{MemberId, Site, Ty};
+use crate::state;
 use crate::wire::Wiring;
 use crate::wire::channels::{Channel, ChannelKey};
 use crate::wire::effect::{Effect, Guard};
@@ -60,7 +61,7 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> Option<Draf
     if channel.kind == ChannelKind::Slot && is_operation(wiring, m) {
         return None;
     }
-    if channel.kind == ChannelKind::Slot && is_own_step(wiring, channel) {
+    if channel.kind == ChannelKind::Slot && (is_own_step(wiring, channel, m, effect) || is_demanded(wiring, m, effect)) {
         return None;
     }
     if is_filled_at_birth(wiring, channel, m) || channel.kind == ChannelKind::Slot && is_filled_by_set_up(wiring, m) {
@@ -97,15 +98,46 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> Option<Draf
 }
 
 /// Whether a slot is a step of its object's own, which nobody else fills: what comes next is chosen by its code, not subscribed.
-fn is_own_step(wiring: &Wiring<'_>, channel: &Channel) -> bool {
+fn is_own_step(wiring: &Wiring<'_>, channel: &Channel, m: MemberId, raise: &Effect) -> bool {
+    let program = wiring.program();
+    let info = program.member(m);
+    // a function of the module works for the class that is declared beside it
+    let is_beside = |member: MemberId| {
+        let of = program.member(member);
+        of.unit == info.unit && of.kind == MemberKind::Method && program.ty(of.owner).is_module
+    };
     let is_own = |join: &usize| {
         let effect = &wiring.effects[*join];
-        let is_written = |s: Site| wiring.program().body(s.member).is_some_and(|b| matches!(b.node(s.node), Node::Lambda(_)));
+        let is_written = |s: Site| program.body(s.member).is_some_and(|b| matches!(b.node(s.node), Node::Lambda(_)));
         let handed_in = matches!(effect.handler, None | Some(Val::Param(_, None, _) | Val::Unknown));
-        matches!(effect.holder.subject, Val::This(_)) && (!handed_in || effect.handler_node.is_some_and(is_written))
+        let by_code = !handed_in || effect.handler_node.is_some_and(is_written);
+        let own_method = || matches!(effect.handler, Some(Val::Method(x, _)) if program.are_kin(program.member(x).owner, info.owner));
+        // `node.evaluate = node._evaluateColor`
+        let of_itself = || matches!(&effect.handler, Some(Val::Outside(of, _) | Val::Member(of, _)) if **of == effect.holder.subject);
+        let is_asked = || wiring.flow.call_sites(effect.site.member).iter().any(|call| program.member(call.member).owner == info.owner);
+        let helped = is_beside(effect.site.member) && (is_beside(raise.site.member) || is_asked());
+        by_code && (matches!(effect.holder.subject, Val::This(_)) || own_method() || of_itself() || helped)
     };
     let mut direct = channel.joins.iter().filter(|j| wiring.effects[**j].inner.is_empty()).peekable();
     direct.peek().is_some() && direct.all(is_own)
+}
+
+/// Whether a method of the class refuses to work where nobody is there, and what raises is a step of such work.
+fn is_demanded(wiring: &Wiring<'_>, m: MemberId, raise: &Effect) -> bool {
+    let program = wiring.program();
+    let owner = program.member(m).owner;
+    let name = program.text(program.member(raise.site.member).name);
+    let is_inner = name.starts_with(['_', '#']) || program.decl(raise.site.member).modifiers.visibility < Visibility::Public;
+    is_inner
+        && program.reads_in_class(m).any(|read| {
+            let (Some(body), scope) = (program.body(read.member), program.scope(read.member)) else { return false };
+            let choice = scope.ancestors(read.node).find_map(|n| match body.node(n) {
+                Node::If { cond, then, .. } if cond == read.node || scope.is_within(read.node, cond) => Some(then),
+                _ => None,
+            });
+            let refuses = |then: NodeId| state::any_within(body, then, &|n| matches!(body.node(n), Node::Throw(_)));
+            read.member != raise.site.member && program.member(read.member).owner == owner && choice.is_some_and(refuses)
+        })
 }
 
 /// Whether an assignment may put something there: not nothing, nor what a method is given that nobody calls.

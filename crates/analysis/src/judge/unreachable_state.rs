@@ -40,7 +40,13 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
             continue;
         }
         // a call that lets the next state go stands for all that is not reached by it
-        let reached = if machine.loses_moves() { machine.meant_to_be_reached(flow) } else { machine.reached() };
+        let mut reached = if machine.loses_moves() { machine.meant_to_be_reached(flow) } else { machine.reached() };
+        // what comes in by code that is not understood leads on as any other does
+        let is_strange = |i: &usize| !reached.contains(i) && comes_from_elsewhere(wiring, machine, machine.domain.states[*i]);
+        let strange: Vec<usize> = (0..machine.domain.states.len()).filter(is_strange).collect();
+        if !strange.is_empty() {
+            reached.extend(machine.reached_from(strange.into_iter().collect()));
+        }
         let holder = machine.id(program);
         for (index, state) in machine.domain.states.iter().enumerate() {
             let is_set = machine.transitions.iter().any(|t| t.to == index);

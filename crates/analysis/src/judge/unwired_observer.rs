@@ -351,6 +351,8 @@ fn methods(wiring: &Wiring<'_>) -> Vec<Draft> {
         wanted.push((plain(&name), usize::MAX, Vec::new(), channel));
     }
     let mut drafts = Vec::new();
+    // what puts others on a channel is a way in, and no handler
+    let joining: FxHashSet<MemberId> = wiring.effects.iter().filter(|e| e.act == Act::Join).map(|e| e.innermost().member).collect();
     for index in 0..program.members.len() {
         let m = MemberId(index as u32);
         let info = program.member(m);
@@ -362,7 +364,7 @@ fn methods(wiring: &Wiring<'_>) -> Vec<Draft> {
         else {
             continue;
         };
-        if info.kind != MemberKind::Method || !is_unused(wiring, m) || !is_plain(wiring, info.owner) {
+        if info.kind != MemberKind::Method || joining.contains(&m) || !is_unused(wiring, m) || !is_plain(wiring, info.owner) {
             continue;
         }
         let stem = plain(stem);

@@ -236,7 +236,7 @@ impl Found {
         self.reached_from(from)
     }
 
-    fn reached_from(&self, mut reached: BTreeSet<usize>) -> BTreeSet<usize> {
+    pub(crate) fn reached_from(&self, mut reached: BTreeSet<usize>) -> BTreeSet<usize> {
         loop {
             let more: Vec<usize> = self
                 .transitions

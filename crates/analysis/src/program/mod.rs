@@ -368,7 +368,10 @@ impl Program {
         self.for_each_base(ty, &mut |t| {
             let fits =
                 |m: &&MemberId| !matches!(self.member(**m).kind, MemberKind::Accessor(_)) && self.decl(**m).explicit_interface.is_none();
-            found = self.own_members(t, name).iter().find(fits).copied();
+            // a class may have one for itself under the name of that of its objects
+            let mut own = self.own_members(t, name).iter().filter(fits).copied();
+            let first = own.next();
+            found = first.filter(|m| !self.member(*m).is_static).or_else(|| own.find(|m| !self.member(*m).is_static)).or(first);
             found.is_none()
         });
         // what only implements an interface can still be meant from within

@@ -131,6 +131,13 @@ impl Extractor<'_, '_> {
                 found.push(effect);
                 return;
             }
+            // an entry that is emptied is as good as one that is taken out
+            if self.eval(value) == Val::Null {
+                let mut effect = Effect::new(Act::Leave, holder, self.site(node));
+                effect.handler = Some(Val::Unknown);
+                found.push(effect);
+                return;
+            }
             self.put(node, holder, value, true, found);
             return;
         }

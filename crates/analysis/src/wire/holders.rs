@@ -365,8 +365,13 @@ fn is_channel(flow: &Flow<'_>, m: MemberId, u: &Use) -> bool {
             // a part that is merely held is told things too: a listener comes by itself, goes
             // again, or is called one
             Ty::Own(t, _) => {
+                let kind = *t;
                 let t = program.ty(*t);
                 let is_called = is_called_listener(program.text(t.name));
+                // what is one of those that it holds is a whole with its parts
+                if !is_called && t.kind != TypeKind::Interface && program.is_a(info.owner, kind) {
+                    return false;
+                }
                 let comes_and_goes = u.hands_itself || u.talks_back || u.open_leave || weakly;
                 let interface = t.kind == TypeKind::Interface && (is_called || comes_and_goes);
                 let comes = is_called || u.hands_itself || u.talks_back && (u.of_events || !u.hands_owner) || weakly;

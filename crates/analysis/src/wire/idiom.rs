@@ -6,6 +6,7 @@ use yarrowgraph_model::Certainty;
 
 use super::effect::{Act, Effect, Event, Holder};
 use super::extract::{Extractor, holder_of};
+use super::holders::says_what_happened;
 use super::{selections, streams};
 use crate::flow::Val;
 use crate::program::{Sym, Ty};
@@ -380,6 +381,10 @@ fn member_channel(
     certainty: Certainty,
 ) -> Option<Vec<Effect>> {
     let subject = streams::source(x.flow, subject);
+    // where not even the type is known, `client.connect(done)` may be anything: a signal is called so, or by what it says
+    if idiom.on.is_empty() && act != Act::Raise && !is_called_signal(x, &subject) {
+        return None;
+    }
     let holder = match holder_of(x.flow, &subject) {
         Some(holder) => holder,
         None => match &subject {
@@ -398,6 +403,19 @@ fn member_channel(
         effect.bounded = streams::is_bounded(x, callee);
     }
     Some(vec![effect])
+}
+
+/// Whether the name of a member says that it tells what happens: `gauge.levelChanged`, `panel.closeSignal`.
+fn is_called_signal(x: &Extractor<'_, '_>, subject: &Val) -> bool {
+    let program = x.flow.program;
+    let name = match subject {
+        Val::Member(_, m) => program.member(*m).name,
+        Val::Outside(_, name) => *name,
+        Val::Param(..) => return true,
+        _ => return false,
+    };
+    let text = program.text(name);
+    says_what_happened(text) || text.to_lowercase().contains("signal")
 }
 
 /// Fills in what an idiom says of the handler and of how it is held.
