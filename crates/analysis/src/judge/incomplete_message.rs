@@ -201,6 +201,8 @@ fn filled_later(wiring: &Wiring<'_>, sent: Site, raise: Site, index: usize) -> O
             fill_by_constructor(wiring, made.member, made.node, &mut message)?;
             message
         }
+        // another name for what is there, or for itself (`[n = n]`)
+        Node::Name(_) => return None,
         _ => message_at(wiring, made, raise, index)?,
     };
     for used in body.ids().filter(|n| body.node(*n) == Node::Name(name) && scope.lookup(name, *n) == Some(declared)) {

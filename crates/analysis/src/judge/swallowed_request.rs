@@ -27,7 +27,9 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     let program = wiring.program();
     let mut drafts = Vec::new();
     for link in wiring.passing() {
-        let is_meant = only_lets_through(link) || asks_whether_to_pass(wiring, link);
+        // who observes a stream decides what goes on in it
+        let observes = matches!(program.text(program.member(link.member).name), "OnNext" | "onNext");
+        let is_meant = observes || only_lets_through(link) || asks_whether_to_pass(wiring, link);
         if !link.ways.ends_with_nothing || wiring.in_test(link.member) || is_meant || !says_so_by_its_end(wiring, link) {
             continue;
         }

@@ -61,7 +61,9 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> Option<Draf
     if channel.kind == ChannelKind::Slot && is_operation(wiring, m) {
         return None;
     }
-    if channel.kind == ChannelKind::Slot && (is_own_step(wiring, channel, m, effect) || is_demanded(wiring, m, effect)) {
+    if channel.kind == ChannelKind::Slot
+        && (is_own_step(wiring, channel, m, effect) || is_demanded(wiring, m, effect) || is_begun_with_it(wiring, channel, effect))
+    {
         return None;
     }
     if is_filled_at_birth(wiring, channel, m) || channel.kind == ChannelKind::Slot && is_filled_by_set_up(wiring, m) {
@@ -120,6 +122,19 @@ fn is_own_step(wiring: &Wiring<'_>, channel: &Channel, m: MemberId, raise: &Effe
     };
     let mut direct = channel.joins.iter().filter(|j| wiring.effects[**j].inner.is_empty()).peekable();
     direct.peek().is_some() && direct.all(is_own)
+}
+
+/// Whether what raises only ever goes on with what the method began that fills the slot: `start(fn) { this.onStep = fn; this.step(); }`.
+fn is_begun_with_it(wiring: &Wiring<'_>, channel: &Channel, raise: &Effect) -> bool {
+    let program = wiring.program();
+    let step = raise.site.member;
+    let fills: Vec<MemberId> = channel.joins.iter().map(|j| wiring.effects[*j].innermost().member).collect();
+    let same_class = |m: &MemberId| program.member(*m).owner == program.member(step).owner && program.member(*m).kind == MemberKind::Method;
+    let mut uses = wiring.flow.call_sites(step).iter().chain(program.reads_in_class(step)).filter(|s| !wiring.in_test(s.member)).peekable();
+    let is_filled_there = fills.contains(&step);
+    !fills.is_empty()
+        && fills.iter().all(same_class)
+        && (is_filled_there || uses.peek().is_some() && uses.all(|s| s.member == step || fills.contains(&s.member)))
 }
 
 /// Whether a method of the class refuses to work where nobody is there, and what raises is a step of such work.

@@ -26,6 +26,11 @@ pub(super) fn mark(flow: &Flow<'_>, effects: &mut [Effect]) {
         leaving.entry(leave.site.member).or_default().push((leave.holder.event.clone(), leave.site));
     }
     for effect in effects.iter_mut().filter(|e| e.act == Act::Join && !e.handle) {
+        // what a library gives back is a handle where it is kept and asked to release
+        if effect.inner.iter().all(|s| is_returned(flow, *s)) && !releases(flow, effect.site).is_empty() {
+            effect.handle = true;
+            continue;
+        }
         let Some(&innermost) = effect.inner.first() else { continue };
         let beside = leaving.get(&innermost.member).map_or(&[][..], |v| v);
         let releases = beside.iter().any(|(event, site)| *event == effect.holder.event && in_nested_function(flow, *site, innermost));
