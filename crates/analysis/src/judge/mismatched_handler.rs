@@ -360,7 +360,7 @@ fn methods_of(wiring: &Wiring<'_>, member: MemberId, arg: NodeId, called: &BTree
     let literal = match body.node(node) {
         Node::Object(_) => Some(Site { member, node }),
         // whoever calls a method of a literal says what it runs on: `source.change.call(player, input)`
-        Node::This if program.kit_of(member).traits.duck_typed && scope_is_literal(wiring, member, node) => return None,
+        Node::This if program.kit_of(member).traits.duck_typed && is_in_literal(wiring, member, node) => return None,
         _ => match wiring.flow.eval_in(member, node) {
             Val::Literal(site) => Some(site),
             Val::Static(m) | Val::Member(_, m) => {
@@ -387,7 +387,7 @@ fn methods_of(wiring: &Wiring<'_>, member: MemberId, arg: NodeId, called: &BTree
 }
 
 /// Whether code stands in a method of an object that is written out.
-fn scope_is_literal(wiring: &Wiring<'_>, member: MemberId, node: NodeId) -> bool {
+fn is_in_literal(wiring: &Wiring<'_>, member: MemberId, node: NodeId) -> bool {
     let program = wiring.program();
     let of_type = program.ty(program.member(member).owner);
     of_type.anonymous || of_type.is_module || matches!(wiring.flow.eval_in(member, node), Val::Literal(_))

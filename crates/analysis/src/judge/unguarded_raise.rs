@@ -131,7 +131,9 @@ fn is_begun_with_it(wiring: &Wiring<'_>, channel: &Channel, raise: &Effect) -> b
     let fills: Vec<MemberId> = channel.joins.iter().map(|j| wiring.effects[*j].innermost().member).collect();
     let same_class = |m: &MemberId| program.member(*m).owner == program.member(step).owner && program.member(*m).kind == MemberKind::Method;
     let mut uses = wiring.flow.call_sites(step).iter().chain(program.reads_in_class(step)).filter(|s| !wiring.in_test(s.member)).peekable();
-    let is_filled_there = fills.contains(&step);
+    let scope = program.scope(step);
+    let is_filled_there =
+        channel.joins.iter().map(|j| wiring.effects[*j].innermost()).any(|s| s.member == step && scope.is_before(s.node, raise.site.node));
     !fills.is_empty()
         && fills.iter().all(same_class)
         && (is_filled_there || uses.peek().is_some() && uses.all(|s| s.member == step || fills.contains(&s.member)))
