@@ -21,7 +21,7 @@ mod wrapped;
 
 use std::collections::BTreeSet;
 
-use rustc_hash::FxHashMap;
+use rustc_hash::{FxHashMap, FxHashSet};
 use yarrowgraph_ir::{Body, FunctionId, Node, NodeId};
 
 use crate::flow::Flow;
@@ -56,6 +56,8 @@ pub struct Links {
     pub(crate) piped: Vec<Built>,
     /// Functions that are made with the next one, and the walk that each stands for.
     wraps: FxHashMap<(MemberId, FunctionId), (Wrap, usize)>,
+    /// The functions, and the methods, around them: what makes them of what it is handed.
+    makers: FxHashSet<(MemberId, Option<FunctionId>)>,
     /// Functions that may be made with a next one which they never ask, and the function around each.
     wrapped_ends: FxHashMap<(MemberId, FunctionId), Option<FunctionId>>,
     by_field: FxHashMap<MemberId, usize>,
@@ -86,13 +88,14 @@ impl Links {
         walks.extend(more);
         let first = walks.len();
         let wraps = wrapped.links.iter().enumerate().map(|(at, (w, _))| ((w.member, w.function), (*w, first + at))).collect();
+        let makers = wrapped.links.iter().map(|(w, _)| (w.member, w.around)).collect();
         walks.extend(wrapped.links.into_iter().map(|(_, walk)| walk));
         let wrapped_ends = wrapped.ends.into_iter().map(|(m, f, around)| ((m, f), around)).collect();
         let by_field = next.iter().enumerate().flat_map(|(at, n)| n.fields.iter().map(move |f| (*f, at))).collect();
         let by_walk = walks.iter().enumerate().map(|(at, w)| (w.walk, at)).collect();
         let by_list = walks.iter().enumerate().filter_map(|(at, w)| Some((w.list?, at))).collect();
         let by_method = walks.iter().enumerate().filter_map(|(at, w)| Some((w.walk.member, (at, w.given?)))).collect();
-        Self { next, walks, pipelines, piped, wraps, wrapped_ends, by_method, by_field, by_walk, by_list }
+        Self { next, walks, pipelines, piped, wraps, makers, wrapped_ends, by_method, by_field, by_walk, by_list }
     }
 
     /// Whether there is nothing of the kind.
@@ -150,7 +153,7 @@ impl Links {
 
     /// Whether a function, or a method, gives back one that is made with what it is handed.
     pub fn makes_wrap(&self, member: MemberId, function: Option<FunctionId>) -> bool {
-        self.wraps.values().any(|(w, _)| w.member == member && w.around == function)
+        self.makers.contains(&(member, function))
     }
 
     /// Whether there are functions that are made with the next one.

@@ -306,7 +306,9 @@ impl Flow<'_> {
         if !called {
             let pack = &program.kit(unit).pack;
             let text = program.text(sym);
-            if matches!(object, Val::Element(_, Some(_))) && (pack.entry_values.contains(text) || self.is_of_range(site, written)) {
+            if matches!(object, Val::Element(_, Some(_)))
+                && (pack.entry_values.contains(text) || !pack.key_ranges.is_empty() && self.is_of_range(site, written))
+            {
                 return object;
             }
             if pack.value_views.contains(text) && program.is_map(&self.type_of_val(&object, budget)) {

@@ -184,7 +184,7 @@ fn taken_over(wiring: &Wiring<'_>, channel: &Channel, joins: &[&Effect], later: 
 fn is_emptied_between(wiring: &Wiring<'_>, channel: &Channel, first: &Effect, second: &Effect) -> bool {
     let within = first.site.member;
     let scope = wiring.program().scope(within);
-    let between = |node: NodeId| scope.is_before(first.site.node, node) && scope.is_before(node, second.site.node);
+    let between = |node: NodeId| scope.is_between(node, first.site.node, second.site.node);
     let leaves: Vec<MemberId> = channel.leaves.iter().map(|l| wiring.effects[*l].site.member).collect();
     let calls_one = || leaves.iter().flat_map(|m| wiring.flow.call_sites(*m)).any(|call| call.member == within && between(call.node));
     channel.leaves.iter().map(|l| wiring.effects[*l].site).any(|site| site.member == within && between(site.node)) || calls_one()
@@ -195,7 +195,7 @@ fn is_unused(wiring: &Wiring<'_>, channel: &Channel, first: &Effect, second: &Ef
     let program = wiring.program();
     let within = first.site.member;
     let scope = program.scope(within);
-    let between = |node: NodeId| scope.is_before(first.site.node, node) && scope.is_before(node, second.site.node);
+    let between = |node: NodeId| scope.is_between(node, first.site.node, second.site.node);
     // a method that says add is at fault itself
     !pairs::is_adder(program.text(program.member(second.innermost().member).name))
         // by the setter itself, on one object that is made there or is the only one
@@ -221,14 +221,14 @@ fn comes_first(wiring: &Wiring<'_>, first: &Effect, second: &Effect) -> bool {
     let is_given = matches!(&first.holder.subject, Val::Param(of, None, _) if *of == first.site.member);
     if is_given && first.site.member == second.site.member && first.holder.subject == second.holder.subject {
         let scope = wiring.program().scope(first.site.member);
-        let between = |node| scope.is_before(first.site.node, node) && scope.is_before(node, second.site.node);
+        let between = |node| scope.is_between(node, first.site.node, second.site.node);
         return runs_before(wiring, first.site, second.site.node)
             && !is_replaced(wiring, &first.holder.subject, first.site.member, &between);
     }
     made_at(wiring, first).iter().any(|(site, subject)| {
         let after = |(other, same): &(Site, Val)| {
             let scope = wiring.program().scope(site.member);
-            let between = |node| scope.is_before(site.node, node) && scope.is_before(node, other.node);
+            let between = |node| scope.is_between(node, site.node, other.node);
             other.member == site.member
                 && same == subject
                 && !matches!(subject, Val::Param(..))

@@ -45,7 +45,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         if asks.is_empty() && never_moves(wiring, machine, field) {
             asks.extend(machine.transitions.iter().map(|t| t.site));
         }
-        if asks.is_empty() || is_set_by_makers(wiring, machine, owner) {
+        if asks.is_empty() || is_set_by_makers(wiring, machine, &first) {
             continue;
         }
         let setters: BTreeSet<MemberId> = machine.transitions.iter().filter(|t| t.from.is_none()).map(|t| t.root).collect();
@@ -95,10 +95,9 @@ fn is_careful(wiring: &Wiring<'_>, site: Site) -> bool {
 }
 
 /// Whether everybody who makes an object sets its state before anything else.
-fn is_set_by_makers(wiring: &Wiring<'_>, machine: &Found, owner: TypeId) -> bool {
+fn is_set_by_makers(wiring: &Wiring<'_>, machine: &Found, first: &[Option<MemberId>]) -> bool {
     let sets: BTreeSet<MemberId> = machine.transitions.iter().filter(|t| t.from.is_none()).map(|t| t.root).collect();
-    let first = first_called(wiring, machine, owner);
-    !first.is_empty() && first.into_iter().all(|m| m.is_some_and(|m| sets.contains(&m) || is_setter(wiring, machine, m)))
+    !first.is_empty() && first.iter().all(|m| m.is_some_and(|m| sets.contains(&m) || is_setter(wiring, machine, m)))
 }
 
 /// For each place where an object of a class is made, the first of its methods that is called behind it, among the same

@@ -86,27 +86,20 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         }
         // what asks for a state by a wrong name is not come to for that reason
         let is_slip = |site: &Site| strangers.iter().any(|s| s.machine == number && s.site.member == site.member);
-        let passed_over = || machine.passed_over.iter().filter(|site| !is_slip(site));
-        for (site, earlier, condition) in passed_over().filter_map(|site| covered(program, *site).map(|(e, c)| (*site, e, c))) {
+        for site in machine.passed_over.iter().filter(|site| !is_slip(site)) {
+            let is_covered = covered(program, *site);
+            let left = || asks_where_it_is(wiring, machine, *site).filter(|_| is_seen_through(wiring, *site));
+            let Some(condition) = is_covered.map(|(_, condition)| condition).or_else(left) else { continue };
+            let (certainty, why) = match is_covered {
+                Some(_) => (Certainty::Certain, "an earlier branch is taken whenever this one's condition holds"),
+                None => (Certainty::Likely, "what is asked before has taken every way to this statement"),
+            };
             found.push(Draft {
                 level: Level::Warning,
-                certainty: Certainty::Certain,
+                certainty,
                 place: program.place_of(condition),
-                message: format!("{} never moves here: an earlier branch is taken whenever this one's condition holds", short(&holder)),
-                related: vec![related("what is taken", program.place_of(earlier))],
-                parties: vec![holder.clone(), program.member_id(site.member)],
-                edit: None,
-            });
-        }
-        let is_left = |site: &Site| covered(program, *site).is_none() && is_seen_through(wiring, *site);
-        let asked = passed_over().filter(|site| is_left(site)).filter_map(|site| Some((*site, asks_where_it_is(wiring, machine, *site)?)));
-        for (site, condition) in asked {
-            found.push(Draft {
-                level: Level::Warning,
-                certainty: Certainty::Likely,
-                place: program.place_of(condition),
-                message: format!("{} never moves here: what is asked before has taken every way to this statement", short(&holder)),
-                related: Vec::new(),
+                message: format!("{} never moves here: {why}", short(&holder)),
+                related: is_covered.iter().map(|(earlier, _)| related("what is taken", program.place_of(*earlier))).collect(),
                 parties: vec![holder.clone(), program.member_id(site.member)],
                 edit: None,
             });
@@ -120,11 +113,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
 fn covered(program: &Program, site: Site) -> Option<(Site, Site)> {
     let (body, scope) = (program.body(site.member)?, program.scope(site.member));
     let at = |node: NodeId| Site { member: site.member, node };
-    let choice = scope.ancestors(site.node).find(|n| matches!(body.node(*n), Node::If { .. } | Node::Case { .. } | Node::Loop { .. }))?;
-    let Node::If { cond, then, .. } = body.node(choice) else { return None };
-    if then != site.node && !scope.is_within(site.node, then) {
-        return None;
-    }
+    let (choice, cond) = branch_around(program, site)?;
     let asked = terms(program, site.member, cond)?;
     let mut branch = choice;
     while let Some(Node::If { cond: earlier, other: Some(other), .. }) = scope.parent(branch).map(|p| body.node(p))
@@ -136,6 +125,14 @@ fn covered(program: &Program, site: Site) -> Option<(Site, Site)> {
         branch = scope.parent(branch)?;
     }
     None
+}
+
+/// The choice that a statement stands in, and its condition, where it is done if that holds.
+fn branch_around(program: &Program, site: Site) -> Option<(NodeId, NodeId)> {
+    let (body, scope) = (program.body(site.member)?, program.scope(site.member));
+    let choice = scope.ancestors(site.node).find(|n| matches!(body.node(*n), Node::If { .. } | Node::Case { .. } | Node::Loop { .. }))?;
+    let Node::If { cond, then, .. } = body.node(choice) else { return None };
+    (then == site.node || scope.is_within(site.node, then)).then_some((choice, cond))
 }
 
 /// What a condition asks for all of, as it is written; nothing where some of that calls or changes anything.
@@ -162,13 +159,11 @@ fn terms(program: &Program, member: MemberId, cond: NodeId) -> Option<BTreeSet<S
 fn asks_where_it_is(wiring: &Wiring<'_>, machine: &Found, site: Site) -> Option<Site> {
     let (flow, program) = (&wiring.flow, wiring.program());
     let (body, scope) = (program.body(site.member)?, program.scope(site.member));
-    let choice = scope.ancestors(site.node).find(|n| matches!(body.node(*n), Node::If { .. } | Node::Case { .. } | Node::Loop { .. }))?;
-    let Node::If { cond, then, .. } = body.node(choice) else { return None };
+    let (choice, cond) = branch_around(program, site)?;
     let Node::Binary { op: BinaryOp::Eq, left, right } = body.node(cond) else { return None };
     let is_holder = |n: NodeId| machine.stores_into(flow, site.member, n);
     let is_another = scope.parent(choice).is_some_and(|p| matches!(body.node(p), Node::If { other: Some(other), .. } if other == choice));
-    let within = then == site.node || scope.is_within(site.node, then);
-    (is_another && within && (is_holder(left) || is_holder(right))).then_some(Site { member: site.member, node: cond })
+    (is_another && (is_holder(left) || is_holder(right))).then_some(Site { member: site.member, node: cond })
 }
 
 /// Whether all ways to a statement are seen: no other thread can move the machine in between, its function does not go through

@@ -142,7 +142,6 @@ fn is_begun_with_it(wiring: &Wiring<'_>, channel: &Channel, raise: &Effect) -> b
 /// Whether a method of the class refuses to work where nobody is there, and what raises is a step of such work.
 fn is_demanded(wiring: &Wiring<'_>, m: MemberId, raise: &Effect) -> bool {
     let program = wiring.program();
-    let owner = program.member(m).owner;
     let name = program.text(program.member(raise.site.member).name);
     let is_inner = name.starts_with(['_', '#']) || program.decl(raise.site.member).modifiers.visibility < Visibility::Public;
     is_inner
@@ -153,7 +152,7 @@ fn is_demanded(wiring: &Wiring<'_>, m: MemberId, raise: &Effect) -> bool {
                 _ => None,
             });
             let refuses = |then: NodeId| state::any_within(body, then, &|n| matches!(body.node(n), Node::Throw(_)));
-            read.member != raise.site.member && program.member(read.member).owner == owner && choice.is_some_and(refuses)
+            read.member != raise.site.member && choice.is_some_and(refuses)
         })
 }
 

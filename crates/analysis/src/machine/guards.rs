@@ -36,7 +36,7 @@ fn is_changed_between(program: &Program, first: Site, second: Site) -> bool {
         _ => None,
     };
     let asked: Vec<_> = body.ids().filter(|n| scope.is_within(*n, first.node)).filter_map(name_of).collect();
-    let between = |node: NodeId| scope.is_before(first.node, node) && scope.is_before(node, second.node);
+    let between = |node: NodeId| scope.is_between(node, first.node, second.node);
     body.ids().filter(|n| between(*n) && !scope.is_within(*n, first.node)).any(|node| match body.node(node) {
         Node::Assign { target, .. } => name_of(target).is_some_and(|name| asked.contains(&name)),
         // a statement of plain arithmetic, of which it is not kept what it changes

@@ -369,9 +369,8 @@ impl Program {
             let fits =
                 |m: &&MemberId| !matches!(self.member(**m).kind, MemberKind::Accessor(_)) && self.decl(**m).explicit_interface.is_none();
             // a class may have one for itself under the name of that of its objects
-            let mut own = self.own_members(t, name).iter().filter(fits).copied();
-            let first = own.next();
-            found = first.filter(|m| !self.member(*m).is_static).or_else(|| own.find(|m| !self.member(*m).is_static)).or(first);
+            let own = || self.own_members(t, name).iter().filter(fits).copied();
+            found = own().find(|m| !self.member(*m).is_static).or_else(|| own().next());
             found.is_none()
         });
         // what only implements an interface can still be meant from within

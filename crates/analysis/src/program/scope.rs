@@ -130,6 +130,11 @@ impl Scope {
         self.around[a.index()].first < self.around[b.index()].first
     }
 
+    /// Whether a node comes behind one in the body, and before another.
+    pub fn is_between(&self, node: NodeId, first: NodeId, second: NodeId) -> bool {
+        self.is_before(first, node) && self.is_before(node, second)
+    }
+
     /// Whether a node names a local variable.
     pub fn names(&self, body: &Body, node: NodeId, local: NodeId) -> bool {
         let Node::Local { name, .. } = body.node(local) else { return false };

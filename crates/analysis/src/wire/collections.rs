@@ -338,9 +338,14 @@ impl Extractor<'_, '_> {
         let Node::Index { object, keys, .. } = self.body.node(operand) else { return };
         let Some(mut holder) = holder_of(self.flow, &self.eval(object)) else { return };
         holder.key = self.body.list(keys).first().map(|k| self.eval(*k));
+        found.push(self.entry_emptied(node, holder));
+    }
+
+    /// A release of whoever is under a key.
+    pub(super) fn entry_emptied(&self, node: NodeId, holder: Holder) -> Effect {
         let mut effect = Effect::new(Act::Leave, holder, self.site(node));
         effect.handler = Some(Val::Unknown);
-        found.push(effect);
+        effect
     }
 
     /// `list.add(l)`, `list.remove(l)`, `list.clear()` on a collection that a member holds.

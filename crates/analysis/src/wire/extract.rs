@@ -133,9 +133,7 @@ impl Extractor<'_, '_> {
             }
             // an entry that is emptied is as good as one that is taken out
             if self.eval(value) == Val::Null {
-                let mut effect = Effect::new(Act::Leave, holder, self.site(node));
-                effect.handler = Some(Val::Unknown);
-                found.push(effect);
+                found.push(self.entry_emptied(node, holder));
                 return;
             }
             self.put(node, holder, value, true, found);

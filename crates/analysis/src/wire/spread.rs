@@ -397,7 +397,7 @@ fn carry(flow: &Flow<'_>, effect: &Effect, site: Site, binding: &Binding) -> Eff
     }
     if effect.act == Act::Raise && effect.message.is_none() {
         carried.told_in = told_in(flow, effect.site, site, binding);
-        carried.message = carried.told_in.and_then(|told| message_of(flow, told));
+        carried.message = carried.told_in.and_then(|told| flow.receiver(told)).map(|(_, message)| message);
     }
     adapters::see_through(flow, &mut carried);
     carried
@@ -418,26 +418,11 @@ fn told_in(flow: &Flow<'_>, raise: Site, caller: Site, binding: &Binding) -> Opt
     let body = flow.program.body(handed.member)?;
     let Node::Lambda(id) = body.node(handed.node) else { return None };
     let scope = flow.program.scope(handed.member);
-    let tells = |n: &NodeId| match body.node(*n) {
-        Node::Call { callee, .. } => match body.node(callee) {
-            Node::Member { object, .. } => {
-                matches!(flow.eval_in(handed.member, object), Val::Param(m, Some(f), 0) if m == handed.member && f == id)
-            }
-            _ => false,
-        },
-        _ => false,
-    };
-    let mut told = body.ids().filter(|n| scope.is_within(*n, handed.node)).filter(tells);
+    let tells = |call: &Site| matches!(flow.receiver(*call), Some((Val::Param(m, Some(f), 0), _)) if m == handed.member && f == id);
+    let within = body.ids().filter(|n| scope.is_within(*n, handed.node)).map(|node| Site { member: handed.member, node });
+    let mut told = within.filter(tells);
     let first = told.next()?;
-    told.next().is_none().then_some(Site { member: handed.member, node: first })
-}
-
-/// The name of the method that is called.
-fn message_of(flow: &Flow<'_>, call: Site) -> Option<Sym> {
-    let body = flow.program.body(call.member)?;
-    let Node::Call { callee, .. } = body.node(call.node) else { return None };
-    let Node::Member { name, .. } = body.node(callee) else { return None };
-    Some(flow.program.sym_in(call.member, name))
+    told.next().is_none().then_some(first)
 }
 
 /// The node of the argument for a parameter.

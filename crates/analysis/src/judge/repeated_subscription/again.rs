@@ -182,7 +182,7 @@ fn called_twice(wiring: &Wiring<'_>, member: MemberId, releases: &[usize]) -> Op
     let is_same = |a: &Binding, b: &Binding| a.this == b.this && a.this.as_ref().is_some_and(|of| is_told_apart(wiring, of));
     calls.iter().find_map(|(second, again)| {
         let scope = wiring.program().scope(second.member);
-        let between = |first: Site, node: NodeId| scope.is_before(first.node, node) && scope.is_before(node, second.node);
+        let between = |first: Site, node: NodeId| scope.is_between(node, first.node, second.node);
         let first = calls.iter().find(|(first, once)| {
             first.member == second.member
                 && is_same(once, again)
