@@ -114,6 +114,17 @@ fn is_package_store(folder: &Path) -> bool {
     entries(folder).flat_map(|e| entries(&e.path())).any(|e| e.path().extension().is_some_and(|x| x == "nupkg" || x == "nuspec"))
 }
 
+/// Whether a folder named for binaries is where a project beside it is built into; elsewhere it holds the programs of a package, as scripts.
+fn is_built_into(folder: &Path) -> bool {
+    const PROJECTS: [&str; 6] = ["classpath", "csproj", "fsproj", "sln", "vbproj", "vcxproj"];
+    let Some(beside) = folder.parent() else { return false };
+    let is_project = |path: &Path| {
+        let name = path.file_name().map(|n| n.to_string_lossy()).unwrap_or_default();
+        name == "obj" || name.rsplit_once('.').is_some_and(|(_, extension)| PROJECTS.contains(&extension))
+    };
+    std::fs::read_dir(beside).into_iter().flatten().flatten().any(|entry| is_project(&entry.path()))
+}
+
 fn walk(found: &mut Found, path: &Path, no_ignore: bool, left_out: &mut BTreeMap<String, usize>) {
     let mut builder = WalkBuilder::new(path);
     let taken_in: Vec<&str> = LEFT_OUT.iter().copied().filter(|name| found.config.takes_in(name)).collect();
@@ -125,7 +136,11 @@ fn walk(found: &mut Found, path: &Path, no_ignore: bool, left_out: &mut BTreeMap
             let is_folder = entry.file_type().is_some_and(|t| t.is_dir());
             let name = entry.file_name().to_string_lossy();
             let listed = LEFT_OUT.contains(&name.as_ref()) && !taken_in.contains(&name.as_ref());
-            let named = || listed || (name == "packages" && is_package_store(entry.path()));
+            let named = || match name.as_ref() {
+                "bin" => listed && is_built_into(entry.path()),
+                "packages" => is_package_store(entry.path()),
+                _ => listed,
+            };
             let skip = entry.depth() > 0 && is_folder && named();
             if skip && let Ok(mut list) = skipped.lock() {
                 list.push(entry.path().to_owned());
@@ -247,6 +262,17 @@ mod tests {
         assert_eq!(found().sources.len(), 1);
         std::fs::write(package.join("Gauges.1.0.nupkg"), "").expect("writable");
         assert_eq!(found().left_out, ["packages (1 files)"]);
+    }
+
+    #[test]
+    fn a_folder_for_binaries_is_left_out_beside_a_project_that_is_built_into_it() {
+        let folder = tempfile::tempdir().expect("a temporary folder");
+        std::fs::create_dir(folder.path().join("bin")).expect("writable");
+        std::fs::write(folder.path().join("bin/round.js"), "require('../src/valve');").expect("writable");
+        let found = || discover(&[folder.path().to_owned()], false, None).expect("readable");
+        assert_eq!(found().sources.len(), 1);
+        std::fs::write(folder.path().join("Gauges.csproj"), "").expect("writable");
+        assert_eq!(found().left_out, ["bin (1 files)"]);
     }
 
     #[test]

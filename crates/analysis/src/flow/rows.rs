@@ -4,6 +4,7 @@ use std::sync::Arc;
 
 use yarrowgraph_ir::{AccessorKind, CollectionKind, FunctionId, MemberKind, Node, NodeId, UnaryOp};
 
+use super::calls::LISTS;
 use super::{BUDGET, Flow, Val};
 use crate::memo::known_or;
 use crate::program::{MemberId, Site, Sym};
@@ -144,14 +145,22 @@ impl Flow<'_> {
                 [one] => self.rows(&self.eval_at(site.member, one, budget), filled, budget),
                 _ => None,
             },
-            Val::New(site) => match self.program.body(site.member)?.node(site.node) {
-                Node::New { args, .. } if args.len == 1 => {
-                    let only = self.program.body(site.member)?.list(args)[0];
-                    self.rows(&self.eval_at(site.member, only, budget), filled, budget)
+            Val::New(site) => {
+                let body = self.program.body(site.member)?;
+                let Node::New { args, ty, .. } = body.node(site.node) else { return None };
+                match body.list(args) {
+                    [only] => self.rows(&self.eval_at(site.member, *only, budget), filled, budget),
+                    // `std::initializer_list<Gauge*>{&north, &south}`
+                    [_, _, ..] => {
+                        let pack = &self.program.kit_of(site.member).pack;
+                        let named = self.program.type_in(site.member, ty);
+                        let is_list = self.program.type_name(&named).is_some_and(|name| pack.collections.contains(name));
+                        is_list.then(|| items(*site, body.list(args)))
+                    }
+                    [] => None,
                 }
-                _ => None,
-            },
-            Val::Call(site) => self.rows_of_keys(*site, filled, budget),
+            }
+            Val::Call(site) => self.rows_of_list(*site, budget).or_else(|| self.rows_of_keys(*site, filled, budget)),
             _ => None,
         }
     }
@@ -216,7 +225,16 @@ impl Flow<'_> {
         if body.list(items).iter().any(spread) {
             return None;
         }
-        Some(body.list(items).iter().map(|n| Row::Item(Site { member: site.member, node: *n })).collect())
+        Some(self::items(site, body.list(items)))
+    }
+
+    /// `List.of(north, south)`: a row for each argument.
+    fn rows_of_list(&self, call: Site, budget: u32) -> Option<Vec<Row>> {
+        let body = self.program.body(call.member)?;
+        let Node::Call { callee, args, .. } = body.node(call.node) else { return None };
+        let Node::Member { object, name, .. } = body.node(callee) else { return None };
+        let is_list = args.len > 0 && LISTS.contains(&self.program.unit_of(call.member).text(name));
+        (is_list && matches!(self.eval_at(call.member, object, budget), Val::Global(_))).then(|| items(call, body.list(args)))
     }
 
     fn entries(&self, object: Site, entries: &[NodeId]) -> Option<Vec<Row>> {
@@ -335,4 +353,9 @@ impl Flow<'_> {
         }
         self.eval(site)
     }
+}
+
+/// Rows of expressions that stand beside each other.
+fn items(list: Site, nodes: &[NodeId]) -> Vec<Row> {
+    nodes.iter().map(|node| Row::Item(Site { member: list.member, node: *node })).collect()
 }

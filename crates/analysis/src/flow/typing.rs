@@ -5,6 +5,7 @@ use std::sync::Arc;
 use yarrowgraph_ir::{MemberKind, Node, NodeId};
 
 use super::calls::LISTS;
+use super::eval::returned;
 use super::{BUDGET, Flow, Val};
 use crate::program::{MemberId, Site, Sym, Ty, TypeId};
 
@@ -402,6 +403,14 @@ impl Flow<'_> {
                 None => self.type_of_val(&self.eval_at(member, node, budget), budget),
             });
         }
+        // what a function gives for each element: `names.Select(n => new Gauge(n))`, `Array.from({ length: n }, (_, i) => new Gauge(i))`
+        if let [.., function] = args
+            && args.len() <= 2
+            && pack.maps.contains(text)
+            && let given @ (Ty::Own(..) | Ty::Outside(..)) = self.given_by_function(member, *function, budget)
+        {
+            return Ty::Array(Arc::new(given));
+        }
         if args.len() > 1 && LISTS.contains(&text) && matches!(self.eval_at(member, object, budget), Val::Global(_)) {
             let items: Vec<Ty> = args.iter().map(|a| self.node_type(member, *a, budget)).collect();
             return Ty::Array(Arc::new(self.common(&items).unwrap_or(Ty::Unknown)));
@@ -412,6 +421,23 @@ impl Flow<'_> {
         // `Find<T>()`, `GetComponent<T>()`: the type argument says what comes back
         match written.first() {
             Some(t) if written.len() == 1 => t.clone(),
+            _ => Ty::Unknown,
+        }
+    }
+
+    /// The type of what a function gives that is written out, or named by the class that it makes objects of: `Gauge::new`.
+    fn given_by_function(&self, member: MemberId, function: NodeId, budget: u32) -> Ty {
+        let program = self.program;
+        let Some(body) = program.body(member) else { return Ty::Unknown };
+        match body.node(function) {
+            Node::Lambda(f) => {
+                let known = |n: NodeId| Some(self.node_type(member, n, budget)).filter(|ty| *ty != Ty::Unknown);
+                returned(program, member, Some(f)).into_iter().find_map(known).unwrap_or(Ty::Unknown)
+            }
+            Node::MethodRef { object, name } if program.unit_of(member).text(name) == "new" => match self.eval_at(member, object, budget) {
+                Val::Type(class) => Ty::Own(class, Arc::default()),
+                _ => Ty::Unknown,
+            },
             _ => Ty::Unknown,
         }
     }

@@ -157,10 +157,13 @@ fn is_another_each_time(wiring: &Wiring<'_>, effect: &Effect) -> bool {
 /// Whether two subscriptions are of one handler; an object is the same to its class and to the base of it.
 fn is_one_handler(wiring: &Wiring<'_>, first: &Effect, second: &Effect) -> bool {
     match (&first.handler, &second.handler) {
-        (Some(Val::Method(m, Some(a))), Some(Val::Method(n, Some(b)))) => match (&**a, &**b) {
-            (Val::This(x), Val::This(y)) => m == n && (x == y || wiring.program().is_a(*y, *x)),
-            _ => m == n && a == b,
-        },
+        (Some(Val::Method(m, Some(a))), Some(Val::Method(n, Some(b)))) | (Some(Val::Member(a, m)), Some(Val::Member(b, n))) => {
+            let of_one = match (&**a, &**b) {
+                (Val::This(x), Val::This(y)) => x == y || wiring.program().is_a(*y, *x),
+                (a, b) => a == b,
+            };
+            m == n && of_one
+        }
         (a, b) => a == b,
     }
 }

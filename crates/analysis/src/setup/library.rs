@@ -35,6 +35,8 @@ impl Machine<'_, '_> {
         let kind = match (program.is_map(ty), program.element_type(unit, ty).is_some() || self.names_collection(ty), copied) {
             (true, _, Some(Kind::Map(entries))) => Kind::Map(entries),
             (true, ..) => Kind::Map(Vec::new()),
+            // `std::vector<Gauge*>{&north, &south}`
+            (_, true, _) if args.len() > 1 && args.iter().all(|a| matches!(a, Value::Object(_))) => Kind::List(args),
             (_, true, Some(Kind::List(items))) => Kind::List(items),
             (_, true, _) => Kind::List(Vec::new()),
             _ => Kind::Outside,
@@ -99,8 +101,10 @@ impl Machine<'_, '_> {
         }
         if pack.adds.contains(name) {
             self.note_puts(site, &args);
+            // a set says whether it has taken it in: `if (known.Add(listener))`
+            let is_new = matches!((&args[..], self.elements(object)), ([only @ Value::Object(_)], Some(items)) if !items.contains(only));
             self.add(object, name, args);
-            return Value::Unknown;
+            return if is_new { Value::Bool(true) } else { Value::Unknown };
         }
         if pack.takes.contains(name) || pack.removes.contains(name) {
             return self.take(object, name, &args);

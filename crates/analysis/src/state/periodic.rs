@@ -1,6 +1,6 @@
 //! What code runs again and again by itself: what timers call, and loops that wait between their turns.
 
-use yarrowgraph_ir::{Node, NodeId, UnaryOp};
+use yarrowgraph_ir::{MemberKind, Node, NodeId, UnaryOp};
 
 use crate::flow::Val;
 use crate::program::{MemberId, Site};
@@ -64,7 +64,7 @@ pub fn rounds(wiring: &Wiring<'_>) -> Vec<Round> {
                         let method = wiring.flow.callee(by).and_then(|c| root_of(wiring, c.member));
                         found.extend(method.map(|root| Round::new(root, by)));
                     } else if pack.schedulers.contains(text(name)) && starts_itself_again(wiring, by, body.list(args)) {
-                        found.extend(root_of(wiring, member).map(|root| Round::new(root, by)));
+                        found.extend(own_code(wiring, by).map(|root| Round::new(root, by)));
                     } else if pack.pauses.contains(text(name))
                         && let Some(turn) = loop_around(wiring, by)
                         && is_endless(wiring, member, turn)
@@ -107,18 +107,28 @@ pub fn rounds(wiring: &Wiring<'_>) -> Vec<Round> {
     found
 }
 
+/// The code of the method that a node stands in, or of the function that is all its field holds: `private tick = () => { … }`.
+fn own_code(wiring: &Wiring<'_>, at: Site) -> Option<Site> {
+    let program = wiring.program();
+    let body = program.body(at.member)?;
+    let function = program.scope(at.member).function_around(body, at.node);
+    match (program.member(at.member).kind, function) {
+        (MemberKind::Method, None) => root_of(wiring, at.member),
+        (MemberKind::Field | MemberKind::Property, Some(f)) => {
+            let is_all = body.root.is_some_and(|root| body.node(root) == Node::Lambda(f));
+            body.function(f).body.filter(|_| is_all).map(|node| Site { member: at.member, node })
+        }
+        _ => None,
+    }
+}
+
 /// Whether what a method hands to a scheduler is, or calls, that method: it starts itself again.
 fn starts_itself_again(wiring: &Wiring<'_>, by: Site, args: &[NodeId]) -> bool {
     let program = wiring.program();
-    let Some(body) = program.body(by.member).filter(|_| program.member(by.member).kind == yarrowgraph_ir::MemberKind::Method) else {
-        return false;
-    };
-    if program.scope(by.member).function_around(body, by.node).is_some() {
-        return false;
-    }
+    let (Some(body), Some(own)) = (program.body(by.member), own_code(wiring, by)) else { return false };
     let calls_it = |n: NodeId| wiring.flow.callee(Site { member: by.member, node: n }).is_some_and(|c| c.member == by.member);
     args.iter().any(|a| {
-        matches!(wiring.flow.function_of(&wiring.flow.eval_in(by.member, *a)), Some(Val::Method(m, _)) if m == by.member)
+        wiring.flow.code_of(&wiring.flow.eval_in(by.member, *a)) == Some(own)
             || (matches!(body.node(*a), Node::Lambda(_)) && super::any_within(body, *a, &calls_it))
     })
 }

@@ -448,9 +448,11 @@ fn only_joined_and_left(flow: &Flow<'_>, m: MemberId) -> bool {
     let pack = &program.kit_of(m).pack;
     let is_such = |read: &Site| {
         let (Some(body), scope) = (program.body(read.member), program.scope(read.member)) else { return false };
-        let Some((_, name)) = method_call_of(body, scope, read.node) else { return false };
+        let Some((call, name)) = method_call_of(body, scope, read.node) else { return false };
         let text = program.unit_of(read.member).text(name);
-        pack.adds.contains(text) || pack.removes.contains(text)
+        // `if (known.Add(listener)) listeners.Add(listener)` asks whether it is there
+        let is_asked = || scope.parent(call).is_some_and(|p| matches!(body.node(p), Node::If { .. } | Node::Unary { .. }));
+        pack.adds.contains(text) && !is_asked() || pack.removes.contains(text)
     };
     let mut reads = program.reads_in_class(m).filter(|read| names_member(flow, **read, m)).peekable();
     program.decl(m).modifiers.visibility == Visibility::Private && reads.peek().is_some() && reads.all(is_such)

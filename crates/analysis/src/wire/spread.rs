@@ -307,6 +307,14 @@ pub(super) fn open_in(flow: &Flow<'_>, effect: &Effect, signals: &FxHashSet<Type
         Event::Given => Some(param(&effect.holder.subject)?),
         _ => None,
     };
+    // in a signal class, and where it is handed over, only the caller says which signal it is
+    let of_signal = || match (&effect.holder.subject, &effect.holder.event) {
+        (Val::This(t), Event::Own(_)) if signals.contains(t) => enclosing_key(flow, effect.site),
+        (Val::Param(m, f, _), Event::Own(held)) if signals.contains(&flow.program.member(*held).owner) => {
+            callable_key(flow, *m, *f).filter(|key| !flow.callers(*key).is_empty())
+        }
+        _ => None,
+    };
     match effect.act {
         Act::Join | Act::Leave => {
             let handler = effect.handler.as_ref()?;
@@ -315,7 +323,8 @@ pub(super) fn open_in(flow: &Flow<'_>, effect: &Effect, signals: &FxHashSet<Type
                 (Val::Element(map, Some(under)), Some(key)) if **under == *key => param(map),
                 _ => None,
             };
-            param(handler).or(of_map).or(given).or(open_key)
+            let of_handed = || of_signal().filter(|_| matches!(effect.holder.subject, Val::Param(..)));
+            param(handler).or(of_map).or(given).or(open_key).or_else(of_handed)
         }
         Act::Raise | Act::LeaveAll | Act::LeaveOwner => {
             if let Some(key) = open_key.or(given) {
@@ -325,10 +334,7 @@ pub(super) fn open_in(flow: &Flow<'_>, effect: &Effect, signals: &FxHashSet<Type
             if handed.is_some() {
                 return handed;
             }
-            // in a signal class only the caller says which signal it is
-            let of_signal =
-                matches!(effect.holder.subject, Val::This(t) if signals.contains(&t)) && matches!(effect.holder.event, Event::Own(_));
-            of_signal.then(|| enclosing_key(flow, effect.site)).flatten()
+            of_signal()
         }
     }
 }

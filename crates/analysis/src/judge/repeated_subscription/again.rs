@@ -13,7 +13,7 @@ use super::{
 use crate::flow::{Binding, Val, object_of};
 use crate::judge::short;
 use crate::program::{MemberId, Scope, Site, TypeId};
-use crate::state;
+use crate::state::{self, Round};
 use crate::wire::Wiring;
 use crate::wire::channels::Channel;
 use crate::wire::effect::{Act, Effect};
@@ -212,7 +212,7 @@ fn is_again(wiring: &Wiring<'_>, call: Site, binding: &Binding, exit: &str) -> b
     let program = wiring.program();
     let (Some(body), scope) = (program.body(call.member), program.scope(call.member)) else { return false };
     let root = binding.this.as_ref().map(Val::root);
-    let Some(looped) = loop_around(scope, body, call.node) else {
+    let Some(looped) = loop_around(scope, body, call.node).or_else(|| handler_around(wiring, call)) else {
         // one of those that are held takes the place of another, time and again
         let is_held = matches!(root, Some(Val::This(_) | Val::Static(_))) && !matches!(binding.this, Some(Val::This(_)));
         let leaves = program.symbols.get(exit).map_or(&[][..], |name| program.index.calls(name));
@@ -225,6 +225,23 @@ fn is_again(wiring: &Wiring<'_>, call: Site, binding: &Binding, exit: &str) -> b
         _ => false,
     };
     !is_each && !is_fresh && !wiring.in_test(call.member)
+}
+
+/// The function around a node that something calls each time that it happens: `lines.on('line', line => …)`.
+fn handler_around(wiring: &Wiring<'_>, at: Site) -> Option<NodeId> {
+    let program = wiring.program();
+    let body = program.body(at.member)?;
+    let function = program.scope(at.member).ancestors(at.node).find(|n| matches!(body.node(*n), Node::Lambda(_)))?;
+    let Node::Lambda(f) = body.node(function) else { return None };
+    let is_it = |e: &Effect| !e.once && matches!(e.handler, Some(Val::Lambda(m, g)) if m == at.member && g == f);
+    let heard = |c: &&Channel| c.joins.iter().any(|j| is_it(&wiring.effects[*j]));
+    wiring.channels.iter().find(heard).filter(|c| !comes_once(wiring, at.member, c)).map(|_| function)
+}
+
+/// Whether a channel is raised once as far as its name says.
+fn comes_once(wiring: &Wiring<'_>, member: MemberId, channel: &Channel) -> bool {
+    let name = channel.id.rsplit(['.', ':']).next().unwrap_or(&channel.id);
+    wiring.program().kit_of(member).pack.first_events.contains(name)
 }
 
 /// Whether a subscription in a loop hands over something of that turn, so that each is about another thing: `add(name, this, filter)`.
@@ -293,6 +310,13 @@ fn is_recurring_hook(wiring: &Wiring<'_>, member: MemberId) -> bool {
         && (program.decl(member).modifiers.is_override || !program.outside_bases(info.owner).is_empty())
 }
 
+/// Whether a call stands in code that has itself run again and again, as a painter does at each frame.
+fn is_within_round(wiring: &Wiring<'_>, call: Site) -> bool {
+    let scope = wiring.program().scope(call.member);
+    let around = |r: &&Round| r.root.member == call.member && scope.is_within(call.node, r.root.node);
+    wiring.rounds().iter().find(around).is_some_and(|r| !runs_out_once(wiring, r.by))
+}
+
 /// The call by which such a hook has a method run each time, on an object that it holds or on each of a list.
 fn called_by_hook(wiring: &Wiring<'_>, member: MemberId, hops: u32) -> Option<Site> {
     let (flow, program) = (&wiring.flow, wiring.program());
@@ -310,22 +334,16 @@ fn called_by_hook(wiring: &Wiring<'_>, member: MemberId, hops: u32) -> Option<Si
             && matches!(flow.eval(*read), Val::Method(m, _) if m == member)
     });
     let calls = called.chain(handed).filter(|call| !wiring.in_test(call.member) && is_on_every_path(wiring, *call));
-    calls
-        .into_iter()
-        .find_map(|call| if is_recurring_hook(wiring, call.member) { Some(call) } else { called_by_hook(wiring, call.member, hops) })
+    let recurs = |call: Site| is_recurring_hook(wiring, call.member) || is_within_round(wiring, call);
+    calls.into_iter().find_map(|call| if recurs(call) { Some(call) } else { called_by_hook(wiring, call.member, hops) })
 }
 
 /// A channel that is raised more than once as far as its name says, and that has a member called.
 fn handled_channel<'w>(wiring: &'w Wiring<'_>, member: MemberId) -> Option<&'w Channel> {
-    let pack = &*wiring.program().kit_of(member).pack;
-    let comes_once = |c: &Channel| {
-        let name = c.id.rsplit(['.', ':']).next().unwrap_or(&c.id);
-        pack.first_events.contains(name)
-    };
     // who takes itself off when it is called runs once
     let leaves = |c: &Channel| c.leaves.iter().map(|l| &wiring.effects[*l]).any(|e| e.site.member == member && is_method(e, member));
     wiring.channels.iter().find(|c| {
-        !comes_once(c)
+        !comes_once(wiring, member, c)
             && !leaves(c)
             && c.joins.iter().map(|j| &wiring.effects[*j]).any(|e| is_method(e, member) && !e.once && !wiring.in_test(e.site.member))
     })

@@ -5,11 +5,12 @@ use std::collections::BTreeSet;
 use yarrowgraph_ir::{Node, NodeId};
 
 use super::{Change, Subject};
-use crate::flow::Val;
+use crate::flow::{Val, object_of};
 use crate::judge::{plain, short};
 use crate::program::{MemberId, Site};
 use crate::state;
 use crate::wire::effect::Act;
+use crate::written;
 
 /// So many letters a field's name must have to show in a channel's.
 const NAMING: usize = 4;
@@ -78,7 +79,27 @@ impl Subject<'_, '_> {
         let met = |node: NodeId| {
             node == site.node || state::follows(body, scope, site.node, node) || state::precedes(body, scope, site.node, node)
         };
-        of_subject.filter(|(node, _)| counts(*node) && met(*node)).map(|(_, channel)| *channel).collect()
+        let of_same = |node: NodeId| !self.is_of_another(site, Site { member: site.member, node });
+        of_subject.filter(|(node, _)| counts(*node) && met(*node) && of_same(*node)).map(|(_, channel)| *channel).collect()
+    }
+
+    /// Whether two calls in one body are of two objects that are told apart: `valves[2].turn(); valves[0].shut()`.
+    fn is_of_another(&self, first: Site, second: Site) -> bool {
+        let (flow, program) = (&self.wiring.flow, self.wiring.program());
+        let (Some((a, _)), Some((b, _))) = (flow.receiver(first), flow.receiver(second)) else { return false };
+        let is_one = |v: &Val| match v {
+            Val::New(_) | Val::Local(_) => true,
+            Val::Element(_, key) => key.is_some(),
+            Val::Member(of, _) => matches!(**of, Val::This(_)),
+            _ => false,
+        };
+        // places of a list are told apart by how they are written
+        let is_at_place = matches!(&a, Val::Element(_, Some(key)) if **key == Val::Data);
+        let written = |site: Site| {
+            let object = program.body(site.member).and_then(|body| object_of(body, site.node));
+            object.map(|node| written::expression(program, Site { member: site.member, node }))
+        };
+        if a == b { is_at_place && written(first) != written(second) } else { is_one(&a) && is_one(&b) }
     }
 
     /// The arguments of a channel's raises, by raise.
