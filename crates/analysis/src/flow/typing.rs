@@ -322,7 +322,8 @@ impl Flow<'_> {
         let program = self.program;
         let Some(body) = program.body(member) else { return Ty::Unknown };
         let Some(parent) = program.scope(member).parent(node) else {
-            let is_value = matches!(program.member(member).kind, MemberKind::Field | MemberKind::Property);
+            // the first value of a field, or all that a method gives: `Rail Winter() => new(…)`
+            let is_value = matches!(program.member(member).kind, MemberKind::Field | MemberKind::Property) || body.returns_root;
             return if is_value { program.declared_type(member) } else { Ty::Unknown };
         };
         match body.node(parent) {

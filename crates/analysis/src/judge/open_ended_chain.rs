@@ -2,11 +2,14 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
+use yarrowgraph_ir::MemberKind;
 use yarrowgraph_model::{Certainty, Level, Place};
 
 use super::{Draft, Page, Rule, related, short};
 use crate::chain::ending::{self, Taken, Unhandled};
 use crate::chain::{Built, Of};
+use crate::flow::Val;
+use crate::program::MemberId;
 use crate::wire::Wiring;
 
 pub(super) const RULE: Rule = Rule {
@@ -66,13 +69,21 @@ pub(super) fn place(wiring: &Wiring<'_>, built: &Built) -> Option<Place> {
         return None;
     }
     Some(match (built.of, built.holder) {
-        // who holds a list that others hand over holds another one each time
-        (Of::Walk(_) | Of::Pipeline(_), Some(holder)) if program.member(holder).owner == program.member(set.member).owner => {
+        // who holds a list that is handed over holds another one each time
+        (Of::Walk(_) | Of::Pipeline(_), Some(holder))
+            if program.member(holder).owner == program.member(set.member).owner && !is_handed_over(wiring, holder) =>
+        {
             program.member_place(holder)
         }
         (Of::Walk(_) | Of::Pipeline(_), _) => program.place_of(set),
         (Of::Next(_), _) => crate::wire::operation_place(program, set),
     })
+}
+
+/// Whether a field holds what a constructor was handed.
+fn is_handed_over(wiring: &Wiring<'_>, holder: MemberId) -> bool {
+    let given = wiring.flow.only_definition(holder).map(|site| wiring.flow.eval(site));
+    matches!(given, Some(Val::Param(m, None, _)) if wiring.program().member(m).kind == MemberKind::Constructor)
 }
 
 #[cfg(test)]

@@ -1,6 +1,6 @@
 //! Rule `shared-state-data`: states keep what changes in a static field, so that machines share it.
 
-use yarrowgraph_ir::MemberKind;
+use yarrowgraph_ir::{MemberKind, TypeKind};
 use yarrowgraph_model::{Certainty, Level};
 
 use super::{Draft, Page, Rule, related, short};
@@ -40,7 +40,8 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         let is_shared = |class: TypeId| {
             let made = wiring.flow.creations(class);
             let is_constant = |s: &Site| program.member(s.member).is_static && program.member(s.member).kind == MemberKind::Field;
-            several && !made.is_empty() && made.iter().all(is_constant)
+            let is_constant_itself = program.ty(class).kind == TypeKind::Enum;
+            several && (is_constant_itself || !made.is_empty() && made.iter().all(is_constant))
         };
         for class in classes {
             for field in program.ty(class).members.iter().copied() {

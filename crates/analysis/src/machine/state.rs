@@ -133,7 +133,10 @@ fn constant(flow: &Flow<'_>, m: MemberId, depth: u32) -> Option<State> {
     let program = flow.program;
     let info = program.member(m);
     if info.kind == MemberKind::EnumConstant {
-        return Some(State::Constant(m));
+        // an enumeration of one is a class with one object
+        let is_constant = |x: &&MemberId| program.member(**x).kind == MemberKind::EnumConstant;
+        let is_single = program.ty(info.owner).members.iter().filter(is_constant).count() == 1 && !program.ty(info.owner).bases.is_empty();
+        return Some(if is_single { State::Class(info.owner) } else { State::Constant(m) });
     }
     if info.kind == MemberKind::Method {
         return Some(State::Function(m));

@@ -380,10 +380,11 @@ impl<'m, 'p> Machine<'m, 'p> {
         }
     }
 
-    /// Arguments by position as the parameters that take them; the rest as a list.
-    pub(super) fn spread_over(&mut self, params: &[yarrowgraph_ir::Param], mut args: Vec<Value>, made: Site) -> Vec<Value> {
+    /// Arguments by position as the parameters that take them; the rest as a list, which the call makes.
+    pub(super) fn spread_over(&mut self, params: &[yarrowgraph_ir::Param], mut args: Vec<Value>, called: Site) -> Vec<Value> {
         if let Some(rest) = params.iter().position(|p| p.mode == ParamMode::Rest) {
             let tail = args.split_off(rest.min(args.len()));
+            let made = self.calls.last().copied().unwrap_or(called);
             let one_list = matches!(tail[..], [ref only] if matches!(self.kind(only), Some(Kind::List(_))));
             args.push(if one_list { tail[0].clone() } else { self.make(Kind::List(tail), made) });
         }
