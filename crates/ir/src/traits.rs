@@ -50,4 +50,6 @@ pub struct Traits {
     pub first_key_stays: bool,
     /// Whether asking a map for a key that it does not have, by an index, is refused.
     pub missing_key_throws: bool,
+    /// Whether calling a type makes an object of it.
+    pub types_are_called: bool,
 }

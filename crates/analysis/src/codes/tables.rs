@@ -436,13 +436,16 @@ fn written_map(wiring: &Wiring<'_>, filled: &Filled, member: MemberId) -> Vec<Ta
 }
 
 pub(super) fn entry(wiring: &Wiring<'_>, key: Site, value: Site) -> Option<Entry> {
-    let code = match wiring.program().body(key.member)?.node(key.node) {
-        Node::Opaque(parts) if parts.len == 1 => {
-            let inner = wiring.program().body(key.member)?.list(parts)[0];
-            code(wiring, key.member, inner, None)?
-        }
-        _ => code(wiring, key.member, key.node, None)?,
+    let node = match wiring.program().body(key.member)?.node(key.node) {
+        Node::Opaque(parts) if parts.len == 1 => wiring.program().body(key.member)?.list(parts)[0],
+        _ => key.node,
     };
+    // the class of what is looked up: `handlers.put(OrderMeal.class, …)`
+    let class = || match wiring.flow.eval_in(key.member, node) {
+        Val::Type(class) => Some(State::Class(class)),
+        _ => None,
+    };
+    let code = code(wiring, key.member, node, None).or_else(class)?;
     let makes = selected(wiring, value).flatten();
     Some(Entry { code, place: key, value, makes, guarded: false, gives_nothing: gives_nothing(wiring, value.member, value.node) })
 }

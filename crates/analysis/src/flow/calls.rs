@@ -287,7 +287,12 @@ impl Flow<'_> {
         if let (Node::Name(name), [only]) = (body.node(callee), args)
             && pack.class_functions.contains(unit.text(name))
         {
-            return self.class_named(site.member, *only).unwrap_or_else(|| inner(*only));
+            // of an object it is asked
+            let asked = || match pack.class_getters.contains(unit.text(name)) {
+                true => Val::Outside(Arc::new(inner(*only)), program.sym_in(site.member, name)),
+                false => inner(*only),
+            };
+            return self.class_named(site.member, *only).unwrap_or_else(asked);
         }
         // `vector<Reader*>(readers)`: a collection made of another one
         if let (Node::Name(name), [only]) = (body.node(callee), args)

@@ -3,7 +3,7 @@
 use yarrowgraph_ir::{BinaryOp, Body, MemberKind, Node, NodeId, TypeKind, Visibility};
 use yarrowgraph_model::{Certainty, ChannelKind, Level};
 
-use super::{Draft, Page, Rule, related, short};
+use super::{Draft, Page, Rule, related, short, unissued_command};
 use crate::flow::Val;
 use crate::program::{MemberId, Scope, Site, Ty};
 use crate::wire::channels::{Channel, ChannelKey, Topic};
@@ -63,6 +63,10 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel) -> Option<Draft> {
             });
             // of an element of a page the platform and plug-ins tell whatever is one plain word
             let of_page = matches!(&channel.key, ChannelKey::Bus(bus, _) if Element::of(bus).is_some());
+            // nor is it a command that nobody makes
+            if unissued_command::is_of_unsent(wiring, channel) {
+                return None;
+            }
             if wiring.is_done_to_unknown(channel, Act::Raise) || of_page && topic.chars().all(char::is_alphanumeric) {
                 return None;
             }

@@ -8,6 +8,10 @@ use crate::flow::Val;
 use crate::program::TypeId;
 use crate::wire::Wiring;
 
+mod unsent;
+
+pub(super) use unsent::is_of_unsent;
+
 pub(super) const RULE: Rule = Rule {
     name: "unissued-command",
     summary: "a concrete command is never created",
@@ -45,7 +49,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
             continue;
         }
         let annotated = program.type_decl(command.class).is_some_and(|d| !d.annotations.is_empty());
-        if annotated || written_about(wiring, command.class) || program.is_type_argument(command.class) {
+        if annotated || written_about(wiring, command.class) || program.type_arguments(command.class).next().is_some() {
             continue;
         }
         let Some(place) = program.type_place(command.class) else { continue };
@@ -60,6 +64,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
             edit: None,
         });
     }
+    found.extend(unsent::check(wiring));
     found
 }
 

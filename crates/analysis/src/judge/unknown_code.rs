@@ -9,7 +9,7 @@ use super::{Draft, Page, Rule, related, short};
 use crate::codes::{Missing, Table, look_ups};
 use crate::flow::{Flow, Val};
 use crate::machine::{State, named};
-use crate::program::{MemberId, Site, Sym};
+use crate::program::{MemberId, Program, Site, Sym};
 use crate::wire::Wiring;
 use crate::wire::channels::{Channel, ChannelKey, Topic};
 use crate::wire::effect::{Act, Effect};
@@ -108,15 +108,18 @@ fn entries<'w>(wiring: &'w Wiring<'_>, holder: MemberId) -> impl Iterator<Item =
 /// are known, and it refuses others or fails at them.
 pub(super) fn asks_for_one(wiring: &Wiring<'_>, channel: &Channel) -> bool {
     let ChannelKey::Own(m, Some(Topic::Named(_))) = channel.key else { return false };
-    let joins = || entries(wiring, m).flat_map(|c| &c.joins).map(|j| &wiring.effects[*j]);
-    channel.joins.is_empty()
-        && entries(wiring, m).all(|c| matches!(c.key, ChannelKey::Own(_, Some(Topic::Named(_)))))
+    channel.joins.is_empty() && keeps_one_each(wiring, m) && {
+        let found = look_ups::of(wiring, m);
+        !found.is_empty() && found.iter().all(|l| matches!(l.missing, Missing::Refuses | Missing::Unchecked))
+    }
+}
+
+/// Whether a holder keeps one handler under each key, and all the keys are known.
+pub(super) fn keeps_one_each(wiring: &Wiring<'_>, holder: MemberId) -> bool {
+    let joins = || entries(wiring, holder).flat_map(|c| &c.joins).map(|j| &wiring.effects[*j]);
+    entries(wiring, holder).all(|c| matches!(c.key, ChannelKey::Own(_, Some(Topic::Named(_)))))
         && joins().next().is_some()
         && joins().all(|e| e.replaces)
-        && {
-            let found = look_ups::of(wiring, m);
-            !found.is_empty() && found.iter().all(|l| matches!(l.missing, Missing::Refuses | Missing::Unchecked))
-        }
 }
 
 /// Where a table is declared: the choice, or what holds it.
@@ -154,6 +157,7 @@ pub(super) fn unknown(wiring: &Wiring<'_>, table: &Table) -> Vec<(Site, State)> 
     let parameters = table.asked_by.into_iter().chain(table.look_ups.iter().filter_map(|l| l.asked_by));
     let mut by: BTreeSet<Asked> = parameters.map(|(m, index)| (m, index, None)).collect();
     by.extend(table.look_ups.iter().map(|l| l.key).chain(table.subject).filter_map(|key| part_of_parameter(flow, key)));
+    let mut classes: Vec<(Site, State)> = Vec::new();
     for _ in 0..3 {
         let mut more = BTreeSet::new();
         for (m, index, part) in &by {
@@ -162,6 +166,10 @@ pub(super) fn unknown(wiring: &Wiring<'_>, table: &Table) -> Vec<(Site, State)> 
                 let value = flow.eval(given);
                 match (part, &value) {
                     (None, _) => asked.push(given),
+                    // `handlers.get(command.getClass())`, handed a new object
+                    (Some(part), Val::New(_)) if gives_class(program, given.member, *part) => {
+                        classes.extend(flow.type_of(&value).own().map(|class| (given, State::Class(class))));
+                    }
                     (Some(part), Val::Literal(object)) => asked.extend(flow.entry_of_literal(*object, *part)),
                     _ => {}
                 }
@@ -192,9 +200,16 @@ pub(super) fn unknown(wiring: &Wiring<'_>, table: &Table) -> Vec<(Site, State)> 
             (speaks && kind && table.entry(flow, code).is_none_or(|e| e.gives_nothing && !e.guarded)).then_some((site, code))
         })
         .collect();
+    let by_class = table.entries.iter().all(|e| matches!(e.code, State::Class(_)));
+    found.extend(classes.into_iter().filter(|(site, code)| by_class && !wiring.in_test(site.member) && table.entry(flow, *code).is_none()));
     found.sort_unstable();
     found.dedup();
     found
+}
+
+/// Whether a part of any object says of which class that is.
+fn gives_class(program: &Program, member: MemberId, part: Sym) -> bool {
+    program.kit_of(member).pack.class_getters.contains(program.text(part))
 }
 
 #[cfg(test)]

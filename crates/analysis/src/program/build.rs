@@ -4,6 +4,7 @@ use rayon::prelude::*;
 use rustc_hash::{FxHashMap, FxHashSet};
 use yarrowgraph_ir::{Facts, Language, MemberKind, Name, ParamMode, TypeDeclId, TypeKind, Unit, Visibility};
 
+use super::creations;
 use super::index::FileNames;
 use super::outlines::{self, NOWHERE};
 use super::packages::Packages;
@@ -16,10 +17,11 @@ const LONGEST_NAME: usize = 200;
 pub(super) fn link(mut units: Vec<Facts>, kit: &dyn Fn(Language) -> Kit, packages: &Packages) -> Program {
     units.sort_by(|a, b| a.unit.path.cmp(&b.unit.path));
     open_internals(&mut units);
+    let kits = Kits::of_all(units.iter().map(|f| f.unit.language), kit);
+    creations::write_out(&mut units, &kits);
     // numbering the names takes one thread about as long as scanning the bodies takes the others
     let ((symbols, empty, file_names), (scopes, uses)) =
         rayon::join(|| intern(&units), || units.par_iter().map(scan).unzip::<_, _, Vec<_>, Vec<_>>());
-    let kits = Kits::of_all(units.iter().map(|f| f.unit.language), kit);
     let mut program = Program {
         units,
         symbols,

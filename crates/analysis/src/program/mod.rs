@@ -3,6 +3,7 @@
 //! Numbers are given after the files are sorted by path, so they are the same on every run.
 
 mod build;
+mod creations;
 mod dump;
 mod index;
 mod kinds;
@@ -546,11 +547,11 @@ impl Program {
         self.units.iter().enumerate().any(|(i, unit)| unit.unit.type_refs.iter().any(|ty| is_it(i, ty)))
     }
 
-    /// Whether some call names a type among its type arguments: `add<Fill>("fill")`.
-    pub fn is_type_argument(&self, class: TypeId) -> bool {
-        (0..self.members.len()).map(|i| MemberId(i as u32)).any(|m| {
-            let of_calls = self.body(m).into_iter().flat_map(|b| b.type_lists.iter().flatten());
-            of_calls.into_iter().any(|ty| self.type_in(m, *ty).own() == Some(class))
+    /// The members in which some call names a type among its type arguments: `add<Fill>("fill")`.
+    pub fn type_arguments(&self, class: TypeId) -> impl Iterator<Item = MemberId> + '_ {
+        (0..self.members.len()).map(|i| MemberId(i as u32)).filter(move |m| {
+            let mut of_calls = self.body(*m).into_iter().flat_map(|b| b.type_lists.iter().flatten());
+            of_calls.any(|ty| self.type_in(*m, *ty).own() == Some(class))
         })
     }
 

@@ -40,6 +40,7 @@ pub(crate) static TRAITS: Traits = Traits {
     enums_start_at_first: false,
     first_key_stays: true,
     missing_key_throws: false,
+    types_are_called: true,
 };
 
 /// What platform and libraries offer.

@@ -37,6 +37,7 @@ pub(crate) static TRAITS: Traits = Traits {
     enums_start_at_first: true,
     first_key_stays: false,
     missing_key_throws: true,
+    types_are_called: false,
 };
 
 /// What platform and libraries offer.

@@ -34,6 +34,7 @@ pub(crate) static TRAITS: Traits = Traits {
     enums_start_at_first: false,
     first_key_stays: false,
     missing_key_throws: false,
+    types_are_called: false,
 };
 
 /// What platform and libraries offer.
