@@ -7,6 +7,7 @@ use yarrowgraph_ir::{Node, NodeId};
 use super::tables::{entry, parameter};
 use super::{Entry, own_codes};
 use crate::flow::Val;
+use crate::machine::State;
 use crate::program::{Kinds, MemberId, Site, Sym, Ty};
 use crate::wire::Wiring;
 
@@ -85,7 +86,11 @@ fn entered(wiring: &Wiring<'_>, map: MemberId, put: &Put) -> Vec<Option<Entry>> 
         let given = |call: &Site| own_codes::entered(wiring, flow.argument(*call, usize::from(value))?, asked);
         return flow.callers((method, None)).iter().map(|(call, _)| given(call)).collect();
     }
-    let Some((method, key, value)) = handed_in(wiring, put) else { return vec![entry(wiring, put.key, put.value)] };
+    // a list of listeners may be told of which kind each is, too
+    let of_kind = |e: &Entry| !matches!(e.code, State::Class(_)) || wiring.program().is_map(&wiring.flow.type_held(map));
+    let Some((method, key, value)) = handed_in(wiring, put) else {
+        return vec![entry(wiring, put.key, put.value).filter(of_kind)];
+    };
     if !is_seen(method) {
         return vec![None];
     }
@@ -93,7 +98,7 @@ fn entered(wiring: &Wiring<'_>, map: MemberId, put: &Put) -> Vec<Option<Entry>> 
     // an object that a caller has made before is what it was made by
     let made = |value: Site| if let Val::New(made) = flow.eval(value) { made } else { value };
     let given = |call: Site| Some((flow.argument(call, usize::from(key))?, flow.argument(call, usize::from(value))?));
-    callers.iter().map(|(call, _)| given(*call).and_then(|(key, value)| entry(wiring, key, made(value)))).collect()
+    callers.iter().map(|(call, _)| given(*call).and_then(|(key, value)| entry(wiring, key, made(value)).filter(of_kind))).collect()
 }
 
 /// The method whose callers say both what is put and under which key, with the positions of these two.

@@ -54,7 +54,7 @@ fn selected_within(wiring: &Wiring<'_>, site: Site, budget: u32) -> Option<Optio
     };
     let body = program.body(site.member)?;
     match body.node(site.node) {
-        Node::New { .. } => flow.type_of_node(site.member, site.node).own().map(Some),
+        Node::New { .. } => flow.type_of_node(site.member, site.node).own().filter(|class| !is_value(wiring, *class)).map(Some),
         Node::Lambda(f) => Some(makes(site.member, Some(f))),
         Node::MethodRef { .. } => Some(made_by_reference(wiring, site)),
         Node::Cast { operand, .. } => within(Site { member: site.member, node: operand }),
@@ -82,6 +82,16 @@ fn selected_within(wiring: &Wiring<'_>, site: Site, budget: u32) -> Option<Optio
         },
         _ => None,
     }
+}
+
+/// Whether objects of a class are handed round as values are where a class is called to make one: it is of no kind, and nothing is of its.
+fn is_value(wiring: &Wiring<'_>, class: TypeId) -> bool {
+    let program = wiring.program();
+    let is_virtual = |m: &MemberId| program.decl(*m).modifiers.is_virtual;
+    program.kit(program.ty(class).unit).traits.types_are_called
+        && program.ty(class).bases.is_empty()
+        && program.heirs(class).len() == 1
+        && !program.ty(class).members.iter().any(is_virtual)
 }
 
 fn made_by_reference(wiring: &Wiring<'_>, site: Site) -> Option<TypeId> {
@@ -276,7 +286,11 @@ pub(super) fn behind(wiring: &Wiring<'_>, member: MemberId, node: NodeId) -> Mis
                 Some(next) if refuses(wiring, member, *next) => Missing::Refuses,
                 Some(next) if matches!(body.node(*next), Node::Return(_)) && gives_nothing(wiring, member, *next) => Missing::Nothing,
                 Some(_) => Missing::Serves,
-                None => Missing::Nothing,
+                // what comes behind the statement that it is part of
+                None => match scope.parent(parent).map(|around| (around, body.node(around))) {
+                    Some((around, Node::If { .. } | Node::Block(_) | Node::Try { .. })) => behind(wiring, member, around),
+                    _ => Missing::Nothing,
+                },
             }
         }
         // an expression must have a case for everything, or a compiler or the runtime refuses

@@ -2,12 +2,13 @@
 
 use std::collections::BTreeMap;
 
-use yarrowgraph_ir::Node;
+use yarrowgraph_ir::{Body, MemberKind, Node, NodeId};
 use yarrowgraph_model::{Certainty, Level};
 
 use super::{Draft, Page, Rule, related, short};
 use crate::chain::Wrap;
-use crate::program::Site;
+use crate::flow::Val;
+use crate::program::{MemberId, Site, TypeId};
 use crate::state::is_statement;
 use crate::wire::Wiring;
 
@@ -56,7 +57,61 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
             });
         }
     }
+    for (site, class) in thrown_away(wiring) {
+        found.entry(site).or_insert_with(|| Draft {
+            level: Level::Error,
+            certainty: Certainty::Certain,
+            place: program.place_of(site),
+            message: format!("this `{}` is made around the next link and thrown away", short(&program.type_id(class))),
+            related: Vec::new(),
+            parties: vec![program.type_id(class), program.member_id(site.member)],
+            edit: None,
+        });
+    }
     found.into_values().collect()
+}
+
+/// Links that are made with the next one, and with which nothing is done: `new Quota(app, 500);`
+fn thrown_away(wiring: &Wiring<'_>) -> Vec<(Site, TypeId)> {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    let mut found = Vec::new();
+    for next in wiring.links.next.iter() {
+        let is_next = |m: MemberId| next.fields.contains(&m);
+        for class in program.heirs(next.base).into_iter().filter(|class| !hands_itself_out(wiring, *class)) {
+            for made in flow.creations(class) {
+                let handed = || match program.body(made.member).map(|b| (b, b.node(made.node))) {
+                    Some((body, Node::New { args, .. })) => flow.constructor(class, body.list(args).len()),
+                    _ => None,
+                };
+                // the next one comes in by its constructor
+                let takes_next = |constructor: MemberId| {
+                    let given = |m: &MemberId| flow.definitions(*m).iter().any(|d| matches!(flow.eval(*d), Val::Param(c, None, _) if c == constructor));
+                    program.ty(class).members.iter().filter(|m| is_next(**m)).any(given)
+                };
+                if is_statement(program, made) && !wiring.in_test(made.member) && handed().is_some_and(takes_next) {
+                    found.push((made, class));
+                }
+            }
+        }
+    }
+    found
+}
+
+/// Whether constructors of a class hand the object on, so that others know it.
+fn hands_itself_out(wiring: &Wiring<'_>, class: TypeId) -> bool {
+    let program = wiring.program();
+    let mut found = false;
+    program.for_each_base(class, &mut |base| {
+        found |= program.ty(base).members.iter().filter(|m| program.member(**m).kind == MemberKind::Constructor).any(|m| {
+            let is_handed = |body: &Body, n: NodeId| match body.node(n) {
+                Node::Call { args, .. } | Node::New { args, .. } => body.list(args).iter().any(|a| matches!(body.node(*a), Node::This)),
+                _ => false,
+            };
+            program.body(*m).is_some_and(|body| body.ids().any(|n| is_handed(body, n)))
+        });
+        !found
+    });
+    found
 }
 
 /// The calls that have a function made around the next one, and do nothing with it.

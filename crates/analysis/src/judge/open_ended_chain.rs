@@ -9,7 +9,7 @@ use super::{Draft, Page, Rule, related, short};
 use crate::chain::ending::{self, Taken, Unhandled};
 use crate::chain::{Built, Of};
 use crate::flow::Val;
-use crate::program::MemberId;
+use crate::program::{MemberId, Site};
 use crate::wire::Wiring;
 
 pub(super) const RULE: Rule = Rule {
@@ -71,7 +71,7 @@ pub(super) fn place(wiring: &Wiring<'_>, built: &Built) -> Option<Place> {
     Some(match (built.of, built.holder) {
         // who holds a list that is handed over holds another one each time
         (Of::Walk(_) | Of::Pipeline(_), Some(holder))
-            if program.member(holder).owner == program.member(set.member).owner && !is_handed_over(wiring, holder) =>
+            if program.member(holder).owner == program.member(set.member).owner && !is_handed_over(wiring, holder, set) =>
         {
             program.member_place(holder)
         }
@@ -80,10 +80,11 @@ pub(super) fn place(wiring: &Wiring<'_>, built: &Built) -> Option<Place> {
     })
 }
 
-/// Whether a field holds what a constructor was handed.
-fn is_handed_over(wiring: &Wiring<'_>, holder: MemberId) -> bool {
+/// Whether a field holds what a constructor was handed, and that was made elsewhere.
+fn is_handed_over(wiring: &Wiring<'_>, holder: MemberId, made: Site) -> bool {
     let given = wiring.flow.only_definition(holder).map(|site| wiring.flow.eval(site));
-    matches!(given, Some(Val::Param(m, None, _)) if wiring.program().member(m).kind == MemberKind::Constructor)
+    let is_constructor = |m: MemberId| wiring.program().member(m).kind == MemberKind::Constructor;
+    !is_constructor(made.member) && matches!(given, Some(Val::Param(m, None, _)) if is_constructor(m))
 }
 
 #[cfg(test)]

@@ -50,6 +50,8 @@ struct Subject<'w, 'p> {
     channels: Vec<usize>,
     /// Methods of the class that change it.
     mutators: BTreeSet<MemberId>,
+    /// Fields of it that hold a record of which parts are changed.
+    records: BTreeSet<MemberId>,
 }
 
 fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
@@ -64,13 +66,26 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
             fields.entry(info.owner).or_default().push(field);
         }
     }
+    let mut records: BTreeMap<TypeId, BTreeSet<MemberId>> = BTreeMap::new();
+    for field in wiring.written_fields() {
+        for (class, record) in held_records(wiring, field) {
+            if !wiring.channels_of(class).is_empty() {
+                records.entry(class).or_default().insert(record);
+                let known = fields.entry(class).or_default();
+                if !known.contains(&field) {
+                    known.push(field);
+                }
+            }
+        }
+    }
     let mut drafts = Vec::new();
     for (class, fields) in fields {
         let channels = wiring.channels_of(class);
-        let mut subject = Subject { wiring, class, fields: &fields, channels, mutators: BTreeSet::new() };
+        let records = records.remove(&class).unwrap_or_default();
+        let mut subject = Subject { wiring, class, fields: &fields, channels, mutators: BTreeSet::new(), records };
         let inside: Vec<Change> = fields.iter().flat_map(|f| subject.written_inside(*f)).collect();
         // who ends something tells of his own change as well
-        let enders = fields.iter().flat_map(|f| wiring.writes(*f)).filter(|w| !w.initial && matches!(w.object, Val::This(_)));
+        let enders = fields.iter().flat_map(|f| wiring.writes(*f)).filter(|w| !w.initial && subject.is_own(&w.object));
         let enders = enders.map(|w| w.site.member).filter(|m| program.is_listed(&program.kit_of(*m).pack.teardowns, *m));
         subject.mutators = inside.iter().map(|c| c.site.member).chain(subject.acting_on_fields()).chain(enders).collect();
         let announced_inside: BTreeSet<MemberId> =
@@ -88,10 +103,34 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     drafts
 }
 
+/// The classes that keep a record to themselves and change the part of it that a field is, with the fields that hold that: `now.gust = 0`.
+fn held_records(wiring: &Wiring<'_>, part: MemberId) -> BTreeSet<(TypeId, MemberId)> {
+    let program = wiring.program();
+    let record = program.member(part).owner;
+    let writes = || wiring.writes(part).iter().filter(|w| !w.initial);
+    // what changes itself tells by itself
+    let is_plain = wiring.channels_of(record).is_empty() && writes().all(|w| !matches!(w.object, Val::This(_)));
+    let held = writes().filter_map(|w| match &w.object {
+        Val::Member(of, holder) if matches!(**of, Val::This(_)) => Some(*holder),
+        _ => None,
+    });
+    let hidden = held.filter(|holder| is_plain && program.decl(*holder).modifiers.visibility == Visibility::Private);
+    hidden.map(|holder| (program.member(holder).owner, holder)).collect()
+}
+
 impl Subject<'_, '_> {
+    /// Whether what is written belongs to the subject: it, or a record that it keeps.
+    fn is_own(&self, object: &Val) -> bool {
+        match object {
+            Val::This(_) => true,
+            Val::Member(of, m) => matches!(**of, Val::This(_)) && self.records.contains(m),
+            _ => false,
+        }
+    }
+
     /// Changes by methods of the class itself, those in constructors and teardowns left out.
     fn written_inside(&self, field: MemberId) -> Vec<Change> {
-        let writes = self.wiring.writes(field).iter().filter(|w| !w.initial && matches!(w.object, Val::This(_)));
+        let writes = self.wiring.writes(field).iter().filter(|w| !w.initial && self.is_own(&w.object));
         let mut changes = Vec::new();
         // who ends something and tells of it is one of those who tell
         let tells = |w: &state::Write| self.is_end(w.site.member) && !self.told_closely(w.site, Some(field)).is_empty();
@@ -134,7 +173,8 @@ impl Subject<'_, '_> {
         let through = |w: &&state::Write| {
             !w.initial
                 && matches!(w.object.root(), Val::This(_) | Val::Param(..) | Val::Static(_))
-                && !matches!(w.object, Val::This(_) | Val::Element(..))
+                && !self.is_own(&w.object)
+                && !matches!(w.object, Val::Element(..))
         };
         let mut changes: Vec<Change> = wiring
             .writes(field)

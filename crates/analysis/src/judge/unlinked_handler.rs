@@ -3,7 +3,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use yarrowgraph_ir::pack::LinksGiven;
-use yarrowgraph_ir::{MemberKind, Node, TypeKind};
+use yarrowgraph_ir::{MemberKind, Node, NodeId, TypeKind};
 use yarrowgraph_model::{Certainty, Level, Place};
 
 use super::{Draft, Page, Rule, related, short};
@@ -77,6 +77,10 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
             if made.iter().any(|s| chains.lost.iter().any(|lost| lost.made == *s)) {
                 continue;
             }
+            // what a function is handed may be wrapped in what it gives back
+            if made.iter().any(|s| is_handed_on(wiring, *s)) {
+                continue;
+            }
             let all_seen = || wiring.runs_whole() && made.iter().all(|s| chains.made.contains(s));
             if !made.is_empty() && !all_seen() {
                 continue;
@@ -99,6 +103,21 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     drafts.extend(wrappers(wiring));
     drafts.extend(by_type(wiring));
     drafts
+}
+
+/// Whether what is made somewhere is an argument of a call there whose answer is used: `audited(routes)`.
+fn is_handed_on(wiring: &Wiring<'_>, made: Site) -> bool {
+    let program = wiring.program();
+    let Some(body) = program.body(made.member) else { return false };
+    let (scope, flow) = (program.scope(made.member), &wiring.flow);
+    let is_it = |n: NodeId| n == made.node || matches!(body.node(n), Node::Name(_)) && flow.eval_in(made.member, n) == Val::New(made);
+    body.ids().any(|n| match body.node(n) {
+        Node::Call { args, .. } => {
+            let is_used = scope.parent(n).is_some_and(|p| !matches!(body.node(p), Node::Block(_) | Node::Member { .. }));
+            is_used && body.list(args).iter().any(|a| is_it(*a))
+        }
+        _ => false,
+    })
 }
 
 /// Classes that are written as the links of a pipeline are which names them by their types alone, and that nothing names.

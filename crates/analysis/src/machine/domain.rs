@@ -228,3 +228,26 @@ pub fn text_of(flow: &Flow<'_>, state: State) -> Option<Sym> {
         _ => None,
     }
 }
+
+/// The constant of an enumeration that is zero: the first, unless its numbers are written out and say otherwise. None where no constant is.
+pub(super) fn zero_of(program: &Program, ty: TypeId) -> Option<MemberId> {
+    let mut next = 0_i64;
+    let constants = program.ty(ty).members.iter().copied().filter(|m| program.member(*m).kind == MemberKind::EnumConstant);
+    let first = constants.clone().next();
+    for constant in constants {
+        let written = program.body(constant).and_then(|body| Some((body, body.root?)));
+        let number = match written.map(|(body, root)| body.node(root)) {
+            None => next,
+            Some(Node::Num(number)) => match program.unit_of(constant).text(number).parse() {
+                Ok(number) => number,
+                Err(_) => return first,
+            },
+            Some(_) => return first,
+        };
+        if number == 0 {
+            return Some(constant);
+        }
+        next = number.saturating_add(1);
+    }
+    None
+}

@@ -6,6 +6,7 @@ use rayon::prelude::*;
 use rustc_hash::FxHashSet;
 use yarrowgraph_ir::{AccessorKind, Body, FunctionId, MemberKind, Node, NodeId, TypeKind, Visibility};
 
+use super::domain::zero_of;
 use super::origins::{literal, origins};
 use super::reach::{self, Reach};
 use super::stores::Around;
@@ -183,6 +184,10 @@ fn calls_passed_over(flow: &Flow<'_>, domain: &Domain, reach: &Reach, found: &wa
 fn discarded(flow: &Flow<'_>, domain: &Domain, reach: &Reach, delegations: &[(Site, Sym)]) -> Vec<(Site, Sym)> {
     let program = flow.program;
     let mut found = Vec::new();
+    // a value whose methods give others of its class is no state
+    if domain.states.len() < 2 {
+        return found;
+    }
     for (site, name) in delegations {
         if !is_statement(program, *site) {
             continue;
@@ -505,10 +510,14 @@ fn initial(flow: &Flow<'_>, machine: &Machine, domain: &mut Domain, field: Membe
         unset |= constructors.iter().all(|c| program.member(*c).owner != context) || constructors.len() < of_context;
     }
     let all: u64 = if ends.is_empty() { at } else { ends.into_iter().fold(0, |a, b| a | b) };
-    // a field of an enumeration holds its first constant where the language says so
+    // a field of an enumeration holds the constant that is zero, mostly the first, where the language says so
     let mut all = all;
-    if all == 0 && program.kit_of(field).traits.enums_start_at_first && matches!(domain.encoding, Encoding::Enumeration(_)) {
-        all = 1;
+    if all == 0
+        && program.kit_of(field).traits.enums_start_at_first
+        && let Encoding::Enumeration(ty) = domain.encoding
+        && let Some(zero) = zero_of(program, ty)
+    {
+        all = domain.bit(flow, State::Constant(zero)).unwrap_or(0);
         unset = false;
     }
     let initial: Vec<usize> = (0..domain.states.len()).filter(|i| all & (1 << i) != 0).collect();

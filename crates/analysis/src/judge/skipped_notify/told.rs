@@ -87,6 +87,10 @@ impl Subject<'_, '_> {
     fn is_of_another(&self, first: Site, second: Site) -> bool {
         let (flow, program) = (&self.wiring.flow, self.wiring.program());
         let (Some((a, _)), Some((b, _))) = (flow.receiver(first), flow.receiver(second)) else { return false };
+        let is_subject = |v: &Val| flow.type_of(v).own().is_some_and(|t| program.is_a(t, self.class));
+        if !is_subject(&a) || !is_subject(&b) {
+            return false;
+        }
         let is_one = |v: &Val| match v {
             Val::New(_) | Val::Local(_) => true,
             Val::Element(_, key) => key.is_some(),
@@ -184,7 +188,17 @@ impl Subject<'_, '_> {
 
     /// Whether an expression reads fields of the subject.
     pub(super) fn is_state(&self, member: MemberId, arg: NodeId) -> bool {
-        matches!(self.wiring.flow.eval_in(member, arg), Val::Member(_, m) if self.fields.contains(&m))
+        let flow = &self.wiring.flow;
+        let is_part = |value: &Val| matches!(value, Val::Member(_, m) if self.fields.contains(m) || self.records.contains(m));
+        match flow.eval_in(member, arg) {
+            // a copy of the record: `Values values = now.copy();`
+            Val::Local(local) if !self.records.is_empty() => {
+                let copied = |node: NodeId| flow.receiver(Site { member: local.member, node }).is_some_and(|(of, _)| is_part(&of));
+                let values = flow.local_values(local);
+                !values.is_empty() && values.into_iter().all(|v| copied(v) || is_part(&flow.eval_in(local.member, v)))
+            }
+            value => is_part(&value),
+        }
     }
 
     /// Whether a channel is told what a change gives the field.
