@@ -12,7 +12,7 @@ mod shape;
 use std::collections::{BTreeMap, BTreeSet};
 
 use rayon::prelude::*;
-use yarrowgraph_ir::TypeKind;
+use yarrowgraph_ir::{MemberKind, TypeKind};
 
 use crate::program::{MemberId, Site, Sym, TypeId};
 use crate::wire::Wiring;
@@ -213,15 +213,27 @@ pub(crate) fn find(wiring: &Wiring<'_>) -> Commands {
     found.invokers.sort_by_key(|i| i.holder.field);
     let bases: BTreeSet<TypeId> = kinds.keys().map(|(b, _)| *b).collect();
     // where nothing is typed, what comes there says whether it is one of commands
-    let may_hold = |h: &Holder| h.base.is_none_or(|b| bases.contains(&b));
-    let mut undrained: Vec<Holder> =
-        idle.into_iter().filter(|h| may_hold(h) && !found.commands.is_empty() && !h.is_handed_on(wiring)).collect();
+    let may_hold = |h: &Holder| !found.commands.is_empty() && h.base.is_none_or(|b| bases.contains(&b)) || waits_for_run(wiring, h);
+    let mut undrained: Vec<Holder> = idle.into_iter().filter(|h| may_hold(h) && !h.is_handed_on(wiring)).collect();
     for holder in &mut undrained {
         holder.trace(wiring);
     }
     undrained.retain(|h| h.base.is_some() || !h.made.is_empty() && h.made.keys().all(|class| found.commands.contains_key(class)));
     found.undrained = undrained;
     found
+}
+
+/// Whether a field is a queue by its type, of what is there to be run and for nothing else: objects of an interface with one method.
+fn waits_for_run(wiring: &Wiring<'_>, holder: &Holder) -> bool {
+    let program = wiring.program();
+    let pack = &program.kit_of(holder.field).pack;
+    let waits = program.type_name(&wiring.flow.type_held(holder.field)).is_some_and(|name| pack.queues.contains(name));
+    let Some(base) = holder.base.filter(|_| waits) else { return false };
+    let mut methods = program.ty(base).members.iter().filter(|m| program.member(**m).kind == MemberKind::Method);
+    match (methods.next(), methods.next()) {
+        (Some(only), None) => shape::is_command_type(wiring, base, program.member(*only).name, true),
+        _ => false,
+    }
 }
 
 /// Notes that a slot holds what was run last, and by which operation that is taken back.

@@ -1,5 +1,6 @@
 //! Rule `incomplete-message`: a message is made without a part that the others have and a receiver uses unguarded.
 
+mod queued;
 mod requests;
 mod used;
 
@@ -49,6 +50,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         drafts.extend(told_by.into_iter().flat_map(|message| of_channel(wiring, channel, message)));
     }
     drafts.extend(requests::check(wiring));
+    drafts.extend(queued::check(wiring));
     drafts
 }
 

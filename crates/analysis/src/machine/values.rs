@@ -50,6 +50,17 @@ impl<'p> Walker<'_, 'p> {
                 }
                 out
             }
+            // `moves[state] && moves[state][event]`
+            Node::Binary { op: BinaryOp::And, left, right } if !self.is_test(left) && matches!(body.node(right), Node::Index { .. }) => {
+                let mut out = Vec::new();
+                for (way, value) in self.values(left, way) {
+                    match value {
+                        Value::Null => out.push((way, Value::Null)),
+                        _ => out.extend(self.values(right, way)),
+                    }
+                }
+                out
+            }
             Node::Binary { op: BinaryOp::Eq | BinaryOp::Ne | BinaryOp::And | BinaryOp::Or | BinaryOp::In, .. }
             | Node::TypeTest { .. }
             | Node::Unary { op: UnaryOp::Not, .. } => {

@@ -268,7 +268,14 @@ impl Program {
                 let pack = &*self.kit(unit).pack;
                 let text = self.text(*name);
                 let known = pack.collections.contains(text) || pack.weak_types.contains(text);
-                known.then(|| args.last().cloned().unwrap_or(Ty::Unknown))
+                // what it is ordered, hashed or counted by comes behind
+                let element = match &args[..] {
+                    [first, ..] if pack.queues.contains(text) || pack.sets.contains(text) => first,
+                    [first, Ty::Unknown] => first,
+                    [_, value, _, ..] => value,
+                    _ => args.last().unwrap_or(&Ty::Unknown),
+                };
+                known.then(|| element.clone())
             }
             // a class of the tree that extends a collection
             Ty::Own(id, args) => {
@@ -289,7 +296,8 @@ impl Program {
 
     /// Whether a type is one of collections that are asked by key.
     pub fn is_map(&self, ty: &Ty) -> bool {
-        matches!(ty, Ty::Outside(name, args)
-            if args.len() == 2 || ["Map", "Dictionary", "Hashtable"].iter().any(|part| self.text(*name).contains(part)))
+        let Ty::Outside(name, args) = ty else { return false };
+        let is_called = |parts: &[&str]| parts.iter().any(|part| self.text(*name).contains(part));
+        is_called(&["Map", "Dictionary", "Hashtable"]) || args.len() == 2 && !is_called(&["Queue", "queue", "set", "vector", "array"])
     }
 }

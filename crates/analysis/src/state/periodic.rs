@@ -14,7 +14,7 @@ pub struct Round {
     pub root: Site,
     /// What makes it run.
     pub by: Site,
-    /// Whether it is run for each frame: there only what is announced need not be asked for.
+    /// Whether it is run for each frame, or so many times: there only what is announced need not be asked for.
     pub by_frame: bool,
 }
 
@@ -67,17 +67,17 @@ pub fn rounds(wiring: &Wiring<'_>) -> Vec<Round> {
                         found.extend(own_code(wiring, by).map(|root| Round::new(root, by)));
                     } else if pack.pauses.contains(text(name))
                         && let Some(turn) = loop_around(wiring, by)
-                        && is_endless(wiring, member, turn)
+                        && waits_round_by_round(wiring, member, turn)
                     {
-                        found.push(Round::new(Site { member, node: turn }, by));
+                        found.push(turn_of(wiring, by, turn));
                     }
                 }
                 // `await new Promise((done) => setTimeout(done, 100))`
                 Node::Unary { op: UnaryOp::Await, operand } if waits_for_timer(wiring, member, operand) => {
                     if let Some(turn) = loop_around(wiring, by)
-                        && is_endless(wiring, member, turn)
+                        && waits_round_by_round(wiring, member, turn)
                     {
-                        found.push(Round::new(Site { member, node: turn }, by));
+                        found.push(turn_of(wiring, by, turn));
                     }
                 }
                 Node::New { ty, args, .. } => {
@@ -245,6 +245,16 @@ fn loop_around(wiring: &Wiring<'_>, site: Site) -> Option<NodeId> {
     let within = |n: &NodeId| !matches!(body.node(*n), Node::Lambda(_));
     let around = program.scope(site.member).ancestors(site.node).take_while(within);
     around.into_iter().find(|n| matches!(body.node(*n), Node::Loop { .. } | Node::ForEach { .. }))
+}
+
+/// A loop that waits in each of its turns.
+fn turn_of(wiring: &Wiring<'_>, by: Site, turn: NodeId) -> Round {
+    Round { by_frame: !is_endless(wiring, by.member, turn), ..Round::new(Site { member: by.member, node: turn }, by) }
+}
+
+/// Whether a loop goes over nothing but its own count, if over anything.
+fn waits_round_by_round(wiring: &Wiring<'_>, member: MemberId, turn: NodeId) -> bool {
+    wiring.program().body(member).is_some_and(|body| matches!(body.node(turn), Node::Loop { .. }))
 }
 
 /// Whether a loop does not go over something that ends: it asks a constant, or what others may change.

@@ -12,7 +12,7 @@ use crate::program::{AT_A_TIME, Declared, MemberId, Site, Sym, Ty};
 use crate::wire::Wiring;
 
 /// So many others must set the part that one leaves out.
-const OTHERS: usize = 2;
+pub(super) const OTHERS: usize = 2;
 
 /// The requests that lack what all others for the same method have.
 pub(super) fn check(wiring: &Wiring<'_>) -> Vec<Draft> {

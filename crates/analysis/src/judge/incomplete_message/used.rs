@@ -18,10 +18,25 @@ pub(super) fn used_unguarded(wiring: &Wiring<'_>, join: usize, told_by: Option<S
 /// Where code uses a part of what its function is handed at a position, without asking whether it is there.
 pub(super) fn used_in(wiring: &Wiring<'_>, code: Site, position: usize, part: Sym) -> Option<Site> {
     let program = wiring.program();
+    let member = code.member;
+    let function = program.scope(member).function_around(program.body(member)?, code.node);
+    let is_message = |v: &Val| matches!(v, Val::Param(m, f, i) if *m == member && *f == function && *i as usize == position);
+    used_of(wiring, code, &is_message, &|pattern| is_pattern_of(wiring, member, function, position, pattern), part)
+}
+
+/// Where code uses a part of a message, without asking whether it is there: of a value that is one, or by a pattern that takes one apart.
+pub(super) fn used_of(
+    wiring: &Wiring<'_>,
+    code: Site,
+    is_value: &dyn Fn(&Val) -> bool,
+    is_pattern: &dyn Fn(NodeId) -> bool,
+    part: Sym,
+) -> Option<Site> {
+    let program = wiring.program();
     let Site { member, node: root } = code;
     let body = program.body(member)?;
     let scope = program.scope(member);
-    let function = scope.function_around(body, root);
+    let is_message = |n: NodeId| is_value(&wiring.flow.eval_in(member, n));
     let is_getter = |node: NodeId| {
         let call =
             scope.parent(node).filter(|p| matches!(body.node(*p), Node::Call { callee, args, .. } if callee == node && args.len == 0));
@@ -33,13 +48,11 @@ pub(super) fn used_in(wiring: &Wiring<'_>, code: Site, position: usize, part: Sy
         // the getter of its name is the call as a whole
         Node::Member { .. } if is_getter(node) => false,
         Node::Member { object, name, .. } => {
-            program.sym_in(member, name) == part
-                && matches!(wiring.flow.eval_in(member, object), Val::Param(m, f, i) if m == member && f == function && i as usize == position)
+            program.sym_in(member, name) == part && is_message(object)
         }
         // by the getter of its name
         Node::Call { callee, args, .. } if args.len == 0 => match body.node(callee) {
             Node::Member { object, .. } => {
-                let of_message = matches!(wiring.flow.eval_in(member, object), Val::Param(m, f, i) if m == member && f == function && i as usize == position);
                 let gives = match (wiring.flow.callee(Site { member, node }), wiring.flow.eval_in(member, callee)) {
                     (Some(c), _) => wiring.answers_from(c.member).map(|f| program.member(f).name),
                     // of a record, which has one for each part
@@ -47,7 +60,7 @@ pub(super) fn used_in(wiring: &Wiring<'_>, code: Site, position: usize, part: Sy
                     (None, Val::Outside(_, name)) if !program.kit_of(member).traits.fields_called => Some(name),
                     _ => None,
                 };
-                of_message && gives == Some(part)
+                is_message(object) && gives == Some(part)
             }
             _ => false,
         },
@@ -56,7 +69,7 @@ pub(super) fn used_in(wiring: &Wiring<'_>, code: Site, position: usize, part: Sy
                 let key = scope.parent(local).map(|p| body.node(p));
                 matches!(key, Some(Node::Entry { key, .. }) if matches!(body.node(key), Node::Str(k) if program.sym_in(member, k) == part))
                     && scope.parent(local).and_then(|entry| scope.parent(entry)).is_some_and(|pattern| {
-                        matches!(body.node(pattern), Node::Pattern { .. }) && is_pattern_of(wiring, member, function, position, pattern)
+                        matches!(body.node(pattern), Node::Pattern { .. }) && is_pattern(pattern)
                     })
             }
             _ => false,
@@ -65,8 +78,6 @@ pub(super) fn used_in(wiring: &Wiring<'_>, code: Site, position: usize, part: Sy
     };
     let parts: Vec<NodeId> = body.ids().filter(|n| scope.is_within(*n, root) && is_part(*n)).collect();
     // `if (e.isMove())`, `if (e.kind === 'move')`: which parts there are may go by that
-    let is_message =
-        |n: NodeId| matches!(wiring.flow.eval_in(member, n), Val::Param(m, f, i) if m == member && f == function && i as usize == position);
     let of_message = |n: NodeId| matches!(body.node(n), Node::Member { object, .. } if is_message(object));
     let asks_kind = |n: NodeId| match body.node(n) {
         Node::Call { callee, .. } => of_message(callee),
