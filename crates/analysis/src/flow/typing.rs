@@ -149,7 +149,7 @@ impl Flow<'_> {
 
     /// One round of inference: the type of what a member holds, by what is known so far.
     pub(super) fn inferred_type(&self, member: MemberId) -> Ty {
-        const NEAR: u32 = 9;
+        const NEAR: u32 = 11;
         let info = self.program.member(member);
         let is_value = matches!(info.kind, MemberKind::Field | MemberKind::Property | MemberKind::Event | MemberKind::EnumConstant);
         if !is_value || self.program.decl(member).ty.is_some() {
@@ -282,10 +282,7 @@ impl Flow<'_> {
                 }
             }
             Node::Assign { value, .. } => self.node_type(member, value, budget),
-            Node::Collection { items, .. } => {
-                let first = body.list(items).first().map_or(Ty::Unknown, |i| self.node_type(member, *i, budget));
-                Ty::Array(Arc::new(first))
-            }
+            Node::Collection { items, .. } => Ty::Array(Arc::new(self.common_of_items(member, body.list(items), budget))),
             Node::Lambda(_) | Node::MethodRef { .. } => Ty::Function(Arc::new(Ty::Unknown)),
             Node::Object(entries) => {
                 // a copy with other parts is what is copied
@@ -424,6 +421,19 @@ impl Flow<'_> {
             Some(t) if written.len() == 1 => t.clone(),
             _ => Ty::Unknown,
         }
+    }
+
+    /// The type of the items of a list that is written out: what their classes have in common, or that of the first.
+    fn common_of_items(&self, member: MemberId, items: &[NodeId], budget: u32) -> Ty {
+        /// Of a long list the first few speak for all.
+        const ITEMS: usize = 16;
+        let mut types = items.iter().take(ITEMS).map(|i| self.node_type(member, *i, budget));
+        let first = types.next().unwrap_or(Ty::Unknown);
+        if first.own().is_none() {
+            return first;
+        }
+        let all: Vec<Ty> = std::iter::once(first.clone()).chain(types.filter(|ty| ty.own().is_some())).collect();
+        self.common(&all).unwrap_or(first)
     }
 
     /// The type of what a function gives that is written out, or named by the class that it makes objects of: `Gauge::new`.

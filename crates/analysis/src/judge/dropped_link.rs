@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use yarrowgraph_ir::{Body, MemberKind, Node, NodeId};
+use yarrowgraph_ir::{MemberKind, Node, NodeId};
 use yarrowgraph_model::{Certainty, Level};
 
 use super::{Draft, Page, Rule, related, short};
@@ -77,7 +77,10 @@ fn thrown_away(wiring: &Wiring<'_>) -> Vec<(Site, TypeId)> {
     let mut found = Vec::new();
     for next in wiring.links.next.iter() {
         let is_next = |m: MemberId| next.fields.contains(&m);
-        for class in program.heirs(next.base).into_iter().filter(|class| !hands_itself_out(wiring, *class)) {
+        let links = program.heirs(next.base);
+        // of one kind of link alone it is no chain that is wrapped
+        let several = links.iter().filter(|class| !program.ty(**class).modifiers.is_abstract && **class != next.base).count() > 1;
+        for class in links.into_iter().filter(|class| several && only_keeps(wiring, *class)) {
             for made in flow.creations(class) {
                 let handed = || match program.body(made.member).map(|b| (b, b.node(made.node))) {
                     Some((body, Node::New { args, .. })) => flow.constructor(class, body.list(args).len()),
@@ -85,7 +88,9 @@ fn thrown_away(wiring: &Wiring<'_>) -> Vec<(Site, TypeId)> {
                 };
                 // the next one comes in by its constructor
                 let takes_next = |constructor: MemberId| {
-                    let given = |m: &MemberId| flow.definitions(*m).iter().any(|d| matches!(flow.eval(*d), Val::Param(c, None, _) if c == constructor));
+                    let given = |m: &MemberId| {
+                        flow.definitions(*m).iter().any(|d| matches!(flow.eval(*d), Val::Param(c, None, _) if c == constructor))
+                    };
                     program.ty(class).members.iter().filter(|m| is_next(**m)).any(given)
                 };
                 if is_statement(program, made) && !wiring.in_test(made.member) && handed().is_some_and(takes_next) {
@@ -97,21 +102,20 @@ fn thrown_away(wiring: &Wiring<'_>) -> Vec<(Site, TypeId)> {
     found
 }
 
-/// Whether constructors of a class hand the object on, so that others know it.
-fn hands_itself_out(wiring: &Wiring<'_>, class: TypeId) -> bool {
+/// Whether all that the constructors of a class and of its bases do is to keep what they are handed.
+fn only_keeps(wiring: &Wiring<'_>, class: TypeId) -> bool {
     let program = wiring.program();
-    let mut found = false;
+    let mut acts = !program.outside_bases(class).is_empty();
     program.for_each_base(class, &mut |base| {
-        found |= program.ty(base).members.iter().filter(|m| program.member(**m).kind == MemberKind::Constructor).any(|m| {
-            let is_handed = |body: &Body, n: NodeId| match body.node(n) {
-                Node::Call { args, .. } | Node::New { args, .. } => body.list(args).iter().any(|a| matches!(body.node(*a), Node::This)),
-                _ => false,
-            };
-            program.body(*m).is_some_and(|body| body.ids().any(|n| is_handed(body, n)))
+        let constructors = program.ty(base).members.iter().filter(|m| program.member(**m).kind == MemberKind::Constructor);
+        acts |= constructors.filter_map(|m| program.body(*m)).any(|body| {
+            let calls =
+                |n: NodeId| matches!(body.node(n), Node::Call { callee, .. } if !matches!(body.node(callee), Node::Super | Node::This));
+            body.ids().any(calls)
         });
-        !found
+        !acts
     });
-    found
+    !acts
 }
 
 /// The calls that have a function made around the next one, and do nothing with it.

@@ -213,9 +213,12 @@ fn is_fresh_listener(handler: &Val) -> bool {
     matches!(handler, Val::New(_) | Val::Local(_))
 }
 
-/// Whether it is the object itself that is put on the channel by code of its own.
+/// Whether it is the object itself that is put on the channel by code of its own, also by that of a listener which is written out within.
 fn holds_itself(wiring: &Wiring<'_>, other: TypeId, effect: &Effect) -> bool {
-    wiring.program().member(effect.site.member).owner == other
+    let program = wiring.program();
+    let owner = program.member(effect.site.member).owner;
+    let within = |t: &TypeId| program.ty(*t).anonymous.then(|| wiring.flow.enclosing_type(*t)).flatten();
+    std::iter::successors(Some(owner), within).take(4).any(|t| t == other)
 }
 
 /// Widgets and library objects that came with the subscriber are looked after by their platform.

@@ -318,7 +318,13 @@ impl Wiring<'_> {
     /// `for ((topic, ear) of joined) bus.quit(topic, ear)`: the walk is over a collection that
     /// the same call put the handler into.
     fn walks_what_was_kept(&self, join: &Effect, leave: &Effect) -> bool {
-        let Some(Val::Element(of, _)) = &leave.handler else { return false };
+        let element = match &leave.handler {
+            // `for (Joined j : joined) bus.quit(j.topic(), j.ear())`
+            Some(Val::Member(record, _) | Val::Outside(record, _)) => &**record,
+            Some(handler) => handler,
+            None => return false,
+        };
+        let Val::Element(of, _) = element else { return false };
         let (Val::Member(_, kept) | Val::Static(kept)) = **of else { return false };
         let same_call = |e: &Effect| e.act == Act::Join && e.site == join.site && e.holder.event == super::effect::Event::Own(kept);
         self.effects_at(join.site).any(|i| same_call(&self.effects[i]))

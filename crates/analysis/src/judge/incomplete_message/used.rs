@@ -47,9 +47,7 @@ pub(super) fn used_of(
     let is_part = |node: NodeId| match body.node(node) {
         // the getter of its name is the call as a whole
         Node::Member { .. } if is_getter(node) => false,
-        Node::Member { object, name, .. } => {
-            program.sym_in(member, name) == part && is_message(object)
-        }
+        Node::Member { object, name, .. } => program.sym_in(member, name) == part && is_message(object),
         // by the getter of its name
         Node::Call { callee, args, .. } if args.len == 0 => match body.node(callee) {
             Node::Member { object, .. } => {
@@ -68,9 +66,10 @@ pub(super) fn used_of(
             Some(Declared::Local(local)) => {
                 let key = scope.parent(local).map(|p| body.node(p));
                 matches!(key, Some(Node::Entry { key, .. }) if matches!(body.node(key), Node::Str(k) if program.sym_in(member, k) == part))
-                    && scope.parent(local).and_then(|entry| scope.parent(entry)).is_some_and(|pattern| {
-                        matches!(body.node(pattern), Node::Pattern { .. }) && is_pattern(pattern)
-                    })
+                    && scope
+                        .parent(local)
+                        .and_then(|entry| scope.parent(entry))
+                        .is_some_and(|pattern| matches!(body.node(pattern), Node::Pattern { .. }) && is_pattern(pattern))
             }
             _ => false,
         },

@@ -75,7 +75,8 @@ pub(super) fn again_and_again(wiring: &Wiring<'_>, channel: &Channel, join: usiz
         return certain(format!("again each time `{name}` runs"), Some(("it is taken off only here, at the very end".into(), late)));
     }
     let is_teardown = |m: MemberId| program.is_listed(&pack.teardowns, m) || is_told_of_end(wiring, m);
-    let only_in_teardowns = releases.iter().all(|r| is_teardown(wiring.effects[*r].site.member));
+    let at_end = |site: Site| is_teardown(site.member) || is_in_handler_of_end(wiring, site);
+    let only_in_teardowns = releases.iter().all(|r| at_end(wiring.effects[*r].site));
     if !only_in_teardowns {
         return None;
     }
@@ -229,19 +230,28 @@ fn is_again(wiring: &Wiring<'_>, call: Site, binding: &Binding, exit: &str) -> b
 
 /// The function around a node that something calls each time that it happens: `lines.on('line', line => …)`.
 fn handler_around(wiring: &Wiring<'_>, at: Site) -> Option<NodeId> {
+    heard_around(wiring, at).filter(|(channel, _)| !comes_once(wiring, at.member, channel)).map(|(_, function)| function)
+}
+
+/// The function around a node that is a handler, and not just once, with what it hears.
+fn heard_around<'w>(wiring: &'w Wiring<'_>, at: Site) -> Option<(&'w Channel, NodeId)> {
     let program = wiring.program();
     let body = program.body(at.member)?;
     let function = program.scope(at.member).ancestors(at.node).find(|n| matches!(body.node(*n), Node::Lambda(_)))?;
     let Node::Lambda(f) = body.node(function) else { return None };
     let is_it = |e: &Effect| !e.once && matches!(e.handler, Some(Val::Lambda(m, g)) if m == at.member && g == f);
     let heard = |c: &&Channel| c.joins.iter().any(|j| is_it(&wiring.effects[*j]));
-    wiring.channels.iter().find(heard).filter(|c| !comes_once(wiring, at.member, c)).map(|_| function)
+    wiring.channels.iter().find(heard).map(|channel| (channel, function))
+}
+
+/// What a channel is called, without its owner.
+fn event_of(channel: &Channel) -> &str {
+    channel.id.rsplit(['.', ':']).next().unwrap_or(&channel.id)
 }
 
 /// Whether a channel is raised once as far as its name says.
 fn comes_once(wiring: &Wiring<'_>, member: MemberId, channel: &Channel) -> bool {
-    let name = channel.id.rsplit(['.', ':']).next().unwrap_or(&channel.id);
-    wiring.program().kit_of(member).pack.first_events.contains(name)
+    wiring.program().kit_of(member).pack.first_events.contains(event_of(channel))
 }
 
 /// Whether a subscription in a loop hands over something of that turn, so that each is about another thing: `add(name, this, filter)`.
@@ -349,10 +359,16 @@ fn handled_channel<'w>(wiring: &'w Wiring<'_>, member: MemberId) -> Option<&'w C
     })
 }
 
+/// Whether code stands in a function that is called where an object is closed or torn down: `FormClosed += (s, e) => …`
+fn is_in_handler_of_end(wiring: &Wiring<'_>, at: Site) -> bool {
+    let last = &wiring.program().kit_of(at.member).pack.last_events;
+    heard_around(wiring, at).is_some_and(|(channel, _)| last.contains(event_of(channel)))
+}
+
 /// Whether a member is called where an object is closed or torn down, and by nothing else.
 fn is_told_of_end(wiring: &Wiring<'_>, member: MemberId) -> bool {
     let pack = &*wiring.program().kit_of(member).pack;
-    let is_last = |c: &&Channel| pack.last_events.contains(c.id.rsplit(['.', ':']).next().unwrap_or(&c.id));
+    let is_last = |c: &&Channel| pack.last_events.contains(event_of(c));
     let told = |c: &&Channel| c.joins.iter().any(|j| is_method(&wiring.effects[*j], member));
     let mut telling = wiring.channels.iter().filter(told).peekable();
     telling.peek().is_some() && telling.all(|c| is_last(&c)) && wiring.flow.call_sites(member).is_empty()
