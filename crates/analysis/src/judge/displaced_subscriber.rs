@@ -74,6 +74,12 @@ fn adder_of_one(wiring: &Wiring<'_>, channel: &Channel, joins: &[&Effect]) -> Op
     if !is_assignment || !pairs::is_adder(adder) || through.len() < 2 || chains(wiring, store) {
         return None;
     }
+    // each of them makes an object of its own for it
+    let made: std::collections::BTreeSet<Site> =
+        through.iter().filter_map(|e| if let Val::New(site) = e.holder.subject { Some(site) } else { None }).collect();
+    if made.len() == through.len() {
+        return None;
+    }
     let (first, second) = (through.first()?, through.get(1)?);
     let message = format!("`{adder}` keeps one handler in `{}`: each caller throws out the one before", short(&channel.id));
     let lost = ("this one is lost", wiring.place(first));

@@ -2,7 +2,7 @@
 
 use std::collections::BTreeSet;
 
-use yarrowgraph_ir::{Node, NodeId};
+use yarrowgraph_ir::{MemberKind, Node, NodeId};
 use yarrowgraph_model::{Certainty, Level};
 
 use super::{Draft, Page, Rule, related, short};
@@ -30,7 +30,12 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     let mut found = Vec::new();
     for machine in wiring.machines() {
         let Holder::Field(field) = machine.machine.holder else { continue };
-        if !machine.moves || machine.starts || !machine.initial.is_empty() || program.member(field).is_static {
+        if !machine.moves
+            || machine.starts
+            || !machine.initial.is_empty()
+            || program.member(field).is_static
+            || begins_with_no(wiring, field)
+        {
             continue;
         }
         // who is asked must be there
@@ -63,6 +68,14 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         });
     }
     found
+}
+
+/// Whether a field is said to hold none of its states at first: `this.mode = false`.
+fn begins_with_no(wiring: &Wiring<'_>, field: MemberId) -> bool {
+    let program = wiring.program();
+    let is_first = |d: &&Site| d.member == field || program.member(d.member).kind == MemberKind::Constructor;
+    let says_no = |d: &Site| matches!(program.body(d.member).map(|body| body.node(d.node)), Some(Node::Bool(false)));
+    wiring.flow.definitions(field).iter().filter(is_first).any(says_no)
 }
 
 /// Whether a machine is seen to move from states alone that it is never in.

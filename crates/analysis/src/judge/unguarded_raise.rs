@@ -66,6 +66,9 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> Option<Draf
     {
         return None;
     }
+    if is_emptied_with_another(wiring, m, effect) {
+        return None;
+    }
     if is_filled_at_birth(wiring, channel, m) || channel.kind == ChannelKind::Slot && is_filled_by_set_up(wiring, m) {
         return None;
     }
@@ -130,13 +133,54 @@ fn is_begun_with_it(wiring: &Wiring<'_>, channel: &Channel, raise: &Effect) -> b
     let step = raise.site.member;
     let fills: Vec<MemberId> = channel.joins.iter().map(|j| wiring.effects[*j].innermost().member).collect();
     let same_class = |m: &MemberId| program.member(*m).owner == program.member(step).owner && program.member(*m).kind == MemberKind::Method;
-    let mut uses = wiring.flow.call_sites(step).iter().chain(program.reads_in_class(step)).filter(|s| !wiring.in_test(s.member)).peekable();
+    // who was handed it calls it as long as the one runs that handed it over
+    let is_handed = |call: &&Site| {
+        let node = program.body(call.member).map(|body| body.node(call.node));
+        matches!(node, Some(Node::Call { callee, .. }) if matches!(wiring.flow.eval_in(call.member, callee), Val::Param(..)))
+    };
+    let calls = wiring.flow.call_sites(step).iter().filter(|call| !is_handed(call));
+    let mut uses = calls.chain(program.reads_in_class(step)).filter(|s| !wiring.in_test(s.member)).peekable();
     let scope = program.scope(step);
     let is_filled_there =
         channel.joins.iter().map(|j| wiring.effects[*j].innermost()).any(|s| s.member == step && scope.is_before(s.node, raise.site.node));
     !fills.is_empty()
         && fills.iter().all(same_class)
         && (is_filled_there || uses.peek().is_some() && uses.all(|s| s.member == step || fills.contains(&s.member)))
+}
+
+/// Whether the raise is left out where another field of the object is empty, which is filled and emptied wherever the slot is:
+/// `if (this.gauge === null) return; this.read(this.gauge);`
+fn is_emptied_with_another(wiring: &Wiring<'_>, m: MemberId, raise: &Effect) -> bool {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    let member = raise.site.member;
+    let (Some(body), scope) = (program.body(member), program.scope(member)) else { return false };
+    let is_own = |of: &Val| matches!(of, Val::This(_));
+    // a field that a test before the raise, or around it, names
+    let tested = body.ids().filter_map(|n| match body.node(n) {
+        Node::If { cond, then, .. } => {
+            let before = scope.is_before(n, raise.site.node) && !scope.is_within(raise.site.node, n) && body.leaves(then);
+            (before || scope.is_within(raise.site.node, then)).then_some(cond)
+        }
+        _ => None,
+    });
+    let named: Vec<MemberId> = tested
+        .flat_map(|cond| body.ids().filter(move |n| scope.is_within(*n, cond)))
+        .filter(|n| matches!(body.node(*n), Node::Name(_) | Node::Member { .. }))
+        .filter_map(|n| match flow.eval_in(member, n) {
+            Val::Member(of, other) if other != m && is_own(&of) => Some(other),
+            _ => None,
+        })
+        .collect();
+    let by = |field: MemberId, empties: bool| -> std::collections::BTreeSet<MemberId> {
+        let later = flow.definitions(field).iter().filter(|d| d.member != field);
+        later.filter(|d| matches!(flow.eval(**d), Val::Null) == empties).map(|d| d.member).collect()
+    };
+    let (fills, empties) = (by(m, false), by(m, true));
+    !fills.is_empty()
+        && named.into_iter().any(|other| {
+            let (filled, emptied) = (by(other, false), by(other, true));
+            !filled.is_empty() && filled.is_subset(&fills) && empties == emptied
+        })
 }
 
 /// Whether a method of the class refuses to work where nobody is there, and what raises is a step of such work.

@@ -238,7 +238,15 @@ fn number_types(p: &mut Program, file_names: &[FileNames], empty: Sym) -> Number
                 by_name: ByName::default(),
             });
             if name != empty {
-                p.types_by_name.entry(name).or_default().push(id);
+                let known = p.types_by_name.entry(name).or_default();
+                // an interface beside a class of its name says more about the class, which the name means
+                let beside = |t: &&TypeId| {
+                    let t = &p.types[t.0 as usize];
+                    t.kind == TypeKind::Interface && t.namespace == namespace && t.parent == parent
+                };
+                let is_class = file_modules && decl.kind == TypeKind::Class;
+                let at = known.iter().rposition(|t| is_class && beside(&t)).unwrap_or(known.len());
+                known.insert(at, id);
             }
             of_unit.push(id);
         }

@@ -54,6 +54,10 @@ impl<'t> Script<'t> {
     pub(in crate::typescript) fn constructor_class(&mut self, function: Ts<'t>, name: Name, name_at: Ts<'t>, exported: bool) -> TypeDeclId {
         let shared = self.shared.take();
         let id = self.open_type(function, name_at, name, TypeKind::Class, exported);
+        let own = self.l.text_of(name_at);
+        for (_, base) in self.loose.awaited.extract_if(.., |(class, _)| *class == own).collect::<Vec<_>>() {
+            self.add_base(id, &base);
+        }
         let outer = self.enter_class(id);
         let no_name = self.l.no_name();
         let kept = self.share_constructor(function, id).unwrap_or_default();
@@ -284,6 +288,20 @@ impl<'t> Script<'t> {
         }
     }
 
+    /// What a parameter stands for in a function that is called where it is written: `(function (_super) { … })(Base)`.
+    fn handed_at_once(&mut self, name: Ts<'t>) -> Option<Ts<'t>> {
+        let f = &self.t.fields;
+        let function =
+            std::iter::successors(name.parent(), |n| n.parent()).find(|n| matches!(self.kind(*n), Kind::FunctionExpr | Kind::Arrow))?;
+        let parameters = self.l.kids(function).field(f.parameters)?;
+        let params = self.l.items(parameters);
+        let at = params.named().position(|p| self.l.text_of(p) == self.l.text_of(name))?;
+        let call = std::iter::successors(function.parent(), |n| n.parent()).find(|n| self.kind(*n) != Kind::Parens)?;
+        let kids = self.l.kids(call);
+        let is_called = self.kind(call) == Kind::Call && kids.field(f.function).is_some_and(|c| c.end_byte() >= function.end_byte());
+        self.l.items(kids.field(f.arguments).filter(|_| is_called)?).named().nth(at)
+    }
+
     fn add_base(&mut self, class: TypeDeclId, name: &str) {
         if name.is_empty() || !name.chars().all(|c| c.is_alphanumeric() || matches!(c, '_' | '$' | '.')) {
             return;
@@ -314,7 +332,15 @@ impl<'t> Script<'t> {
             let first = args.first()?;
             let class = match self.prototype_of(first) {
                 Some(class) => class,
-                None if INHERITS.contains(&callee) => self.class_named(self.l.text_of(first))?,
+                None if INHERITS.contains(&callee) => match self.class_named(self.l.text_of(first)) {
+                    Some(class) => class,
+                    None => {
+                        let base = args.named().nth(1)?;
+                        let base = self.handed_at_once(base).unwrap_or(base);
+                        self.loose.awaited.push((self.l.text_of(first), self.l.text_of(base).to_owned()));
+                        return None;
+                    }
+                },
                 None => return None,
             };
             for arg in args.named().skip(1) {

@@ -33,6 +33,8 @@ pub(crate) fn lower(path: &str, text: &str) -> Result<Unit, Unread> {
 pub(super) struct Loose<'t> {
     /// Functions that are classes, as `F.prototype` says.
     constructors: Vec<&'t str>,
+    /// Bases of classes that are declared further on, by their names.
+    awaited: Vec<(&'t str, String)>,
     /// The instance that `this` means, if it is one.
     pub(super) instance: Option<TypeDeclId>,
     /// Classes that stand for one object.
