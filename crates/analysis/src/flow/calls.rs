@@ -254,7 +254,12 @@ impl Flow<'_> {
                 return inner(first);
             }
             if pack.binders.contains(text) {
-                return Val::Bound(Arc::new(inner(object)), site);
+                let of = match (inner(object), args) {
+                    // `_.bind(f, this)`
+                    (Val::Global(_), [first, _, ..]) => inner(*first),
+                    (of, _) => of,
+                };
+                return Val::Bound(Arc::new(of), site);
             }
             // who calls may know the object better
             if args.is_empty() && pack.class_getters.contains(text) {

@@ -82,7 +82,7 @@ pub(super) fn judge(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> Opti
         Lifetime::Outer => Level::Warning,
         _ => return None,
     };
-    if is_platform_owned(wiring, channel, effect) || bound_by_base(wiring, effect, ty) {
+    if is_platform_owned(wiring, channel, effect) || bound_by_base(wiring, effect, ty) || released::awaits_answer(wiring, effect) {
         return None;
     }
     let teardown = teardown::teardown_of(wiring, ty, Some(effect.site.member));

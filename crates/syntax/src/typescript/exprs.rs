@@ -379,7 +379,7 @@ impl<'t> Script<'t> {
     fn closure(&mut self, node: Ts<'t>, name: Option<Name>, this: CaptureMode, form: LambdaForm) -> NodeId {
         let f = &self.t.fields;
         let kids = self.l.kids(node);
-        let this = if self.keeps_object(node) { CaptureMode::Lexical } else { this };
+        let this = if self.keeps_object(node) || self.is_bound_here(node) { CaptureMode::Lexical } else { this };
         let was_inner = self.enter_own(this == CaptureMode::Own);
         let hidden = self.hide(node);
         let instance = self.loose.instance;

@@ -51,6 +51,16 @@ impl<'t> Script<'t> {
         self.shared.is_some() && !self.l.text_of(function).contains("this")
     }
 
+    /// Whether a function is bound to `this` where it is written: `function () { … }.bind(this)`, `_.bind(function () { … }, this)`,
+    /// `parts.forEach(function (part) { … }, this)`.
+    pub(super) fn is_bound_here(&self, function: Ts<'t>) -> bool {
+        let behind = self.l.text[function.end_byte()..].trim_start();
+        let behind = behind.strip_prefix(')').map_or(behind, str::trim_start);
+        let handed = [".bind(", ","].iter().find_map(|sign| behind.strip_prefix(sign));
+        let ends = |rest: &str| rest.trim_start().starts_with([')', ',']);
+        handed.and_then(|rest| rest.trim_start().strip_prefix("this")).is_some_and(ends)
+    }
+
     /// Says that `this` means something else from here on where a function has its own; gives what it was.
     pub(super) fn enter_own(&mut self, has_own: bool) -> bool {
         let Some(shared) = &mut self.shared else { return false };

@@ -1,6 +1,6 @@
 //! What makes up for a release: handles that are kept, what is taken off by other ways, a subject that ends, and releases that miss.
 
-use yarrowgraph_ir::{MemberKind, Node, NodeId};
+use yarrowgraph_ir::{AssignOp, MemberKind, Node, NodeId, UnaryOp};
 
 use crate::flow::Val;
 use crate::judge::futile_unsubscribe::other_topic;
@@ -103,6 +103,36 @@ pub(super) fn is_put_aside(wiring: &Wiring<'_>, join: &Effect, subscriber: TypeI
             matches!(kept, Val::Member(_, m) | Val::Static(m) if runs(m))
         })
     })
+}
+
+/// Whether what is put on waits for one answer: under a number that the way in counts up and tells nobody, `waiting[++this.last] = done`.
+pub(super) fn awaits_answer(wiring: &Wiring<'_>, effect: &Effect) -> bool {
+    let innermost = effect.innermost();
+    let Some(body) = wiring.program().body(innermost.member).filter(|_| !effect.inner.is_empty()) else { return false };
+    let (member, flow) = (innermost.member, &wiring.flow);
+    let counts = |n: NodeId| match body.node(n) {
+        Node::Unary { op: UnaryOp::Step, operand } => Some(operand),
+        Node::Assign { op, value, target } => {
+            let steps = !matches!(op, AssignOp::Set) || matches!(body.node(value), Node::Binary { .. } | Node::Plain);
+            steps.then_some(target)
+        }
+        _ => None,
+    };
+    let is_counted = match &effect.holder.key {
+        Some(Val::Local(key)) if key.member == member => {
+            matches!(body.node(key.node), Node::Local { init: Some(init), .. } if counts(init).is_some())
+        }
+        Some(Val::Member(_, key)) => {
+            body.ids().filter_map(counts).any(|target| matches!(flow.eval_in(member, target), Val::Member(_, m) if m == *key))
+        }
+        _ => false,
+    };
+    let is_key = |v: Val| match (v, &effect.holder.key) {
+        (Val::Member(_, a), Some(Val::Member(_, b))) => a == *b,
+        (v, key) => Some(v) == *key,
+    };
+    let is_told = |n: NodeId| matches!(body.node(n), Node::Return(Some(value)) if is_key(flow.eval_in(member, value)));
+    is_counted && !body.ids().any(is_told)
 }
 
 /// Whether what a subscription gives back is kept in a member whose own end releases it.
