@@ -257,6 +257,9 @@ pub struct Pack {
     /// Members that hold the handlers of several events under key objects.
     #[serde(default)]
     pub event_lists: Names,
+    /// Methods of a library that subscribe to an event that is found by its name (`info.AddEventHandler(pump, handler)`).
+    #[serde(default)]
+    pub event_adders: Names,
     /// Members by which a message says on which topic it was sent.
     #[serde(default)]
     pub topic_getters: Names,

@@ -33,14 +33,15 @@ fn head(path: &Path) -> Option<Vec<u8>> {
     Some(head)
 }
 
-/// Whether it is code without the blanks that people set: hardly a line is indented, and lines are long.
+/// Whether it is code without the blanks that people set: lines are long and hardly one is indented, or they are far too long.
 fn looks_shortened(head: &[u8]) -> bool {
     let lines = || head.split(|b| *b == b'\n').filter(|line| !line.is_empty());
     let indented = lines().filter(|line| line[0] == b' ' || line[0] == b'\t').count();
     let blanks = head.iter().filter(|b| matches!(b, b' ' | b'\t')).count();
     let signs = head.iter().filter(|b| matches!(b, b'(' | b'{' | b';')).count();
     let count = lines().count();
-    indented * 8 < count && blanks * 12 < head.len() && count * LONG < head.len() && signs * CODE > head.len()
+    let is_plain = indented * 8 < count && count * LONG < head.len();
+    (is_plain || count * LONG * 4 < head.len()) && blanks * 12 < head.len() && signs * CODE > head.len()
 }
 
 #[cfg(test)]
@@ -52,6 +53,8 @@ mod tests {
         let code = "function a(b){c.d(b);e()}".repeat(100);
         assert!(looks_shortened(code.as_bytes()));
         assert!(looks_shortened(format!("/* a licence */\n{code}").as_bytes()));
+        let put_inside = format!("(function(){{\n  /*\n    A licence.\n  */\n  {code}\n  {code}\n}})();\n");
+        assert!(looks_shortened(put_inside.as_bytes()));
         let data = format!("const picture = \"{}\";", "Zm9vYmFy".repeat(400));
         assert!(!looks_shortened(data.as_bytes()));
         let lines = "function rise(gauge) {\n  gauge.tell();\n}\n".repeat(100);

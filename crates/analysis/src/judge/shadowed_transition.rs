@@ -88,7 +88,8 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         let is_slip = |site: &Site| strangers.iter().any(|s| s.machine == number && s.site.member == site.member);
         for site in machine.passed_over.iter().filter(|site| !is_slip(site)) {
             let is_covered = covered(program, *site);
-            let left = || asks_where_it_is(wiring, machine, *site).filter(|_| is_seen_through(wiring, *site));
+            // a state that is computed may be any
+            let left = || asks_where_it_is(wiring, machine, *site).filter(|_| !machine.stores_unknown && is_seen_through(wiring, *site));
             let Some(condition) = is_covered.map(|(_, condition)| condition).or_else(left) else { continue };
             let (certainty, why) = match is_covered {
                 Some(_) => (Certainty::Certain, "an earlier branch is taken whenever this one's condition holds"),

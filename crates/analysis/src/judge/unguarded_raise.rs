@@ -54,6 +54,10 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> Option<Draf
     }
     let program = wiring.program();
     let nobody = channel.joins.is_empty();
+    // subscribed to by a name that is known when it runs
+    if nobody && channel.kind == ChannelKind::Event && wiring.joins_by_name(m) {
+        return None;
+    }
     // it is filled, by something that is no subscription as far as can be seen
     if nobody && channel.kind == ChannelKind::Slot && wiring.flow.definitions(m).iter().any(|d| may_fill(wiring, *d)) {
         return None;

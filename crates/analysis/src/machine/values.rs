@@ -382,7 +382,9 @@ impl<'p> Walker<'_, 'p> {
         let mut out = Vec::new();
         for (mut way, found) in self.values(value, way) {
             if holder {
-                let way = if op == AssignOp::Set || op == AssignOp::IfUnset { self.store(way, found.clone(), node, value) } else { way };
+                // what is computed from what was there may be anything: `state |= FLUSHING`
+                let stored = if matches!(op, AssignOp::Set | AssignOp::IfUnset) { found.clone() } else { Value::Unknown };
+                let way = self.store(way, stored, node, value);
                 out.push((way, found));
                 continue;
             }

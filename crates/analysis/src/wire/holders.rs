@@ -12,7 +12,7 @@ use super::spread;
 use crate::chain::behaviour::method_call_of;
 use crate::flow::{Flow, Val};
 use crate::memo::known_or;
-use crate::program::{MemberId, Program, Site, Ty, TypeId};
+use crate::program::{MemberId, Program, Site, Sym, Ty, TypeId};
 
 /// What is known of each member that holds something.
 pub(super) struct Holders {
@@ -53,6 +53,8 @@ struct Use {
     /// How often something is put in, and how often it is of the holder's own kind.
     joins: u32,
     of_own_kind: u32,
+    /// How often somebody is told by a method that the holder's own kind has and no other.
+    by_own_methods: u32,
 }
 
 /// Whether objects of a class that are put on a roster talk to its owner, and whether they are known to.
@@ -93,6 +95,7 @@ impl Use {
                 self.stopping += u32::from(effect.stops);
                 self.answering += u32::from(effect.result_used && effect.holder.key.is_some());
                 self.messages |= effect.message.is_some();
+                self.by_own_methods += u32::from(effect.message.is_some_and(|name| is_of_kind(flow, owner, name)));
                 self.of_events |= effect.message.is_some_and(|m| says_what_happened(program.text(m)));
                 self.walks += u32::from(effect.walks || effect.holder.key.is_none());
                 self.idiom |= is_library_call(flow, effect);
@@ -107,7 +110,7 @@ impl Use {
 
     /// Whether what is put in is, as a rule, of the holder's own kind: a part of a whole.
     fn holds_parts(&self) -> bool {
-        self.of_own_kind * 2 > self.joins
+        self.of_own_kind * 2 > self.joins || self.by_own_methods * 2 > self.raises
     }
 
     /// What it may come to once effects are carried to callers: how raises are made stays as it is,
@@ -155,7 +158,14 @@ impl Use {
         self.hands_owner |= other.hands_owner;
         self.joins += other.joins;
         self.of_own_kind += other.of_own_kind;
+        self.by_own_methods += other.by_own_methods;
     }
+}
+
+/// Whether, in code without types, a method of a name is one that a class and its kin have, and nobody else.
+fn is_of_kind(flow: &Flow<'_>, class: TypeId, name: Sym) -> bool {
+    let program = flow.program;
+    program.told_by_name(name).is_some_and(|m| program.are_kin(program.member(m).owner, class))
 }
 
 /// Whether an object is among what it hands over with a call.

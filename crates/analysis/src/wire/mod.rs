@@ -344,6 +344,14 @@ impl<'p> Wiring<'p> {
         })
     }
 
+    /// Whether some code subscribes to events by names that are known when it runs, so that it may be one that others can reach.
+    pub fn joins_by_name(&self, event: MemberId) -> bool {
+        let program = self.program();
+        let mut adders = program.kit_of(event).pack.event_adders.iter().filter_map(|name| program.symbols.get(name));
+        let is_open = program.decl(event).modifiers.visibility == yarrowgraph_ir::Visibility::Public;
+        is_open && adders.any(|name| program.index.calls(name).iter().any(|call| self.flow.callee(*call).is_none()))
+    }
+
     /// Whether what could not be read of some file mentions a member's name: it may do anything with it.
     pub fn is_mentioned_unread(&self, m: MemberId) -> bool {
         self.is_unread(self.program().member(m).name)
