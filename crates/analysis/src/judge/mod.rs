@@ -276,6 +276,13 @@ fn one_cause_one_finding(findings: &mut Vec<Finding>) {
         ("hollow-handler", "one-way-command"),
         ("hollow-handler", "swallowed-request"),
     ];
+    // what is put on again and again for sure says more than what may be left behind
+    let repeated: BTreeSet<Place> =
+        findings.iter().filter(|f| f.rule == repeated_subscription::RULE.name).map(|f| f.place.clone()).collect();
+    findings.retain(|f| {
+        let is_vague = f.rule == leaked_subscription::RULE.name && f.certainty == Certainty::Possible;
+        !(is_vague && repeated.contains(&f.place))
+    });
     let at = |rule: &str| -> BTreeSet<Place> { findings.iter().filter(|f| f.rule == rule).map(|f| f.place.clone()).collect() };
     let causes = follows.map(|(rule, cause)| (rule, at(cause)));
     // who is thrown out is on the channel no longer
