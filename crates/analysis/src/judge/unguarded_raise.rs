@@ -227,16 +227,35 @@ fn is_operation(wiring: &Wiring<'_>, m: MemberId) -> bool {
         && members.iter().filter(is_function).count() >= OPERATIONS
 }
 
-/// Whether whoever makes a record sets the slot right there, and nobody empties it later.
+/// Whether whoever makes an object sets the slot right there, before anything is done with it, and nobody empties it later.
 fn is_filled_at_birth(wiring: &Wiring<'_>, channel: &Channel, m: MemberId) -> bool {
     let program = wiring.program();
     let owner = program.member(m).owner;
-    if program.ty(owner).members.iter().any(|x| program.member(*x).kind == MemberKind::Method) {
-        return false;
-    }
+    let is_record = !program.ty(owner).members.iter().any(|x| program.member(*x).kind == MemberKind::Method);
+    let sets = |made: &Site| {
+        let joins = channel.joins.iter().map(|j| wiring.effects[*j].site).filter(|s| s.member == made.member);
+        joins.into_iter().any(|join| is_record || is_set_first(wiring, *made, join.node))
+    };
     let made = wiring.flow.creations(owner);
-    let sets = |by: MemberId| channel.joins.iter().any(|j| wiring.effects[*j].site.member == by);
-    channel.kind != ChannelKind::Event && channel.leaves.is_empty() && !made.is_empty() && made.iter().all(|site| sets(site.member))
+    let later = |l: &usize| program.member(wiring.effects[*l].site.member).kind != MemberKind::Constructor;
+    channel.kind != ChannelKind::Event && !channel.leaves.iter().any(later) && !made.is_empty() && made.iter().all(sets)
+}
+
+/// Whether a statement comes before any call that a new object takes part in.
+fn is_set_first(wiring: &Wiring<'_>, made: Site, set: NodeId) -> bool {
+    let program = wiring.program();
+    let (Some(body), scope) = (program.body(made.member), program.scope(made.member)) else { return false };
+    let Some(local) = scope.parent(made.node).filter(|p| matches!(body.node(*p), Node::Local { .. })) else { return false };
+    let names = |n: NodeId| matches!(body.node(n), Node::Name(_)) && scope.names(body, n, local);
+    let takes_part = |n: &NodeId| match body.node(*n) {
+        Node::Call { callee, args, .. } => {
+            let on_it = matches!(body.node(callee), Node::Member { object, .. } if names(object));
+            on_it || body.list(args).iter().any(|a| state::any_within(body, *a, &names))
+        }
+        _ => false,
+    };
+    let in_branch = scope.ancestors(set).take_while(|n| Some(*n) != scope.parent(local)).any(|n| !matches!(body.node(n), Node::Block(_)));
+    !in_branch && body.ids().filter(takes_part).all(|call| scope.is_before(set, call))
 }
 
 /// Whether code that runs before anybody can ask fills a slot: that of a module, a constructor, or a method that a constructor
@@ -262,7 +281,15 @@ fn is_filled_by_set_up(wiring: &Wiring<'_>, m: MemberId) -> bool {
         let scope = program.scope(d.member);
         let always = scope.function_around(body, d.node).is_none()
             && !scope.ancestors(d.node).any(|n| matches!(body.node(n), Node::If { .. } | Node::Conditional { .. } | Node::Case { .. }));
-        d.member != m && always && sets_up(d.member) && flow.eval(*d).is_function()
+        let is_function = || match flow.eval(*d) {
+            // `Dome() { setRain(defaultRain); }`
+            Val::Param(setter, None, index) if setter == d.member => flow.callers((setter, None)).iter().any(|(call, binding)| {
+                let given = binding.args.get(usize::from(index)).and_then(Option::as_ref);
+                is_constructor(call.member) && given.is_some_and(Val::is_function)
+            }),
+            value => value.is_function(),
+        };
+        d.member != m && always && sets_up(d.member) && is_function()
     })
 }
 

@@ -36,7 +36,10 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         let asked: Vec<State> = unknown(wiring, table).into_iter().map(|(_, code)| code).collect();
         let mut holes: Vec<State> = table.holes(flow);
         holes.extend(table.entries.iter().filter(|e| e.gives_nothing && !e.guarded).map(|e| e.code));
-        holes.retain(|h| !is_sentinel(&h.name(program)) && !asked.iter().any(|a| same(flow, *a, *h)));
+        // `enum Kind { Cut, Weld, END }`
+        let declared = table.declared(flow);
+        let closes = |h: &State| declared.last() == Some(h) && h.name(program).eq_ignore_ascii_case("end");
+        holes.retain(|h| !is_sentinel(&h.name(program)) && !closes(h) && !asked.iter().any(|a| same(flow, *a, *h)));
         let id = program.member_id(table.holder.unwrap_or(table.site.member));
         if !holes.is_empty() && table.entries.len() > holes.len() {
             let names: Vec<String> = holes.iter().take(4).map(|h| format!("`{}`", h.name(program))).collect();

@@ -53,9 +53,13 @@ pub fn is_sentinel(name: &str) -> bool {
     let words = words(name);
     let whole = words.concat();
     let counts = ["count", "num", "number", "max", "min", "last", "first", "size", "end", "total"];
+    // `ORDER_MAX_KINDS`, behind what all constants of it are called
+    let is_all_capitals = !name.contains(char::is_lowercase);
+    let counts_others = is_all_capitals && words.len() > 2 && words[1..].iter().any(|w| matches!(w.as_str(), "max" | "num" | "count"));
     let none = ["invalid", "unknown", "undefined", "unset", "none", "null", "uninitialized", "uninitialised"];
     words.first().is_some_and(|w| ["number", "num", "count", "max", "nr", "last", "first", "min"].contains(&w.as_str()) && words.len() > 1)
         || words.last().is_some_and(|w| counts.contains(&w.as_str()) && whole != "end")
+        || counts_others
         || none.contains(&whole.as_str())
         || words.last().is_some_and(|w| matches!(w.as_str(), "invalid" | "count"))
 }
