@@ -71,6 +71,9 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel) -> Option<Draft> {
                 return None;
             }
             let raised = raised_topics(wiring, channel, topic);
+            if wiring.is_handed_out(channel) {
+                return None;
+            }
             // what is computed can be a declared topic only where something else mentions that
             let certainty = match raised {
                 RaisedTopics::Others => Certainty::Likely,

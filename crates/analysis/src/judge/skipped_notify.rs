@@ -276,6 +276,7 @@ impl Subject<'_, '_> {
                 && !self.is_lazy(change)
                 && !self.asks_the_library(change.site)
                 && !self.hands_on(change)
+                && !self.leaves_it_for_later(change.site.member, channel)
             {
                 let of_channel = telling.iter().filter(|(_, t)| t.contains(&channel));
                 let peers: BTreeSet<MemberId> = of_channel.map(|(c, _)| c.site.member).collect();

@@ -58,6 +58,9 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> Option<Draf
     if nobody && channel.kind == ChannelKind::Event && wiring.joins_by_name(m) {
         return None;
     }
+    if channel.kind == ChannelKind::Slot && is_filled_by_class(wiring, m) {
+        return None;
+    }
     // it is filled, by something that is no subscription as far as can be seen
     if nobody && channel.kind == ChannelKind::Slot && wiring.flow.definitions(m).iter().any(|d| may_fill(wiring, *d)) {
         return None;
@@ -211,6 +214,21 @@ fn may_fill(wiring: &Wiring<'_>, definition: Site) -> bool {
         Val::Param(method, None, _) => wiring.is_open || !wiring.flow.call_sites(method).is_empty(),
         _ => true,
     }
+}
+
+/// Whether its class fills a slot of an object that it is handed: one of which no type is said, or the one that is being made,
+/// in `static setUp(self)`.
+fn is_filled_by_class(wiring: &Wiring<'_>, m: MemberId) -> bool {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    let info = program.member(m);
+    program.index.writes(info.name).iter().filter(|write| program.member(write.member).owner == info.owner).any(|write| {
+        let Some(body) = program.body(write.member) else { return false };
+        let Node::Assign { target, value, .. } = body.node(write.node) else { return false };
+        let Node::Member { object, .. } = body.node(target) else { return false };
+        let of = flow.eval_in(write.member, object);
+        let is_handed = flow.type_of(&of) == Ty::Unknown || program.decl(write.member).modifiers.is_static && matches!(of, Val::Param(..));
+        !matches!(of, Val::This(_)) && is_handed && !matches!(flow.eval_in(write.member, value), Val::Null)
+    })
 }
 
 /// Whether a slot is one of the operations of a record that stands for a class where a language has none (`ops->draw(w)`): code that

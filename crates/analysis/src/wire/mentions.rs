@@ -1,6 +1,8 @@
 //! Where the names of topics stand beside the wiring that is understood: in calls of nobody knows
 //! what, and in tables. Whoever reads them there may raise the topic or subscribe to it.
 
+use std::collections::BTreeMap;
+
 use rayon::prelude::*;
 use rustc_hash::{FxHashMap, FxHashSet};
 use yarrowgraph_ir::{MemberKind, Node, NodeId};
@@ -115,6 +117,43 @@ impl Wiring<'_> {
         let is_known =
             |call: &Site| self.by_site.contains_key(call) || self.only_writes(*call) || self.only_keeps(*call) || is_message(call);
         calls.iter().any(|call| !is_known(call) && self.flow.callee(*call).is_none())
+    }
+
+    /// Whether the name of a topic is an argument of a call of which nothing is known: that may raise it.
+    pub fn is_handed_out(&self, channel: &Channel) -> bool {
+        let (flow, program) = (&self.flow, self.program());
+        // an entry of a constant object stands for its text
+        let key_at = |member: MemberId, node: NodeId| match flow.eval_in(member, node) {
+            entry @ (Val::Outside(..) | Val::Element(..)) => flow.text_of(&entry).map_or(entry, Val::Str),
+            other => other,
+        };
+        let joins = channel.joins.iter().map(|j| &self.effects[*j]);
+        let keys = joins.filter_map(|e| Some((e.site, e.holder.key.as_ref()?)));
+        let names = keys.flat_map(|(site, key)| {
+            let body = program.body(site.member);
+            let args = body.and_then(|body| match body.node(site.node) {
+                Node::Call { args, .. } => Some((body, body.list(args))),
+                _ => None,
+            });
+            let named = args.into_iter().flat_map(|(body, args)| args.iter().map(move |arg| (body.node(*arg), *arg)));
+            named.filter_map(move |(node, arg)| match node {
+                Node::Member { name, .. } if key_at(site.member, arg) == *key => Some((program.sym_in(site.member, name), key)),
+                _ => None,
+            })
+        });
+        let names: BTreeMap<_, _> = names.collect();
+        names.into_iter().flat_map(|(name, key)| program.index.reads(name).iter().map(move |read| (read, key))).any(|(read, key)| {
+            let (Some(body), scope) = (program.body(read.member), program.scope(read.member)) else { return false };
+            let Some(around) = scope.parent(read.node) else { return false };
+            let call = Site { member: read.member, node: around };
+            let is_argument = matches!(body.node(around), Node::Call { args, .. } if body.list(args).contains(&read.node));
+            is_argument
+                && self.effects_at(call).next().is_none()
+                && flow.callee(call).is_none()
+                && !self.only_writes(call)
+                && !self.only_keeps(call)
+                && key_at(read.member, read.node) == *key
+        })
     }
 
     /// Whether a call is of what only writes down what it is given: `console.log('risen')`.

@@ -230,9 +230,8 @@ fn run_later(wiring: &Wiring<'_>, call: Site, body: &Body, callee: NodeId) -> Li
         return Lives::Yes;
     }
     // a list of what a function makes is there to be kept
-    let later = (pack.schedulers.contains(text) && !pack.periodic.contains(text))
-        || pack.maps.contains(text)
-        || wiring.flow.callee(call).is_some();
+    let later =
+        (pack.schedulers.contains(text) && !pack.periodic.contains(text)) || pack.maps.contains(text) || wiring.flow.callee(call).is_some();
     if later { Lives::Unsaid } else { Lives::No }
 }
 

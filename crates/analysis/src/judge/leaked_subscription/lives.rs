@@ -22,7 +22,13 @@ pub(super) fn is_kept_by_subject(wiring: &Wiring<'_>, effect: &Effect, ty: TypeI
     // whoever gives it a teardown, also by way of a base of a library, means it to end before its subject
     let can_end = has_teardown || !program.outside_bases(ty).is_empty();
     let subject = wiring.flow.type_of(&effect.holder.subject).own();
-    let by_subject = |site: &Site| subject.is_some_and(|subject| program.is_a(subject, program.member(site.member).owner));
+    let owns = |class: TypeId| subject.is_some_and(|subject| program.is_a(subject, class));
+    // made by the subject, or by a part that it alone makes
+    let by_subject = |site: &Site| {
+        let maker = program.member(site.member).owner;
+        let made = lifetime::creations(&wiring.flow, maker);
+        owns(maker) || !made.is_empty() && made.iter().all(|s| owns(program.member(s.member).owner))
+    };
     (!can_end && !made.is_empty() && (made.iter().all(dropped) || made.iter().all(by_subject))) || is_handed_over(wiring, handler)
 }
 

@@ -98,6 +98,16 @@ impl Subject<'_, '_> {
             })
     }
 
+    /// Whether a function, on one of its ways at least, leaves the telling to something that runs later: what it collects
+    /// is told of then.
+    pub(super) fn leaves_it_for_later(&self, member: MemberId, channel: usize) -> bool {
+        let program = self.wiring.program();
+        let Some(body) = program.body(member) else { return false };
+        let scope = program.scope(member);
+        let mut told = self.wiring.tellings(member).iter().filter(|(_, c)| *c == channel);
+        told.any(|(node, _)| scope.function_around(body, *node).is_some())
+    }
+
     /// Whether a call of a function is met by an announcement, in its callers or in theirs: then that is their part.
     pub(super) fn callers_tell(&self, member: MemberId, channel: usize, depth: u32) -> bool {
         let Some(depth) = depth.checked_sub(1) else { return false };
