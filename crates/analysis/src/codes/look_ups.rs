@@ -5,8 +5,9 @@ use yarrowgraph_ir::{BinaryOp, Body, Name, Node, NodeId, UnaryOp};
 use super::{Missing, tables};
 use crate::flow::Val;
 use crate::program::{Declared, MemberId, Site};
-use crate::state::is_statement;
+use crate::state::{self, is_statement};
 use crate::wire::Wiring;
+use crate::written;
 
 /// A look-up of a code.
 #[derive(Clone, Debug)]
@@ -78,9 +79,46 @@ pub(crate) fn of(wiring: &Wiring<'_>, holder: MemberId) -> Vec<LookUp> {
             },
             _ => None,
         };
+        let missing = match missing {
+            Missing::Unchecked => asked_before(wiring, holder, at(node), key).unwrap_or(missing),
+            known => known,
+        };
         found.push(LookUp { site: at(node), key: at(key), asked_by, missing });
     }
     found
+}
+
+/// What comes of a code that is not there where a test before the look-up, or around it, asks the same map for the same code:
+/// `if (!ways[kind]) throw …; ways[kind](loaf)`.
+fn asked_before(wiring: &Wiring<'_>, holder: MemberId, look_up: Site, key: NodeId) -> Option<Missing> {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    let member = look_up.member;
+    let (body, scope) = (program.body(member)?, program.scope(member));
+    let written = |node: NodeId| written::expression(program, Site { member, node });
+    let asks = |cond: NodeId| {
+        let is_map = |n: NodeId| {
+            matches!(body.node(n), Node::Name(_) | Node::Member { .. })
+                && matches!(flow.eval_in(member, n), Val::Member(_, m) | Val::Static(m) if m == holder)
+        };
+        let is_key =
+            |n: NodeId| std::mem::discriminant(&body.node(n)) == std::mem::discriminant(&body.node(key)) && written(n) == written(key);
+        state::any_within(body, cond, &is_map) && state::any_within(body, cond, &is_key)
+    };
+    body.ids().find_map(|n| match body.node(n) {
+        Node::If { cond, then, .. } => {
+            let inside = scope.is_within(look_up.node, n) && !scope.is_within(look_up.node, cond);
+            let behind = scope.is_before(n, look_up.node) && !inside && body.leaves(then);
+            if !(inside || behind) || !asks(cond) {
+                return None;
+            }
+            Some(if behind && tables::refuses(wiring, member, then) { Missing::Refuses } else { Missing::Nothing })
+        }
+        Node::Conditional { cond, .. } | Node::Binary { op: BinaryOp::And | BinaryOp::Or, left: cond, .. } => {
+            let behind = scope.is_within(look_up.node, n) && !scope.is_within(look_up.node, cond);
+            (behind && asks(cond)).then_some(Missing::Nothing)
+        }
+        _ => None,
+    })
 }
 
 /// The variable that a call declares for what it finds.

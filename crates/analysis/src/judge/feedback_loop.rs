@@ -2,12 +2,12 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use yarrowgraph_ir::{AccessorKind, Body, MemberKind, Node};
+use yarrowgraph_ir::{AccessorKind, Body, MemberKind, Node, NodeId};
 use yarrowgraph_model::{Certainty, Level};
 
 use super::{Draft, Page, Rule, related, short};
 use crate::flow::Val;
-use crate::program::{MemberId, Site, TypeId};
+use crate::program::{Declared, MemberId, Site, TypeId};
 use crate::state;
 use crate::wire::Wiring;
 use crate::wire::channels::{Channel, ChannelKey};
@@ -78,7 +78,8 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
             let mut found = Vec::new();
             follow(wiring, &raised_at, (root, None), DEPTH, &mut BTreeSet::new(), &mut found);
             mirrored.extend(found.iter().filter(|a: &&Answer| a.channel == number).map(|a| (*join, a.clone())));
-            found.retain(|a: &Answer| same_subject(wiring, number, *join, a) && !is_off_meanwhile(wiring, channel, effect, a));
+            let ends = |a: &Answer| is_off_meanwhile(wiring, channel, effect, a) || is_of_before(wiring, effect, a);
+            found.retain(|a: &Answer| same_subject(wiring, number, *join, a) && !ends(a));
             let by = effect.holder.key.clone().filter(|_| matches!(channel.key, ChannelKey::Own(_, None)));
             answers.entry((number, by)).or_default().extend(found);
         }
@@ -91,6 +92,23 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     }
     drafts.extend(mirrors(wiring, &mirrored, &reported));
     drafts
+}
+
+/// Whether a handler that takes the place of another one only goes on with that: `const before = this.tell; this.tell = (x) => before(x);`
+fn is_of_before(wiring: &Wiring<'_>, join: &Effect, answer: &Answer) -> bool {
+    let program = wiring.program();
+    let raise = wiring.effects[answer.raise].site;
+    let (Some(body), scope) = (program.body(raise.member), program.scope(raise.member)) else { return false };
+    let Node::Call { callee, .. } = body.node(raise.node) else { return false };
+    let called = match body.node(callee) {
+        Node::Member { object, .. } => object,
+        _ => callee,
+    };
+    let Node::Name(name) = body.node(called) else { return false };
+    let outer = |local: NodeId| scope.function_around(body, local) != scope.function_around(body, raise.node);
+    join.replaces
+        && raise.member == join.site.member
+        && matches!(scope.lookup(name, called), Some(Declared::Local(local)) if outer(local) && scope.is_before(local, join.site.node))
 }
 
 /// Two objects of a kind of which each is told what the other tells: `one.listen(t -> other.set(t)); other.listen(t -> one.set(t));`

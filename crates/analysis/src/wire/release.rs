@@ -316,7 +316,7 @@ impl Wiring<'_> {
     }
 
     /// `for ((topic, ear) of joined) bus.quit(topic, ear)`: the walk is over a collection that
-    /// the same call put the handler into.
+    /// the same call put the handler into, or the same function, as a part of a record: `joined.push({ topic, ear })`.
     fn walks_what_was_kept(&self, join: &Effect, leave: &Effect) -> bool {
         let element = match &leave.handler {
             // `for (Joined j : joined) bus.quit(j.topic(), j.ear())`
@@ -327,7 +327,19 @@ impl Wiring<'_> {
         let Val::Element(of, _) = element else { return false };
         let (Val::Member(_, kept) | Val::Static(kept)) = **of else { return false };
         let same_call = |e: &Effect| e.act == Act::Join && e.site == join.site && e.holder.event == super::effect::Event::Own(kept);
+        let part = match &leave.handler {
+            Some(Val::Outside(_, name)) => Some(*name),
+            _ => None,
+        };
+        let puts_part = |e: &Effect| {
+            let Some(Val::Literal(record)) = &e.handler else { return false };
+            let entry = part.and_then(|name| self.flow.entry_of_literal(*record, name));
+            e.act == Act::Join
+                && e.holder.event == super::effect::Event::Own(kept)
+                && entry.is_some_and(|entry| Some(self.flow.eval(entry)) == join.handler)
+        };
         self.effects_at(join.site).any(|i| same_call(&self.effects[i]))
+            || part.is_some() && self.effects_in(join.site.member).any(puts_part)
     }
 
     /// `Signal.clearData(this)` takes off whatever was bound to `this`.
