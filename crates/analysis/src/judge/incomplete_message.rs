@@ -42,6 +42,21 @@ struct Message {
     empty: BTreeSet<Sym>,
 }
 
+/// The finding that a message lacks a part which others have, and where that is used.
+fn draft_of(wiring: &Wiring<'_>, lacking: &Message, part: &str, others: &[&Message], used: Site, whose: String, message: String) -> Draft {
+    let program = wiring.program();
+    let having = others.iter().take(2).map(|m| related("another one has it", program.place_of(m.made)));
+    Draft {
+        level: Level::Warning,
+        certainty: Certainty::Likely,
+        place: program.place_of(lacking.made),
+        message,
+        related: having.chain([related("it is used here", program.place_of(used))]).collect(),
+        parties: vec![whose, program.member_id(lacking.raise.member), part.to_owned()],
+        edit: None,
+    }
+}
+
 fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     let mut drafts = Vec::new();
     for channel in &wiring.channels {
@@ -88,19 +103,9 @@ fn of_channel(wiring: &Wiring<'_>, channel: &Channel, told_by: Option<Sym>) -> V
             let Some(used) = listeners.iter().find_map(|j| used_unguarded(wiring, *j, told_by, position, part)) else { continue };
             let name = program.text(part);
             let what = short(&channel.id);
-            drafts.push(Draft {
-                level: Level::Warning,
-                certainty: Certainty::Likely,
-                place: program.place_of(message.made),
-                message: format!("this message for `{what}` has no `{name}`, which the others have and a receiver uses unguarded"),
-                related: others()
-                    .take(2)
-                    .map(|m| related("another one has it", program.place_of(m.made)))
-                    .chain([related("it is used here", program.place_of(used))])
-                    .collect(),
-                parties: vec![channel.id.clone(), program.member_id(message.raise.member), name.to_owned()],
-                edit: None,
-            });
+            let text = format!("this message for `{what}` has no `{name}`, which the others have and a receiver uses unguarded");
+            let others: Vec<&Message> = others().collect();
+            drafts.push(draft_of(wiring, message, name, &others, used, channel.id.clone(), text));
         }
     }
     drafts

@@ -4,11 +4,10 @@ use std::collections::BTreeSet;
 
 use rayon::prelude::*;
 use yarrowgraph_ir::Node;
-use yarrowgraph_model::{Certainty, Level};
 
 use super::requests::OTHERS;
 use super::used::used_of;
-use super::{Draft, Message, given, related, short};
+use super::{Draft, Message, draft_of, given, short};
 use crate::flow::Val;
 use crate::program::{AT_A_TIME, MemberId, Site, Sym};
 use crate::state::How;
@@ -53,20 +52,8 @@ fn lacking(wiring: &Wiring<'_>, list: MemberId, messages: &[Message], part: Sym)
     let used = taken_and_used(wiring, list, part)?;
     let what = short(&program.member_id(list));
     let name = program.text(part);
-    Some(Draft {
-        level: Level::Warning,
-        certainty: Certainty::Likely,
-        place: program.place_of(lacking.made),
-        message: format!("this message in `{what}` has no `{name}`, which the others have and who takes it out uses unguarded"),
-        related: with
-            .iter()
-            .take(2)
-            .map(|m| related("another one has it", program.place_of(m.made)))
-            .chain([related("it is used here", program.place_of(used))])
-            .collect(),
-        parties: vec![what, program.member_id(lacking.raise.member), name.to_owned()],
-        edit: None,
-    })
+    let text = format!("this message in `{what}` has no `{name}`, which the others have and who takes it out uses unguarded");
+    Some(draft_of(wiring, lacking, name, &with, used, what, text))
 }
 
 /// Where a part of what is taken out of a list is used, without asking whether it is there.

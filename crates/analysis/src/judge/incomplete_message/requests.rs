@@ -4,10 +4,9 @@ use std::collections::BTreeSet;
 
 use rayon::prelude::*;
 use yarrowgraph_ir::{MemberKind, Node, TypeKind};
-use yarrowgraph_model::{Certainty, Level};
 
 use super::used::used_in;
-use super::{Draft, Message, message_at, related, short};
+use super::{Draft, Message, draft_of, message_at, short};
 use crate::program::{AT_A_TIME, Declared, MemberId, Site, Sym, Ty};
 use crate::wire::Wiring;
 
@@ -38,20 +37,9 @@ fn of_method(wiring: &Wiring<'_>, method: MemberId) -> Vec<Draft> {
         let ([lacking], true) = (&without[..], with.len() >= OTHERS) else { continue };
         let what = short(&program.member_id(method));
         let name = program.text(part);
-        drafts.push(Draft {
-            level: Level::Warning,
-            certainty: Certainty::Likely,
-            place: program.place_of(lacking.made),
-            message: format!("this request to `{what}` has no `{name}`, which the others have and it uses unguarded"),
-            related: with
-                .iter()
-                .take(2)
-                .map(|m| related("another one has it", program.place_of(m.made)))
-                .chain([related("it is used here", program.place_of(used))])
-                .collect(),
-            parties: vec![what, program.member_id(lacking.raise.member), name.to_owned()],
-            edit: None,
-        });
+        let text = format!("this request to `{what}` has no `{name}`, which the others have and it uses unguarded");
+        let with: Vec<&Message> = with.iter().collect();
+        drafts.push(draft_of(wiring, lacking, name, &with, used, what, text));
     }
     drafts
 }
