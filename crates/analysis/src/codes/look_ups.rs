@@ -95,19 +95,21 @@ fn asked_before(wiring: &Wiring<'_>, holder: MemberId, look_up: Site, key: NodeI
     let member = look_up.member;
     let (body, scope) = (program.body(member)?, program.scope(member));
     let written = |node: NodeId| written::expression(program, Site { member, node });
+    let is_key = |n: NodeId| std::mem::discriminant(&body.node(n)) == std::mem::discriminant(&body.node(key)) && written(n) == written(key);
+    // `if (!ways[kind]) kind = 'plain';`
+    let replaces_key =
+        |then: NodeId| state::any_within(body, then, &|n| matches!(body.node(n), Node::Assign { target, .. } if is_key(target)));
     let asks = |cond: NodeId| {
         let is_map = |n: NodeId| {
             matches!(body.node(n), Node::Name(_) | Node::Member { .. })
                 && matches!(flow.eval_in(member, n), Val::Member(_, m) | Val::Static(m) if m == holder)
         };
-        let is_key =
-            |n: NodeId| std::mem::discriminant(&body.node(n)) == std::mem::discriminant(&body.node(key)) && written(n) == written(key);
         state::any_within(body, cond, &is_map) && state::any_within(body, cond, &is_key)
     };
     body.ids().find_map(|n| match body.node(n) {
         Node::If { cond, then, .. } => {
             let inside = scope.is_within(look_up.node, n) && !scope.is_within(look_up.node, cond);
-            let behind = scope.is_before(n, look_up.node) && !inside && body.leaves(then);
+            let behind = scope.is_before(n, look_up.node) && !inside && (body.leaves(then) || replaces_key(then));
             if !(inside || behind) || !asks(cond) {
                 return None;
             }
