@@ -137,7 +137,9 @@ impl Wiring<'_> {
             });
             let named = args.into_iter().flat_map(|(body, args)| args.iter().map(move |arg| (body.node(*arg), *arg)));
             named.filter_map(move |(node, arg)| match node {
-                Node::Member { name, .. } if key_at(site.member, arg) == *key => Some((program.sym_in(site.member, name), key)),
+                Node::Member { name, .. } | Node::Name(name) if key_at(site.member, arg) == *key => {
+                    Some((program.sym_in(site.member, name), key))
+                }
                 _ => None,
             })
         });
