@@ -105,7 +105,11 @@ impl Subject<'_, '_> {
         let Some(body) = program.body(member) else { return false };
         let scope = program.scope(member);
         let mut told = self.wiring.tellings(member).iter().filter(|(_, c)| *c == channel);
-        told.any(|(node, _)| scope.function_around(body, *node).is_some())
+        // a walk over a list calls at once
+        told.any(|(node, _)| {
+            let around = scope.ancestors(*node).find(|n| matches!(body.node(*n), Node::Lambda(_)));
+            around.is_some_and(|function| !program.is_walked_with(member, body, function))
+        })
     }
 
     /// Whether a call of a function is met by an announcement, in its callers or in theirs: then that is their part.
