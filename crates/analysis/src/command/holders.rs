@@ -375,7 +375,7 @@ fn in_list(wiring: &Wiring<'_>, holder: &mut Holder, read: Site) {
             } else if (pack.adds.contains(text) || pack.adds_first.contains(text)) && args.len > 0 {
                 holder.filled.push((site, pack.adds_first.contains(text)));
                 // in a queue the importance comes behind what is put in
-                let waits = program.type_name(&wiring.flow.type_held(holder.field)).is_some_and(|name| pack.queues.contains(name));
+                let waits = wiring.flow.is_queue(holder.field);
                 holder.keyed |= args.len == 2 && !waits;
                 let value = if waits { body.list(args).first() } else { body.list(args).last() }.copied();
                 run_beside(wiring, holder, read.member, value);

@@ -226,9 +226,7 @@ pub(crate) fn find(wiring: &Wiring<'_>) -> Commands {
 /// Whether a field is a queue by its type, of what is there to be run and for nothing else: objects of an interface with one method.
 fn waits_for_run(wiring: &Wiring<'_>, holder: &Holder) -> bool {
     let program = wiring.program();
-    let pack = &program.kit_of(holder.field).pack;
-    let waits = program.type_name(&wiring.flow.type_held(holder.field)).is_some_and(|name| pack.queues.contains(name));
-    let Some(base) = holder.base.filter(|_| waits) else { return false };
+    let Some(base) = holder.base.filter(|_| wiring.flow.is_queue(holder.field)) else { return false };
     let mut methods = program.ty(base).members.iter().filter(|m| program.member(**m).kind == MemberKind::Method);
     match (methods.next(), methods.next()) {
         (Some(only), None) => shape::is_command_type(wiring, base, program.member(*only).name, true),

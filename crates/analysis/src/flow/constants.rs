@@ -1,6 +1,6 @@
 //! Texts that constants stand for, by themselves or as entries of an object that lists them.
 
-use yarrowgraph_ir::Node;
+use yarrowgraph_ir::{Node, NodeId};
 
 use super::{Flow, Val};
 use crate::program::{MemberId, Site, Sym};
@@ -13,6 +13,14 @@ impl Flow<'_> {
     /// constant object.
     pub fn text_of(&self, value: &Val) -> Option<Sym> {
         self.text_within(value, HOPS)
+    }
+
+    /// The value of a node where it names a topic or a key: an entry of a constant object stands for its text.
+    pub fn key_at(&self, member: MemberId, node: NodeId) -> Val {
+        match self.eval_in(member, node) {
+            entry @ (Val::Outside(..) | Val::Element(..)) => self.text_of(&entry).map_or(entry, Val::Str),
+            other => other,
+        }
     }
 
     fn text_within(&self, value: &Val, hops: u32) -> Option<Sym> {

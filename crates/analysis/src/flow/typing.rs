@@ -21,6 +21,11 @@ impl Flow<'_> {
         self.program.type_name(&held).is_some_and(|name| self.program.kit_of(member).pack.multi_maps.contains(name))
     }
 
+    /// Whether what a member holds is by its type a queue, from which things are taken in some order of its own.
+    pub fn is_queue(&self, member: MemberId) -> bool {
+        self.program.type_name(&self.type_held(member)).is_some_and(|name| self.program.kit_of(member).pack.queues.contains(name))
+    }
+
     /// The type of what a member holds, seen from its own object.
     pub fn type_held(&self, member: MemberId) -> Ty {
         let info = self.program.member(member);

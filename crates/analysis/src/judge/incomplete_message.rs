@@ -42,6 +42,13 @@ struct Message {
     empty: BTreeSet<Sym>,
 }
 
+impl Message {
+    /// Whether it has a part, and not nothing as that.
+    fn has(&self, part: Sym) -> bool {
+        self.parts.contains(&part) && !self.empty.contains(&part)
+    }
+}
+
 /// The finding that a message lacks a part which others have, and where that is used.
 fn draft_of(wiring: &Wiring<'_>, lacking: &Message, part: &str, others: &[&Message], used: Site, whose: String, message: String) -> Draft {
     let program = wiring.program();
@@ -93,8 +100,7 @@ fn of_channel(wiring: &Wiring<'_>, channel: &Channel, told_by: Option<Sym>) -> V
         }
         let all = others().count();
         for (part, count) in wanted {
-            let lacks = !message.parts.contains(&part) || message.empty.contains(&part);
-            if !lacks || count < all {
+            if message.has(part) || count < all {
                 continue;
             }
             let position = message.index - first_argument(wiring, message);

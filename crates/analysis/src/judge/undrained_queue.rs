@@ -52,11 +52,8 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
 /// Queues of functions that are only filled.
 fn of_functions(wiring: &Wiring<'_>, commands: &Commands) -> Vec<Draft> {
     let program = wiring.program();
-    let is_queue = |field: MemberId| {
-        let pack = &program.kit_of(field).pack;
-        let waits = program.type_name(&wiring.flow.type_held(field)).is_some_and(|name| pack.queues.contains(name));
-        waits && program.is_callable(program.member(field).unit, &wiring.flow.element_held(field))
-    };
+    let is_queue =
+        |field: MemberId| wiring.flow.is_queue(field) && program.is_callable(program.member(field).unit, &wiring.flow.element_held(field));
     let fields = wiring.written_fields().filter(|f| is_queue(*f) && !commands.undrained.iter().any(|h| h.field == *f));
     fields
         .filter_map(|field| {

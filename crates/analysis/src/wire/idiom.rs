@@ -319,7 +319,7 @@ fn apply(
     } else if idiom.by_message {
         Some(message_topic(x, topic_node?)?)
     } else {
-        topic_node.map(|t| topic(x, t))
+        topic_node.map(|t| x.flow.key_at(x.member, t))
     };
     let mut effect = Effect::new(act, Holder { subject, event, key }, x.site(node));
     tie(x, idiom, &mut effect, handler, handler_node, args, certainty);
@@ -448,14 +448,6 @@ fn tie(
     effect.once = idiom.once;
     effect.handle = idiom.handle;
     effect.certainty = certainty;
-}
-
-/// What is given as a topic; an entry of a constant object stands for its text.
-fn topic(x: &Extractor<'_, '_>, node: NodeId) -> Val {
-    match x.eval(node) {
-        entry @ (Val::Outside(..) | Val::Element(..)) => x.flow.text_of(&entry).map_or(entry, Val::Str),
-        other => other,
-    }
 }
 
 /// Whether a node can be a topic: a constant, or made of constants.

@@ -122,11 +122,6 @@ impl Wiring<'_> {
     /// Whether the name of a topic is an argument of a call of which nothing is known: that may raise it.
     pub fn is_handed_out(&self, channel: &Channel) -> bool {
         let (flow, program) = (&self.flow, self.program());
-        // an entry of a constant object stands for its text
-        let key_at = |member: MemberId, node: NodeId| match flow.eval_in(member, node) {
-            entry @ (Val::Outside(..) | Val::Element(..)) => flow.text_of(&entry).map_or(entry, Val::Str),
-            other => other,
-        };
         let joins = channel.joins.iter().map(|j| &self.effects[*j]);
         let keys = joins.filter_map(|e| Some((e.site, e.holder.key.as_ref()?)));
         let names = keys.flat_map(|(site, key)| {
@@ -137,7 +132,7 @@ impl Wiring<'_> {
             });
             let named = args.into_iter().flat_map(|(body, args)| args.iter().map(move |arg| (body.node(*arg), *arg)));
             named.filter_map(move |(node, arg)| match node {
-                Node::Member { name, .. } | Node::Name(name) if key_at(site.member, arg) == *key => {
+                Node::Member { name, .. } | Node::Name(name) if flow.key_at(site.member, arg) == *key => {
                     Some((program.sym_in(site.member, name), key))
                 }
                 _ => None,
@@ -154,7 +149,7 @@ impl Wiring<'_> {
                 && flow.callee(call).is_none()
                 && !self.only_writes(call)
                 && !self.only_keeps(call)
-                && key_at(read.member, read.node) == *key
+                && flow.key_at(read.member, read.node) == *key
         })
     }
 

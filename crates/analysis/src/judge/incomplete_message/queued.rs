@@ -5,7 +5,7 @@ use std::collections::BTreeSet;
 use rayon::prelude::*;
 use yarrowgraph_ir::Node;
 
-use super::requests::OTHERS;
+use super::requests::only_lacking;
 use super::used::used_of;
 use super::{Draft, Message, draft_of, given, short};
 use crate::flow::Val;
@@ -46,9 +46,7 @@ fn of_list(wiring: &Wiring<'_>, list: MemberId) -> Vec<Draft> {
 /// The one message that lacks a part which all others have and somebody uses unguarded.
 fn lacking(wiring: &Wiring<'_>, list: MemberId, messages: &[Message], part: Sym) -> Option<Draft> {
     let program = wiring.program();
-    let has = |m: &&Message| m.parts.contains(&part) && !m.empty.contains(&part);
-    let (with, without): (Vec<&Message>, Vec<&Message>) = messages.iter().partition(has);
-    let ([lacking], true) = (&without[..], with.len() >= OTHERS) else { return None };
+    let (lacking, with) = only_lacking(messages, part)?;
     let used = taken_and_used(wiring, list, part)?;
     let what = short(&program.member_id(list));
     let name = program.text(part);

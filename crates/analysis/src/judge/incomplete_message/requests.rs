@@ -11,7 +11,7 @@ use crate::program::{AT_A_TIME, Declared, MemberId, Site, Sym, Ty};
 use crate::wire::Wiring;
 
 /// So many others must set the part that one leaves out.
-pub(super) const OTHERS: usize = 2;
+const OTHERS: usize = 2;
 
 /// The requests that lack what all others for the same method have.
 pub(super) fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
@@ -32,16 +32,23 @@ fn of_method(wiring: &Wiring<'_>, method: MemberId) -> Vec<Draft> {
         // whoever hands over something else makes it open what all requests have
         let made: Option<Vec<Message>> =
             calls.map(|call| message_at(wiring, wiring.flow.argument(call, usize::from(index))?, call, usize::from(index))).collect();
-        let (with, without): (Vec<Message>, Vec<Message>) =
-            made.unwrap_or_default().into_iter().partition(|m| m.parts.contains(&part) && !m.empty.contains(&part));
-        let ([lacking], true) = (&without[..], with.len() >= OTHERS) else { continue };
+        let made = made.unwrap_or_default();
+        let Some((lacking, with)) = only_lacking(&made, part) else { continue };
         let what = short(&program.member_id(method));
         let name = program.text(part);
         let text = format!("this request to `{what}` has no `{name}`, which the others have and it uses unguarded");
-        let with: Vec<&Message> = with.iter().collect();
         drafts.push(draft_of(wiring, lacking, name, &with, used, what, text));
     }
     drafts
+}
+
+/// The one message that lacks a part, and those that have it, where these are enough.
+pub(super) fn only_lacking(messages: &[Message], part: Sym) -> Option<(&Message, Vec<&Message>)> {
+    let (with, without): (Vec<&Message>, Vec<&Message>) = messages.iter().partition(|m| m.has(part));
+    match without[..] {
+        [lacking] if with.len() >= OTHERS => Some((lacking, with)),
+        _ => None,
+    }
 }
 
 /// The parts of its parameters of which a method uses parts again, and that may be left out.
