@@ -404,6 +404,9 @@ pub struct Pack {
     /// Methods of what holds one object that let it go.
     #[serde(default)]
     pub lets_go: Names,
+    /// Functions that call a member of an object by its name, which is a text: object, name.
+    #[serde(default)]
+    pub calls_by_name: Names,
     /// Functions that tie a member of one object to a member of another: sender, signal, receiver, slot.
     #[serde(default)]
     pub connects: Names,

@@ -281,7 +281,10 @@ impl Flow<'_> {
                 }
             }
             if pack.unwraps.contains(text) {
-                return inner(object);
+                let of = inner(object);
+                if !matches!(of, Val::Type(_)) {
+                    return of;
+                }
             }
             let known = pack.elements.contains(text) || pack.copies.contains(text);
             if known && self.method_called(site, callee, args.len(), budget.min(6)).is_none() {
@@ -308,9 +311,27 @@ impl Flow<'_> {
         if let Some(target) = self.method_called(site, callee, args.len(), budget.min(8))
             && let Some(value) = self.through_call(site, &target, budget)
         {
-            return value;
+            // a base that each of its heirs fills in has one for each of them
+            return match (&value, self.named_heir(site, callee, target.member, budget)) {
+                (Val::Static(m), Some(heir)) => Val::Member(Arc::new(Val::Type(heir)), *m),
+                _ => value,
+            };
         }
         self.component_said(site, callee, args, budget).unwrap_or(Val::Call(site))
+    }
+
+    /// The class by whose name a static method is called that it has from a base with type parameters: `Rota::get()`.
+    pub(super) fn named_heir(&self, site: Site, callee: NodeId, method: MemberId, budget: u32) -> Option<TypeId> {
+        let program = self.program;
+        let owner = program.member(method).owner;
+        if program.ty(owner).params.is_empty() || !program.member(method).is_static {
+            return None;
+        }
+        let Node::Member { object, .. } = program.body(site.member)?.node(callee) else { return None };
+        match self.eval_at(site.member, object, budget.min(6)) {
+            Val::Type(named) if named != owner => Some(named),
+            _ => None,
+        }
     }
 
     /// The component of a record that a call asks for by the accessor which a record has by itself: `order.what()`.

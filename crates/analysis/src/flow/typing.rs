@@ -137,6 +137,8 @@ impl Flow<'_> {
         }
         match self.type_of_val(object, budget) {
             Ty::Own(t, args) => declared.substitute(params, &self.program.base_args(t, &args, owner)),
+            // what a class has from a base that it fills in: `class Rota : Single<Rota>`
+            Ty::Static(t) => declared.substitute(params, &self.program.base_args(t, &[], owner)),
             _ => declared,
         }
     }
@@ -369,7 +371,10 @@ impl Flow<'_> {
             let declared = declared.substitute(&params, &written);
             return match &target.receiver {
                 Some(receiver) => self.seen_through(receiver, target.member, declared, budget),
-                None => declared,
+                None => match self.named_heir(site, callee, target.member, budget) {
+                    Some(heir) => self.seen_through(&Val::Type(heir), target.member, declared, budget),
+                    None => declared,
+                },
             };
         }
         if let (Node::Name(name), [only]) = (body.node(callee), args)

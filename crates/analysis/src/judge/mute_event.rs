@@ -116,9 +116,14 @@ fn is_tied_to_unknown(wiring: &Wiring<'_>, m: MemberId) -> bool {
     program.index.reads(info.name).iter().any(|site| {
         let Some(body) = program.body(site.member) else { return false };
         let Node::MethodRef { object, .. } = body.node(site.node) else { return false };
-        let Some(Node::Call { args, .. }) = program.scope(site.member).parent(site.node).map(|p| body.node(p)) else { return false };
-        // sender and signal come first
-        let follows = body.list(args).iter().position(|a| *a == site.node).is_some_and(|index| index >= 2);
+        let Some(around) = program.scope(site.member).parent(site.node) else { return false };
+        let follows = match body.node(around) {
+            // sender and signal come first
+            Node::Call { args, .. } => body.list(args).iter().position(|a| *a == site.node).is_some_and(|index| index >= 2),
+            // a table of what is to be tied
+            Node::Collection { .. } | Node::Object(_) | Node::Entry { .. } => true,
+            _ => false,
+        };
         let of_another = match flow.type_of_node(site.member, object) {
             Ty::Own(t, _) | Ty::Static(t) => !program.are_kin(t, info.owner),
             _ => false,

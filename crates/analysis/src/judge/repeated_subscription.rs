@@ -1,20 +1,25 @@
 //! Rule `repeated-subscription`: the same handler is put on the same channel more than once.
 
-use yarrowgraph_ir::{AssignOp, MemberKind, Node, NodeId};
+use yarrowgraph_ir::{AssignOp, Node, NodeId};
 use yarrowgraph_model::{Certainty, Level, Place};
 
 use super::{Draft, Page, Rule, related, short};
 use crate::flow::Val;
-use crate::program::{MemberId, Site, Ty};
+use crate::program::{MemberId, Site};
 use crate::wire::Wiring;
-use crate::wire::channels::{Channel, ChannelKey};
+use crate::wire::channels::Channel;
 use crate::wire::effect::{Act, Effect};
 use crate::wire::handles;
 use crate::wire::release::{self, Same};
 
 mod again;
+mod counts;
+mod path;
 
 pub(super) use again::{is_entered_in_a_loop, is_run_by, loop_around};
+use counts::counts;
+pub(super) use path::runs_before;
+use path::{comes_just_before, own_call};
 
 pub(super) const RULE: Rule = Rule {
     name: "repeated-subscription",
@@ -68,92 +73,6 @@ fn draft(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect, found: Repeate
         parties: vec![channel.id.clone(), handler, wiring.program().member_id(effect.site.member)],
         edit: None,
     }
-}
-
-/// Whether a subscription can pile up at all.
-fn counts(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> bool {
-    // a constant of a library is a value
-    let is_value = matches!(&effect.handler, Some(Val::Outside(of, _)) if matches!(**of, Val::Global(_)));
-    let known = !is_value
-        && !is_data(wiring, effect)
-        && !matches!(effect.handler, None | Some(Val::Unknown | Val::Param(..) | Val::Null | Val::Data));
-    known
-        && !effect.once
-        && (!effect.replaces || is_under_own_key(wiring, effect))
-        && !effect.bounded
-        && effect.certainty != Certainty::Possible
-        && !wiring.is_generated(effect)
-        && !wiring.in_test(effect.site.member)
-        && !is_counter(wiring, effect)
-        && !keeps_each_once(wiring, channel, effect)
-}
-
-/// Whether what is put on is a number, a flag or the like by its type.
-fn is_data(wiring: &Wiring<'_>, effect: &Effect) -> bool {
-    let program = wiring.program();
-    let Some(Ty::Outside(name, args)) = effect.handler.as_ref().map(|h| wiring.flow.type_of(h)) else { return false };
-    let name = program.text(name);
-    // a word of the language
-    let is_word = args.is_empty()
-        && matches!(name, "bool" | "boolean" | "byte" | "char" | "double" | "float" | "int" | "long" | "number" | "short" | "string");
-    is_word || program.kit_of(effect.site.member).pack.value_types.contains(name)
-}
-
-/// Whether the way in has put the handler under a key that it has made for it, and gives that back: `slots[++last] = f; return last;`.
-fn is_under_own_key(wiring: &Wiring<'_>, effect: &Effect) -> bool {
-    let program = wiring.program();
-    let innermost = effect.innermost();
-    let Some(body) = program.body(innermost.member).filter(|_| !effect.inner.is_empty()) else { return false };
-    let Some(key @ (Val::Local(_) | Val::Member(..))) = &effect.holder.key else { return false };
-    if matches!(key, Val::Local(local) if local.member != innermost.member) {
-        return false;
-    }
-    body.ids().any(|n| matches!(body.node(n), Node::Return(Some(value)) if wiring.flow.eval_in(innermost.member, value) == *key))
-}
-
-/// Whether what is put on is a number: `for (let i = 0; …) ring.push(i)`.
-fn is_counter(wiring: &Wiring<'_>, effect: &Effect) -> bool {
-    let Some(Val::Local(local)) = &effect.handler else { return false };
-    let Some(body) = wiring.program().body(local.member) else { return false };
-    matches!(body.node(local.node), Node::Local { init: Some(init), .. } if matches!(body.node(init), Node::Num(_) | Node::Plain))
-}
-
-/// Whether the subject ignores what it already holds.
-fn keeps_each_once(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> bool {
-    let (program, flow) = (wiring.program(), &wiring.flow);
-    let innermost = effect.innermost();
-    let pack = &*program.kit_of(innermost.member).pack;
-    let Some(body) = program.body(innermost.member) else { return false };
-    let name_of = |callee: NodeId| match body.node(callee) {
-        Node::Member { name, .. } | Node::Name(name) => Some(program.unit_of(innermost.member).text(name)),
-        _ => None,
-    };
-    if let Node::Call { callee, .. } = body.node(innermost.node)
-        && let Some(text) = name_of(callee)
-        && (pack.adds_once.contains(text) || (pack.ignores_doubles.contains(text) && !is_made_anew(wiring, effect)))
-    {
-        return true;
-    }
-    let ChannelKey::Own(m, _) = channel.key else { return false };
-    let unit = program.member(m).unit;
-    let is_set = |ty: Ty| {
-        let mut within = std::iter::once(ty.clone()).chain(program.elements_within(unit, &ty));
-        within.any(|t| matches!(&t, Ty::Outside(name, _) if pack.sets.contains(program.text(*name))))
-    };
-    // a set holds each function that is made anew as well
-    let of_set = || is_set(flow.type_held(m)) || flow.definitions(m).iter().any(|d| is_set(flow.type_of_node(d.member, d.node)));
-    if !is_made_anew(wiring, effect) && of_set() {
-        return true;
-    }
-    // the way in asks first
-    !effect.inner.is_empty()
-        && body.ids().any(|node| match body.node(node) {
-            Node::Call { callee, .. } => name_of(callee).is_some_and(|text| pack.membership.contains(text) || pack.equality.contains(text)),
-            Node::Binary { op: yarrowgraph_ir::BinaryOp::Eq, left, .. } => {
-                matches!(flow.eval_in(innermost.member, left), Val::Element(..))
-            }
-            _ => false,
-        })
 }
 
 /// Whether each run makes another function.
@@ -307,10 +226,15 @@ fn where_it_ends(wiring: &Wiring<'_>, channel: &Channel, join: &Effect, joins: &
 }
 
 /// Whether subject and handler are certainly the same objects wherever they are written alike: no
-/// elements at places that are not told apart, and nothing that is given another object.
+/// elements at places that are not told apart, nothing that is given another object, and nothing that a helper makes
+/// anew each time it is called.
 pub(super) fn is_one_object(wiring: &Wiring<'_>, effect: &Effect) -> bool {
+    let is_of_helper = |value: &Val| match value.root() {
+        Val::Local(site) | Val::New(site) => site.member != effect.site.member && effect.inner.iter().any(|s| s.member == site.member),
+        _ => false,
+    };
     let values = [Some(&effect.holder.subject), effect.holder.key.as_ref(), effect.handler.as_ref()];
-    values.into_iter().flatten().all(|value| is_told_apart(wiring, value))
+    values.into_iter().flatten().all(|value| is_told_apart(wiring, value) && !is_of_helper(value))
 }
 
 fn is_told_apart(wiring: &Wiring<'_>, value: &Val) -> bool {
@@ -329,93 +253,6 @@ fn is_reassigned(wiring: &Wiring<'_>, local: Site) -> bool {
     let Some(body) = program.body(local.member) else { return true };
     let scope = program.scope(local.member);
     body.ids().any(|node| matches!(body.node(node), Node::Assign { target, .. } if scope.names(body, target, local.node)))
-}
-
-/// Whether one subscription runs before another on the same object: in one body, or where one
-/// body calls the other.
-fn comes_just_before(wiring: &Wiring<'_>, channel: &Channel, first: &Effect, second: &Effect) -> bool {
-    if first.site.member == second.site.member {
-        return runs_before(wiring, first.site, second.site.node) && !is_released_between(wiring, channel, first.site, second.site.node);
-    }
-    // the first one's body calls the second one's, or the other way round
-    if let Some(call) = own_call(wiring, first.site.member, second.site.member) {
-        return runs_before(wiring, first.site, call) && !is_released_between(wiring, channel, first.site, call);
-    }
-    match own_call(wiring, second.site.member, first.site.member) {
-        Some(call) => {
-            let call = Site { member: second.site.member, node: call };
-            !is_let_through_once(wiring, channel, first)
-                && runs_before(wiring, call, second.site.node)
-                && !is_released_between(wiring, channel, call, second.site.node)
-        }
-        None => is_begun_with(wiring, channel, first, second),
-    }
-}
-
-/// Whether one subscription is made whenever an object of the other one's class is, which then stays on.
-fn is_begun_with(wiring: &Wiring<'_>, channel: &Channel, first: &Effect, second: &Effect) -> bool {
-    let program = wiring.program();
-    let (maker, later) = (program.member(first.site.member), program.member(second.site.member));
-    let pack = &*program.kit_of(second.site.member).pack;
-    // a wrapper's inside is run for others as well
-    let is_written = first.inner.iter().chain(&second.inner).all(|s| !program.are_kin(program.member(s.member).owner, later.owner));
-    let taken_off =
-        channel.leaves.iter().map(|l| &wiring.effects[*l]).any(|l| {
-            program.are_kin(program.member(l.site.member).owner, later.owner) && !program.is_listed(&pack.teardowns, l.site.member)
-        });
-    maker.kind == MemberKind::Constructor
-        && later.kind == MemberKind::Method
-        && program.is_a(later.owner, maker.owner)
-        && again::is_on_every_path(wiring, first.site)
-        && again::is_on_every_path(wiring, second.site)
-        && is_written
-        && !taken_off
-        && !program.is_listed(&pack.teardowns, second.site.member)
-}
-
-/// A call of another method on the same object, or of a function that belongs to none.
-fn own_call(wiring: &Wiring<'_>, caller: MemberId, callee: MemberId) -> Option<NodeId> {
-    let program = wiring.program();
-    let calls = program.index.calls(program.member(callee).name).iter().filter(|s| s.member == caller);
-    calls.map(|s| s.node).find(|node| {
-        let target = wiring.flow.callee(Site { member: caller, node: *node });
-        target.is_some_and(|t| t.member == callee && matches!(t.receiver, None | Some(Val::This(_) | Val::Unknown)))
-    })
-}
-
-/// Whether one statement runs before a node of the same body in the same run.
-pub(super) fn runs_before(wiring: &Wiring<'_>, first: Site, second: NodeId) -> bool {
-    let program = wiring.program();
-    let Some(body) = program.body(first.member) else { return false };
-    let scope = program.scope(first.member);
-    if !scope.is_before(first.node, second) || scope.function_around(body, first.node) != scope.function_around(body, second) {
-        return false;
-    }
-    let mut inner = first.node;
-    for around in scope.ancestors(first.node) {
-        if scope.is_within(second, around) {
-            // branches of which only one runs
-            let apart = matches!(
-                body.node(around),
-                Node::If { .. } | Node::Conditional { .. } | Node::Switch { .. } | Node::Try { .. } | Node::Variants(_) | Node::Case { .. }
-            );
-            return !apart;
-        }
-        if body.leaves(inner) || matches!(body.node(around), Node::Block(_)) && body.leaves(around) {
-            return false;
-        }
-        inner = around;
-    }
-    false
-}
-
-fn is_released_between(wiring: &Wiring<'_>, channel: &Channel, first: Site, second: NodeId) -> bool {
-    let scope = wiring.program().scope(first.member);
-    channel
-        .leaves
-        .iter()
-        .map(|l| wiring.effects[*l].site)
-        .any(|leave| leave.member == first.member && scope.is_before(first.node, leave.node) && scope.is_before(leave.node, second))
 }
 
 /// Whether the body gives the subject's member another object first, or that of the object which listens.

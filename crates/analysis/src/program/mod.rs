@@ -5,6 +5,8 @@
 mod build;
 mod creations;
 mod dump;
+mod heritage;
+mod ids;
 mod index;
 mod kinds;
 mod outlines;
@@ -19,7 +21,6 @@ use std::collections::BTreeSet;
 use std::sync::{Mutex, OnceLock};
 
 use rustc_hash::{FxHashMap, FxHashSet};
-use smallvec::{SmallVec, smallvec};
 use yarrowgraph_ir::pack::{self, Pack};
 use yarrowgraph_ir::traits::Traits;
 use yarrowgraph_ir::{
@@ -353,162 +354,9 @@ impl Program {
         self.types_of_unit.get(unit.0 as usize)?.get(decl.0 as usize).copied()
     }
 
-    /// The members of a type or its bases under a name, nearest first.
-    pub fn find_members(&self, ty: TypeId, name: Sym) -> Vec<MemberId> {
-        let mut found = Vec::new();
-        self.for_each_base(ty, &mut |t| {
-            found.extend_from_slice(self.own_members(t, name));
-            found.is_empty()
-        });
-        found
-    }
-
-    /// The member that an access by name means: no accessor, nearest first.
-    pub fn find_member(&self, ty: TypeId, name: Sym) -> Option<MemberId> {
-        let mut found = None;
-        self.for_each_base(ty, &mut |t| {
-            let fits =
-                |m: &&MemberId| !matches!(self.member(**m).kind, MemberKind::Accessor(_)) && self.decl(**m).explicit_interface.is_none();
-            // a class may have one for itself under the name of that of its objects
-            let own = || self.own_members(t, name).iter().filter(fits).copied();
-            found = own().find(|m| !self.member(*m).is_static).or_else(|| own().next());
-            found.is_none()
-        });
-        // what only implements an interface can still be meant from within
-        found.or_else(|| self.find_members(ty, name).into_iter().find(|m| !matches!(self.member(*m).kind, MemberKind::Accessor(_))))
-    }
-
-    /// The member that an access means: where methods and fields have names of their own, a
-    /// call means a method and anything else a field.
-    pub fn find_member_as(&self, ty: TypeId, name: Sym, called: bool) -> Option<MemberId> {
-        if let Some(declared) = self.declared_by_base(ty, name) {
-            return Some(declared);
-        }
-        let separate = !self.kit(self.ty(ty).unit).traits.fields_called;
-        if !separate {
-            return self.find_member(ty, name);
-        }
-        let mut found = None;
-        self.for_each_base(ty, &mut |t| {
-            let fits = |m: &&MemberId| {
-                let kind = self.member(**m).kind;
-                (kind == MemberKind::Method) == called && !matches!(kind, MemberKind::Accessor(_))
-            };
-            found = self.own_members(t, name).iter().find(fits).copied();
-            found.is_none()
-        });
-        found
-    }
-
-    /// What a base declares under the name of a field that the type itself only assigns to.
-    fn declared_by_base(&self, ty: TypeId, name: Sym) -> Option<MemberId> {
-        let own = self.own_members(ty, name).first().copied()?;
-        if !self.decl(own).modifiers.is_assigned {
-            return None;
-        }
-        let mut found = None;
-        self.for_each_base(ty, &mut |t| {
-            // the farthest base that has it is where it comes into being
-            found = self.own_members(t, name).first().copied().filter(|_| t != ty).or(found);
-            true
-        });
-        found
-    }
-
     /// The type that stands for a file as a module.
     pub fn module(&self, unit: UnitId) -> Option<TypeId> {
         self.modules[unit.0 as usize]
-    }
-
-    /// The class of the tree that a class extends.
-    pub fn base_class(&self, ty: TypeId) -> Option<TypeId> {
-        let mut own = self.ty(ty).bases.iter().filter_map(Ty::own);
-        own.find(|base| self.ty(*base).kind != TypeKind::Interface)
-    }
-
-    /// The class of the tree that an object of a class is at bottom. Ends also where classes extend each other, as
-    /// code that is being changed may.
-    pub fn topmost(&self, class: TypeId) -> TypeId {
-        let mut line: SmallVec<[TypeId; 8]> = smallvec![class];
-        let mut top = class;
-        while let Some(base) = self.base_class(top).filter(|base| !line.contains(base)) {
-            line.push(base);
-            top = base;
-        }
-        top
-    }
-
-    /// Visits a type and its own bases, nearest first, until the visitor says false.
-    pub fn for_each_base(&self, ty: TypeId, visit: &mut dyn FnMut(TypeId) -> bool) {
-        let mut seen: SmallVec<[TypeId; 8]> = smallvec![ty];
-        let mut next = 0;
-        while next < seen.len() {
-            let t = seen[next];
-            next += 1;
-            if !visit(t) {
-                return;
-            }
-            for base in &self.ty(t).bases {
-                if let Ty::Own(id, _) = base
-                    && !seen.contains(id)
-                {
-                    seen.push(*id);
-                }
-            }
-        }
-    }
-
-    /// Whether one of two types is the other or has it among its bases.
-    pub fn are_kin(&self, a: TypeId, b: TypeId) -> bool {
-        self.is_a(a, b) || self.is_a(b, a)
-    }
-
-    /// Whether a type is another one or has it among its bases.
-    pub fn is_a(&self, ty: TypeId, base: TypeId) -> bool {
-        let mut found = false;
-        self.for_each_base(ty, &mut |t| {
-            found |= t == base;
-            !found
-        });
-        found
-    }
-
-    /// A type and all own types that extend or implement it, in order.
-    pub fn heirs(&self, ty: TypeId) -> Vec<TypeId> {
-        self.heirs_up_to(ty, usize::MAX).unwrap_or_default()
-    }
-
-    /// The same where there are no more than so many of them.
-    pub fn heirs_up_to(&self, ty: TypeId, most: usize) -> Option<Vec<TypeId>> {
-        let mut all = vec![ty];
-        // some bases have thousands
-        let mut seen: FxHashSet<TypeId> = FxHashSet::default();
-        let mut next = 0;
-        while next < all.len() {
-            for &heir in &self.ty(all[next]).heirs {
-                if heir != ty && seen.insert(heir) {
-                    all.push(heir);
-                }
-            }
-            next += 1;
-            if all.len() > most {
-                return None;
-            }
-        }
-        Some(all)
-    }
-
-    /// The simple names of the bases of a type that are not of the tree.
-    pub fn outside_bases(&self, ty: TypeId) -> Vec<Sym> {
-        let mut names = Vec::new();
-        self.for_each_base(ty, &mut |t| {
-            names.extend(self.ty(t).bases.iter().filter_map(|b| match b {
-                Ty::Outside(name, _) => Some(*name),
-                _ => None,
-            }));
-            true
-        });
-        names
     }
 
     /// A span of a file as a place.
@@ -589,120 +437,5 @@ impl Program {
     pub fn type_place(&self, id: TypeId) -> Option<Place> {
         let (unit, decl) = *self.ty(id).decls.first()?;
         Some(self.place(unit, self.unit(unit).ty(decl).name_span))
-    }
-
-    /// The id of a type: `unit.Type.Nested`.
-    pub fn type_id(&self, id: TypeId) -> String {
-        let ty = self.ty(id);
-        let name = self.text(ty.name);
-        if let Some(site) = ty.within {
-            // named like a lambda: after the member it stands in
-            let host = self.member_id(site.member);
-            return match (ty.anonymous, self.is_of_function(id)) {
-                (true, _) => format!("{host}~{}", self.anonymous_ordinal(id)),
-                (_, true) => host,
-                _ => format!("{host}.{name}"),
-            };
-        }
-        if let Some(parent) = ty.parent
-            && self.is_in_body(parent)
-        {
-            return format!("{}.{name}", self.type_id(parent));
-        }
-        ty.full.to_string()
-    }
-
-    /// Whether a type stands for the objects that a function makes of its own variables.
-    pub fn is_of_function(&self, ty: TypeId) -> bool {
-        let ty = self.ty(ty);
-        ty.within.is_some() && !ty.anonymous && self.text(ty.name).is_empty()
-    }
-
-    /// Whether a type, or one around it, is declared in a body.
-    fn is_in_body(&self, ty: TypeId) -> bool {
-        let t = self.ty(ty);
-        t.within.is_some() || t.parent.is_some_and(|p| self.is_in_body(p))
-    }
-
-    /// The place of an anonymous class among the lambdas and anonymous classes of its member.
-    fn anonymous_ordinal(&self, id: TypeId) -> usize {
-        let Some(site) = self.ty(id).within else { return 1 };
-        let Some(body) = self.body(site.member) else { return 1 };
-        let at = body.span(site.node).start;
-        let lambdas = body.ids().filter(|n| matches!(body.node(*n), yarrowgraph_ir::Node::Lambda(_)));
-        let before = lambdas.filter(|n| body.span(*n).start < at).count();
-        let classes = body.types.iter().filter(|(_, n)| body.span(*n).start < at).count();
-        before + classes + 1
-    }
-
-    /// The id of a member: `unit.Type.member`, with parameter types between overloads.
-    pub fn member_id(&self, id: MemberId) -> String {
-        let info = self.member(id);
-        let owner = self.type_id(info.owner);
-        let name = match info.kind {
-            // what the function itself does
-            MemberKind::Constructor if self.is_of_function(info.owner) => return owner,
-            MemberKind::Constructor => "new",
-            MemberKind::Destructor => "~",
-            MemberKind::Initializer => return owner,
-            _ => self.text(info.name),
-        };
-        let callable = matches!(info.kind, MemberKind::Method | MemberKind::Constructor);
-        let overloads = self.own_members(info.owner, info.name).iter().filter(|m| self.member(**m).kind == info.kind).count();
-        let params = if callable && overloads > 1 { self.param_list(id) } else { String::new() };
-        if owner.is_empty() { format!("{name}{params}") } else { format!("{owner}.{name}{params}") }
-    }
-
-    fn param_list(&self, id: MemberId) -> String {
-        let unit = self.unit_of(id);
-        let types = self.decl(id).params.iter().map(|p| p.ty.map_or_else(|| "_".to_owned(), |t| types::written(unit, t)));
-        format!("({})", types.collect::<Vec<_>>().join(","))
-    }
-
-    /// The constant of a module that a node of its code is the value of.
-    fn constant_of(&self, member: MemberId, node: yarrowgraph_ir::NodeId) -> Option<MemberId> {
-        let info = self.member(member);
-        if info.kind != MemberKind::Initializer || !self.ty(info.owner).is_module {
-            return None;
-        }
-        let body = self.body(member)?;
-        let parent = self.scope(member).parent(node)?;
-        let yarrowgraph_ir::Node::Assign { target, value, .. } = body.node(parent) else { return None };
-        let yarrowgraph_ir::Node::Name(name) = body.node(target) else { return None };
-        let is_declared = |m: &&MemberId| self.decl(**m).modifiers.is_readonly && self.decl(**m).name_span == body.span(target);
-        let own = self.own_members(info.owner, self.sym_in(member, name));
-        own.iter().find(is_declared).copied().filter(|_| value == node)
-    }
-
-    /// The id of a lambda: `Type.method~k`, counted in source order with the anonymous
-    /// classes of the member.
-    pub fn lambda_id(&self, member: MemberId, function: yarrowgraph_ir::FunctionId) -> String {
-        let Some(body) = self.body(member) else { return self.member_id(member) };
-        let node = body.ids().find(|n| body.node(*n) == yarrowgraph_ir::Node::Lambda(function));
-        let Some(node) = node else { return self.member_id(member) };
-        let f = body.function(function);
-        let host = self.member_id(member);
-        if let (Some(name), yarrowgraph_ir::LambdaForm::Local) = (f.name, f.form) {
-            return format!("{host}.{}", self.unit_of(member).text(name));
-        }
-        let is_field = matches!(self.member(member).kind, MemberKind::Field | MemberKind::Property);
-        if is_field && body.root == Some(node) {
-            return host;
-        }
-        // a variable of the module that is this function for good
-        if let Some(variable) = self.constant_of(member, node) {
-            return self.member_id(variable);
-        }
-        let at = body.span(node).start;
-        let lambdas = body.ids().filter(|n| match body.node(*n) {
-            yarrowgraph_ir::Node::Lambda(f) => {
-                body.function(f).form != yarrowgraph_ir::LambdaForm::Local && self.constant_of(member, *n).is_none()
-            }
-            _ => false,
-        });
-        let before = lambdas.filter(|n| body.span(*n).start < at).count();
-        let anonymous = |t: TypeDeclId| self.unit_of(member).ty(t).anonymous;
-        let classes = body.types.iter().filter(|(t, n)| anonymous(*t) && body.span(*n).start < at).count();
-        format!("{host}~{}", before + classes + 1)
     }
 }

@@ -63,10 +63,10 @@ fn meant(p: &Program, unit: UnitId, name: Sym, namespace: Sym, parent: Option<Ty
     let fits = |t: &TypeId| !matches!(p.ty(*t).kind, TypeKind::Enum | TypeKind::Alias) && p.kit(p.ty(*t).unit).traits.open_names;
     let candidates: Vec<TypeId> = p.types_named(name).iter().copied().filter(fits).filter(|t| p.ty(*t).parent == parent).collect();
     if parent.is_some() {
-        return candidates.first().copied();
+        return p.nearest(unit, candidates.into_iter());
     }
     let u = p.unit(unit);
-    let of_namespace = |space: &str| candidates.iter().copied().find(|t| p.text(p.ty(*t).namespace) == space);
+    let of_namespace = |space: &str| p.nearest(unit, candidates.iter().copied().filter(|t| p.text(p.ty(*t).namespace) == space));
     let used = || u.imports.iter().filter(|i| i.name.is_some_and(|n| u.text(n) == "*")).find_map(|i| of_namespace(u.text(i.from)));
     let only = || match candidates[..] {
         [one] => Some(one),

@@ -128,13 +128,15 @@ impl Program {
                     None => u.text(i.from).to_owned(),
                 };
                 let full = full.trim_start_matches("global::").to_owned();
-                return candidates.iter().copied().find(|t| *self.ty(*t).full == full);
+                return self.nearest(unit, candidates.iter().copied().filter(|t| *self.ty(*t).full == full));
             }
         }
         // the own namespace and those around it
+        let of_namespace =
+            |space: &str| self.nearest(unit, candidates.iter().copied().filter(|t| self.text(self.ty(*t).namespace) == space));
         let mut around = here.as_str();
         loop {
-            if let Some(t) = candidates.iter().copied().find(|t| self.text(self.ty(*t).namespace) == around) {
+            if let Some(t) = of_namespace(around) {
                 return Some(t);
             }
             match around.rsplit_once('.') {
@@ -145,7 +147,7 @@ impl Program {
         }
         for i in &u.imports {
             if i.name.map(|n| u.text(n)) == Some("*")
-                && let Some(t) = candidates.iter().copied().find(|t| self.text(self.ty(*t).namespace) == u.text(i.from))
+                && let Some(t) = of_namespace(u.text(i.from))
             {
                 return Some(t);
             }
@@ -158,6 +160,29 @@ impl Program {
             [one] if kit.traits.open_names && !known(one) && !self.opened_by_file.contains(self.text(self.ty(one).namespace)) => Some(one),
             _ => None,
         }
+    }
+
+    /// Of several types of one full name, as programs of one tree may each have one, the one that is declared nearest to a file:
+    /// in the innermost folder that has both.
+    pub(super) fn nearest(&self, unit: UnitId, candidates: impl Iterator<Item = TypeId>) -> Option<TypeId> {
+        let mut candidates = candidates.peekable();
+        let first = candidates.next()?;
+        if candidates.peek().is_none() {
+            return Some(first);
+        }
+        let path = &self.unit(unit).path;
+        let shared = |t: TypeId| {
+            let steps = path.split('/').zip(self.unit(self.ty(t).unit).path.split('/'));
+            steps.take_while(|(here, there)| here == there).count()
+        };
+        let mut best = (shared(first), first);
+        for candidate in candidates {
+            let near = shared(candidate);
+            if near > best.0 {
+                best = (near, candidate);
+            }
+        }
+        Some(best.1)
     }
 
     fn statically_imported_type(&self, unit: UnitId, sym: Sym) -> Option<TypeId> {
@@ -186,16 +211,17 @@ impl Program {
         }
         let sym = self.symbols.get(simple)?;
         let candidates = self.types_named(sym);
-        let exact = candidates.iter().copied().find(|t| &*self.ty(*t).full == text);
+        let exact = self.nearest(unit, candidates.iter().copied().filter(|t| &*self.ty(*t).full == text));
         // a name may leave out the namespaces that are around
         let partial = || {
             let u = self.unit(unit);
             let here = u.text(u.namespace);
             let suffix = format!(".{text}");
-            candidates.iter().copied().find(|t| {
+            let fits = |t: &TypeId| {
                 let id = &self.ty(*t).full;
                 id.strip_suffix(&suffix).is_some_and(|outer| here == outer || here.starts_with(&format!("{outer}.")))
-            })
+            };
+            self.nearest(unit, candidates.iter().copied().filter(fits))
         };
         // where a file has several namespaces, one that fits leaves no doubt
         let only = || {

@@ -236,7 +236,9 @@ impl Extractor<'_, '_> {
                     other => program.is_weak(program.member(self.member).unit, other),
                 };
                 let set = init.map_or_else(Vec::new, |init| self.entry_values(init));
-                match self.handed_in(self.body.list(args)).or_else(|| self.handed_in(&set)) {
+                // what a subject makes for itself knows it, and is told in its own right
+                let is_other = |inner: &NodeId| !matches!((self.eval(*inner), &holder.subject), (Val::This(_), Val::This(_)));
+                match self.handed_in(self.body.list(args)).or_else(|| self.handed_in(&set)).filter(is_other) {
                     Some(inner) if weak || self.is_record(holder, &ty) => Carried { weak, ..plain(inner, matches!(ty, Ty::Own(..))) },
                     _ => Carried { weak, ..plain(value, false) },
                 }

@@ -20,6 +20,9 @@ pub(super) fn effects(x: &Extractor<'_, '_>, node: NodeId, callee: NodeId, args:
         _ => return None,
     };
     let text = x.text(name);
+    if pack.calls_by_name.contains(text) {
+        return raised_by_name(x, node, args).map(|raise| vec![raise]);
+    }
     let (connects, disconnects) = (pack.connects.contains(text), pack.disconnects.contains(text));
     if !connects && !disconnects {
         return None;
@@ -35,6 +38,20 @@ pub(super) fn effects(x: &Extractor<'_, '_>, node: NodeId, callee: NodeId, args:
         return None;
     }
     if connects { connection(x, node, args) } else { release(x, node, object, args) }
+}
+
+/// A signal that is raised by its name: `invokeMethod(gauge, "rose", Queued)`.
+fn raised_by_name(x: &Extractor<'_, '_>, node: NodeId, args: &[NodeId]) -> Option<Effect> {
+    let program = x.flow.program;
+    let [object, name, ..] = *args else { return None };
+    let Node::Str(name) = x.body.node(name) else { return None };
+    let subject = x.eval(object);
+    let signal = program.find_member(x.flow.type_of(&subject).own()?, program.sym_in(x.member, name))?;
+    (program.member(signal).kind == MemberKind::Event).then(|| {
+        let mut raise = Effect::new(Act::Raise, Holder { subject, event: Event::Own(signal), key: None }, x.site(node));
+        raise.guard = Guard::Safe;
+        raise
+    })
 }
 
 /// A reference to a member.
@@ -185,6 +202,7 @@ fn is_called(x: &Extractor<'_, '_>, node: NodeId, wanted: &str) -> bool {
         Node::Name(name) | Node::Member { name, .. } => x.text(name) == wanted,
         Node::Binary { left, right, .. } => is_called(x, left, wanted) || is_called(x, right, wanted),
         Node::Call { args, .. } => x.body.list(args).iter().any(|a| is_called(x, *a, wanted)),
+        Node::Cast { operand, .. } => is_called(x, operand, wanted),
         _ => false,
     }
 }

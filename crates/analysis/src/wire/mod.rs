@@ -339,6 +339,7 @@ impl<'p> Wiring<'p> {
                     Ty::Unknown => true,
                     // named by a text, of which a compiler asks nothing
                     Ty::Outside(..) => !program.kit_of(m).pack.connects.is_empty(),
+                    Ty::Own(base, _) => !program.kit_of(m).pack.connects.is_empty() && program.is_a(program.member(m).owner, base),
                     _ => false,
                 }
         })

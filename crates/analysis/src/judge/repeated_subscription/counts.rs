@@ -1,0 +1,107 @@
+//! Which subscriptions can pile up: those of handlers, on what does not ignore what it holds already.
+
+use yarrowgraph_ir::{BinaryOp, Node, NodeId};
+use yarrowgraph_model::Certainty;
+
+use super::is_made_anew;
+use crate::flow::Val;
+use crate::program::{MemberId, Ty};
+use crate::wire::Wiring;
+use crate::wire::channels::{Channel, ChannelKey};
+use crate::wire::effect::Effect;
+
+/// Whether a subscription can pile up at all.
+pub(super) fn counts(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> bool {
+    // a constant of a library is a value
+    let is_value = matches!(&effect.handler, Some(Val::Outside(of, _)) if matches!(**of, Val::Global(_)));
+    let known = !is_value
+        && !is_data(wiring, effect)
+        && !matches!(effect.handler, None | Some(Val::Unknown | Val::Param(..) | Val::Null | Val::Data));
+    known
+        && !effect.once
+        && (!effect.replaces || is_under_own_key(wiring, effect))
+        && !effect.bounded
+        && effect.certainty != Certainty::Possible
+        && !wiring.is_generated(effect)
+        && !wiring.in_test(effect.site.member)
+        && !is_counter(wiring, effect)
+        && !keeps_each_once(wiring, channel, effect)
+}
+
+/// Whether what is put on is a number, a flag or the like by its type.
+fn is_data(wiring: &Wiring<'_>, effect: &Effect) -> bool {
+    let program = wiring.program();
+    let Some(Ty::Outside(name, args)) = effect.handler.as_ref().map(|h| wiring.flow.type_of(h)) else { return false };
+    let name = program.text(name);
+    // a word of the language
+    let is_word = args.is_empty()
+        && matches!(name, "bool" | "boolean" | "byte" | "char" | "double" | "float" | "int" | "long" | "number" | "short" | "string");
+    is_word || program.kit_of(effect.site.member).pack.value_types.contains(name)
+}
+
+/// Whether the way in has put the handler under a key that it has made for it, and gives that back: `slots[++last] = f; return last;`.
+fn is_under_own_key(wiring: &Wiring<'_>, effect: &Effect) -> bool {
+    let program = wiring.program();
+    let innermost = effect.innermost();
+    let Some(body) = program.body(innermost.member).filter(|_| !effect.inner.is_empty()) else { return false };
+    let Some(key @ (Val::Local(_) | Val::Member(..))) = &effect.holder.key else { return false };
+    if matches!(key, Val::Local(local) if local.member != innermost.member) {
+        return false;
+    }
+    body.ids().any(|n| matches!(body.node(n), Node::Return(Some(value)) if wiring.flow.eval_in(innermost.member, value) == *key))
+}
+
+/// Whether what is put on is a number: `for (let i = 0; …) ring.push(i)`.
+fn is_counter(wiring: &Wiring<'_>, effect: &Effect) -> bool {
+    let Some(Val::Local(local)) = &effect.handler else { return false };
+    let Some(body) = wiring.program().body(local.member) else { return false };
+    matches!(body.node(local.node), Node::Local { init: Some(init), .. } if matches!(body.node(init), Node::Num(_) | Node::Plain))
+}
+
+/// Whether the subject ignores what it already holds.
+fn keeps_each_once(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> bool {
+    let (program, flow) = (wiring.program(), &wiring.flow);
+    let innermost = effect.innermost();
+    let pack = &*program.kit_of(innermost.member).pack;
+    let Some(body) = program.body(innermost.member) else { return false };
+    let name_of = |callee: NodeId| match body.node(callee) {
+        Node::Member { name, .. } | Node::Name(name) => Some(program.unit_of(innermost.member).text(name)),
+        _ => None,
+    };
+    if let Node::Call { callee, .. } = body.node(innermost.node)
+        && let Some(text) = name_of(callee)
+        && (pack.adds_once.contains(text) || (pack.ignores_doubles.contains(text) && !is_made_anew(wiring, effect)))
+    {
+        return true;
+    }
+    let ChannelKey::Own(m, _) = channel.key else { return false };
+    let unit = program.member(m).unit;
+    let is_set = |ty: Ty| {
+        let mut within = std::iter::once(ty.clone()).chain(program.elements_within(unit, &ty));
+        within.any(|t| matches!(&t, Ty::Outside(name, _) if pack.sets.contains(program.text(*name))))
+    };
+    // a set holds each function that is made anew as well
+    let of_set = || is_set(flow.type_held(m)) || flow.definitions(m).iter().any(|d| is_set(flow.type_of_node(d.member, d.node)));
+    if !is_made_anew(wiring, effect) && of_set() {
+        return true;
+    }
+    effect.inner.iter().any(|site| asks_what_it_holds(wiring, site.member))
+}
+
+/// Whether a way in asks whether something is among what is held already.
+fn asks_what_it_holds(wiring: &Wiring<'_>, way_in: MemberId) -> bool {
+    let program = wiring.program();
+    let pack = &*program.kit_of(way_in).pack;
+    let Some(body) = program.body(way_in) else { return false };
+    body.ids().any(|node| match body.node(node) {
+        Node::Call { callee, .. } => match body.node(callee) {
+            Node::Member { name, .. } | Node::Name(name) => {
+                let text = program.unit_of(way_in).text(name);
+                pack.membership.contains(text) || pack.equality.contains(text)
+            }
+            _ => false,
+        },
+        Node::Binary { op: BinaryOp::Eq, left, .. } => matches!(wiring.flow.eval_in(way_in, left), Val::Element(..)),
+        _ => false,
+    })
+}
