@@ -233,6 +233,9 @@ pub struct Pack {
     /// Types of which a field that nothing was given to holds a value all the same: dates, spans of time.
     #[serde(default)]
     pub value_types: Names,
+    /// Types of plain data: numbers, flags and texts, which are no handlers.
+    #[serde(default)]
+    pub data_types: Names,
     /// Methods and members that make a timer run once.
     #[serde(default)]
     pub single_shots: Names,

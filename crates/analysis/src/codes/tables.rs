@@ -325,33 +325,27 @@ fn tests(wiring: &Wiring<'_>, member: MemberId) -> Vec<Table> {
             let mut next = Some(*statement);
             let mut any = false;
             while let Some(node) = next {
-                let Node::If { cond, then, other } = body.node(node) else {
+                let Some(test) = test(wiring, member, node).filter(|t| asked.is_none_or(|(n, _)| n == t.name)) else {
+                    // what is asked from here on is not known
                     if any {
                         last = Some(node);
                     }
                     break;
                 };
-                let Some((subject, code_node)) = equality(wiring, member, cond) else { break };
-                let Node::Name(name) = body.node(subject) else { break };
-                if asked.is_some_and(|(n, _)| n != name) {
-                    break;
-                }
-                let ty = wiring.flow.type_of_node(member, subject).own();
-                let Some(code) = code(wiring, member, code_node, ty) else { break };
-                let Some(value) = branch_value(wiring, member, then) else { break };
-                asked = Some((name, subject));
+                asked = Some((test.name, test.subject));
                 any = true;
-                let value = Site { member, node: value };
+                let value = Site { member, node: test.value };
                 let makes = selected(wiring, value).flatten();
-                entries.push(Entry {
+                let gives_nothing = gives_nothing(wiring, member, test.value);
+                entries.extend(test.codes.into_iter().map(|(code, node)| Entry {
                     code,
-                    place: Site { member, node: code_node },
+                    place: Site { member, node },
                     value,
                     makes,
                     guarded: false,
-                    gives_nothing: gives_nothing(wiring, member, value.node),
-                });
-                next = other;
+                    gives_nothing,
+                }));
+                next = test.other;
             }
             if !any && !entries.is_empty() {
                 last = Some(*statement);
@@ -380,6 +374,42 @@ fn tests(wiring: &Wiring<'_>, member: MemberId) -> Vec<Table> {
         });
     }
     found
+}
+
+/// A test whether a value is one of some codes.
+struct Test {
+    name: yarrowgraph_ir::Name,
+    subject: NodeId,
+    codes: Vec<(State, NodeId)>,
+    /// What is selected then.
+    value: NodeId,
+    /// What is asked, or done, otherwise.
+    other: Option<NodeId>,
+}
+
+/// What a statement tests, where that is a plain name against codes: `if (grade == "kraft" || grade == "k") return new KraftRun();`
+fn test(wiring: &Wiring<'_>, member: MemberId, node: NodeId) -> Option<Test> {
+    let body = wiring.program().body(member)?;
+    let Node::If { cond, then, other } = body.node(node) else { return None };
+    let mut asked: Option<(yarrowgraph_ir::Name, NodeId)> = None;
+    let mut codes = Vec::new();
+    let mut stack = vec![cond];
+    while let Some(cond) = stack.pop() {
+        if let Node::Binary { op: BinaryOp::Or, left, right } = body.node(cond) {
+            stack.extend([right, left]);
+            continue;
+        }
+        let (subject, label) = equality(wiring, member, cond)?;
+        let Node::Name(name) = body.node(subject) else { return None };
+        if asked.is_some_and(|(n, _)| n != name) {
+            return None;
+        }
+        asked = Some((name, subject));
+        let ty = wiring.flow.type_of_node(member, subject).own();
+        codes.push((code(wiring, member, label, ty)?, label));
+    }
+    let (name, subject) = asked?;
+    Some(Test { name, subject, codes, value: branch_value(wiring, member, then)?, other })
 }
 
 /// The two sides of a comparison: what is asked for, and the code.

@@ -76,14 +76,16 @@ pub(super) fn twins(wiring: &Wiring<'_>) -> Vec<Draft> {
         let all: Vec<Vec<Taken>> = built.links.iter().map(|l| codes::of(wiring, built, l)).collect();
         for (at, later) in all.iter().enumerate() {
             let is_answered = |t: &Taken| all[..at].iter().position(|l| l.iter().any(|e| !e.guarded && same(flow, e.code, t.code)));
-            let earlier: Option<Vec<usize>> = later.iter().map(is_answered).collect();
+            // an empty text says that there is no code
+            let names_one = |t: &&Taken| !matches!(t.code, State::Text(text) if program.text(text).is_empty());
+            let earlier: Option<Vec<usize>> = later.iter().filter(names_one).map(is_answered).collect();
             let Some(earlier) = earlier.filter(|e| !e.is_empty()) else { continue };
             let (made, before) = (built.links[at].made, built.links[earlier[0]].made);
             let passes = |l| behaviour::of(flow, &wiring.links, built.of, l).is_some_and(|b| b.passes == Passes::Always);
             if wiring.in_test(made.member) || passes(&built.links[earlier[0]]) {
                 continue;
             }
-            let name = later[0].code.name(program);
+            let name = later.iter().find(names_one).map(|t| t.code.name(program)).unwrap_or_default();
             let place = program.place_of(made);
             found.entry(place.clone()).or_insert_with(|| Draft {
                 level: Level::Warning,

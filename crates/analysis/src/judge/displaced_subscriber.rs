@@ -32,7 +32,10 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     let mut drafts: Vec<Draft> = written.filter_map(|e| added_to_a_copy(wiring, e)).collect();
     for channel in &wiring.channels {
         let joins = channel.joins.iter().map(|j| &wiring.effects[*j]);
-        let joins: Vec<&Effect> = joins.filter(|e| !wiring.in_test(e.site.member) && !wiring.is_generated(e)).collect();
+        let counts = |e: &&Effect| {
+            !wiring.in_test(e.site.member) && !wiring.is_generated(e) && !is_of_base(wiring, channel, e) && !wiring.puts_data(e)
+        };
+        let joins: Vec<&Effect> = joins.filter(counts).collect();
         drafts.extend(adder_of_one(wiring, channel, &joins));
         drafts.extend(set_instead_of_added(wiring, channel, &joins));
         for later in &joins {
@@ -41,6 +44,14 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         }
     }
     drafts
+}
+
+/// Whether what is subscribed to is only known to be of a base of the class that has the channel: it may be another heir.
+fn is_of_base(wiring: &Wiring<'_>, channel: &Channel, join: &Effect) -> bool {
+    let program = wiring.program();
+    let ChannelKey::Own(m, _) = channel.key else { return false };
+    let owner = program.member(m).owner;
+    wiring.flow.type_of(&join.holder.subject).own().is_some_and(|t| t != owner && program.is_a(owner, t))
 }
 
 fn draft(

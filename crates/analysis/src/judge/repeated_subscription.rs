@@ -161,6 +161,7 @@ fn second_on_path(wiring: &Wiring<'_>, channel: &Channel, second: &Effect, joins
             && first.adapter == second.adapter
             && is_one_holder(wiring, first, second)
             && !differ_by_argument(wiring, first.site, second.site)
+            && !differ_by_argument(wiring, first.innermost(), second.innermost())
             && !is_kept_among_others(wiring, first);
         same && is_one_object(wiring, second)
             && !is_replaced_here(wiring, second, second.site.member)
@@ -183,7 +184,7 @@ fn differ_by_argument(wiring: &Wiring<'_>, first: Site, second: Site) -> bool {
             _ => &[],
         }
     };
-    let is_constant = |v: &Val| matches!(v, Val::Str(_) | Val::Static(_) | Val::Outside(..));
+    let is_constant = |v: &Val| matches!(v, Val::Str(_) | Val::Static(_) | Val::Outside(..) | Val::Type(_));
     args(first).iter().zip(args(second)).any(|(a, b)| {
         let (a, b) = (wiring.flow.eval_in(first.member, *a), wiring.flow.eval_in(second.member, *b));
         a != b && is_constant(&a) && is_constant(&b)

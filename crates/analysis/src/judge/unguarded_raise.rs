@@ -65,7 +65,7 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> Option<Draf
     if nobody && channel.kind == ChannelKind::Slot && wiring.flow.definitions(m).iter().any(|d| may_fill(wiring, *d)) {
         return None;
     }
-    if channel.kind == ChannelKind::Slot && is_operation(wiring, m) {
+    if channel.kind == ChannelKind::Slot && is_operation(wiring, m) || nobody && is_of_unfilled_table(wiring, channel, m) {
         return None;
     }
     if channel.kind == ChannelKind::Slot
@@ -73,7 +73,7 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> Option<Draf
     {
         return None;
     }
-    if is_emptied_with_another(wiring, m, effect) {
+    if is_emptied_with_another(wiring, m, effect) || is_unasked_pointer(wiring, channel, m) {
         return None;
     }
     if is_filled_at_birth(wiring, channel, m) || channel.kind == ChannelKind::Slot && is_filled_by_set_up(wiring, m) {
@@ -243,6 +243,31 @@ fn is_operation(wiring: &Wiring<'_>, m: MemberId) -> bool {
         && !program.ty(info.owner).is_module
         && !members.iter().any(is_code)
         && members.iter().filter(is_function).count() >= OPERATIONS
+}
+
+/// Whether a slot is a plain pointer to a function of which no code says that it may be empty: none empties it, and none asks
+/// whether anything is there. What is done is chosen by it, as by a method that is overridden.
+fn is_unasked_pointer(wiring: &Wiring<'_>, channel: &Channel, m: MemberId) -> bool {
+    let program = wiring.program();
+    let info = program.member(m);
+    let is_pointer = program.kit(info.unit).traits.open_names && program.is_function_pointer(m);
+    let asks = |r: &usize| wiring.effects[*r].guard == Guard::Tested;
+    is_pointer
+        && !channel.raises.iter().any(asks)
+        && channel.leaves.is_empty()
+        && !wiring.flow.definitions(m).iter().any(|d| matches!(wiring.flow.eval(*d), Val::Null))
+}
+
+/// Whether a field is one of many functions of its class, none of which any code fills: what fills them all finds them by their
+/// names when it runs, as a loader of entry points does.
+fn is_of_unfilled_table(wiring: &Wiring<'_>, channel: &Channel, m: MemberId) -> bool {
+    let program = wiring.program();
+    let is_unfilled = |x: &&MemberId| {
+        program.member(**x).kind == MemberKind::Field
+            && wiring.flow.definitions(**x).is_empty()
+            && program.is_callable(program.member(**x).unit, &program.declared_type(**x))
+    };
+    channel.kind != ChannelKind::Event && program.ty(program.member(m).owner).members.iter().filter(is_unfilled).nth(OPERATIONS).is_some()
 }
 
 /// Whether whoever makes an object sets the slot right there, before anything is done with it, and nobody empties it later.

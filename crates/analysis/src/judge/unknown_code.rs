@@ -2,7 +2,7 @@
 
 use std::collections::BTreeSet;
 
-use yarrowgraph_ir::Node;
+use yarrowgraph_ir::{BinaryOp, Node, NodeId};
 use yarrowgraph_model::{Certainty, Level, Place, Related};
 
 use super::{Draft, Page, Rule, related, short};
@@ -10,6 +10,7 @@ use crate::codes::{Missing, Table, look_ups};
 use crate::flow::{Flow, Val};
 use crate::machine::{State, named};
 use crate::program::{MemberId, Program, Site, Sym};
+use crate::state;
 use crate::wire::Wiring;
 use crate::wire::channels::{Channel, ChannelKey, Topic};
 use crate::wire::effect::{Act, Effect};
@@ -175,6 +176,7 @@ pub(super) fn unknown(wiring: &Wiring<'_>, table: &Table) -> Vec<(Site, State)> 
                 }
                 if let Val::Param(m, None, index) = value
                     && m == given.member
+                    && !is_told_apart_before(wiring, *call, given)
                 {
                     more.insert((m, index, *part));
                 }
@@ -207,6 +209,23 @@ pub(super) fn unknown(wiring: &Wiring<'_>, table: &Table) -> Vec<(Site, State)> 
     found.sort_unstable();
     found.dedup();
     found
+}
+
+/// Whether a call is made for some values only of what it hands on: `case Bits: return bits(kind);`
+fn is_told_apart_before(wiring: &Wiring<'_>, call: Site, given: Site) -> bool {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    let Some(body) = program.body(call.member) else { return false };
+    let value = flow.eval(given);
+    let is_it = |n: NodeId| matches!(body.node(n), Node::Name(_) | Node::Member { .. }) && flow.eval_in(call.member, n) == value;
+    let asks_whether_any = |cond: NodeId| match body.node(cond) {
+        Node::Binary { op: BinaryOp::Ne | BinaryOp::Eq, left, right } => [left, right].iter().any(|n| body.node(*n) == Node::Null),
+        _ => false,
+    };
+    program.scope(call.member).ancestors(call.node).any(|around| match body.node(around) {
+        Node::If { cond, .. } | Node::Conditional { cond, .. } => !asks_whether_any(cond) && state::any_within(body, cond, &is_it),
+        Node::Switch { subject: Some(subject), .. } => state::any_within(body, subject, &is_it),
+        _ => false,
+    })
 }
 
 /// Whether a part of any object says of which class that is.

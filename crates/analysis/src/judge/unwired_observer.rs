@@ -4,7 +4,7 @@ use std::cell::LazyCell;
 use std::collections::{BTreeMap, BTreeSet};
 
 use rustc_hash::FxHashSet;
-use yarrowgraph_ir::{MemberKind, Node, TypeKind};
+use yarrowgraph_ir::{MemberKind, Node, NodeId, TypeKind};
 use yarrowgraph_model::{Certainty, ChannelKind, Level};
 
 use super::{Draft, Page, Rule, plain, related, short};
@@ -98,7 +98,7 @@ fn classes(wiring: &Wiring<'_>) -> Vec<Draft> {
             {
                 continue;
             }
-            if may_be_handed_over(wiring, class, open) || *otherwise {
+            if may_be_handed_over(wiring, class, open) || *otherwise || is_handed_elsewhere(wiring, channels, class, *interface) {
                 continue;
             }
             let Some(place) = program.type_place(class) else { continue };
@@ -186,6 +186,33 @@ fn attaches_itself(wiring: &Wiring<'_>, channels: &[&Channel], class: TypeId) ->
     };
     let own = |call: &&Site| program.is_a(class, program.member(call.member).owner);
     seen || ways_in.collect::<BTreeSet<Sym>>().into_iter().flat_map(|name| program.index.calls(name)).filter(own).any(hands_itself)
+}
+
+/// Whether objects of a class are handed as such observers to a method of the tree that puts nothing on the channels, or are put
+/// in a field for one: to keep them in a way that is not seen.
+fn is_handed_elsewhere(wiring: &Wiring<'_>, channels: &[&Channel], class: TypeId, interface: TypeId) -> bool {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    let ways_in: FxHashSet<MemberId> =
+        channels.iter().flat_map(|c| &c.joins).flat_map(|j| wiring.effects[*j].inner.iter().map(|s| s.member)).collect();
+    let takes_one = |m: &MemberId| {
+        let params = &program.decl(*m).params;
+        params.iter().any(|p| p.ty.is_some_and(|ty| program.type_in(*m, ty).own() == Some(interface)))
+    };
+    let is_one = |member: MemberId, node: NodeId| flow.type_of_node(member, node).own().is_some_and(|t| program.is_a(t, class));
+    let members = || (0..program.members.len()).map(|i| MemberId(i as u32));
+    let is_slot = |m: &MemberId| {
+        let is_value = matches!(program.member(*m).kind, MemberKind::Field | MemberKind::Property);
+        is_value && program.declared_type(*m).own() == Some(interface)
+    };
+    if members().filter(is_slot).any(|slot| flow.definitions(slot).iter().any(|d| is_one(d.member, d.node))) {
+        return true;
+    }
+    let takers = members().filter(|m| program.member(*m).kind == MemberKind::Method && !ways_in.contains(m)).filter(takes_one);
+    takers.flat_map(|m| flow.call_sites(m)).any(|call| {
+        let Some(body) = program.body(call.member) else { return false };
+        let Node::Call { args, .. } = body.node(call.node) else { return false };
+        body.list(args).iter().any(|arg| is_one(call.member, *arg))
+    })
 }
 
 /// Whether a class does nothing at all: others extend it for what they do not want to write out.

@@ -238,6 +238,27 @@ impl Program {
         self.declared[member.0 as usize].get_or_init(find).clone()
     }
 
+    /// Whether a member is declared as a plain pointer to a function, under whatever name, rather than an object around one.
+    pub fn is_function_pointer(&self, member: super::MemberId) -> bool {
+        const ALIASES: u32 = 8;
+        let info = self.member(member);
+        let (mut unit, mut owner, mut wanted) = (info.unit, Some(info.owner), self.decl(member).ty);
+        for _ in 0..ALIASES {
+            let Some(ty) = wanted else { return false };
+            wanted = match self.unit(unit).type_ref(ty) {
+                TypeRef::Indirect(inner) => return matches!(self.unit(unit).type_ref(*inner), TypeRef::Function { .. }),
+                TypeRef::Named { name, .. } => {
+                    let alias = self.resolve_type(unit, owner, self.unit(unit).text(*name));
+                    let Some(&(there, decl)) = alias.and_then(|t| self.ty(t).decls.first()) else { return false };
+                    (unit, owner) = (there, alias);
+                    self.unit(there).ty(decl).aliased
+                }
+                _ => return false,
+            };
+        }
+        false
+    }
+
     /// The simple name of a type.
     pub fn type_name(&self, ty: &Ty) -> Option<&str> {
         match ty {

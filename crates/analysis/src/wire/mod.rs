@@ -353,6 +353,15 @@ impl<'p> Wiring<'p> {
         is_open && adders.any(|name| program.index.calls(name).iter().any(|call| self.flow.callee(*call).is_none()))
     }
 
+    /// Whether what is put on is a number, a flag or a text by its type.
+    pub fn puts_data(&self, effect: &Effect) -> bool {
+        let program = self.program();
+        match effect.handler.as_ref().map(|h| self.flow.type_of(h)) {
+            Some(Ty::Outside(name, _)) => program.kit_of(effect.site.member).pack.data_types.contains(program.text(name)),
+            _ => false,
+        }
+    }
+
     /// Whether what could not be read of some file mentions a member's name: it may do anything with it.
     pub fn is_mentioned_unread(&self, m: MemberId) -> bool {
         self.is_unread(self.program().member(m).name)

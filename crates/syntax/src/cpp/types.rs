@@ -93,7 +93,8 @@ impl<'t> Cpp<'t> {
     pub(super) fn type_of(&mut self, ty: Option<Ts<'t>>, declared: &Declared<'t>) -> Option<TypeRefId> {
         if declared.function_pointer {
             let result = self.l.type_ref(TypeRef::Other);
-            return Some(self.l.type_ref(TypeRef::Function { params: Box::default(), result }));
+            let function = self.l.type_ref(TypeRef::Function { params: Box::default(), result });
+            return Some(self.l.type_ref(TypeRef::Indirect(function)));
         }
         let base = self.ty(ty?);
         let inner = if declared.indirect { self.l.type_ref(TypeRef::Indirect(base)) } else { base };

@@ -15,7 +15,7 @@ pub(super) fn counts(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) ->
     // a constant of a library is a value
     let is_value = matches!(&effect.handler, Some(Val::Outside(of, _)) if matches!(**of, Val::Global(_)));
     let known = !is_value
-        && !is_data(wiring, effect)
+        && !wiring.puts_data(effect)
         && !matches!(effect.handler, None | Some(Val::Unknown | Val::Param(..) | Val::Null | Val::Data));
     known
         && !effect.once
@@ -26,17 +26,6 @@ pub(super) fn counts(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) ->
         && !wiring.in_test(effect.site.member)
         && !is_counter(wiring, effect)
         && !keeps_each_once(wiring, channel, effect)
-}
-
-/// Whether what is put on is a number, a flag or the like by its type.
-fn is_data(wiring: &Wiring<'_>, effect: &Effect) -> bool {
-    let program = wiring.program();
-    let Some(Ty::Outside(name, args)) = effect.handler.as_ref().map(|h| wiring.flow.type_of(h)) else { return false };
-    let name = program.text(name);
-    // a word of the language
-    let is_word = args.is_empty()
-        && matches!(name, "bool" | "boolean" | "byte" | "char" | "double" | "float" | "int" | "long" | "number" | "short" | "string");
-    is_word || program.kit_of(effect.site.member).pack.value_types.contains(name)
 }
 
 /// Whether the way in has put the handler under a key that it has made for it, and gives that back: `slots[++last] = f; return last;`.
