@@ -47,7 +47,9 @@ impl Flow<'_> {
                 if let [only] = *body.list(args) {
                     let copies = self.program.element_type(self.program.member(member).unit, &ty).is_some();
                     let wraps = self.program.is_callable(self.program.member(member).unit, &ty);
-                    if wraps {
+                    // `Phase{shut}` of an enumeration is that constant
+                    let is_constant = || ty.own().is_some_and(|t| self.program.ty(t).kind == yarrowgraph_ir::TypeKind::Enum);
+                    if wraps || is_constant() {
                         return inner(only);
                     }
                     if copies && self.element_of_node(member, only, budget).is_some() {

@@ -8,7 +8,7 @@ use yarrowgraph_model::{Certainty, Level};
 use super::{Draft, Page, Rule, related, short};
 use crate::flow::Val;
 use crate::machine::{Encoding, Found, Holder};
-use crate::program::{MemberId, Site, TypeId};
+use crate::program::{MemberId, Program, Site, Ty, TypeId};
 use crate::wire::Wiring;
 
 pub(super) const RULE: Rule = Rule {
@@ -45,12 +45,20 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         let first = first_called(wiring, machine, owner);
         let choices = machine.labels.iter().map(|(site, _)| *site);
         let choices = choices.filter(|site| first.contains(&Some(site.member)) && is_choice(wiring, machine, *site));
-        let mut asks: Vec<Site> = delegations.chain(choices).collect();
+        let is_set_before = |ask: &Site| {
+            let scope = program.scope(ask.member);
+            machine.transitions.iter().any(|t| t.site.member == ask.member && scope.is_before(t.site.node, ask.node))
+        };
+        let mut asks: Vec<Site> = delegations.chain(choices).filter(|ask| !is_set_before(ask)).collect();
+        // what a part is asked elsewhere it is handed from here
+        if asks.iter().all(|ask| !program.are_kin(program.member(ask.member).owner, owner)) {
+            asks.clear();
+        }
         // where every way asks for a state first, it never comes to be in one
         if asks.is_empty() && never_moves(wiring, machine, field) {
             asks.extend(machine.transitions.iter().map(|t| t.site));
         }
-        if asks.is_empty() || is_set_by_makers(wiring, machine, &first) {
+        if asks.is_empty() || is_set_by_makers(wiring, machine, &first) || is_given_in_order(wiring, field) {
             continue;
         }
         let setters: BTreeSet<MemberId> = machine.transitions.iter().filter(|t| t.from.is_none()).map(|t| t.root).collect();
@@ -84,7 +92,14 @@ fn never_moves(wiring: &Wiring<'_>, machine: &Found, field: MemberId) -> bool {
     // what is read from elsewhere is written there by the names of its parts
     let owner = program.member(field).owner;
     let is_marked = !program.decl(field).annotations.is_empty() || program.type_decl(owner).is_none_or(|t| !t.annotations.is_empty());
-    !is_marked && !machine.is_open(program) && machine.transitions.iter().all(|t| t.from.is_some() && t.told)
+    !is_marked && !is_number(machine, program, field) && !machine.is_open(program) && machine.transitions.iter().all(|t| t.from.is_some() && t.told)
+}
+
+/// Whether a field is a number by its type: it is nought where nothing else is said, which stands for being in none of the states,
+/// and a test that it is not in one of them does not say in which it is.
+fn is_number(machine: &Found, program: &Program, field: MemberId) -> bool {
+    let is_plain = matches!(program.declared_type(field), Ty::Outside(name, _) if program.kit_of(field).pack.data_types.contains(program.text(name)));
+    is_plain && matches!(machine.domain.encoding, Encoding::Constants) && !program.kit_of(field).traits.duck_typed
 }
 
 /// Whether a label stands in a choice by constants that are objects, of which there may be none.
@@ -111,6 +126,26 @@ fn is_careful(wiring: &Wiring<'_>, site: Site) -> bool {
 fn is_set_by_makers(wiring: &Wiring<'_>, machine: &Found, first: &[Option<MemberId>]) -> bool {
     let sets: BTreeSet<MemberId> = machine.transitions.iter().filter(|t| t.from.is_none()).map(|t| t.root).collect();
     !first.is_empty() && first.iter().all(|m| m.is_some_and(|m| sets.contains(&m) || is_setter(wiring, machine, m)))
+}
+
+/// Whether everybody who makes an object of a class without constructors writes out its fields in their order, as far as this one:
+/// `Weir{Weir::shut, 3}`.
+fn is_given_in_order(wiring: &Wiring<'_>, field: MemberId) -> bool {
+    let program = wiring.program();
+    let owner = program.member(field).owner;
+    let members = &program.ty(owner).members;
+    if members.iter().any(|m| program.member(*m).kind == MemberKind::Constructor) {
+        return false;
+    }
+    let is_field = |m: &&MemberId| program.member(**m).kind == MemberKind::Field && !program.member(**m).is_static;
+    let Some(at) = members.iter().filter(is_field).position(|m| *m == field) else { return false };
+    let gives_it = |made: &Site| match program.body(made.member).map(|body| body.node(made.node)) {
+        Some(Node::New { args, .. }) => args.len as usize > at,
+        _ => false,
+    };
+    let creations = wiring.flow.creations(owner);
+    let mut made = creations.iter().filter(|s| !wiring.in_test(s.member)).peekable();
+    made.peek().is_some() && made.all(gives_it)
 }
 
 /// For each place where an object of a class is made, the first of its methods that is called behind it, among the same

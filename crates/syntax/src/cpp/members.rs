@@ -126,6 +126,8 @@ impl<'t> Cpp<'t> {
         let kids = self.l.items(list);
         let items = self.nodes(kids.named());
         match ty {
+            // `State state{State::Open}` is that very value
+            Some(ty) if items.len() == 1 && self.is_constant_of(items[0], ty) => items[0],
             Some(ty) if !self.may_be_empty(ty) => {
                 let args = self.l.list(&items);
                 self.l.push(Node::New { ty, args, init: None, class: None }, list)
@@ -139,6 +141,14 @@ impl<'t> Cpp<'t> {
                 }
             },
         }
+    }
+
+    /// Whether a value is written as one that its type declares: `Gate::Open`.
+    fn is_constant_of(&self, value: NodeId, ty: yarrowgraph_ir::TypeRefId) -> bool {
+        let Node::Member { object, .. } = self.l.body.node(value) else { return false };
+        let (Node::Name(scope) | Node::Member { name: scope, .. }) = self.l.body.node(object) else { return false };
+        let TypeRef::Named { name, .. } = self.l.unit.type_ref(ty) else { return false };
+        self.l.unit.text(*name).rsplit('.').next() == Some(self.l.unit.text(scope))
     }
 
     fn modifiers(&mut self, kids: &Kids<'t>, visibility: Visibility) -> Modifiers {
