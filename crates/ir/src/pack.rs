@@ -233,6 +233,9 @@ pub struct Pack {
     /// Types of which a field that nothing was given to holds a value all the same: dates, spans of time.
     #[serde(default)]
     pub value_types: Names,
+    /// Methods that make an object anew out of another one, or of what was written of it.
+    #[serde(default)]
+    pub making_methods: Names,
     /// Types of plain data: numbers, flags and texts, which are no handlers.
     #[serde(default)]
     pub data_types: Names,

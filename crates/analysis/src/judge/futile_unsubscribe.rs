@@ -2,7 +2,7 @@
 
 mod elements;
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use yarrowgraph_ir::{MemberKind, Node};
@@ -61,7 +61,11 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         }
     }
     drafts.extend(by_release.into_values());
-    drafts.extend(wiring.owner_releases.iter().filter_map(|l| wrong_way(wiring, &wiring.effects[*l])));
+    let turned: Vec<(&Effect, Draft)> =
+        wiring.owner_releases.iter().map(|l| &wiring.effects[*l]).filter_map(|e| Some((e, wrong_way(wiring, e)?))).collect();
+    // who calls what unties makes the slip no second time
+    let at: BTreeSet<Site> = turned.iter().map(|(e, _)| e.site).collect();
+    drafts.extend(turned.into_iter().filter(|(e, _)| e.inner.is_empty() || !at.contains(&e.innermost())).map(|(_, draft)| draft));
     drafts
 }
 
@@ -84,13 +88,29 @@ pub(super) fn empty_keeper(wiring: &Wiring<'_>, join: &Effect) -> Option<(Member
             && is_handle(wiring, *field)
             && !program.ty(class).is_module
             && flow.definitions(*field).iter().all(|d| flow.eval(*d) == Val::Null)
+            && !is_written_unseen(wiring, *field)
             && !wiring.is_in_markup(*field);
         if !is_plain {
             return None;
         }
         let kept = Val::Member(Arc::new(Val::This(class)), *field);
-        let release = handles::releases_by(flow, &kept).into_iter().find(|r| program.member(r.member).owner == class)?;
+        // what is handed something when it is called is a handler itself
+        let ends = |site: &Site| match program.body(site.member).map(|b| b.node(site.node)) {
+            Some(Node::Call { callee, args, .. }) => args.len == 0 || flow.eval_in(site.member, callee) != kept,
+            _ => true,
+        };
+        let release = handles::releases_by(flow, &kept).into_iter().find(|r| program.member(r.member).owner == class && ends(r))?;
         Some((*field, release))
+    })
+}
+
+/// Whether some object of which nothing is known is given a part of a field's name: it may be this field.
+fn is_written_unseen(wiring: &Wiring<'_>, field: MemberId) -> bool {
+    let (program, flow) = (wiring.program(), &wiring.flow);
+    program.index.writes(program.member(field).name).iter().any(|write| {
+        let Some(body) = program.body(write.member) else { return true };
+        let Node::Assign { target, .. } = body.node(write.node) else { return false };
+        matches!(flow.eval_in(write.member, target), Val::Outside(of, _) if flow.type_of(&of) == Ty::Unknown)
     })
 }
 

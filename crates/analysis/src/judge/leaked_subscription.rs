@@ -107,6 +107,9 @@ pub(super) fn judge(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> Opti
     if judged.lifetime == Lifetime::Process && effect.replaces && is_handed_over(wiring, handler) {
         return None;
     }
+    if judged.lifetime == Lifetime::Process && is_made_just_before(wiring, effect) {
+        return None;
+    }
     if judged.lifetime == Lifetime::Outer && is_kept_by_subject(wiring, effect, ty, teardown.is_some(), handler) {
         return None;
     }
@@ -211,6 +214,19 @@ fn gets_off(wiring: &Wiring<'_>, channel: &Channel, join: &Effect, teardown: Mem
 
 fn is_fresh_listener(handler: &Val) -> bool {
     matches!(handler, Val::New(_) | Val::Local(_))
+}
+
+/// Whether the body that subscribes has put a new object into the static field that it subscribes to: the one before goes with all
+/// that is on it.
+fn is_made_just_before(wiring: &Wiring<'_>, effect: &Effect) -> bool {
+    let program = wiring.program();
+    let Val::Static(subject) = effect.holder.subject else { return false };
+    let scope = program.scope(effect.site.member);
+    wiring.flow.definitions(subject).iter().any(|d| {
+        d.member == effect.site.member
+            && scope.is_before(d.node, effect.site.node)
+            && matches!(wiring.flow.eval(*d), Val::New(_) | Val::Call(_))
+    })
 }
 
 /// Whether it is the object itself that is put on the channel by code of its own, also by that of a listener which is written out within.

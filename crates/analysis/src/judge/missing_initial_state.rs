@@ -92,13 +92,17 @@ fn never_moves(wiring: &Wiring<'_>, machine: &Found, field: MemberId) -> bool {
     // what is read from elsewhere is written there by the names of its parts
     let owner = program.member(field).owner;
     let is_marked = !program.decl(field).annotations.is_empty() || program.type_decl(owner).is_none_or(|t| !t.annotations.is_empty());
-    !is_marked && !is_number(machine, program, field) && !machine.is_open(program) && machine.transitions.iter().all(|t| t.from.is_some() && t.told)
+    !is_marked
+        && !is_number(machine, program, field)
+        && !machine.is_open(program)
+        && machine.transitions.iter().all(|t| t.from.is_some() && t.told)
 }
 
 /// Whether a field is a number by its type: it is nought where nothing else is said, which stands for being in none of the states,
 /// and a test that it is not in one of them does not say in which it is.
 fn is_number(machine: &Found, program: &Program, field: MemberId) -> bool {
-    let is_plain = matches!(program.declared_type(field), Ty::Outside(name, _) if program.kit_of(field).pack.data_types.contains(program.text(name)));
+    let is_plain =
+        matches!(program.declared_type(field), Ty::Outside(name, _) if program.kit_of(field).pack.data_types.contains(program.text(name)));
     is_plain && matches!(machine.domain.encoding, Encoding::Constants) && !program.kit_of(field).traits.duck_typed
 }
 

@@ -218,7 +218,8 @@ impl Subject<'_, '_> {
         let pack = &*program.kit_of(member).pack;
         let annotated =
             program.decl(member).annotations.iter().any(|a| pack.making_annotations.contains(program.unit_of(member).text(a.name)));
-        if annotated || matches!(info.kind, MemberKind::Constructor | MemberKind::Destructor | MemberKind::Initializer) {
+        let makes_anew = info.kind == MemberKind::Method && pack.making_methods.contains(program.text(info.name));
+        if annotated || makes_anew || matches!(info.kind, MemberKind::Constructor | MemberKind::Destructor | MemberKind::Initializer) {
             return true;
         }
         let callers = wiring.flow.callers((member, None));
@@ -277,6 +278,7 @@ impl Subject<'_, '_> {
                 && !self.asks_the_library(change.site)
                 && !self.hands_on(change)
                 && !self.leaves_it_for_later(change.site.member, channel)
+                && !self.starts_what_tells(change.site.member, channel, 1)
             {
                 let of_channel = telling.iter().filter(|(_, t)| t.contains(&channel));
                 let peers: BTreeSet<MemberId> = of_channel.map(|(c, _)| c.site.member).collect();

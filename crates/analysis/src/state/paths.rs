@@ -18,24 +18,34 @@ pub fn follows(body: &Body, scope: &Scope, from: NodeId, node: NodeId) -> bool {
 /// Whether something holds for what comes after a statement: for a node, or somewhere within one.
 fn after(body: &Body, scope: &Scope, from: NodeId, holds: &dyn Fn(NodeId) -> bool, within: &dyn Fn(NodeId) -> bool) -> bool {
     let mut inner = from;
+    // on the way out of a loop or choice, or on to its next turn
+    let mut skips: Option<Node> = None;
     for around in scope.ancestors(from) {
         match body.node(around) {
+            Node::Block(_) if skips.is_some() => {}
             Node::Block(list) => {
                 let list = body.list(list);
                 let at = list.iter().position(|s| *s == inner).unwrap_or(list.len());
-                for statement in list.iter().skip(at + 1) {
-                    if within(*statement) {
+                for statement in list.iter().skip(at) {
+                    if *statement != inner && within(*statement) {
                         return true;
                     }
-                    if body.leaves(*statement) {
-                        return false;
+                    if body.leaves(*statement) && (*statement != inner || !matches!(body.node(inner), Node::Block(_))) {
+                        skips = jump(body, *statement);
+                        if skips.is_none() {
+                            return false;
+                        }
+                        break;
                     }
                 }
-                if body.leaves(inner) && !matches!(body.node(inner), Node::Block(_)) {
-                    return false;
-                }
             }
-            Node::Loop { .. } | Node::ForEach { .. } if within(around) => return true,
+            Node::Loop { .. } | Node::ForEach { .. } => {
+                if skips != Some(Node::Break) && within(around) {
+                    return true;
+                }
+                skips = None;
+            }
+            Node::Switch { .. } if skips == Some(Node::Break) => skips = None,
             Node::Try { finally: Some(finally), .. } if within(finally) => return true,
             // what a condition does comes before its branches
             Node::If { cond, .. } | Node::Conditional { cond, .. } if cond == inner && within(around) => return true,
@@ -48,6 +58,15 @@ fn after(body: &Body, scope: &Scope, from: NodeId, holds: &dyn Fn(NodeId) -> boo
         inner = around;
     }
     false
+}
+
+/// The jump within its function that a statement ends in: [`Node::Break`] or [`Node::Continue`].
+fn jump(body: &Body, statement: NodeId) -> Option<Node> {
+    match body.node(statement) {
+        jump @ (Node::Break | Node::Continue) => Some(jump),
+        Node::Block(list) => body.list(list).last().and_then(|last| jump(body, *last)),
+        _ => None,
+    }
 }
 
 /// Whether a statement has certainly run, or may have, when another one of the same function is come to.

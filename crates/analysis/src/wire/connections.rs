@@ -94,10 +94,18 @@ fn member(x: &Extractor<'_, '_>, of: &Val, wanted: MemberRef) -> Option<MemberId
                 && pairs.into_iter().all(|(p, t)| p.ty.is_some_and(|ty| alike(&program.type_in(*m, ty), &program.type_in(x.member, *t))))
         })
     };
-    // signals of one name are one channel
+    // signals of one name are one channel, but for that of a base of a library which passes something else
     let first = program.find_member(ty, sym);
-    if first.is_some_and(|m| program.member(m).kind == MemberKind::Event) {
-        return first;
+    if let Some(signal) = first.filter(|m| program.member(*m).kind == MemberKind::Event) {
+        let is_data =
+            |ty: &Ty| matches!(ty, Ty::Outside(name, _) if program.kit_of(x.member).pack.data_types.contains(program.text(*name)));
+        let params = &program.decl(signal).params;
+        let of_base = types.filter(|types| types.len() == params.len()).is_some_and(|types| {
+            let pairs = params.iter().zip(types.iter());
+            let mut pairs = pairs.filter_map(|(p, t)| Some((program.type_in(signal, p.ty?), program.type_in(x.member, *t))));
+            pairs.any(|(own, wanted)| is_data(&wanted) && own.own().is_some())
+        });
+        return (!of_base || program.outside_bases(ty).is_empty()).then_some(signal);
     }
     program.find_members(ty, sym).iter().copied().find(takes).or(first)
 }

@@ -29,7 +29,20 @@ pub(super) fn is_kept_by_subject(wiring: &Wiring<'_>, effect: &Effect, ty: TypeI
         let made = lifetime::creations(&wiring.flow, maker);
         owns(maker) || !made.is_empty() && made.iter().all(|s| owns(program.member(s.member).owner))
     };
-    (!can_end && !made.is_empty() && (made.iter().all(dropped) || made.iter().all(by_subject))) || is_handed_over(wiring, handler)
+    let is_lasting = |site: &Site| owns(program.member(site.member).owner) && is_lasting_part(wiring, *site);
+    (!can_end && !made.is_empty() && (made.iter().all(dropped) || made.iter().all(by_subject)))
+        || !has_teardown && !made.is_empty() && made.iter().all(is_lasting)
+        || is_handed_over(wiring, handler)
+}
+
+/// Whether an object is made for a field of its maker that holds this one and no other, and is never emptied.
+fn is_lasting_part(wiring: &Wiring<'_>, made: Site) -> bool {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    let Some(body) = program.body(made.member) else { return false };
+    let Some(Node::Assign { target, value, .. }) = program.scope(made.member).parent(made.node).map(|p| body.node(p)) else { return false };
+    let Val::Member(of, field) = flow.eval_in(made.member, target) else { return false };
+    let later = flow.definitions(field).iter().filter(|d| d.member != field).count();
+    value == made.node && matches!(*of, Val::This(_)) && later == 1
 }
 
 /// Whether a handler is an object that is made on the spot and knows nothing of its maker.

@@ -9,6 +9,7 @@ use super::{Change, Subject};
 use crate::flow::Val;
 use crate::program::{MemberId, Site, TypeId};
 use crate::state;
+use crate::wire::effect::Act;
 
 impl Subject<'_, '_> {
     /// Whether a method is the end of something: of the object, or of what an entry of its began.
@@ -109,6 +110,28 @@ impl Subject<'_, '_> {
         told.any(|(node, _)| {
             let around = scope.ancestors(*node).find(|n| matches!(body.node(*n), Node::Lambda(_)));
             around.is_some_and(|function| !program.is_walked_with(member, body, function))
+        })
+    }
+
+    /// Whether a function, or one that it calls on its own object, starts something that tells when it comes to it: a timer whose
+    /// handler announces.
+    pub(super) fn starts_what_tells(&self, member: MemberId, channel: usize, depth: u32) -> bool {
+        let (wiring, program) = (self.wiring, self.wiring.program());
+        let Some(body) = program.body(member) else { return false };
+        let tells = |handler: &Val| match handler {
+            Val::Method(m, _) => wiring.tellings(*m).iter().any(|(_, c)| *c == channel),
+            _ => false,
+        };
+        body.ids().any(|node| {
+            let Node::Call { callee, .. } = body.node(node) else { return false };
+            if let Some(called) = wiring.flow.callee(Site { member, node }) {
+                let is_own = matches!(called.receiver, Some(Val::This(_))) && called.member != member;
+                return is_own && depth > 0 && self.starts_what_tells(called.member, channel, depth - 1);
+            }
+            let Node::Member { object, .. } = body.node(callee) else { return false };
+            let started = wiring.flow.eval_in(member, object);
+            matches!(&started, Val::Member(of, _) if matches!(**of, Val::This(_)))
+                && wiring.effects.iter().any(|e| e.act == Act::Join && e.holder.subject == started && e.handler.as_ref().is_some_and(tells))
         })
     }
 
