@@ -285,8 +285,21 @@ pub(super) fn is_replaced(wiring: &Wiring<'_>, path: &Val, member: MemberId, cou
             let target = wiring.flow.eval_in(member, target);
             steps.iter().any(|p| **p == target)
         }
+        // by a method of the same object: `setPump(new Pump())`
+        Node::Call { .. } if counts(node) => {
+            let called = wiring.flow.callee(Site { member, node });
+            let setter = called.filter(|c| matches!(c.receiver, Some(Val::This(_))) && c.member != member).map(|c| c.member);
+            setter.is_some_and(|setter| steps.iter().any(|p| gives_another(wiring, setter, p)))
+        }
         _ => false,
     })
+}
+
+/// Whether a method gives a field of its own object what it is handed, and does nothing else.
+fn gives_another(wiring: &Wiring<'_>, setter: MemberId, path: &Val) -> bool {
+    let Val::Member(of, field) = path else { return false };
+    let is_given = |d: &Site| d.member == setter && matches!(wiring.flow.eval(*d), Val::Param(m, None, _) if m == setter);
+    matches!(**of, Val::This(_)) && wiring.flow.definitions(*field).iter().any(is_given)
 }
 
 #[cfg(test)]

@@ -109,7 +109,7 @@ pub(super) fn again_and_again(wiring: &Wiring<'_>, channel: &Channel, join: usiz
             Some(("it is taken off only here, at the very end".into(), wiring.place(late))),
         );
     }
-    if let Some(cause) = handled_channel(wiring, member) {
+    if let Some(cause) = handled_channel(wiring, member).filter(|cause| !brings_another(wiring, cause, effect)) {
         let what = short(&cause.id);
         let handled = cause.joins.iter().map(|j| &wiring.effects[*j]).find(|e| is_method(e, member))?;
         return Some(Repeated {
@@ -251,7 +251,25 @@ fn event_of(channel: &Channel) -> &str {
 
 /// Whether a channel is raised once as far as its name says.
 fn comes_once(wiring: &Wiring<'_>, member: MemberId, channel: &Channel) -> bool {
-    wiring.program().kit_of(member).pack.first_events.contains(event_of(channel))
+    /// A shorter word says too little behind another one: `partLoaded`.
+    const TELLING: usize = 9;
+    let first = &wiring.program().kit_of(member).pack.first_events;
+    let event = event_of(channel);
+    let ends_in = |word: &String| word.len() >= TELLING && event.to_lowercase().ends_with(&word.to_lowercase());
+    first.contains(event) || first.iter().any(ends_in)
+}
+
+/// Whether who raises an event has put another object in the place of what a subscription is made on: `desk = new Desk(); emit
+/// deskMade();`
+fn brings_another(wiring: &Wiring<'_>, cause: &Channel, effect: &Effect) -> bool {
+    let mut path = &effect.holder.subject;
+    let mut held = Vec::new();
+    while let Val::Member(of, m) = path {
+        held.push(*m);
+        path = of;
+    }
+    let raised_in: BTreeSet<MemberId> = cause.raises.iter().map(|r| wiring.effects[*r].site.member).collect();
+    held.iter().any(|m| wiring.flow.definitions(*m).iter().any(|d| d.member != *m && raised_in.contains(&d.member)))
 }
 
 /// Whether a subscription in a loop hands over something of that turn, so that each is about another thing: `add(name, this, filter)`.
