@@ -1,6 +1,6 @@
 //! Conditions of transitions: which of them cannot hold together, as far as limits and texts tell.
 
-use yarrowgraph_ir::{BinaryOp, Node, NodeId};
+use yarrowgraph_ir::{BinaryOp, Node, NodeId, UnaryOp};
 
 use crate::program::{Program, Site};
 use crate::written;
@@ -17,8 +17,8 @@ struct Limit {
 pub fn contradict(program: &Program, conditions: &[(Site, bool)]) -> bool {
     for (at, (site, holds)) in conditions.iter().enumerate() {
         for (other, other_holds) in &conditions[..at] {
-            // in another function the same words may mean something else
-            let together = site.member == other.member && !is_changed_between(program, *other, *site);
+            // in another function the same words may mean something else, and in another turn of a loop
+            let together = site.member == other.member && site != other && !is_changed_between(program, *other, *site);
             if together && excludes(program, (*site, *holds), (*other, *other_holds)) {
                 return true;
             }
@@ -38,7 +38,9 @@ fn is_changed_between(program: &Program, first: Site, second: Site) -> bool {
     let asked: Vec<_> = body.ids().filter(|n| scope.is_within(*n, first.node)).filter_map(name_of).collect();
     let between = |node: NodeId| scope.is_between(node, first.node, second.node);
     body.ids().filter(|n| between(*n) && !scope.is_within(*n, first.node)).any(|node| match body.node(node) {
-        Node::Assign { target, .. } => name_of(target).is_some_and(|name| asked.contains(&name)),
+        Node::Assign { target, .. } | Node::Unary { op: UnaryOp::Step, operand: target } => {
+            name_of(target).is_some_and(|name| asked.contains(&name))
+        }
         // a statement of plain arithmetic, of which it is not kept what it changes
         Node::Plain => scope.parent(node).is_some_and(|p| matches!(body.node(p), Node::Block(_))),
         _ => false,

@@ -71,6 +71,10 @@ impl<'p> Walker<'_, 'p> {
                 self.values(operand, way)
             }
             Node::Cast { operand, .. } => self.values(operand, way),
+            // `state++`: what comes of it may be anything
+            Node::Unary { op: UnaryOp::Step, operand } if self.is_holder(operand) => {
+                self.assignment(AssignOp::Add, operand, operand, node, way)
+            }
             Node::Conditional { .. } | Node::Switch { .. } | Node::Block(_) | Node::Yield(_) => {
                 let done = self.run(node, way);
                 done.into_iter()
