@@ -268,7 +268,9 @@ fn brings_another(wiring: &Wiring<'_>, cause: &Channel, effect: &Effect) -> bool
         held.push(*m);
         path = of;
     }
-    let raised_in: BTreeSet<MemberId> = cause.raises.iter().map(|r| wiring.effects[*r].site.member).collect();
+    // what a signal is tied to where an object is made is raised at some other time
+    let raises = cause.raises.iter().map(|r| &wiring.effects[*r]).filter(|r| !r.relayed);
+    let raised_in: BTreeSet<MemberId> = raises.map(|r| r.site.member).collect();
     held.iter().any(|m| wiring.flow.definitions(*m).iter().any(|d| d.member != *m && raised_in.contains(&d.member)))
 }
 
