@@ -52,6 +52,10 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         if annotated || written_about(wiring, command.class) || program.type_arguments(command.class).next().is_some() {
             continue;
         }
+        // what is handed the class may make its objects, and one with type parameters may go by other names
+        if program.is_type_argument(class.name) || !class.params.is_empty() {
+            continue;
+        }
         let Some(place) = program.type_place(command.class) else { continue };
         let id = program.type_id(command.class);
         found.push(Draft {

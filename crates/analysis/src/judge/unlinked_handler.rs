@@ -3,7 +3,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use yarrowgraph_ir::pack::LinksGiven;
-use yarrowgraph_ir::{MemberKind, Node, NodeId, TypeKind};
+use yarrowgraph_ir::{MemberKind, Node, NodeId, TypeKind, Visibility};
 use yarrowgraph_model::{Certainty, Level, Place};
 
 use super::{Draft, Page, Rule, related, short};
@@ -83,6 +83,9 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
             }
             let all_seen = || wiring.runs_whole() && made.iter().all(|s| chains.made.contains(s));
             if !made.is_empty() && !all_seen() {
+                continue;
+            }
+            if made.is_empty() && ty.modifiers.visibility == Visibility::Public && wiring.is_of_library(ty.unit) {
                 continue;
             }
             let Some(place) = program.type_place(class) else { continue };

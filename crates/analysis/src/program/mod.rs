@@ -395,6 +395,18 @@ impl Program {
         self.units.iter().enumerate().any(|(i, unit)| unit.unit.type_refs.iter().any(|ty| is_it(i, ty)))
     }
 
+    /// Whether the name of a type is written anywhere as what another type is of: `Desk<Fill>`.
+    pub fn is_type_argument(&self, name: Sym) -> bool {
+        let is_it = |unit: usize, ty: &TypeRef| match ty {
+            TypeRef::Named { args, .. } => args.iter().any(|arg| {
+                let of = &self.units[unit].unit.type_refs[arg.0 as usize];
+                matches!(of, TypeRef::Named { name: written, .. } if self.sym(UnitId(unit as u32), *written) == name)
+            }),
+            _ => false,
+        };
+        self.units.iter().enumerate().any(|(i, unit)| unit.unit.type_refs.iter().any(|ty| is_it(i, ty)))
+    }
+
     /// The members in which some call names a type among its type arguments: `add<Fill>("fill")`.
     pub fn type_arguments(&self, class: TypeId) -> impl Iterator<Item = MemberId> + '_ {
         (0..self.members.len()).map(|i| MemberId(i as u32)).filter(move |m| {

@@ -299,12 +299,11 @@ fn apply(
     let event = if told_by.is_some() {
         Event::Bus
     } else if let Some((_, tail)) = idiom.name.split_once('*') {
-        // named by the noun, so that all verbs about it meet
-        program
-            .symbols
-            .get(&format!("{star}{tail}"))
-            .map(Event::Outside)
-            .or_else(|| Some(Event::Outside(program.sym_in(x.member, name))))?
+        // named by the noun, or by who subscribes to it where the tree does not have that word, so that all verbs about it meet
+        let noun = program.symbols.get(&format!("{star}{tail}"));
+        let pack = &program.kit_of(x.member).pack;
+        let by_verb = || pack.idioms.subscribing(star, tail).find_map(|verb| program.symbols.get(&verb));
+        Event::Outside(noun.or_else(by_verb).unwrap_or_else(|| program.sym_in(x.member, name)))
     } else if idiom.member_is_channel {
         return member_channel(x, idiom, act, node, subject, handler, handler_node, args, certainty);
     } else if idiom.topic.is_some() || idiom.by_annotation || act == Act::LeaveOwner {

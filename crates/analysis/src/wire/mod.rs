@@ -362,6 +362,15 @@ impl<'p> Wiring<'p> {
         }
     }
 
+    /// Whether a file belongs to a part of the tree that is built by itself, after the common layout of sources (`part/src/main/…`),
+    /// and in which no program starts: it is there for others, whatever else the tree has.
+    pub fn is_of_library(&self, unit: UnitId) -> bool {
+        let program = self.program();
+        let part = |unit: UnitId| program.unit(unit).path.split_once("/src/main/").map(|(part, _)| part);
+        let own = part(unit);
+        own.is_some() && !self.entry_points.iter().any(|m| part(program.member(*m).unit) == own)
+    }
+
     /// Whether what could not be read of some file mentions a member's name: it may do anything with it.
     pub fn is_mentioned_unread(&self, m: MemberId) -> bool {
         self.is_unread(self.program().member(m).name)

@@ -105,6 +105,13 @@ impl Idioms {
         fitting.sort_unstable();
         fitting.into_iter().map(|i| &self.listed[i]).collect()
     }
+
+    /// The names of the methods that subscribe to what a noun says, where the names of idioms end alike: `addTideListener` for `Tide`
+    /// and `Listener`.
+    pub fn subscribing<'a>(&'a self, noun: &'a str, tail: &'a str) -> impl Iterator<Item = String> + 'a {
+        let listed = self.starred.iter().map(|i| &self.listed[*i]).filter(|i| i.does == Role::Subscribe);
+        listed.filter_map(move |i| i.name.split_once('*').filter(|(_, end)| *end == tail).map(|(verb, end)| format!("{verb}{noun}{end}")))
+    }
 }
 
 impl From<Vec<Idiom>> for Idioms {
