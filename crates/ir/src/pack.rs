@@ -236,6 +236,9 @@ pub struct Pack {
     /// Methods that make an object anew out of another one, or of what was written of it.
     #[serde(default)]
     pub making_methods: Names,
+    /// What the names of events end in that come once, or with a new object each time.
+    #[serde(default)]
+    pub first_event_ends: Names,
     /// Types of plain data: numbers, flags and texts, which are no handlers.
     #[serde(default)]
     pub data_types: Names,

@@ -2,6 +2,7 @@
 
 use std::collections::BTreeMap;
 
+use yarrowgraph_ir::Node;
 use yarrowgraph_model::{Certainty, Level};
 
 use super::{Draft, Page, Rule, related, short};
@@ -27,6 +28,10 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     let mut found: BTreeMap<Site, Draft> = BTreeMap::new();
     for built in &wiring.chains().built {
         let Some(ring) = built.ring.filter(|s| !wiring.in_test(s.member)) else { continue };
+        // what is handed its next one as it is made has none behind it that was made later
+        if matches!(program.body(ring.member).map(|b| b.node(ring.node)), Some(Node::New { .. })) {
+            continue;
+        }
         let names: Vec<String> = built.links.iter().filter_map(|l| l.class).map(|c| short(&program.type_id(c))).collect();
         let round = format!("{} ▸ {}", names.join(" ▸ "), names.first().cloned().unwrap_or_default());
         let others = built.set.iter().filter(|s| **s != ring).map(|s| related("a link before is set here", program.place_of(*s)));

@@ -94,6 +94,7 @@ fn never_moves(wiring: &Wiring<'_>, machine: &Found, field: MemberId) -> bool {
     let is_marked = !program.decl(field).annotations.is_empty() || program.type_decl(owner).is_none_or(|t| !t.annotations.is_empty());
     !is_marked
         && !is_number(machine, program, field)
+        && !is_emptied(wiring, field)
         && !machine.is_open(program)
         && machine.transitions.iter().all(|t| t.from.is_some() && t.told)
 }
@@ -104,6 +105,11 @@ fn is_number(machine: &Found, program: &Program, field: MemberId) -> bool {
     let is_plain =
         matches!(program.declared_type(field), Ty::Outside(name, _) if program.kit_of(field).pack.data_types.contains(program.text(name)));
     is_plain && matches!(machine.domain.encoding, Encoding::Constants) && !program.kit_of(field).traits.duck_typed
+}
+
+/// Whether some code says that a field is in none of its states, by giving it nothing.
+fn is_emptied(wiring: &Wiring<'_>, field: MemberId) -> bool {
+    wiring.flow.definitions(field).iter().any(|d| d.member != field && matches!(wiring.flow.eval(*d), Val::Null))
 }
 
 /// Whether a label stands in a choice by constants that are objects, of which there may be none.

@@ -336,7 +336,9 @@ impl Program {
     pub fn free_member(&self, unit: UnitId, name: Sym) -> Option<MemberId> {
         let all = self.free.get(&name)?;
         let here = all.iter().copied().find(|m| self.member(*m).unit == unit);
-        here.or_else(|| all.iter().copied().find(|m| self.body(*m).is_some_and(|b| b.root.is_some()))).or(all.first().copied())
+        let has_body = |m: &MemberId| self.body(*m).is_some_and(|b| b.root.is_some());
+        let of_all = |fits: &dyn Fn(&MemberId) -> bool| self.nearest_of(unit, all.iter().copied().filter(fits), |m| self.member(m).unit);
+        here.or_else(|| of_all(&has_body)).or_else(|| of_all(&|_| true))
     }
 
     /// Whether something of the tree is declared, or handed out to other files, under a name.

@@ -165,14 +165,24 @@ impl Program {
     /// Of several types of one full name, as programs of one tree may each have one, the one that is declared nearest to a file:
     /// in the innermost folder that has both.
     pub(super) fn nearest(&self, unit: UnitId, candidates: impl Iterator<Item = TypeId>) -> Option<TypeId> {
+        self.nearest_of(unit, candidates, |t| self.ty(t).unit)
+    }
+
+    /// The same for whatever is declared in a file; the first of those that are equally near.
+    pub(super) fn nearest_of<T: Copy>(
+        &self,
+        unit: UnitId,
+        candidates: impl Iterator<Item = T>,
+        declared_in: impl Fn(T) -> UnitId,
+    ) -> Option<T> {
         let mut candidates = candidates.peekable();
         let first = candidates.next()?;
         if candidates.peek().is_none() {
             return Some(first);
         }
         let path = &self.unit(unit).path;
-        let shared = |t: TypeId| {
-            let steps = path.split('/').zip(self.unit(self.ty(t).unit).path.split('/'));
+        let shared = |one: T| {
+            let steps = path.split('/').zip(self.unit(declared_in(one)).path.split('/'));
             steps.take_while(|(here, there)| here == there).count()
         };
         let mut best = (shared(first), first);

@@ -105,6 +105,9 @@ fn member(x: &Extractor<'_, '_>, of: &Val, wanted: MemberRef) -> Option<MemberId
             let mut pairs = pairs.filter_map(|(p, t)| Some((program.type_in(signal, p.ty?), program.type_in(x.member, *t))));
             pairs.any(|(own, wanted)| is_data(&wanted) && own.own().is_some())
         });
+        // a text names all that is passed
+        let passes_more = || types.is_some_and(|types| types.len() != params.len()) && params.iter().all(|p| !p.optional);
+        let of_base = of_base || passes_more();
         return (!of_base || program.outside_bases(ty).is_empty()).then_some(signal);
     }
     program.find_members(ty, sym).iter().copied().find(takes).or(first)
@@ -154,7 +157,7 @@ fn connection(x: &Extractor<'_, '_>, node: NodeId, args: &[NodeId]) -> Option<Ve
     // receiver and slot; without a receiver it is the object itself, or nobody where a function is given
     let (receiver, slot) = match args {
         [_, _, slot] => (None, *slot),
-        [_, _, receiver, slot, ..] if is_slot(x, *slot) => (Some(*receiver), *slot),
+        [_, _, receiver, slot, ..] if is_slot(x, *slot) || x.body.node(*receiver) == Node::This => (Some(*receiver), *slot),
         [_, _, slot, ..] => (None, *slot),
         _ => return None,
     };

@@ -34,7 +34,7 @@ pub(super) fn again_and_again(wiring: &Wiring<'_>, channel: &Channel, join: usiz
         && let Some(looped) = loop_around(scope, body, effect.site.node)
         && !is_another_each_time(wiring, effect)
         && stays_the_same(wiring, effect, member, Some(looped))
-        && !is_walked_by(scope, body, looped, &effect.holder.subject)
+        && !is_walked_by(wiring, member, looped, &effect.holder.subject)
         && !is_about_each(wiring, effect, looped)
     {
         return certain("again in every turn of this loop".into(), None);
@@ -251,12 +251,9 @@ fn event_of(channel: &Channel) -> &str {
 
 /// Whether a channel is raised once as far as its name says.
 fn comes_once(wiring: &Wiring<'_>, member: MemberId, channel: &Channel) -> bool {
-    /// A shorter word says too little behind another one: `partLoaded`.
-    const TELLING: usize = 9;
-    let first = &wiring.program().kit_of(member).pack.first_events;
+    let pack = &wiring.program().kit_of(member).pack;
     let event = event_of(channel);
-    let ends_in = |word: &String| word.len() >= TELLING && event.to_lowercase().ends_with(&word.to_lowercase());
-    first.contains(event) || first.iter().any(ends_in)
+    pack.first_events.contains(event) || pack.first_event_ends.iter().any(|end| event.ends_with(end.as_str()))
 }
 
 /// Whether who raises an event has put another object in the place of what a subscription is made on: `desk = new Desk(); emit
@@ -314,10 +311,26 @@ fn runs_out_once(wiring: &Wiring<'_>, by: Site) -> bool {
     state::any_within(body, by.node, &is_endless)
 }
 
-/// Whether a loop goes on by the very local that stands for the subject: `for (; it != end; ++it) connect(*it, …)`.
-fn is_walked_by(scope: &Scope, body: &Body, looped: NodeId, subject: &Val) -> bool {
-    let (Val::Local(local), Node::Loop { head, .. }) = (subject.root(), body.node(looped)) else { return false };
-    body.list(head).iter().any(|n| state::any_within(body, *n, &|n| scope.names(body, n, local.node)))
+/// Whether a loop goes on by the very local that stands for the subject, or walks the collection that it is asked of: `for (; it != end;
+/// ++it) connect(*it, …)`.
+fn is_walked_by(wiring: &Wiring<'_>, member: MemberId, looped: NodeId, subject: &Val) -> bool {
+    let program = wiring.program();
+    let (Some(body), scope) = (program.body(member), program.scope(member)) else { return false };
+    let Node::Loop { head, .. } = body.node(looped) else { return false };
+    let mut steps = vec![subject];
+    while let Some(Val::Member(of, _) | Val::Outside(of, _)) = steps.last() {
+        steps.push(of);
+    }
+    let names = |n: NodeId| match subject.root() {
+        Val::Local(local) if scope.names(body, n, local.node) => true,
+        _ => {
+            let is_asked = matches!(scope.parent(n).map(|p| body.node(p)), Some(Node::Member { object, .. }) if object == n);
+            is_asked && steps.iter().any(|step| !matches!(step, Val::This(_)) && **step == wiring.flow.eval_in(member, n))
+        }
+    };
+    body.list(head)
+        .iter()
+        .any(|n| state::any_within(body, *n, &|n| matches!(body.node(n), Node::Name(_) | Node::Member { .. }) && names(n)))
 }
 
 /// Whether every run of a body comes to a statement: no test stands around it, and none before it leaves.
