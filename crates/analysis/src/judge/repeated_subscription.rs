@@ -185,7 +185,14 @@ fn differ_by_argument(wiring: &Wiring<'_>, first: Site, second: Site) -> bool {
         }
     };
     let is_constant = |v: &Val| matches!(v, Val::Str(_) | Val::Static(_) | Val::Outside(..) | Val::Type(_));
+    let class = |site: Site, node: NodeId| match program.body(site.member).map(|b| b.node(node)) {
+        Some(Node::TypeExpr(ty)) => Some(program.type_in(site.member, ty)),
+        _ => None,
+    };
     args(first).iter().zip(args(second)).any(|(a, b)| {
+        if let (Some(a), Some(b)) = (class(first, *a), class(second, *b)) {
+            return a != b;
+        }
         let (a, b) = (wiring.flow.eval_in(first.member, *a), wiring.flow.eval_in(second.member, *b));
         a != b && is_constant(&a) && is_constant(&b)
     })

@@ -41,7 +41,12 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     let mut drafts = Vec::new();
     for next in &links.next {
         for pass in next.passes.iter().filter(|p| !wiring.in_test(p.member)) {
-            let Some(body) = program.body(pass.member) else { continue };
+            let (Some(body), pack) = (program.body(pass.member), &program.kit_of(pass.member).pack) else { continue };
+            // what an object is equal to, or how a copy of it is made, is asked of its parts as well
+            let name = program.text(program.member(pass.member).name);
+            if pack.equality.contains(name) || pack.making_methods.contains(name) {
+                continue;
+            }
             let Node::Call { callee, optional, .. } = body.node(pass.node) else { continue };
             let Node::Member { object, optional: by_member, .. } = body.node(callee) else { continue };
             let value = wiring.flow.eval_in(pass.member, object);
