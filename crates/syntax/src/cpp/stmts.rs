@@ -58,15 +58,11 @@ impl<'t> Cpp<'t> {
             Kind::Switch => {
                 let kids = self.l.kids(node);
                 let (_, subject) = self.condition(kids.field(f.condition), node);
-                let mut cases = Vec::new();
+                let mut groups = Vec::new();
                 if let Some(body) = kids.field(f.body) {
-                    let groups = self.l.items(body);
-                    for group in groups.named() {
-                        if self.kind(group) == Kind::Case {
-                            cases.push(self.case(group));
-                        }
-                    }
+                    self.groups(body, &mut groups);
                 }
+                let cases: Vec<NodeId> = groups.into_iter().map(|(label, behind)| self.case(label, &behind)).collect();
                 let cases = self.l.list(&cases);
                 self.l.push(Node::Switch { subject: Some(subject), cases }, node)
             }
@@ -133,12 +129,42 @@ impl<'t> Cpp<'t> {
         (first, self.node_or_empty(kids.field(f.value), clause))
     }
 
-    fn case(&mut self, group: Ts<'t>) -> NodeId {
+    /// The cases in the body of a choice, each with the statements behind it that are not part of it where the grammar has it end: from
+    /// an `#if` on. Cases within an `#if` are as good as any.
+    fn groups(&mut self, body: Ts<'t>, groups: &mut Vec<(Ts<'t>, Vec<Ts<'t>>)>) {
+        for child in self.l.items(body).named() {
+            match self.kind(child) {
+                Kind::Case => groups.push((child, Vec::new())),
+                Kind::PreprocIf | Kind::PreprocIfdef | Kind::PreprocElif | Kind::PreprocElifdef | Kind::PreprocElse
+                    if self.holds_case(child) =>
+                {
+                    self.groups(child, groups);
+                }
+                _ => {
+                    if let Some((_, behind)) = groups.last_mut() {
+                        behind.push(child);
+                    }
+                }
+            }
+        }
+    }
+
+    /// Whether a branch of `#if`, or one that stands for it, has cases of the choice around it.
+    fn holds_case(&mut self, branch: Ts<'t>) -> bool {
+        let kids = self.l.items(branch);
+        kids.named().any(|n| match self.kind(n) {
+            Kind::Case => true,
+            Kind::PreprocElif | Kind::PreprocElifdef | Kind::PreprocElse => self.holds_case(n),
+            _ => false,
+        })
+    }
+
+    fn case(&mut self, group: Ts<'t>, behind: &[Ts<'t>]) -> NodeId {
         let f = &self.t.fields;
         let kids = self.l.kids(group);
         let value = kids.field(f.value);
         let labels: Vec<NodeId> = value.map(|v| self.node(v)).into_iter().collect();
-        let statements: Vec<Ts<'t>> = kids.named().filter(|n| Some(*n) != value).collect();
+        let statements: Vec<Ts<'t>> = kids.named().filter(|n| Some(*n) != value).chain(behind.iter().copied()).collect();
         let items = self.nodes(statements);
         let list = self.l.list(&items);
         let body = self.l.push(Node::Block(list), group);
