@@ -130,11 +130,26 @@ impl<'t> Cpp<'t> {
     }
 
     /// The cases in the body of a choice, each with the statements behind it that are not part of it where the grammar has it end: from
-    /// an `#if` on. Cases within an `#if` are as good as any.
+    /// an `#if` on. Cases within an `#if` are as good as any; where an alternative of it has the same case again, its statements go
+    /// with the first one's.
     fn groups(&mut self, body: Ts<'t>, groups: &mut Vec<(Ts<'t>, Vec<Ts<'t>>)>) {
-        for child in self.l.items(body).named() {
+        let f = &self.t.fields;
+        let kids = self.l.kids(body);
+        let condition = kids.field(f.condition).or(kids.field(f.name));
+        for child in kids.named().filter(|n| Some(*n) != condition) {
             match self.kind(child) {
-                Kind::Case => groups.push((child, Vec::new())),
+                Kind::Case => {
+                    let again = if self.kind(body) == Kind::Block { None } else { self.label_of(child) };
+                    let known = again.and_then(|label| groups.iter().position(|(case, _)| self.label_of(*case) == Some(label)));
+                    match known {
+                        Some(at) => {
+                            let value = self.l.kids(child).field(self.t.fields.value);
+                            let statements = self.l.items(child);
+                            groups[at].1.extend(statements.named().filter(|n| Some(*n) != value));
+                        }
+                        None => groups.push((child, Vec::new())),
+                    }
+                }
                 Kind::PreprocIf | Kind::PreprocIfdef | Kind::PreprocElif | Kind::PreprocElifdef | Kind::PreprocElse
                     if self.holds_case(child) =>
                 {
@@ -147,6 +162,12 @@ impl<'t> Cpp<'t> {
                 }
             }
         }
+    }
+
+    /// What the label of a case says; nothing for the default.
+    fn label_of(&mut self, case: Ts<'t>) -> Option<&'t str> {
+        let value = self.l.kids(case).field(self.t.fields.value)?;
+        Some(self.l.text_of(value))
     }
 
     /// Whether a branch of `#if`, or one that stands for it, has cases of the choice around it.

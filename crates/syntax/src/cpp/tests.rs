@@ -73,3 +73,36 @@ namespace { void helper(Gauge& gauge) { gauge.set(*value); } }
 "#
     )));
 }
+
+#[test]
+fn cases_around_conditional_stretches() {
+    insta::assert_snapshot!(dump(&read(
+        "winch.cpp",
+        r#"
+Phase begins{Phase::Low};
+int turn(int order) {
+    switch (order) {
+    case 1:
+        pull(1);
+#ifdef WITH_BRAKE
+        { brake(2); }
+#endif
+        pull(3);
+        break;
+#if WITH_CHAIN
+    case 2:
+        return 4;
+#else
+    case 2:
+        return 5;
+    case 3:
+        return 6;
+#endif
+    default:
+        return 7;
+    }
+    return 8;
+}
+"#
+    )));
+}
