@@ -1,6 +1,6 @@
 //! Rule `deafened-subscriber`: taken off in a hook after which the object lives on, and never put back.
 
-use yarrowgraph_ir::MemberKind;
+use yarrowgraph_ir::{MemberKind, Node};
 use yarrowgraph_model::{Certainty, Level, Place};
 
 use super::repeated_subscription::{is_entered_in_a_loop, is_run_by};
@@ -30,7 +30,8 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     let mut drafts = Vec::new();
     for channel in &wiring.channels {
         for leave in channel.leaves.iter().map(|l| &wiring.effects[*l]) {
-            if leave.act != Act::LeaveAll && !wiring.in_test(leave.site.member) && !wiring.is_generated(leave) {
+            let ends = ends_itself(wiring, leave.site.member);
+            if leave.act != Act::LeaveAll && !ends && !wiring.in_test(leave.site.member) && !wiring.is_generated(leave) {
                 drafts.extend(judge(wiring, channel, leave));
             }
         }
@@ -41,6 +42,21 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         }
     }
     drafts
+}
+
+/// Whether a method ends its own object, which is entered no more then: `removeListener(this); dispose();`
+fn ends_itself(wiring: &Wiring<'_>, member: MemberId) -> bool {
+    let program = wiring.program();
+    let Some(body) = program.body(member) else { return false };
+    let ends = |name| program.kit_of(member).pack.teardowns.contains(program.unit_of(member).text(name));
+    body.ids().any(|n| match body.node(n) {
+        Node::Call { callee, args, .. } if args.len == 0 => match body.node(callee) {
+            Node::Name(name) => ends(name),
+            Node::Member { object, name, .. } => body.node(object) == Node::This && ends(name),
+            _ => false,
+        },
+        _ => false,
+    })
 }
 
 fn judge(wiring: &Wiring<'_>, channel: &Channel, leave: &Effect) -> Option<Draft> {
