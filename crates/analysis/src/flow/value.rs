@@ -63,6 +63,14 @@ impl Val {
         }
     }
 
+    /// What it is reached by: itself, what that is a member of, and so on to where the path starts.
+    pub fn path(&self) -> impl Iterator<Item = &Val> {
+        std::iter::successors(Some(self), |step| match step {
+            Val::Member(of, _) | Val::Outside(of, _) => Some(of),
+            _ => None,
+        })
+    }
+
     /// Whether it is a function, as far as its form tells.
     pub fn is_function(&self) -> bool {
         matches!(self, Val::Lambda(..) | Val::Method(..) | Val::Bound(..))

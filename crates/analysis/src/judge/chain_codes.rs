@@ -76,8 +76,7 @@ pub(super) fn twins(wiring: &Wiring<'_>) -> Vec<Draft> {
         let all: Vec<Vec<Taken>> = built.links.iter().map(|l| codes::of(wiring, built, l)).collect();
         for (at, later) in all.iter().enumerate() {
             let is_answered = |t: &Taken| all[..at].iter().position(|l| l.iter().any(|e| !e.guarded && same(flow, e.code, t.code)));
-            // an empty text says that there is no code
-            let names_one = |t: &&Taken| !matches!(t.code, State::Text(text) if program.text(text).is_empty());
+            let names_one = |t: &&Taken| !t.code.is_empty_text(program);
             let earlier: Option<Vec<usize>> = later.iter().filter(names_one).map(is_answered).collect();
             let Some(earlier) = earlier.filter(|e| !e.is_empty()) else { continue };
             let (made, before) = (built.links[at].made, built.links[earlier[0]].made);

@@ -30,9 +30,9 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     let mut drafts = Vec::new();
     for channel in &wiring.channels {
         for leave in channel.leaves.iter().map(|l| &wiring.effects[*l]) {
-            let ends = ends_itself(wiring, leave.site.member);
-            if leave.act != Act::LeaveAll && !ends && !wiring.in_test(leave.site.member) && !wiring.is_generated(leave) {
-                drafts.extend(judge(wiring, channel, leave));
+            if leave.act != Act::LeaveAll && !wiring.in_test(leave.site.member) && !wiring.is_generated(leave) {
+                // few come this far, and this reads the whole body
+                drafts.extend(judge(wiring, channel, leave).filter(|_| !ends_itself(wiring, leave.site.member)));
             }
         }
         for join in channel.joins.iter().map(|j| &wiring.effects[*j]) {

@@ -283,26 +283,22 @@ fn is_replaced_within(wiring: &Wiring<'_>, effect: &Effect, member: MemberId, co
 pub(super) fn is_replaced(wiring: &Wiring<'_>, path: &Val, member: MemberId, counts: &dyn Fn(NodeId) -> bool) -> bool {
     let program = wiring.program();
     let Some(body) = program.body(member) else { return false };
-    let mut steps = vec![path];
-    while let Some(Val::Member(of, _) | Val::Outside(of, _)) = steps.last() {
-        steps.push(of);
-    }
     body.ids().any(|node| match body.node(node) {
         Node::Assign { op: AssignOp::Set | AssignOp::IfUnset, target, .. } if counts(node) => {
             let target = wiring.flow.eval_in(member, target);
-            steps.iter().any(|p| **p == target)
+            path.path().any(|step| *step == target)
         }
         // by a method of the same object: `setPump(new Pump())`
         Node::Call { .. } if counts(node) => {
             let called = wiring.flow.callee(Site { member, node });
             let setter = called.filter(|c| matches!(c.receiver, Some(Val::This(_))) && c.member != member).map(|c| c.member);
-            setter.is_some_and(|setter| steps.iter().any(|p| gives_another(wiring, setter, p)))
+            setter.is_some_and(|setter| path.path().any(|step| gives_another(wiring, setter, step)))
         }
         _ => false,
     })
 }
 
-/// Whether a method gives a field of its own object what it is handed, and does nothing else.
+/// Whether a method gives a field of its own object what it is handed.
 fn gives_another(wiring: &Wiring<'_>, setter: MemberId, path: &Val) -> bool {
     let Val::Member(of, field) = path else { return false };
     let is_given = |d: &Site| d.member == setter && matches!(wiring.flow.eval(*d), Val::Param(m, None, _) if m == setter);

@@ -193,9 +193,7 @@ pub(super) fn unknown(wiring: &Wiring<'_>, table: &Table) -> Vec<(Site, State)> 
         .filter_map(|site| {
             let constant = matches!(program.body(site.member)?.node(site.node), Node::Str(_) | Node::Member { .. } | Node::Name(_));
             let code = named(flow, site.member, site.node).filter(|_| constant)?;
-            // an empty text says that there is none
-            let is_none = matches!(code, State::Text(text) if program.text(text).is_empty());
-            let speaks = matches!(code, State::Text(_) | State::Constant(_) | State::Entry(..)) && !is_none;
+            let speaks = matches!(code, State::Text(_) | State::Constant(_) | State::Entry(..)) && !code.is_empty_text(program);
             // a constant of another kind is none of these codes
             let kind = match (code, table.entries.first()?.code) {
                 (State::Constant(a), State::Constant(b)) => program.member(a).owner == program.member(b).owner,

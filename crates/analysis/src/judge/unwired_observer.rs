@@ -78,6 +78,7 @@ fn classes(wiring: &Wiring<'_>) -> Vec<Draft> {
         }
         // few classes come that far, and this goes over all calls of a name
         let otherwise = LazyCell::new(|| is_told_otherwise(wiring, &told, channels, *interface));
+        let handed = LazyCell::new(|| handed_elsewhere(wiring, channels, *interface));
         let all: FxHashSet<TypeId> = known.iter().flatten().flatten().copied().collect();
         // who is attached under the name of the interface, or of a base, may be anybody
         let open = known.iter().any(Option::is_none) || all.contains(interface) || all.iter().any(|t| program.ty(*t).modifiers.is_abstract);
@@ -98,7 +99,7 @@ fn classes(wiring: &Wiring<'_>) -> Vec<Draft> {
             {
                 continue;
             }
-            if may_be_handed_over(wiring, class, open) || *otherwise || is_handed_elsewhere(wiring, channels, class, *interface) {
+            if may_be_handed_over(wiring, class, open) || *otherwise || handed.iter().any(|t| program.is_a(*t, class)) {
                 continue;
             }
             let Some(place) = program.type_place(class) else { continue };
@@ -188,31 +189,32 @@ fn attaches_itself(wiring: &Wiring<'_>, channels: &[&Channel], class: TypeId) ->
     seen || ways_in.collect::<BTreeSet<Sym>>().into_iter().flat_map(|name| program.index.calls(name)).filter(own).any(hands_itself)
 }
 
-/// Whether objects of a class are handed as such observers to a method of the tree that puts nothing on the channels, or are put
-/// in a field for one: to keep them in a way that is not seen.
-fn is_handed_elsewhere(wiring: &Wiring<'_>, channels: &[&Channel], class: TypeId, interface: TypeId) -> bool {
+/// The types of what is handed as such an observer to a method of the tree that puts nothing on the channels, or is put in a field
+/// for one: to keep it in a way that is not seen.
+fn handed_elsewhere(wiring: &Wiring<'_>, channels: &[&Channel], interface: TypeId) -> FxHashSet<TypeId> {
     let (flow, program) = (&wiring.flow, wiring.program());
     let ways_in: FxHashSet<MemberId> =
         channels.iter().flat_map(|c| &c.joins).flat_map(|j| wiring.effects[*j].inner.iter().map(|s| s.member)).collect();
-    let takes_one = |m: &MemberId| {
-        let params = &program.decl(*m).params;
-        params.iter().any(|p| p.ty.is_some_and(|ty| program.type_in(*m, ty).own() == Some(interface)))
-    };
-    let is_one = |member: MemberId, node: NodeId| flow.type_of_node(member, node).own().is_some_and(|t| program.is_a(t, class));
-    let members = || (0..program.members.len()).map(|i| MemberId(i as u32));
-    let is_slot = |m: &MemberId| {
-        let is_value = matches!(program.member(*m).kind, MemberKind::Field | MemberKind::Property);
-        is_value && program.declared_type(*m).own() == Some(interface)
-    };
-    if members().filter(is_slot).any(|slot| flow.definitions(slot).iter().any(|d| is_one(d.member, d.node))) {
-        return true;
+    let takes_one =
+        |m: MemberId| program.decl(m).params.iter().any(|p| p.ty.is_some_and(|ty| program.type_in(m, ty).own() == Some(interface)));
+    let mut handed = FxHashSet::default();
+    let mut add = |member: MemberId, node: NodeId| handed.extend(flow.type_of_node(member, node).own());
+    for m in (0..program.members.len()).map(|i| MemberId(i as u32)) {
+        match program.member(m).kind {
+            MemberKind::Field | MemberKind::Property if program.declared_type(m).own() == Some(interface) => {
+                flow.definitions(m).iter().for_each(|d| add(d.member, d.node));
+            }
+            MemberKind::Method if !ways_in.contains(&m) && takes_one(m) => {
+                for call in flow.call_sites(m) {
+                    let Some(body) = program.body(call.member) else { continue };
+                    let Node::Call { args, .. } = body.node(call.node) else { continue };
+                    body.list(args).iter().for_each(|arg| add(call.member, *arg));
+                }
+            }
+            _ => {}
+        }
     }
-    let takers = members().filter(|m| program.member(*m).kind == MemberKind::Method && !ways_in.contains(m)).filter(takes_one);
-    takers.flat_map(|m| flow.call_sites(m)).any(|call| {
-        let Some(body) = program.body(call.member) else { return false };
-        let Node::Call { args, .. } = body.node(call.node) else { return false };
-        body.list(args).iter().any(|arg| is_one(call.member, *arg))
-    })
+    handed
 }
 
 /// Whether a class does nothing at all: others extend it for what they do not want to write out.

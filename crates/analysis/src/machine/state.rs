@@ -32,6 +32,11 @@ impl State {
         }
     }
 
+    /// Whether it is an empty text, which says that there is none.
+    pub fn is_empty_text(self, program: &Program) -> bool {
+        matches!(self, State::Text(text) if program.text(text).is_empty())
+    }
+
     /// Where it is declared; none for a text, which stands where it is used.
     pub fn place(self, flow: &Flow<'_>) -> Option<Place> {
         let program = flow.program;

@@ -393,20 +393,25 @@ impl Program {
 
     /// Whether the name of a type is written anywhere as one: of a field, a base, a type argument.
     pub fn is_type_written(&self, name: Sym) -> bool {
-        let is_it = |unit: usize, ty: &TypeRef| matches!(ty, TypeRef::Named { name: written, .. } if self.sym(UnitId(unit as u32), *written) == name);
-        self.units.iter().enumerate().any(|(i, unit)| unit.unit.type_refs.iter().any(|ty| is_it(i, ty)))
+        self.any_type_ref(|unit, ty| self.names_type(unit, ty, name))
     }
 
     /// Whether the name of a type is written anywhere as what another type is of: `Desk<Fill>`.
     pub fn is_type_argument(&self, name: Sym) -> bool {
-        let is_it = |unit: usize, ty: &TypeRef| match ty {
-            TypeRef::Named { args, .. } => args.iter().any(|arg| {
-                let of = &self.units[unit].unit.type_refs[arg.0 as usize];
-                matches!(of, TypeRef::Named { name: written, .. } if self.sym(UnitId(unit as u32), *written) == name)
-            }),
+        self.any_type_ref(|unit, ty| match ty {
+            TypeRef::Named { args, .. } => args.iter().any(|arg| self.names_type(unit, self.unit(unit).type_ref(*arg), name)),
             _ => false,
-        };
-        self.units.iter().enumerate().any(|(i, unit)| unit.unit.type_refs.iter().any(|ty| is_it(i, ty)))
+        })
+    }
+
+    /// Whether something holds for a type that is written in some file.
+    fn any_type_ref(&self, holds: impl Fn(UnitId, &TypeRef) -> bool) -> bool {
+        self.units.iter().enumerate().any(|(i, unit)| unit.unit.type_refs.iter().any(|ty| holds(UnitId(i as u32), ty)))
+    }
+
+    /// Whether a type is written by a name.
+    fn names_type(&self, unit: UnitId, ty: &TypeRef, name: Sym) -> bool {
+        matches!(ty, TypeRef::Named { name: written, .. } if self.sym(unit, *written) == name)
     }
 
     /// The members in which some call names a type among its type arguments: `add<Fill>("fill")`.

@@ -142,11 +142,7 @@ impl<'t> Cpp<'t> {
                     let again = if self.kind(body) == Kind::Block { None } else { self.label_of(child) };
                     let known = again.and_then(|label| groups.iter().position(|(case, _)| self.label_of(*case) == Some(label)));
                     match known {
-                        Some(at) => {
-                            let value = self.l.kids(child).field(self.t.fields.value);
-                            let statements = self.l.items(child);
-                            groups[at].1.extend(statements.named().filter(|n| Some(*n) != value));
-                        }
+                        Some(at) => groups[at].1.extend(self.parts_of_case(child).1),
                         None => groups.push((child, Vec::new())),
                     }
                 }
@@ -166,8 +162,15 @@ impl<'t> Cpp<'t> {
 
     /// What the label of a case says; nothing for the default.
     fn label_of(&mut self, case: Ts<'t>) -> Option<&'t str> {
-        let value = self.l.kids(case).field(self.t.fields.value)?;
-        Some(self.l.text_of(value))
+        let label = self.parts_of_case(case).0?;
+        Some(self.l.text_of(label))
+    }
+
+    /// The label of a case, and its statements.
+    fn parts_of_case(&mut self, case: Ts<'t>) -> (Option<Ts<'t>>, Vec<Ts<'t>>) {
+        let kids = self.l.kids(case);
+        let label = kids.field(self.t.fields.value);
+        (label, kids.named().filter(|n| Some(*n) != label).collect())
     }
 
     /// Whether a branch of `#if`, or one that stands for it, has cases of the choice around it.
@@ -181,11 +184,9 @@ impl<'t> Cpp<'t> {
     }
 
     fn case(&mut self, group: Ts<'t>, behind: &[Ts<'t>]) -> NodeId {
-        let f = &self.t.fields;
-        let kids = self.l.kids(group);
-        let value = kids.field(f.value);
-        let labels: Vec<NodeId> = value.map(|v| self.node(v)).into_iter().collect();
-        let statements: Vec<Ts<'t>> = kids.named().filter(|n| Some(*n) != value).chain(behind.iter().copied()).collect();
+        let (label, mut statements) = self.parts_of_case(group);
+        let labels: Vec<NodeId> = label.map(|l| self.node(l)).into_iter().collect();
+        statements.extend(behind);
         let items = self.nodes(statements);
         let list = self.l.list(&items);
         let body = self.l.push(Node::Block(list), group);

@@ -259,12 +259,8 @@ fn comes_once(wiring: &Wiring<'_>, member: MemberId, channel: &Channel) -> bool 
 /// Whether who raises an event has put another object in the place of what a subscription is made on: `desk = new Desk(); emit
 /// deskMade();`
 fn brings_another(wiring: &Wiring<'_>, cause: &Channel, effect: &Effect) -> bool {
-    let mut path = &effect.holder.subject;
-    let mut held = Vec::new();
-    while let Val::Member(of, m) = path {
-        held.push(*m);
-        path = of;
-    }
+    let held: Vec<MemberId> =
+        effect.holder.subject.path().map_while(|step| if let Val::Member(_, m) = step { Some(*m) } else { None }).collect();
     // what a signal is tied to where an object is made is raised at some other time
     let raises = cause.raises.iter().map(|r| &wiring.effects[*r]).filter(|r| !r.relayed);
     let raised_in: BTreeSet<MemberId> = raises.map(|r| r.site.member).collect();
@@ -317,15 +313,11 @@ fn is_walked_by(wiring: &Wiring<'_>, member: MemberId, looped: NodeId, subject: 
     let program = wiring.program();
     let (Some(body), scope) = (program.body(member), program.scope(member)) else { return false };
     let Node::Loop { head, .. } = body.node(looped) else { return false };
-    let mut steps = vec![subject];
-    while let Some(Val::Member(of, _) | Val::Outside(of, _)) = steps.last() {
-        steps.push(of);
-    }
     let names = |n: NodeId| match subject.root() {
         Val::Local(local) if scope.names(body, n, local.node) => true,
         _ => {
             let is_asked = matches!(scope.parent(n).map(|p| body.node(p)), Some(Node::Member { object, .. }) if object == n);
-            is_asked && steps.iter().any(|step| !matches!(step, Val::This(_)) && **step == wiring.flow.eval_in(member, n))
+            is_asked && subject.path().any(|step| !matches!(step, Val::This(_)) && *step == wiring.flow.eval_in(member, n))
         }
     };
     body.list(head)
