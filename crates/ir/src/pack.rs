@@ -407,6 +407,9 @@ pub struct Pack {
     /// Annotations of channels that something beside the code hears.
     #[serde(default)]
     pub heard_annotations: Names,
+    /// Annotations of channels that something beside the code raises.
+    #[serde(default)]
+    pub raised_annotations: Names,
     /// Types of handles that release when they go themselves.
     #[serde(default)]
     pub scoped_handles: Names,

@@ -324,7 +324,7 @@ pub struct Unit {
     pub accepts: Vec<AcceptComment>,
     /// Stretches that the grammar could not read.
     pub errors: Vec<Span>,
-    /// Words in what could not be read.
+    /// Words in what could not be read, and names that macros make out of words.
     pub unread: Vec<Name>,
     /// Names of handlers and events that markup attaches, or merely names.
     pub mentioned: Vec<Name>,

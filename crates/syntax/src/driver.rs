@@ -388,10 +388,10 @@ pub(crate) fn errors(tree: &Tree) -> Vec<Span> {
     }
 }
 
-/// Notes the stretches that a grammar could not read, and the words in them.
-pub(crate) fn note_errors(unit: &mut Unit, tree: &Tree, text: &str) {
+/// Notes the stretches that a grammar could not read, and the words in them and in what is only seen to be there.
+pub(crate) fn note_errors(unit: &mut Unit, tree: &Tree, text: &str, seen: &[String]) {
     unit.errors = errors(tree);
-    let mut words: Vec<Name> = Vec::new();
+    let mut words: Vec<Name> = seen.iter().map(|w| unit.names.intern(w)).collect();
     for error in unit.errors.clone() {
         let stretch = text.get(error.start as usize..error.end as usize).unwrap_or("");
         let parts = stretch.split(|c: char| !(c.is_alphanumeric() || c == '_')).filter(|w| w.len() > 2);

@@ -42,6 +42,8 @@ pub struct Built {
     pub ring: Option<Site>,
     /// The field that holds the list or the first link, where one does.
     pub holder: Option<MemberId>,
+    /// Whether something nobody knows, or no link, comes behind the last link.
+    pub goes_on: bool,
 }
 
 /// A link that was set and is lost: another one took its place, and nothing else leads to it.

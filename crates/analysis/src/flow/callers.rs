@@ -3,7 +3,7 @@
 use std::sync::Arc;
 
 use rustc_hash::FxHashMap;
-use yarrowgraph_ir::{AccessorKind, AssignOp, FunctionId, MemberKind, Node, NodeId, ParamMode};
+use yarrowgraph_ir::{AccessorKind, AssignOp, FunctionId, MemberKind, Node, NodeId, ParamMode, TypeKind};
 
 use super::{Binding, Callee, Flow, Val};
 use crate::memo::known_or;
@@ -166,12 +166,29 @@ fn calls_of_method(flow: &Flow<'_>, member: MemberId) -> Vec<(Site, Callee)> {
             }
             true
         });
+        for (_, calls) in by_target.iter().filter(|(b, _)| stands_for(flow, member, **b)) {
+            sites.extend(calls);
+        }
     }
     sites.sort_unstable();
     sites.dedup();
     let is_call = |s: &Site| program.body(s.member).is_some_and(|b| matches!(b.node(s.node), Node::Call { .. } | Node::New { .. }));
     let sites = sites.into_iter().map(|(_, site)| site).filter(is_call);
     sites.filter_map(|site| Some((site, Callee { member, ..flow.callee(site)? }))).collect()
+}
+
+/// Whether heirs of a class meet an interface by a method that they inherit from it: `class Cross extends Layer implements Overlay`.
+fn stands_for(flow: &Flow<'_>, member: MemberId, declared: MemberId) -> bool {
+    /// A class with more heirs is looked at no further.
+    const HEIRS: usize = 64;
+    let program = flow.program;
+    let (m, d) = (program.member(member), program.member(declared));
+    if program.ty(d.owner).kind != TypeKind::Interface || m.is_static || m.owner == d.owner || program.is_a(m.owner, d.owner) {
+        return false;
+    }
+    let fits = program.decl(member).params.len() == program.decl(declared).params.len();
+    let heirs = || program.heirs_up_to(m.owner, HEIRS).unwrap_or_default();
+    fits && heirs().into_iter().any(|heir| program.is_a(heir, d.owner) && program.find_member_as(heir, m.name, true) == Some(member))
 }
 
 /// `gauge.Rose += handler` where `Rose` has accessors of its own.

@@ -249,13 +249,13 @@ fn is_platform_owned(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) ->
             _ => "",
         };
         matches!(name, "disposed" | "Disposed" | "FormClosed" | "Closed" | "closed" | "onDidDispose" | "Exited" | "WindowListener")
-            || is_end_of_stream(channel)
+            || comes_once(channel)
     }
 }
 
-/// Whether a stream of the platform tells by a topic that it is over.
-fn is_end_of_stream(channel: &Channel) -> bool {
-    matches!(&channel.key, ChannelKey::Bus(_, Topic::Named(topic)) if matches!(topic.as_str(), "end" | "finish"))
+/// Whether a stream of the platform tells by a topic that it is over, or a page that it is there: neither comes a second time.
+fn comes_once(channel: &Channel) -> bool {
+    matches!(&channel.key, ChannelKey::Bus(_, Topic::Named(topic)) if matches!(topic.as_str(), "end" | "finish" | "DOMContentLoaded"))
 }
 
 /// A connection bound to an object whose base class, of another package, clears it.

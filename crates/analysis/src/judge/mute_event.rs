@@ -47,6 +47,7 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel) -> Option<Draft> {
                 || wiring.is_remote(program.member(*m).owner)
                 || wiring.may_be_named(*m, Act::Raise)
                 || is_tied_to_unknown(wiring, *m)
+                || wiring.is_handed_to_macro(*m)
                 || !can_only_be_raised_here(wiring, channel, *m)
                 || wiring.channels.iter().any(raised)
             {
@@ -116,10 +117,21 @@ fn is_tied_to_unknown(wiring: &Wiring<'_>, m: MemberId) -> bool {
     program.index.reads(info.name).iter().any(|site| {
         let Some(body) = program.body(site.member) else { return false };
         let Node::MethodRef { object, .. } = body.node(site.node) else { return false };
-        let Some(around) = program.scope(site.member).parent(site.node) else { return false };
+        let scope = program.scope(site.member);
+        // with what chooses one of several of its name
+        let is_wrapped = |n: NodeId| match scope.parent(n).map(|p| body.node(p)) {
+            Some(Node::Call { args, type_args: Some(_), .. }) => body.list(args) == [n],
+            Some(Node::Cast { .. }) => true,
+            _ => false,
+        };
+        let mut named = site.node;
+        while is_wrapped(named) {
+            named = scope.parent(named).unwrap_or(named);
+        }
+        let Some(around) = scope.parent(named) else { return false };
         let follows = match body.node(around) {
             // sender and signal come first
-            Node::Call { args, .. } => body.list(args).iter().position(|a| *a == site.node).is_some_and(|index| index >= 2),
+            Node::Call { args, .. } => body.list(args).iter().position(|a| *a == named).is_some_and(|index| index >= 2),
             // a table of what is to be tied
             Node::Collection { .. } | Node::Object(_) | Node::Entry { .. } => true,
             _ => false,
@@ -144,7 +156,8 @@ fn can_only_be_raised_here(wiring: &Wiring<'_>, channel: &Channel, m: MemberId) 
     if !(is_roster || matches!(channel.kind, ChannelKind::Event | ChannelKind::Signal | ChannelKind::Delegate)) || wiring.in_test(m) {
         return false;
     }
-    if pack.heard_by_platform.contains(program.text(info.name)) || program.unit(info.unit).generated {
+    let annotated = program.decl(m).annotations.iter().any(|a| pack.raised_annotations.contains(program.unit_of(m).text(a.name)));
+    if pack.heard_by_platform.contains(program.text(info.name)) || annotated || program.unit(info.unit).generated {
         return false;
     }
     // a stream that is not made by its class comes from somewhere else: from a timer, from others, from a device

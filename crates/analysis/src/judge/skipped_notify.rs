@@ -277,6 +277,7 @@ impl Subject<'_, '_> {
                 && !self.is_lazy(change)
                 && !self.asks_the_library(change.site)
                 && !self.hands_on(change)
+                && !self.tells_when_done(change.site)
                 && !self.leaves_it_for_later(change.site.member, channel)
                 && !self.starts_what_tells(change.site.member, channel, 1)
             {

@@ -2,7 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use yarrowgraph_ir::{BinaryOp, Node, NodeId, UnaryOp};
+use yarrowgraph_ir::{BinaryOp, MemberKind, Node, NodeId, UnaryOp};
 use yarrowgraph_model::{Certainty, Level};
 
 use super::{Draft, Page, Rule, related, short};
@@ -30,7 +30,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     let (program, links) = (wiring.program(), &wiring.links);
     // the methods of links that end a chain
     let mut last: BTreeMap<MemberId, BTreeSet<(TypeId, Site)>> = BTreeMap::new();
-    for built in wiring.chains().built.iter().filter(|b| b.ring.is_none()) {
+    for built in wiring.chains().built.iter().filter(|b| b.ring.is_none() && !b.goes_on) {
         if let (Of::Next(_), Some(link)) = (built.of, built.links.last())
             && let Some(class) = link.class
             && let Some(method) = behaviour::asked_by(&wiring.flow, links, built.of, link)
@@ -61,6 +61,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
                 .flat_map(|(_, classes)| classes)
                 .filter(|(class, _)| program.is_a(*class, program.member(pass.member).owner))
                 .filter(|(_, made)| !is_made_to_take_all(wiring, *made))
+                .filter(|(_, made)| !is_made_with_another(wiring, *made, &next.fields))
                 .collect();
             let Some((class, made)) = ends.first() else {
                 if wrong_way {
@@ -126,6 +127,22 @@ fn asks_the_wrong_way(wiring: &Wiring<'_>, pass: Site, next: &Val) -> bool {
 
 fn calls_helper(wiring: &Wiring<'_>, method: MemberId, helper: MemberId) -> bool {
     wiring.flow.call_sites(helper).iter().any(|site| site.member == method)
+}
+
+/// Whether what makes a link hands over what comes behind it, whatever that is: `new Filter(parse(), condition)`.
+fn is_made_with_another(wiring: &Wiring<'_>, made: Site, fields: &[MemberId]) -> bool {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    let Some(body) = program.body(made.member) else { return false };
+    let Node::New { args, .. } = body.node(made.node) else { return false };
+    let args = body.list(args);
+    fields.iter().flat_map(|f| flow.definitions(*f)).any(|given| match flow.eval(*given) {
+        Val::Param(constructor, None, index) => {
+            let is_made_by = program.member(constructor).kind == MemberKind::Constructor
+                && flow.type_of_node(made.member, made.node).own() == Some(program.member(constructor).owner);
+            is_made_by && args.get(usize::from(index)).is_some_and(|arg| body.node(*arg) != Node::Null)
+        }
+        _ => false,
+    })
 }
 
 /// Whether a link is made with the largest number there is, as a limit that nothing goes past.

@@ -52,6 +52,7 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel) -> Option<Draft> {
                 || !own_member_counts(wiring, channel, *m)
                 || wiring.may_be_named(*m, Act::Join)
                 || may_be_heard_unseen(wiring, *m)
+                || wiring.is_handed_to_macro(*m)
                 || is_offered(wiring, *m)
                 || may_be_joined_by_name(wiring, *m)
                 || is_referred_to(wiring, channel, *m)

@@ -10,7 +10,7 @@ use super::{Draft, Page, Rule, related, short};
 use crate::chain::behaviour::{self, Code};
 use crate::chain::{Link, Of};
 use crate::flow::Val;
-use crate::program::{MemberId, Site, Sym, TypeId};
+use crate::program::{MemberId, Site, Sym, Ty, TypeId};
 use crate::wire::Wiring;
 
 /// A function with fewer parameters may be anything.
@@ -85,7 +85,8 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
             if !made.is_empty() && !all_seen() {
                 continue;
             }
-            if made.is_empty() && ty.modifiers.visibility == Visibility::Public && wiring.is_of_library(ty.unit) {
+            let is_for_others = || wiring.is_of_library(ty.unit) || keeps_its_kind(wiring, base);
+            if made.is_empty() && ty.modifiers.visibility == Visibility::Public && is_for_others() {
                 continue;
             }
             let Some(place) = program.type_place(class) else { continue };
@@ -106,6 +107,34 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     drafts.extend(wrappers(wiring));
     drafts.extend(by_type(wiring));
     drafts
+}
+
+/// Whether a class keeps others of its kind, which lead up to it: the nodes of a tree, of which some are there to be used elsewhere.
+fn keeps_its_kind(wiring: &Wiring<'_>, base: TypeId) -> bool {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    let element = |m: &MemberId| program.element_type(program.member(*m).unit, &flow.type_held(*m));
+    let of_kind = |e: Ty| e.own().is_some_and(|t| program.are_kin(t, base));
+    let mut lists = program.ty(base).members.iter().filter_map(element).peekable();
+    lists.peek().is_some() && (puts_itself_above(wiring, base) || lists.any(of_kind))
+}
+
+/// Whether a method of a class is handed another one of its kind and makes itself what comes behind that: `child.setParent(this)`.
+fn puts_itself_above(wiring: &Wiring<'_>, base: TypeId) -> bool {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    program.ty(base).members.iter().any(|m| {
+        let Some(body) = program.body(*m) else { return false };
+        body.ids().any(|n| match body.node(n) {
+            Node::Call { callee, args, .. } => {
+                let hands_itself = matches!(body.list(args), [only] if body.node(*only) == Node::This);
+                let is_kin = |object: NodeId| {
+                    let value = flow.eval_in(*m, object);
+                    matches!(value, Val::Param(..)) && flow.type_of(&value).own().is_some_and(|t| program.are_kin(t, base))
+                };
+                hands_itself && matches!(body.node(callee), Node::Member { object, .. } if is_kin(object))
+            }
+            _ => false,
+        })
+    })
 }
 
 /// Whether what is made somewhere is an argument of a call there whose answer is used: `audited(routes)`.

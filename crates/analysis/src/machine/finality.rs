@@ -61,7 +61,8 @@ pub fn is_sentinel(name: &str) -> bool {
         || words.last().is_some_and(|w| counts.contains(&w.as_str()) && whole != "end")
         || counts_others
         || none.contains(&whole.as_str())
-        || words.last().is_some_and(|w| matches!(w.as_str(), "invalid" | "count"))
+        || words.iter().any(|w| matches!(w.as_str(), "invalid" | "undefined" | "uninitialized" | "uninitialised"))
+        || [words.first(), words.last()].into_iter().flatten().any(|w| matches!(w.as_str(), "unknown" | "none"))
 }
 
 /// A name's words, in lower case.

@@ -175,7 +175,7 @@ fn of_roster(wiring: &Wiring<'_>, roster: MemberId, channels: Vec<usize>) -> Opt
         Some(base) => concrete(program, base),
         None => alike(wiring, class, &colleagues, &routes),
     };
-    let outsiders = outsiders(wiring, others, &colleagues, &talking);
+    let outsiders = outsiders(wiring, class, others, &colleagues, &talking);
     // where one alone talks there is nothing to mediate, unless to others of its kind, of whom it says which one it is
     let among_themselves = || {
         let [only] = &colleagues[..] else { return false };
@@ -312,11 +312,14 @@ fn lets_in_or_out(wiring: &Wiring<'_>, method: MemberId, channels: &[usize]) -> 
 /// Classes that could be colleagues, talk through the mediator and are none.
 fn outsiders(
     wiring: &Wiring<'_>,
+    mediator: TypeId,
     candidates: Vec<TypeId>,
     colleagues: &[Colleague],
     talking: &dyn Fn(TypeId) -> Option<Site>,
 ) -> Vec<(TypeId, Site)> {
-    let others = candidates.into_iter().filter(|t| !colleagues.iter().any(|c| c.class == *t) && !wiring.is_test_type(*t));
+    // what is a mediator itself talks to itself
+    let is_other = |t: &TypeId| !wiring.program().is_a(*t, mediator) && !colleagues.iter().any(|c| c.class == *t);
+    let others = candidates.into_iter().filter(|t| is_other(t) && !wiring.is_test_type(*t));
     others.filter_map(|t| talking(t).map(|site| (t, site))).collect()
 }
 

@@ -76,7 +76,7 @@ fn of_roster(wiring: &Wiring<'_>, roster: MemberId, ways_in: &BTreeSet<(MemberId
         return None;
     }
     let others = base.map(|base| super::concrete(program, base)).unwrap_or_default();
-    let outsiders = super::outsiders(wiring, others, &colleagues, &talking);
+    let outsiders = super::outsiders(wiring, class, others, &colleagues, &talking);
     Some(Mediator { class, channels: Vec::new(), roster, base, colleagues, routes, outsiders })
 }
 

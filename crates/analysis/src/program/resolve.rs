@@ -165,7 +165,16 @@ impl Program {
     /// Of several types of one full name, as programs of one tree may each have one, the one that is declared nearest to a file:
     /// in the innermost folder that has both.
     pub(super) fn nearest(&self, unit: UnitId, candidates: impl Iterator<Item = TypeId>) -> Option<TypeId> {
-        self.nearest_of(unit, candidates, |t| self.ty(t).unit)
+        let mut candidates: Vec<TypeId> = candidates.collect();
+        // what another file writes out for itself is not what a header shows to all
+        let is_shown = |t: &TypeId| {
+            let of = self.ty(*t).unit;
+            of == unit || self.unit(of).path.rsplit_once('.').is_some_and(|(_, extension)| extension.starts_with('h'))
+        };
+        if candidates.len() > 1 && candidates.iter().any(is_shown) {
+            candidates.retain(is_shown);
+        }
+        self.nearest_of(unit, candidates.into_iter(), |t| self.ty(t).unit)
     }
 
     /// The same for whatever is declared in a file; the first of those that are equally near.

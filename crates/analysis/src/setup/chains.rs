@@ -66,6 +66,13 @@ impl Machine<'_, '_> {
         }
     }
 
+    /// Whether the field for the next link holds something else than nothing and a link.
+    fn goes_on(&self, next: usize, object: ObjectId) -> bool {
+        let Kind::Instance { fields, .. } = &self.object(object).kind else { return false };
+        let known = &self.links().next[next].fields;
+        fields.iter().any(|(f, value)| known.contains(f) && !matches!(value, Value::Null | Value::Object(_)))
+    }
+
     /// Whether the links from one object on lead to another one.
     fn leads_to(&self, next: usize, from: ObjectId, to: ObjectId) -> bool {
         let mut seen = FxHashSet::default();
@@ -139,7 +146,7 @@ impl Machine<'_, '_> {
             if let Some(links) = links.filter(|l| l.len() > 1) {
                 let holder = holders.get(&list).copied();
                 let set = vec![object.made];
-                chains.built.push(Built { of: Of::Walk(walk), links, set, ring: None, holder });
+                chains.built.push(Built { of: Of::Walk(walk), links, set, ring: None, holder, goes_on: false });
             }
         }
         chains
@@ -181,7 +188,7 @@ impl Machine<'_, '_> {
             if edges.get(start).is_some_and(|(.., by)| by.is_none()) {
                 links.extend(self.link(&Value::Object(at)));
             }
-            chains.built.push(Built { of: Of::Walk(*walk), links, set, ring: None, holder: None });
+            chains.built.push(Built { of: Of::Walk(*walk), links, set, ring: None, holder: None, goes_on: false });
         }
     }
 
@@ -286,7 +293,8 @@ impl Machine<'_, '_> {
             let ring = closed.then(|| sets.iter().rev().find(|s| s.closes && objects.contains(&s.from)).map(|s| s.site)).flatten();
             let holder = sets.iter().find(|s| objects.contains(&s.from)).map(|s| s.field);
             if links.len() > 1 || ring.is_some() {
-                chains.built.push(Built { of: Of::Next(next), links, set, ring, holder });
+                let goes_on = objects.last().is_some_and(|last| self.goes_on(next, *last));
+                chains.built.push(Built { of: Of::Next(next), links, set, ring, holder, goes_on });
             }
         }
         // what another one took the place of

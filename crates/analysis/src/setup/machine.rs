@@ -388,7 +388,10 @@ impl<'m, 'p> Machine<'m, 'p> {
             let one_list = matches!(tail[..], [ref only] if matches!(self.kind(only), Some(Kind::List(_))));
             args.push(if one_list { tail[0].clone() } else { self.make(Kind::List(tail), made) });
         }
-        args.resize(params.len(), Value::Unknown);
+        // what may be left out, and is, is nothing
+        let left_out = |p: &yarrowgraph_ir::Param| if p.optional && p.default.is_none() { Value::Null } else { Value::Unknown };
+        args.extend(params.iter().skip(args.len()).map(left_out));
+        args.truncate(params.len());
         args
     }
 

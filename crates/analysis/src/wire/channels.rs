@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use rayon::prelude::*;
 use rustc_hash::{FxHashMap, FxHashSet};
-use yarrowgraph_ir::{AccessorKind, MemberKind};
+use yarrowgraph_ir::{AccessorKind, MemberKind, Visibility};
 use yarrowgraph_model::ChannelKind;
 
 use super::effect::{Act, Effect, Event};
@@ -80,7 +80,9 @@ pub(super) fn signal_classes(flow: &Flow<'_>, effects: &[Effect]) -> FxHashSet<T
         let own = matches!(effect.holder.subject, Val::This(t) if t == owner);
         // where all functions are called, the key only tells them apart
         let of_all = || flow.program.is_callable(flow.program.member(*m).unit, &flow.element_held(*m)) && !keyed.contains(m);
-        if open && own && !flow.program.ty(owner).params.is_empty() && (effect.holder.key.is_none() || of_all()) {
+        // what a class puts there by itself lets nobody in
+        let is_way_in = flow.program.decl(effect.site.member).modifiers.visibility > Visibility::Private;
+        if open && own && is_way_in && !flow.program.ty(owner).params.is_empty() && (effect.holder.key.is_none() || of_all()) {
             found.insert(owner);
         }
     }

@@ -139,6 +139,15 @@ impl Extractor<'_, '_> {
             self.put(node, holder, value, true, found);
             return;
         }
+        // a list that is cut to no length: `listeners.length = 0`
+        if let (Node::Member { object, name, .. }, Node::Num(number)) = (self.body.node(target), self.body.node(value))
+            && self.text(number) == "0"
+            && self.flow.program.kit_of(self.member).pack.counts.contains(self.text(name))
+            && let Some(holder) = holder_of(self.flow, &self.eval(object))
+        {
+            found.push(Effect::new(Act::LeaveAll, holder, self.site(node)));
+            return;
+        }
         if !matches!(self.body.node(target), Node::Name(_) | Node::Member { .. }) {
             return;
         }

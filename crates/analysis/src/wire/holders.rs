@@ -102,7 +102,11 @@ impl Use {
             }
             Act::Leave | Act::LeaveAll | Act::LeaveOwner => {
                 self.drained |= effect.takes_out;
-                self.open_leave |= effect.act == Act::Leave && matches!(effect.handler, Some(Val::Param(..)));
+                // a position says nothing of who leaves, a name does
+                let is_number = |name: &str| program.kit_of(m).pack.data_types.contains(name) && !name.to_lowercase().contains("string");
+                let is_data = |h: &Val| matches!(flow.type_of(h), Ty::Outside(name, _) if is_number(program.text(name)));
+                let by_whom = |h: &Val| matches!(h, Val::Param(..)) && !is_data(h);
+                self.open_leave |= effect.act == Act::Leave && effect.handler.as_ref().is_some_and(by_whom);
                 self.idiom |= is_library_call(flow, effect);
             }
         }
@@ -399,7 +403,7 @@ fn is_channel(flow: &Flow<'_>, m: MemberId, u: &Use) -> bool {
             }
             // what has messages of its own is an item, not a handler
             Ty::Param(..) => u.raises > 0 && !u.messages,
-            Ty::Unknown => u.raises > 0 && !(u.holds_parts() && u.messages) && (!untyped || like_observers),
+            Ty::Unknown => u.raises > 0 && !(u.holds_parts() && u.messages) && (like_observers || u.open_join && u.open_leave),
             _ => false,
         };
         // a list of functions that all are called, and that the tree leaves empty

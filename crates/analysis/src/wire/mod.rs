@@ -345,6 +345,22 @@ impl<'p> Wiring<'p> {
         })
     }
 
+    /// Whether a signal's bare name is an argument of a call of which nothing is known: only a macro can make something of that.
+    pub fn is_handed_to_macro(&self, signal: MemberId) -> bool {
+        let program = self.program();
+        let info = program.member(signal);
+        info.kind == yarrowgraph_ir::MemberKind::Event
+            && program.kit_of(signal).traits.open_names
+            && program.index.reads(info.name).iter().any(|read| {
+                let Some(body) = program.body(read.member) else { return false };
+                let scope = program.scope(read.member);
+                let Some(call) = scope.parent(read.node).map(|node| Site { member: read.member, node }) else { return false };
+                let is_argument = matches!(body.node(call.node), Node::Call { args, .. } if body.list(args).contains(&read.node));
+                let is_bare = matches!(body.node(read.node), Node::Name(name) if scope.lookup(name, read.node).is_none());
+                is_argument && is_bare && self.flow.callee(call).is_none() && matches!(self.flow.eval(*read), Val::Unknown | Val::Global(_))
+            })
+    }
+
     /// Whether some code subscribes to events by names that are known when it runs, so that it may be one that others can reach.
     pub fn joins_by_name(&self, event: MemberId) -> bool {
         let program = self.program();

@@ -1,14 +1,14 @@
 //! What channels are called, and what tells one from another.
 
 use rustc_hash::FxHashSet;
-use yarrowgraph_ir::{AccessorKind, MemberKind, Node, TypeKind, Visibility};
+use yarrowgraph_ir::{AccessorKind, AssignOp, MemberKind, Node, TypeKind, Visibility};
 use yarrowgraph_model::ChannelKind;
 
 use super::channels::{Channel, ChannelKey, Topic};
 use super::effect::{Event, Holder};
 use super::selections;
 use crate::flow::{Flow, Val};
-use crate::program::{MemberId, Site, Sym, Ty, TypeId};
+use crate::program::{Kinds, MemberId, Site, Sym, Ty, TypeId};
 
 /// How many helpers a parameter is followed through.
 const GIVEN: usize = 4;
@@ -259,7 +259,10 @@ impl Namer<'_, '_> {
             }
             other => match (given(other), self.flow.type_of(other)) {
                 (Some((given, hops)), _) => self.bus_within(&given, hops),
-                (None, Ty::Outside(name, _)) => program.text(name).to_owned(),
+                (None, Ty::Outside(name, _)) => match self.put_in(other) {
+                    Some(field) => program.member_id(field),
+                    None => program.text(name).to_owned(),
+                },
                 _ => match self.kept_in(other) {
                     Some(field) => program.member_id(field),
                     None => self.flow.show(other),
@@ -280,6 +283,20 @@ impl Namer<'_, '_> {
         let own = program.ty(program.member(*within).owner).members.iter().copied();
         let mut fields = own.filter(|m| matches!(program.member(*m).kind, MemberKind::Field | MemberKind::Property));
         fields.find(|f| self.flow.only_definition(*f).is_some_and(|d| d.member == *within && self.flow.eval(d) == *value))
+    }
+
+    /// The field of the object that is given a parameter, or a variable of the same method, where it is given others elsewhere:
+    /// it is what all that is done by way of the field is done to.
+    fn put_in(&self, value: &Val) -> Option<MemberId> {
+        let (Val::Param(within, None, _) | Val::Local(Site { member: within, .. })) = value else { return None };
+        let (program, flow) = (self.flow.program, self.flow);
+        let body = program.body_with(*within, Kinds::ASSIGN)?;
+        body.ids().find_map(|n| {
+            let Node::Assign { op: AssignOp::Set, target, value: given } = body.node(n) else { return None };
+            let Val::Member(of, field) = flow.eval_in(*within, target) else { return None };
+            let is_it = matches!(*of, Val::This(_)) && flow.eval_in(*within, given) == *value;
+            (is_it && flow.only_definition(field).is_none() && !self.is_injected(field)).then_some(field)
+        })
     }
 
     /// The name of a variable that an object is made for where it is declared.

@@ -39,7 +39,10 @@ impl Extractor<'_, '_> {
                     let delegate = program.is_callable(unit, &ty)
                         || matches!(holder_of(self.flow, &value), Some(Holder { event: Event::Own(m), .. }) if program.member(m).kind == MemberKind::Event);
                     let in_record = |v: &Val| matches!(v, Val::Outside(of, _) if matches!(**of, Val::Element(..)));
-                    if !delegate && ty == Ty::Unknown && (in_record(&value) || matches!(value, Val::Element(..))) {
+                    // what is taken as something of a library that cannot be called is not called by its methods
+                    let taken = self.flow.type_of_node(self.member, object);
+                    let is_thing = matches!(taken, Ty::Outside(..)) && !program.is_callable(unit, &taken);
+                    if !delegate && !is_thing && ty == Ty::Unknown && (in_record(&value) || matches!(value, Val::Element(..))) {
                         let told = match &value {
                             Val::Outside(of, _) => (**of).clone(),
                             _ => value.clone(),

@@ -27,12 +27,11 @@ const INVOKABLES: [&str; 2] = ["Q_INVOKABLE", "Q_SLOT"];
 /// Of these the ones in front of a call that raises.
 const EMISSIONS: [&str; 2] = ["emit", "Q_EMIT"];
 /// Macros that stand like a declaration and mean nothing to the grammar, arguments included.
-const EMPTY_DECLARATIONS: [&str; 28] = [
-    "Q_D",
-    "Q_Q",
+const EMPTY_DECLARATIONS: [&str; 27] = [
     "Q_OBJECT",
     "Q_GADGET",
     "Q_PROPERTY",
+    "Q_PRIVATE_PROPERTY",
     "Q_ENUM",
     "Q_ENUMS",
     "Q_FLAG",
@@ -59,6 +58,8 @@ const EMPTY_DECLARATIONS: [&str; 28] = [
 ];
 /// Loops that are macros: the comma between variable and collection becomes a colon.
 const LOOPS: [&str; 3] = ["foreach", "Q_FOREACH", "BOOST_FOREACH"];
+/// Of these the ones that declare a property.
+const PROPERTIES: [&str; 2] = ["Q_PROPERTY", "Q_PRIVATE_PROPERTY"];
 /// Macros whose first argument is a type, in the middle of an expression.
 const TYPE_FIRST: [&str; 2] = ["Q_ARG", "Q_RETURN_ARG"];
 /// Macros whose argument is the signature of a member, with the digit that marks it in a text.
@@ -80,6 +81,8 @@ pub(super) struct Prepared {
     pub(super) emitted: Vec<usize>,
     /// Names of properties' change signals, which bindings hear.
     pub(super) notified: Vec<String>,
+    /// Those that the property's own code raises.
+    pub(super) told_by_property: Vec<String>,
 }
 
 /// Prepares a text.
@@ -94,6 +97,7 @@ pub(super) fn prepare(text: &str) -> Prepared {
         signatures: Vec::new(),
         emitted: Vec::new(),
         notified: Vec::new(),
+        told_by_property: Vec::new(),
     };
     let words = words(text);
     for (index, &(start, end)) in words.iter().enumerate() {
@@ -154,14 +158,23 @@ pub(super) fn prepare(text: &str) -> Prepared {
             // a slot whose code its hidden half has: `Q_PRIVATE_SLOT(d, void rise())`
             blank(&mut bytes, start, after + comma + 1);
             bytes[close] = b';';
+        } else if is_other_half(word) && next == b'(' {
+            // `Q_D(const Gauge);` is read as a call, with nothing but the class in it
+            let class = skip_blanks(&bytes, after + 1);
+            if bytes[class..].starts_with(b"const ") {
+                blank(&mut bytes, class, class + 5);
+            }
         } else if EMPTY_DECLARATIONS.contains(&word) || is_class_macro(word, next, &bytes, start) {
             let mut stop = end;
             if next == b'(' {
                 let Some(close) = closing(&bytes, after) else { continue };
-                if word == "Q_PROPERTY"
-                    && let Some(at) = memmem::find(&bytes[after..close], b"NOTIFY ")
-                {
+                let is_property = PROPERTIES.contains(&word);
+                if let Some(at) = memmem::find(&bytes[after..close], b"NOTIFY ").filter(|_| is_property) {
                     let name: String = text[after + at + 7..close].chars().take_while(|c| c.is_alphanumeric() || *c == '_').collect();
+                    // what the moc writes for a member that is written raises the signal
+                    if memmem::find(&bytes[after..close], b" MEMBER ").is_some() {
+                        prepared.told_by_property.push(name.clone());
+                    }
                     prepared.notified.push(name);
                 }
                 stop = close + 1;
@@ -308,13 +321,19 @@ fn is_class_macro(word: &str, next: u8, bytes: &[u8], start: usize) -> bool {
     line.iter().all(|b| b.is_ascii_whitespace()) && begins
 }
 
+/// Whether a macro declares the pointer from one half of an object to the other: `Q_D(Gauge);`, `Q_Q(Gauge);`.
+pub(super) fn is_other_half(word: &str) -> bool {
+    let letters = word.strip_suffix("_D").or_else(|| word.strip_suffix("_Q"));
+    letters.is_some_and(|l| !l.is_empty() && l.len() < 3 && l.bytes().all(|b| b.is_ascii_uppercase()))
+}
+
 /// `class LOCKS_EXPORT Gate`
 fn is_export_macro(word: &str) -> bool {
     word.len() > 4 && word.bytes().all(|b| b.is_ascii_uppercase() || b.is_ascii_digit() || b == b'_') && word.contains('_')
 }
 
 /// The words of a text outside of comments, texts and preprocessor lines.
-fn words(text: &str) -> Vec<(usize, usize)> {
+pub(super) fn words(text: &str) -> Vec<(usize, usize)> {
     let bytes = text.as_bytes();
     let mut words = Vec::new();
     let mut at = 0;
@@ -385,7 +404,7 @@ fn end_of_raw(bytes: &[u8], start: usize) -> usize {
     memmem::find(&bytes[start..], &end).map_or(bytes.len(), |i| start + i + end.len())
 }
 
-fn skip_blanks(bytes: &[u8], mut at: usize) -> usize {
+pub(super) fn skip_blanks(bytes: &[u8], mut at: usize) -> usize {
     while bytes.get(at).is_some_and(u8::is_ascii_whitespace) {
         at += 1;
     }
@@ -397,7 +416,7 @@ fn blank(bytes: &mut [u8], start: usize, end: usize) {
 }
 
 /// The bracket that closes the one at a place.
-fn closing(bytes: &[u8], open: usize) -> Option<usize> {
+pub(super) fn closing(bytes: &[u8], open: usize) -> Option<usize> {
     let mut depth = 0;
     let mut at = open;
     while at < bytes.len() {

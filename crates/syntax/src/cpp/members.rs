@@ -244,6 +244,9 @@ impl<'t> Cpp<'t> {
         if self.prepared.notified.contains(&text) {
             member.annotations.push(self.annotation_named("notified", node));
         }
+        if self.prepared.told_by_property.contains(&text) {
+            member.annotations.push(self.annotation_named("told-by-property", node));
+        }
         if let Some(list) = parts.field(f.parameters) {
             member.params = self.params_without_values(list);
         }

@@ -6,6 +6,7 @@ mod exprs;
 mod kinds;
 mod macros;
 mod members;
+mod pasted;
 mod stmts;
 mod types;
 
@@ -49,13 +50,13 @@ pub(crate) static PACK: LazyLock<Pack> = LazyLock::new(|| crate::built_in(Langua
 static TABLE: LazyLock<Table> = LazyLock::new(|| Table::new(&Grammar::Cpp.language()));
 
 /// Lowers one file.
-pub(crate) fn lower(path: &str, text: &str) -> Result<Unit, Unread> {
+pub(crate) fn lower(path: &str, source: &str) -> Result<Unit, Unread> {
     // features are often in one branch only: a whole function must be at stake
     const WORTH: u32 = 500;
-    let prepared = macros::prepare(text);
+    let prepared = macros::prepare(source);
     let (text, tree) = branches::parse(Grammar::Cpp, &prepared.text, WORTH)?;
     let mut unit = Unit::new(Language::Cpp, path);
-    driver::note_errors(&mut unit, &tree, &text);
+    driver::note_errors(&mut unit, &tree, &text, &pasted::names(source));
     let l = Lower::new(unit, &text, &tree, &TABLE.meaning);
     let mut cpp = Cpp { l, t: &TABLE, prepared: &prepared, last_owner: None };
     cpp.program(tree.root_node());

@@ -5,6 +5,7 @@ use yarrowgraph_ir::{LoopKind, Node, NodeId, TypeRef};
 
 use super::Cpp;
 use super::kinds::Kind;
+use super::macros;
 
 impl<'t> Cpp<'t> {
     pub(super) fn statement(&mut self, node: Ts<'t>) -> NodeId {
@@ -18,6 +19,9 @@ impl<'t> Cpp<'t> {
             }
             Kind::ExprStatement | Kind::Else | Kind::InitStatement | Kind::Labeled => {
                 let kids = self.l.items(node);
+                if let Some(half) = kids.last().and_then(|n| self.other_half(n)) {
+                    return half;
+                }
                 self.node_or_empty(kids.last(), node)
             }
             Kind::Declaration => self.locals(node),
@@ -105,6 +109,29 @@ impl<'t> Cpp<'t> {
             Kind::Alias | Kind::TypeDefinition | Kind::Using => self.l.push(Node::Empty, node),
             _ => self.expression(node),
         }
+    }
+
+    /// What a macro declares that leads from one half of an object to the other: `Q_D(Gauge);` is `GaugePrivate* d`, `Q_Q(Gauge);` is
+    /// `Gauge* q`.
+    fn other_half(&mut self, call: Ts<'t>) -> Option<NodeId> {
+        if self.kind(call) != Kind::Call {
+            return None;
+        }
+        let f = &self.t.fields;
+        let kids = self.l.kids(call);
+        let called = self.l.text_of(kids.field(f.function)?);
+        let args: Vec<Ts<'t>> = self.l.items(kids.field(f.arguments)?).named().collect();
+        let [class] = args[..] else { return None };
+        if !macros::is_other_half(called) || self.kind(class) != Kind::Identifier {
+            return None;
+        }
+        let class_name = self.l.text_of(class);
+        let (of_half, pointer) =
+            if called.ends_with('D') { (self.l.intern(&format!("{class_name}Private")), "d") } else { (self.l.intern(class_name), "q") };
+        let half = self.l.named_type(of_half);
+        let ty = Some(self.l.type_ref(TypeRef::Indirect(half)));
+        let name = self.l.intern(pointer);
+        Some(self.l.push(Node::Local { name, ty, init: None, constant: false }, class))
     }
 
     fn behind(&mut self, first: Option<NodeId>, then: NodeId, at: Ts<'t>) -> NodeId {

@@ -46,7 +46,7 @@ static TABLE: LazyLock<Table> = LazyLock::new(|| Table::new(&Grammar::Java.langu
 pub(crate) fn lower(path: &str, text: &str) -> Result<Unit, Unread> {
     let tree = parse::parse(Grammar::Java, text)?;
     let mut unit = Unit::new(Language::Java, path);
-    driver::note_errors(&mut unit, &tree, text);
+    driver::note_errors(&mut unit, &tree, text, &[]);
     let mut java = Java { l: Lower::new(unit, text, &tree, &TABLE.meaning), t: &TABLE };
     java.program(tree.root_node());
     while let Some((node, placeholder)) = java.l.next_late() {

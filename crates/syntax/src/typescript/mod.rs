@@ -57,7 +57,7 @@ pub(crate) fn lower(path: &str, text: &str) -> Result<Unit, Unread> {
 fn lower_with(language: Language, grammar: Grammar, path: &str, text: &str) -> Result<Unit, Unread> {
     let tree = parse::parse(grammar, text)?;
     let mut unit = Unit::new(language, path);
-    driver::note_errors(&mut unit, &tree, text);
+    driver::note_errors(&mut unit, &tree, text, &[]);
     let table = if grammar == Grammar::Tsx { &MARKUP } else { &PLAIN };
     let ambient = [".d.ts", ".d.mts", ".d.cts"].iter().any(|e| path.ends_with(e));
     let mut script = Script { l: Lower::new(unit, text, &tree, &table.meaning), t: table, ambient, loose: Loose::default(), shared: None };

@@ -374,6 +374,6 @@ fn build(flow: &Flow<'_>, member: MemberId, subject: Option<&Subject>, adds: &[&
     };
     let (pipelines, built) = found;
     let set = adds.iter().map(|a| a.at).collect();
-    built.push(Built { of: Of::Pipeline(pipelines.len()), links, set, ring: None, holder });
+    built.push(Built { of: Of::Pipeline(pipelines.len()), links, set, ring: None, holder, goes_on: false });
     pipelines.push(pipeline);
 }

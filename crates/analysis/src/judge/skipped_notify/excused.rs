@@ -57,6 +57,24 @@ impl Subject<'_, '_> {
         })
     }
 
+    /// Whether the method of a change, or the one that it calls to write, hands over an object that tells in its turn, when what was
+    /// begun is done: `pictures.load(url, new WhenLoaded())`.
+    pub(super) fn tells_when_done(&self, site: Site) -> bool {
+        let (wiring, program) = (self.wiring, self.wiring.program());
+        let written_by = wiring.flow.callee(site).map(|c| c.member).filter(|m| self.mutators.contains(m));
+        let tells = |m: &MemberId| wiring.tellings(*m).iter().any(|(_, channel)| self.channels.contains(channel));
+        [Some(site.member), written_by].into_iter().flatten().any(|member| {
+            let Some(body) = program.body(member) else { return false };
+            body.ids().any(|n| match body.node(n) {
+                Node::Call { args, .. } => body.list(args).iter().any(|arg| {
+                    let made = matches!(body.node(*arg), Node::New { .. }).then(|| wiring.flow.type_of_node(member, *arg).own()).flatten();
+                    made.is_some_and(|class| class != self.class && program.ty(class).members.iter().any(tells))
+                }),
+                _ => false,
+            })
+        })
+    }
+
     /// Whether somebody is handed the changed object right after the change: that may well tell of it.
     pub(super) fn hands_on(&self, change: &Change) -> bool {
         let program = self.wiring.program();
