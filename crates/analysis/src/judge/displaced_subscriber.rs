@@ -1,5 +1,7 @@
 //! Rule `displaced-subscriber`: a subscriber is lost because another takes its place.
 
+use std::collections::BTreeSet;
+
 use yarrowgraph_ir::{AssignOp, MemberKind, Node, NodeId, UnaryOp};
 use yarrowgraph_model::{Certainty, ChannelKind, Level, Place};
 
@@ -86,7 +88,7 @@ fn adder_of_one(wiring: &Wiring<'_>, channel: &Channel, joins: &[&Effect]) -> Op
         return None;
     }
     // each of them makes an object of its own for it
-    let made: std::collections::BTreeSet<Site> =
+    let made: BTreeSet<Site> =
         through.iter().filter_map(|e| if let Val::New(site) = e.holder.subject { Some(site) } else { None }).collect();
     if made.len() == through.len() {
         return None;
@@ -187,6 +189,7 @@ fn taken_over(wiring: &Wiring<'_>, channel: &Channel, joins: &[&Effect], later: 
             && by_another
             && alike
             && is_known
+            && !are_of_tables(wiring, e, later)
             && is_one_object(wiring, later)
             && comes_first(wiring, e, later)
             && (!emptied || is_unused(wiring, channel, e, later) && !is_emptied_between(wiring, channel, e, later))
@@ -195,6 +198,18 @@ fn taken_over(wiring: &Wiring<'_>, channel: &Channel, joins: &[&Effect], later: 
     let what = short(&channel.id);
     let message = format!("this takes `{what}` from `{}`, which is not told any more", short(&crate::wire::handler_name(wiring, lost)));
     Some(draft(wiring, channel, place, Certainty::Certain, message, ("it was given to it here", wiring.place(lost)), later))
+}
+
+/// Whether two bodies each fill many of the same slots: a table of operations, of which one set takes the place of another.
+fn are_of_tables(wiring: &Wiring<'_>, first: &Effect, second: &Effect) -> bool {
+    /// So many slots are a table.
+    const SLOTS: usize = 4;
+    let filled = |member: MemberId| -> BTreeSet<MemberId> {
+        let joins = wiring.effects_in(member).filter(|e| e.act == Act::Join && e.replaces && e.inner.is_empty());
+        joins.filter_map(|e| if let Event::Own(m) = e.holder.event { Some(m) } else { None }).collect()
+    };
+    let (a, b) = (first.innermost().member, second.innermost().member);
+    a != b && filled(a).intersection(&filled(b)).count() >= SLOTS
 }
 
 /// Whether room is made between two subscriptions in one body.

@@ -30,7 +30,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
             continue;
         }
         for (earlier, later) in &link.ways.doubled {
-            if !same_request(wiring, link.member, *earlier, *later) {
+            if is_in_a_loop(wiring, link.member, *later) || !same_request(wiring, link.member, *earlier, *later) {
                 continue;
             }
             let at = |node| crate::wire::operation_place(program, Site { member: link.member, node });
@@ -46,6 +46,13 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         }
     }
     drafts
+}
+
+/// Whether a pass is done as often as something holds: once more is what is meant.
+fn is_in_a_loop(wiring: &Wiring<'_>, member: MemberId, pass: NodeId) -> bool {
+    let program = wiring.program();
+    let Some(body) = program.body(member) else { return false };
+    program.scope(member).ancestors(pass).any(|n| matches!(body.node(n), Node::Loop { .. } | Node::ForEach { .. }))
 }
 
 /// Whether two passes hand on the same thing: the same names, which nothing is assigned to; and not each to another one.

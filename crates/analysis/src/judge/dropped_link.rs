@@ -11,6 +11,7 @@ use crate::flow::Val;
 use crate::program::{MemberId, Site, TypeId};
 use crate::state::is_statement;
 use crate::wire::Wiring;
+use crate::wire::once::are_alternatives;
 
 pub(super) const RULE: Rule = Rule {
     name: "dropped-link",
@@ -30,7 +31,9 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     let program = wiring.program();
     let mut found: BTreeMap<Site, Draft> = BTreeMap::new();
     for lost in &wiring.chains().lost {
-        if wiring.in_test(lost.site.member) || lost.site == lost.by {
+        // what makes what it leads to by itself chooses anew
+        let chooses = program.is_a(program.member(lost.made.member).owner, program.member(lost.field).owner);
+        if wiring.in_test(lost.site.member) || lost.site == lost.by || chooses || are_alternatives(program, lost.site, lost.by) {
             continue;
         }
         let field = short(&program.member_id(lost.field));

@@ -77,8 +77,14 @@ fn tells_unasked(wiring: &Wiring<'_>, raise: &Effect) -> bool {
     let (program, site) = (wiring.program(), raise.innermost());
     let Some(body) = program.body(site.member) else { return false };
     let Node::Call { callee, optional: false, .. } = body.node(site.node) else { return false };
-    let Node::Member { name, optional: false, .. } = body.node(callee) else { return false };
-    let names_it = |n: NodeId| matches!(body.node(n), Node::Member { name: other, .. } | Node::Str(other) if other == name);
+    let Node::Member { object, name, optional: false } = body.node(callee) else { return false };
+    let told = wiring.flow.eval_in(site.member, object);
+    let names_it = |n: NodeId| match body.node(n) {
+        Node::Member { name: other, .. } | Node::Str(other) => other == name,
+        // nor is another kind of object told
+        Node::TypeTest { object, .. } => wiring.flow.eval_in(site.member, object) == told,
+        _ => false,
+    };
     !program.scope(site.member).ancestors(site.node).any(|around| match body.node(around) {
         Node::If { cond, .. } | Node::Conditional { cond, .. } => state::any_within(body, cond, &names_it),
         Node::Binary { left, .. } => state::any_within(body, left, &names_it),

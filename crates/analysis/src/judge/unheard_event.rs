@@ -7,7 +7,7 @@ use std::collections::BTreeSet;
 use yarrowgraph_ir::{MemberKind, Node, NodeId, Visibility};
 use yarrowgraph_model::{Certainty, ChannelKind, Level};
 
-use unseen::{is_handed_on, is_offered, is_referred_to, may_be_heard_unseen, may_be_joined_by_name};
+use unseen::{is_filled_in_braces, is_handed_on, is_offered, is_referred_to, may_be_heard_unseen, may_be_joined_by_name};
 
 use super::unknown_code::asks_for_one;
 use super::{Draft, Page, Rule, plain, related, short};
@@ -55,6 +55,7 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel) -> Option<Draft> {
                 || wiring.is_handed_to_macro(*m)
                 || is_offered(wiring, *m)
                 || may_be_joined_by_name(wiring, *m)
+                || is_filled_in_braces(wiring, *m)
                 || is_referred_to(wiring, channel, *m)
             {
                 return None;

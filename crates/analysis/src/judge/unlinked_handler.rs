@@ -67,6 +67,10 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
             {
                 continue;
             }
+            // what does nothing of its own for a request is called so for another reason
+            if !has_own_way(wiring, class, base) {
+                continue;
+            }
             // what stands for others that are linked is no link itself
             if program.heirs(class).iter().any(|h| *h != class && linked.contains(h)) {
                 continue;
@@ -107,6 +111,21 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     drafts.extend(wrappers(wiring));
     drafts.extend(by_type(wiring));
     drafts
+}
+
+/// Whether a class, or one between it and the base of its kind, has other code in the place of something that the base has or asks for.
+fn has_own_way(wiring: &Wiring<'_>, class: TypeId, base: TypeId) -> bool {
+    let program = wiring.program();
+    let mut found = false;
+    program.for_each_base(class, &mut |t| {
+        let replaces = |m: &MemberId| {
+            let info = program.member(*m);
+            info.kind == MemberKind::Method && program.body(*m).is_some() && program.find_member_as(base, info.name, true).is_some()
+        };
+        found |= t != base && program.is_a(t, base) && program.ty(t).members.iter().any(replaces);
+        !found
+    });
+    found
 }
 
 /// Whether a class keeps others of its kind, which lead up to it: the nodes of a tree, of which some are there to be used elsewhere.

@@ -101,6 +101,8 @@ impl Walker<'_, '_> {
                 let found = self.values(node, way);
                 found.into_iter().flat_map(|(w, v)| self.truth(&v, node, w)).collect()
             }
+            // what is there may be of another kind: `if (dynamic_cast<Sluice*>(gate))`
+            Node::Cast { .. } if self.flow.program.kit_of(self.site_of(node).member).traits.references_dangle => self.open(node, way),
             // `list.indexOf(value) >= 0`
             Node::Binary { op: op @ (BinaryOp::Lt | BinaryOp::Ge | BinaryOp::Gt), left, right } => {
                 let is_number = |text: &str| matches!(body.node(right), Node::Num(n) if self.flow.program.unit_of(self.site_of(node).member).text(n) == text);

@@ -70,7 +70,7 @@ pub(super) fn link(mut units: Vec<Facts>, kit: &dyn Fn(Language) -> Kit, package
 fn is_test_path(path: &str) -> bool {
     path.split('/').any(|part| {
         let lower = part.to_ascii_lowercase();
-        matches!(lower.as_str(), "test" | "tests" | "__tests__" | "spec" | "specs" | "testing")
+        matches!(lower.as_str(), "test" | "tests" | "autotests" | "unittests" | "testsuite" | "__tests__" | "spec" | "specs" | "testing")
             || lower.ends_with("tests.cs")
             || lower.ends_with("test.cs")
             || part.ends_with("Test.java")

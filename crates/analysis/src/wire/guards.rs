@@ -288,7 +288,14 @@ impl Guards<'_, '_> {
     }
 
     fn against_null(&self, left: NodeId, right: NodeId) -> bool {
-        let null = |n| matches!(self.body.node(n), Node::Null);
+        let unit = self.flow.program.unit_of(self.site.member);
+        let by_number = self.flow.program.kit_of(self.site.member).traits.references_dangle;
+        let null = |n| match self.body.node(n) {
+            Node::Null => true,
+            // `if (handler == 0)`
+            Node::Num(number) => by_number && unit.text(number) == "0",
+            _ => false,
+        };
         (null(right) && self.is_same_or_assigned(left)) || (null(left) && self.is_same_or_assigned(right)) || self.asks_kind(left, right)
     }
 

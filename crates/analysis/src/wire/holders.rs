@@ -50,8 +50,9 @@ struct Use {
     hands_owner: bool,
     /// Whether a raise would fail where nobody is there.
     unguarded: bool,
-    /// How often something is put in, and how often it is of the holder's own kind.
+    /// How often something is put in, how often its type is known or would have to be, and how often it is of the holder's own kind.
     joins: u32,
+    of_known_kind: u32,
     of_own_kind: u32,
     /// How often somebody is told by a method that the holder's own kind has and no other.
     by_own_methods: u32,
@@ -84,6 +85,7 @@ impl Use {
                     self.talks_back_to_it |= to_it;
                 }
                 self.joins += 1;
+                self.of_known_kind += u32::from(of_tree.is_some() || !program.kit_of(m).traits.duck_typed);
                 self.of_own_kind += u32::from(effect.handler.as_ref().is_some_and(is_own_kind));
                 self.idiom |= is_library_call(flow, effect);
             }
@@ -114,7 +116,7 @@ impl Use {
 
     /// Whether what is put in is, as a rule, of the holder's own kind: a part of a whole.
     fn holds_parts(&self) -> bool {
-        self.of_own_kind * 2 > self.joins || self.by_own_methods * 2 > self.raises
+        self.of_own_kind * 2 > self.of_known_kind || self.by_own_methods * 2 > self.raises
     }
 
     /// What it may come to once effects are carried to callers: how raises are made stays as it is,
@@ -161,6 +163,7 @@ impl Use {
         self.unguarded |= other.unguarded;
         self.hands_owner |= other.hands_owner;
         self.joins += other.joins;
+        self.of_known_kind += other.of_known_kind;
         self.of_own_kind += other.of_own_kind;
         self.by_own_methods += other.by_own_methods;
     }

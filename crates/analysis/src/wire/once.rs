@@ -236,7 +236,7 @@ fn run_later(wiring: &Wiring<'_>, call: Site, body: &Body, callee: NodeId) -> Li
 }
 
 /// Whether only one of two calls is made in one run of the member that they stand in.
-fn are_alternatives(program: &Program, first: Site, second: Site) -> bool {
+pub(crate) fn are_alternatives(program: &Program, first: Site, second: Site) -> bool {
     let Some(body) = program.body(first.member).filter(|_| first.member == second.member) else { return false };
     let scope = program.scope(first.member);
     scope.ancestors(first.node).any(|around| match body.node(around) {

@@ -58,6 +58,8 @@ const EMPTY_DECLARATIONS: [&str; 27] = [
 ];
 /// Loops that are macros: the comma between variable and collection becomes a colon.
 const LOOPS: [&str; 3] = ["foreach", "Q_FOREACH", "BOOST_FOREACH"];
+/// Macros that declare an object of the whole program: its class, and its name.
+const GLOBALS: [&str; 2] = ["Q_GLOBAL_STATIC", "K_GLOBAL_STATIC"];
 /// Of these the ones that declare a property.
 const PROPERTIES: [&str; 2] = ["Q_PROPERTY", "Q_PRIVATE_PROPERTY"];
 /// Macros whose first argument is a type, in the middle of an expression.
@@ -158,6 +160,19 @@ pub(super) fn prepare(text: &str) -> Prepared {
             // a slot whose code its hidden half has: `Q_PRIVATE_SLOT(d, void rise())`
             blank(&mut bytes, start, after + comma + 1);
             bytes[close] = b';';
+        } else if GLOBALS.contains(&word)
+            && next == b'('
+            && let Some(close) = closing(&bytes, after)
+            && let Some((class, name)) = text[after + 1..close].split_once(',')
+        {
+            // `Q_GLOBAL_STATIC(Gauge, gauge)` is an object that is asked for as `gauge()` or `gauge`
+            let name = name.split(',').next().unwrap_or(name).trim();
+            let is_asked = memmem::find(text.as_bytes(), format!("{name}()").as_bytes()).is_some();
+            let declared = format!("static {}*{name}{};", class.trim(), if is_asked { "()" } else { "" });
+            if declared.len() <= close + 1 - start && !declared.contains('\n') {
+                blank(&mut bytes, start, close + 1);
+                bytes[start..start + declared.len()].copy_from_slice(declared.as_bytes());
+            }
         } else if is_other_half(word) && next == b'(' {
             // `Q_D(const Gauge);` is read as a call, with nothing but the class in it
             let class = skip_blanks(&bytes, after + 1);

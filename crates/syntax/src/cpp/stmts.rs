@@ -272,6 +272,12 @@ impl<'t> Cpp<'t> {
             return self.pattern(binding, None);
         }
         let declared = self.declared(declarator);
+        // `foreach (gauge, gauges)` walks with a variable that is there: its name stands where a type would
+        let is_nameless = |d: Ts<'t>| d.is_missing() || d.byte_range().is_empty();
+        if let (Some(named), true) = (ty, declarator.is_none_or(is_nameless)) {
+            let name = self.l.name_of(named);
+            return self.l.push(Node::Local { name, ty: None, init: None, constant: false }, named);
+        }
         let name_at = declared.name.unwrap_or(at);
         let ty = self.type_of(ty, &declared);
         let name = self.l.name_of(name_at);

@@ -1,11 +1,11 @@
 //! Which subscriptions can pile up: those of handlers, on what does not ignore what it holds already.
 
-use yarrowgraph_ir::{BinaryOp, Node, NodeId};
+use yarrowgraph_ir::{AssignOp, BinaryOp, Node, NodeId, UnaryOp};
 use yarrowgraph_model::Certainty;
 
 use super::is_made_anew;
 use crate::flow::Val;
-use crate::program::{MemberId, Ty};
+use crate::program::{MemberId, Site, Ty};
 use crate::wire::Wiring;
 use crate::wire::channels::{Channel, ChannelKey};
 use crate::wire::effect::Effect;
@@ -40,11 +40,25 @@ fn is_under_own_key(wiring: &Wiring<'_>, effect: &Effect) -> bool {
     body.ids().any(|n| matches!(body.node(n), Node::Return(Some(value)) if wiring.flow.eval_in(innermost.member, value) == *key))
 }
 
-/// Whether what is put on is a number: `for (let i = 0; …) ring.push(i)`.
+/// Whether what is put on is a number: `for (let i = 0; …) ring.push(i)`, `rings.push(this.faceCount)`.
 fn is_counter(wiring: &Wiring<'_>, effect: &Effect) -> bool {
-    let Some(Val::Local(local)) = &effect.handler else { return false };
-    let Some(body) = wiring.program().body(local.member) else { return false };
-    matches!(body.node(local.node), Node::Local { init: Some(init), .. } if matches!(body.node(init), Node::Num(_) | Node::Plain))
+    let program = wiring.program();
+    let is_number = |site: &Site| {
+        let node = program.body(site.member).map(|body| body.node(site.node));
+        matches!(node, Some(Node::Num(_) | Node::Plain | Node::Unary { op: UnaryOp::Step, .. } | Node::Assign { op: AssignOp::Add, .. }))
+    };
+    match &effect.handler {
+        Some(Val::Local(local)) => {
+            let body = program.body(local.member);
+            let init = body.and_then(|body| match body.node(local.node) {
+                Node::Local { init, .. } => init,
+                _ => None,
+            });
+            init.is_some_and(|init| is_number(&Site { member: local.member, node: init }))
+        }
+        Some(Val::Member(_, field)) => wiring.flow.definitions(*field).iter().any(is_number),
+        _ => false,
+    }
 }
 
 /// Whether the subject ignores what it already holds.

@@ -3,7 +3,7 @@
 use std::collections::BTreeSet;
 
 use rustc_hash::FxHashSet;
-use yarrowgraph_ir::{AssignOp, Node, NodeId};
+use yarrowgraph_ir::{AssignOp, MemberKind, Node, NodeId};
 
 use crate::flow::Val;
 use crate::program::{MemberId, Site, Sym, Ty};
@@ -64,14 +64,50 @@ pub(super) fn is_referred_to(wiring: &Wiring<'_>, channel: &Channel, m: MemberId
 /// code without written types it may be that method.
 pub(super) fn may_be_joined_by_name(wiring: &Wiring<'_>, m: MemberId) -> bool {
     let program = wiring.program();
-    if !program.kit_of(m).traits.duck_typed {
+    let traits = program.kit_of(m).traits;
+    if !traits.duck_typed && !traits.open_names {
         return false;
     }
+    // an object of which nothing is known: what a macro makes of a name, say
+    let is_of_unknown = |call: &Site| {
+        let Some(body) = program.body(call.member) else { return false };
+        match body.node(call.node) {
+            Node::Call { callee, .. } => match body.node(callee) {
+                Node::Member { object, .. } => wiring.flow.type_of_node(call.member, object) == Ty::Unknown,
+                _ => false,
+            },
+            _ => false,
+        }
+    };
     let joins = wiring.effects_on(m).filter(|e| e.act == Act::Join);
     let adders: BTreeSet<MemberId> = joins.filter(|e| e.inner.is_empty()).map(|e| e.site.member).collect();
     adders.into_iter().any(|adder| {
         let calls = program.index.calls(program.member(adder).name);
-        calls.iter().any(|call| call.member != adder && wiring.flow.callee(*call).is_none())
+        let is_open = |call: &Site| traits.duck_typed || is_of_unknown(call);
+        calls.iter().any(|call| call.member != adder && wiring.flow.callee(*call).is_none() && is_open(call))
+    })
+}
+
+/// Whether a member is one of a record of which some code writes out objects as its members come: `Step steps[] = { { "rise", rise } }`.
+pub(super) fn is_filled_in_braces(wiring: &Wiring<'_>, m: MemberId) -> bool {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    let owner = program.member(m).owner;
+    let is_code = |x: &MemberId| matches!(program.member(*x).kind, MemberKind::Method | MemberKind::Constructor);
+    if !program.kit_of(m).traits.open_names || program.ty(owner).members.iter().any(is_code) {
+        return false;
+    }
+    let is_written_out = |d: &Site| match program.body(d.member).map(|body| body.node(d.node)) {
+        Some(Node::Collection { items, .. }) => items.len > 0,
+        Some(Node::Object(entries)) => entries.len > 0,
+        Some(Node::New { args, .. }) => args.len > 0,
+        _ => false,
+    };
+    (0..program.members.len() as u32).map(MemberId).any(|x| {
+        let held = program.declared_type(x);
+        let element = || program.element_type(program.member(x).unit, &held).and_then(|e| e.own());
+        program.member(x).kind == MemberKind::Field
+            && (held.own() == Some(owner) || element() == Some(owner))
+            && flow.definitions(x).iter().any(is_written_out)
     })
 }
 
