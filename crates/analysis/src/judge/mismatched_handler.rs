@@ -44,7 +44,14 @@ fn without_message(wiring: &Wiring<'_>, channel: &Channel) -> Vec<Draft> {
         return Vec::new();
     }
     let raises = channel.raises.iter().map(|r| &wiring.effects[*r]).filter(|e| !wiring.in_test(e.site.member) && tells_unasked(wiring, e));
-    let messages: BTreeMap<Sym, Place> = raises.filter_map(|e| Some((e.message?, wiring.place(e)))).collect();
+    // heirs may each have their own kind of what their base holds
+    let owner = program.member(holder).owner;
+    let of = |e: &Effect| wiring.flow.type_of(&e.holder.subject).own();
+    let has_heirs = !program.ty(owner).heirs.is_empty();
+    let is_for = |teller: Option<TypeId>, join: &Effect| {
+        !has_heirs || teller == Some(owner) || teller.zip(of(join)).is_some_and(|(teller, joined)| program.are_kin(teller, joined))
+    };
+    let messages: BTreeMap<(Sym, Option<TypeId>), Place> = raises.filter_map(|e| Some(((e.message?, of(e)), wiring.place(e)))).collect();
     let mut drafts = Vec::new();
     for effect in channel.joins.iter().map(|j| &wiring.effects[*j]).filter(|e| !wiring.in_test(e.site.member)) {
         let exact = matches!(effect.handler, Some(Val::New(_)));
@@ -52,7 +59,9 @@ fn without_message(wiring: &Wiring<'_>, channel: &Channel) -> Vec<Draft> {
         if effect.adapter.is_some() || !program.outside_bases(class).is_empty() || program.ty(class).anonymous {
             continue;
         }
-        let Some((message, raised)) = messages.iter().find(|(m, _)| program.find_member_as(class, **m, true).is_none()) else { continue };
+        let lacks = |message: Sym| program.find_member_as(class, message, true).is_none();
+        let told = messages.iter().find(|((message, teller), _)| is_for(*teller, effect) && lacks(*message));
+        let Some(((message, _), raised)) = told else { continue };
         // where the others lack it too, it is not what is told
         let others = channel.joins.iter().filter_map(|j| wiring.listening_class(*j)).filter(|t| *t != class);
         if !others.into_iter().any(|t| program.find_member_as(t, *message, true).is_some()) {

@@ -43,9 +43,11 @@ pub(super) fn link(mut units: Vec<Facts>, kit: &dyn Fn(Language) -> Kit, package
         units_by_path: FxHashMap::default(),
         imported_modules: Vec::new(),
         known_types: Vec::new(),
+        known_aliases: Vec::new(),
         declared: Vec::new(),
     };
     program.known_types = program.units.iter().map(|_| Default::default()).collect();
+    program.known_aliases = program.units.iter().map(|_| Default::default()).collect();
     let numbers = number_types(&mut program, &file_names, empty);
     let members = number_members(&mut program, &numbers, &file_names, &uses);
     let files = file_names.iter().zip(&uses).zip(&members);
@@ -449,6 +451,7 @@ fn find_bases(p: &mut Program) {
         }
         // what names mean depends on the bases
         p.known_types.iter_mut().for_each(|known| *known = Default::default());
+        p.known_aliases.iter_mut().for_each(|known| *known = Default::default());
     }
     for index in 0..p.types.len() {
         let id = TypeId(index as u32);

@@ -174,7 +174,10 @@ impl Kits {
 }
 
 /// What a type reference means where it stands: in a type, or at the top of its file.
-type KnownTypes = FxHashMap<(TypeRefId, Option<TypeId>), Ty>;
+type KnownTypes = FxHashMap<(TypeRefId, Option<TypeId>, Option<MemberId>), Ty>;
+
+/// What aliases stand for, each as so many steps into another type.
+type KnownAliases = FxHashMap<(TypeId, u32), Ty>;
 
 /// So many members are looked at by one thread before another may take over: a few of them take far longer than the rest.
 pub(crate) const AT_A_TIME: usize = 64;
@@ -215,6 +218,8 @@ pub struct Program {
     imported_modules: Vec<Box<[Option<UnitId>]>>,
     /// For each file what its type references mean, as far as it was asked for.
     known_types: Vec<Mutex<KnownTypes>>,
+    /// The same for the aliases that it declares.
+    known_aliases: Vec<Mutex<KnownAliases>>,
     declared: Vec<OnceLock<Ty>>,
 }
 

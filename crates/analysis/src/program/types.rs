@@ -141,7 +141,7 @@ impl Program {
         if !here.params.is_empty() {
             return self.type_at_depth(here, id, 0);
         }
-        known_or(&self.known_types[here.unit.0 as usize], (id, here.owner), || self.type_at_depth(here, id, 0))
+        known_or(&self.known_types[here.unit.0 as usize], (id, here.owner, None), || self.type_at_depth(here, id, 0))
     }
 
     fn type_at_depth(&self, here: Here<'_>, id: TypeRefId, depth: u32) -> Ty {
@@ -196,7 +196,9 @@ impl Program {
             && let Some(aliased) = self.unit(*unit).ty(*decl).aliased
         {
             let there = Here { unit: *unit, owner: Some(id), params: &[] };
-            return self.type_at_depth(there, aliased, depth + 1).substitute(&ty.params, &args);
+            // one alias may name others many times over
+            let stands_for = || self.type_at_depth(there, aliased, depth + 1);
+            return known_or(&self.known_aliases[unit.0 as usize], (id, depth), stands_for).substitute(&ty.params, &args);
         }
         Ty::Own(id, args)
     }
@@ -218,7 +220,10 @@ impl Program {
     pub fn type_in(&self, member: super::MemberId, id: TypeRefId) -> Ty {
         let info = self.member(member);
         let decl = self.decl(member);
-        self.type_at(Here { unit: info.unit, owner: Some(info.owner), params: &decl.type_params }, id)
+        let here = Here { unit: info.unit, owner: Some(info.owner), params: &decl.type_params };
+        // only what has type parameters of its own can mean something else than its class by the same words
+        let of = (!here.params.is_empty()).then_some(member);
+        known_or(&self.known_types[here.unit.0 as usize], (id, here.owner, of), || self.type_at_depth(here, id, 0))
     }
 
     /// The first type argument that a call is written with: `make_unique<Shelved>()`.

@@ -354,7 +354,7 @@ impl Extractor<'_, '_> {
     pub(super) fn collection_call(&self, node: NodeId, object: NodeId, text: &str, args: &[NodeId], found: &mut Vec<Effect>) -> bool {
         let program = self.flow.program;
         let value = self.eval(object);
-        let Some(mut holder) = holder_of(self.flow, &value) else { return false };
+        let Some(mut holder) = holder_of(self.flow, &value) else { return self.handed_collection(node, &value, text, args, found) };
         let Event::Own(m) = holder.event else { return false };
         let ty = self.flow.type_of(&value);
         let unit = program.member(m).unit;
@@ -419,6 +419,33 @@ impl Extractor<'_, '_> {
             return true;
         }
         false
+    }
+
+    /// `lists[topic].push(handler)` in a function that is handed both: whose collection it is its callers say.
+    fn handed_collection(&self, node: NodeId, value: &Val, text: &str, args: &[NodeId], found: &mut Vec<Effect>) -> bool {
+        // what a function does to any one list is done to data as often as not
+        let Val::Element(list, Some(key)) = value else { return false };
+        let (list, key) = (&**list, Some((**key).clone()));
+        let is_handed = |v: &Val| matches!(v, Val::Param(m, None, _) if *m == self.member);
+        if !is_handed(list) {
+            return false;
+        }
+        let pack = &*self.flow.program.kit_of(self.member).pack;
+        let own = |at: NodeId| (self.eval(at), at);
+        let (act, put) = match args {
+            [.., last] if pack.adds.contains(text) => (Act::Join, own(*last)),
+            [first, ..] if pack.removes.contains(text) => (Act::Leave, self.looked_up(*first).unwrap_or_else(|| own(*first))),
+            _ => return false,
+        };
+        if !is_handed(&put.0) || put.0 == *list {
+            return false;
+        }
+        let mut effect = Effect::new(act, Holder { subject: list.clone(), event: Event::Given, key }, self.site(node));
+        effect.handler = Some(put.0);
+        effect.handler_node = Some(self.site(put.1));
+        effect.of_handed_list = true;
+        found.push(effect);
+        true
     }
 
     /// What is handed to a removal: the handler inside a record, where records are equal by what they hold.

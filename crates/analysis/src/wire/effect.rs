@@ -116,6 +116,8 @@ pub struct Effect {
     pub space: Option<Sym>,
     /// Whether a raise tells an object that is a parameter.
     pub of_param: bool,
+    /// Whether it is done to a collection that its function is handed.
+    pub of_handed_list: bool,
     /// Whether the handler is kept inside a record of the tree.
     pub in_record: bool,
     /// Whether it is one of those of a walk over a table, each of which has a topic of its own.
@@ -162,6 +164,7 @@ impl Effect {
             about: None,
             space: None,
             of_param: false,
+            of_handed_list: false,
             in_record: false,
             by_row: false,
             certainty: Certainty::Certain,

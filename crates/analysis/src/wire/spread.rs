@@ -86,6 +86,8 @@ pub(super) fn spread(flow: &Flow<'_>, own: Vec<Effect>, signals: &FxHashSet<Type
     let mut effects = known.effects;
     let handed_on: Vec<Effect> = effects.iter().filter(|e| e.act == Act::Join).flat_map(|e| handed_on(flow, e, signals)).collect();
     effects.extend(handed_on);
+    // a list that no caller shows to be a member's is any list
+    effects.retain(|e| !e.of_handed_list || !matches!(e.holder.event, Event::Given));
     let is_open = |e: &Effect| open_in(flow, e, signals).is_some();
     // what is still open behind so many wrappers has callers that were not asked
     let deep = effects.iter().filter(|e| e.inner.len() >= WRAPPERS && hopeful(e) && is_open(e)).count();
@@ -393,8 +395,9 @@ fn carry(flow: &Flow<'_>, effect: &Effect, site: Site, binding: &Binding) -> Eff
     carried.walks |= matches!(subject, Val::Element(..));
     carried.holder = match effect.holder.event {
         Event::Given => match holder_of(flow, &streams::source(flow, subject.clone())) {
-            Some(holder) => holder,
-            None => Holder { subject, event: Event::Given, key: None },
+            // of lists by topic that are handed over with a topic
+            Some(holder) => Holder { key: holder.key.or(carried.holder.key), ..holder },
+            None => Holder { subject, event: Event::Given, key: carried.holder.key },
         },
         _ => Holder { subject, ..carried.holder },
     };
