@@ -163,13 +163,14 @@ pub(super) fn prepare(text: &str) -> Prepared {
         } else if GLOBALS.contains(&word)
             && next == b'('
             && let Some(close) = closing(&bytes, after)
+            && !bytes[start..close].contains(&b'\n')
             && let Some((class, name)) = text[after + 1..close].split_once(',')
         {
             // `Q_GLOBAL_STATIC(Gauge, gauge)` is an object that is asked for as `gauge()` or `gauge`
             let name = name.split(',').next().unwrap_or(name).trim();
             let is_asked = memmem::find(text.as_bytes(), format!("{name}()").as_bytes()).is_some();
             let declared = format!("static {}*{name}{};", class.trim(), if is_asked { "()" } else { "" });
-            if declared.len() <= close + 1 - start && !declared.contains('\n') {
+            if declared.len() <= close + 1 - start {
                 blank(&mut bytes, start, close + 1);
                 bytes[start..start + declared.len()].copy_from_slice(declared.as_bytes());
             }

@@ -1,6 +1,6 @@
 //! Which subscriptions can pile up: those of handlers, on what does not ignore what it holds already.
 
-use yarrowgraph_ir::{AssignOp, BinaryOp, Node, NodeId, UnaryOp};
+use yarrowgraph_ir::{BinaryOp, Node, NodeId};
 use yarrowgraph_model::Certainty;
 
 use super::is_made_anew;
@@ -43,20 +43,15 @@ fn is_under_own_key(wiring: &Wiring<'_>, effect: &Effect) -> bool {
 /// Whether what is put on is a number: `for (let i = 0; …) ring.push(i)`, `rings.push(this.faceCount)`.
 fn is_counter(wiring: &Wiring<'_>, effect: &Effect) -> bool {
     let program = wiring.program();
-    let is_number = |site: &Site| {
-        let node = program.body(site.member).map(|body| body.node(site.node));
-        matches!(node, Some(Node::Num(_) | Node::Plain | Node::Unary { op: UnaryOp::Step, .. } | Node::Assign { op: AssignOp::Add, .. }))
-    };
+    let node = |site: &Site| program.body(site.member).map(|body| body.node(site.node));
     match &effect.handler {
-        Some(Val::Local(local)) => {
-            let body = program.body(local.member);
-            let init = body.and_then(|body| match body.node(local.node) {
-                Node::Local { init, .. } => init,
-                _ => None,
-            });
-            init.is_some_and(|init| is_number(&Site { member: local.member, node: init }))
-        }
-        Some(Val::Member(_, field)) => wiring.flow.definitions(*field).iter().any(is_number),
+        Some(Val::Local(local)) => match node(local) {
+            Some(Node::Local { init: Some(init), .. }) => {
+                matches!(node(&Site { member: local.member, node: init }), Some(Node::Num(_) | Node::Plain))
+            }
+            _ => false,
+        },
+        Some(Val::Member(_, field)) => wiring.flow.definitions(*field).iter().any(|d| matches!(node(d), Some(Node::Num(_)))),
         _ => false,
     }
 }
