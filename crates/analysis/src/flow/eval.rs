@@ -246,16 +246,29 @@ impl Flow<'_> {
         let body = self.program.body(member)?;
         let root = body.root?;
         if let Some(only) = if body.returns_root { Some(root) } else { only_return(body, root) } {
-            return Some(self.eval_at(member, only, budget));
+            return Some(self.given_back(member, only, budget));
         }
         if returns_itself(body, root) {
             return Some(Val::This(self.program.member(member).owner));
         }
         // behind other statements only what was there before is the same thing at every call
         let last = last_return(body, root)?;
-        let value = self.eval_at(member, last, budget);
+        let value = self.given_back(member, last, budget);
         let was_there = matches!(value.root(), Val::This(_) | Val::Static(_) | Val::Param(..));
         (was_there && !self.is_given_anew(member, last)).then_some(value)
+    }
+
+    /// What is given back; what is taken as another type is the same thing, where it is an object of a library that handlers are put on.
+    fn given_back(&self, member: MemberId, node: NodeId, budget: u32) -> Val {
+        if let Some(body) = self.program.body(member)
+            && let Node::Cast { operand, .. } = body.node(node)
+            && let value @ Val::Element(..) = self.eval_at(member, operand, budget)
+            && let Ty::Outside(name, _) = self.type_of_val(&value, budget)
+            && self.program.kit_of(member).pack.idioms.is_of(self.program.text(name))
+        {
+            return value;
+        }
+        self.eval_at(member, node, budget)
     }
 
     /// Whether a body gives what a node names another value, whatever it was before.

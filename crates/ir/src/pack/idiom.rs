@@ -106,6 +106,11 @@ impl Idioms {
         fitting.into_iter().map(|i| &self.listed[i]).collect()
     }
 
+    /// Whether some idiom is about objects of a type of this name.
+    pub fn is_of(&self, ty: &str) -> bool {
+        self.listed.iter().any(|i| i.on.iter().any(|on| on == ty))
+    }
+
     /// The names of the methods that subscribe to what a noun says, where the names of idioms end alike: `addTideListener` for `Tide`
     /// and `Listener`.
     pub fn subscribing<'a>(&'a self, noun: &'a str, tail: &'a str) -> impl Iterator<Item = String> + 'a {

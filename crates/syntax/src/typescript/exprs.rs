@@ -143,6 +143,19 @@ impl<'t> Script<'t> {
                     _ => operand,
                 }
             }
+            // `<Gauge>found`
+            Kind::TypeAssertion => {
+                let kids = self.l.items(node);
+                let operand = self.node_or_empty(kids.last(), node);
+                let written = kids.first().filter(|t| self.kind(*t) == Kind::TypeArguments).map(|t| self.l.items(t));
+                match written.and_then(|types| types.first()).filter(|t| self.l.text_of(*t) != "const") {
+                    Some(ty) => {
+                        let ty = self.ty(ty);
+                        self.l.push(Node::Cast { ty, operand }, node)
+                    }
+                    None => operand,
+                }
+            }
             Kind::Instantiation => {
                 let kids = self.l.items(node);
                 self.node_or_empty(kids.first(), node)

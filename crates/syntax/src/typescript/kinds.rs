@@ -35,7 +35,7 @@ grammar! {
         Subscript = "subscript_expression", Super = "super", SwitchCase = "switch_case", SwitchDefault = "switch_default", Switch = "switch_statement",
         Template = "template_string", TemplateSubstitution = "template_substitution", Ternary = "ternary_expression", This = "this", ThisType = "this_type",
         Throw = "throw_statement", True = "true", Try = "try_statement", TupleType = "tuple_type", TypeAlias = "type_alias_declaration",
-        TypeAnnotation = "type_annotation", TypeArguments = "type_arguments", TypeIdentifier = "type_identifier", Constraint = "constraint", TypeParameter = "type_parameter", TypeQuery = "type_query", Unary = "unary_expression",
+        TypeAnnotation = "type_annotation", TypeAssertion = "type_assertion", TypeArguments = "type_arguments", TypeIdentifier = "type_identifier", Constraint = "constraint", TypeParameter = "type_parameter", TypeQuery = "type_query", Unary = "unary_expression",
         Undefined = "undefined", UnionType = "union_type", Update = "update_expression", VariableDecl = "variable_declaration",
         Declarator = "variable_declarator", While = "while_statement", Yield = "yield_expression",
     }
