@@ -8,7 +8,7 @@ use yarrowgraph_model::{Certainty, Level};
 use super::{Draft, Page, Rule, related, short};
 use crate::flow::Val;
 use crate::machine::{Encoding, Found, Holder};
-use crate::program::{MemberId, Program, Site, Ty, TypeId};
+use crate::program::{MemberId, Program, Site, TypeId};
 use crate::wire::Wiring;
 
 pub(super) const RULE: Rule = Rule {
@@ -102,9 +102,9 @@ fn never_moves(wiring: &Wiring<'_>, machine: &Found, field: MemberId) -> bool {
 /// Whether a field is a number by its type: it is nought where nothing else is said, which stands for being in none of the states,
 /// and a test that it is not in one of them does not say in which it is.
 fn is_number(machine: &Found, program: &Program, field: MemberId) -> bool {
-    let is_plain =
-        matches!(program.declared_type(field), Ty::Outside(name, _) if program.kit_of(field).pack.data_types.contains(program.text(name)));
-    is_plain && matches!(machine.domain.encoding, Encoding::Constants) && !program.kit_of(field).traits.duck_typed
+    program.is_data(field, &program.declared_type(field))
+        && matches!(machine.domain.encoding, Encoding::Constants)
+        && !program.kit_of(field).traits.duck_typed
 }
 
 /// Whether some code says that a field is in none of its states, by giving it nothing.

@@ -156,7 +156,7 @@ fn can_only_be_raised_here(wiring: &Wiring<'_>, channel: &Channel, m: MemberId) 
     if !(is_roster || matches!(channel.kind, ChannelKind::Event | ChannelKind::Signal | ChannelKind::Delegate)) || wiring.in_test(m) {
         return false;
     }
-    let annotated = program.decl(m).annotations.iter().any(|a| pack.raised_annotations.contains(program.unit_of(m).text(a.name)));
+    let annotated = program.is_annotated(m, &pack.raised_annotations);
     if pack.heard_by_platform.contains(program.text(info.name)) || annotated || program.unit(info.unit).generated {
         return false;
     }

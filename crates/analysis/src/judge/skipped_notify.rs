@@ -216,8 +216,7 @@ impl Subject<'_, '_> {
         let (wiring, program) = (self.wiring, self.wiring.program());
         let info = program.member(member);
         let pack = &*program.kit_of(member).pack;
-        let annotated =
-            program.decl(member).annotations.iter().any(|a| pack.making_annotations.contains(program.unit_of(member).text(a.name)));
+        let annotated = program.is_annotated(member, &pack.making_annotations);
         let makes_anew = info.kind == MemberKind::Method && pack.making_methods.contains(program.text(info.name));
         if annotated || makes_anew || matches!(info.kind, MemberKind::Constructor | MemberKind::Destructor | MemberKind::Initializer) {
             return true;

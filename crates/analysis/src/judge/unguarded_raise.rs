@@ -237,11 +237,10 @@ fn is_operation(wiring: &Wiring<'_>, m: MemberId) -> bool {
     let program = wiring.program();
     let info = program.member(m);
     let members = &program.ty(info.owner).members;
-    let is_code = |x: &MemberId| matches!(program.member(*x).kind, MemberKind::Method | MemberKind::Constructor);
     let is_function = |x: &&MemberId| matches!(wiring.flow.type_held(**x), Ty::Function(_));
     program.kit(info.unit).traits.open_names
         && !program.ty(info.owner).is_module
-        && !members.iter().any(is_code)
+        && !program.has_code(info.owner)
         && members.iter().filter(is_function).count() >= OPERATIONS
 }
 

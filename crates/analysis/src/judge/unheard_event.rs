@@ -278,7 +278,7 @@ fn own_member_counts(wiring: &Wiring<'_>, channel: &Channel, m: MemberId) -> boo
     let info = program.member(m);
     let name = program.text(info.name);
     let pack = &*program.kit(info.unit).pack;
-    let annotated = program.decl(m).annotations.iter().any(|a| pack.heard_annotations.contains(program.unit_of(m).text(a.name)));
+    let annotated = program.is_annotated(m, &pack.heard_annotations);
     if pack.heard_by_platform.contains(name) || annotated || wiring.in_test(m) || wiring.is_in_markup(m) {
         return false;
     }

@@ -1,5 +1,6 @@
 //! Rule `unlinked-handler`: a concrete handler is in no chain.
 
+use std::cell::LazyCell;
 use std::collections::{BTreeMap, BTreeSet};
 
 use yarrowgraph_ir::pack::LinksGiven;
@@ -56,6 +57,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     let mut drafts = Vec::new();
     let mut seen = BTreeSet::new();
     for (base, method) in kinds {
+        let is_tree = LazyCell::new(|| keeps_its_kind(wiring, base));
         for class in program.heirs(base) {
             let ty = program.ty(class);
             let is_kind = ty.kind == TypeKind::Class && !ty.modifiers.is_abstract && !ty.anonymous && class != base;
@@ -89,7 +91,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
             if !made.is_empty() && !all_seen() {
                 continue;
             }
-            let is_for_others = || wiring.is_of_library(ty.unit) || keeps_its_kind(wiring, base);
+            let is_for_others = || wiring.is_of_library(ty.unit) || *is_tree;
             if made.is_empty() && ty.modifiers.visibility == Visibility::Public && is_for_others() {
                 continue;
             }

@@ -302,6 +302,23 @@ impl Program {
         names.lists(self.text(self.member(id).name), || self.member_id(id))
     }
 
+    /// Whether one of some annotations stands at a member.
+    pub fn is_annotated(&self, id: MemberId, names: &pack::Names) -> bool {
+        let unit = self.unit_of(id);
+        self.decl(id).annotations.iter().any(|a| names.contains(unit.text(a.name)))
+    }
+
+    /// Whether a type is a number, a flag or a text in the language of a member.
+    pub fn is_data(&self, member: MemberId, ty: &Ty) -> bool {
+        matches!(ty, Ty::Outside(name, _) if self.kit_of(member).pack.data_types.contains(self.text(*name)))
+    }
+
+    /// Whether a type has code of its own: a method or a constructor.
+    pub fn has_code(&self, ty: TypeId) -> bool {
+        let is_code = |m: &MemberId| matches!(self.member(*m).kind, MemberKind::Method | MemberKind::Constructor);
+        self.ty(ty).members.iter().any(is_code)
+    }
+
     /// The packs of the languages of the tree.
     pub fn packs(&self) -> impl Iterator<Item = &Pack> {
         self.kits.0.iter().map(|(_, kit)| &*kit.pack)

@@ -97,13 +97,11 @@ fn member(x: &Extractor<'_, '_>, of: &Val, wanted: MemberRef) -> Option<MemberId
     // signals of one name are one channel, but for that of a base of a library which passes something else
     let first = program.find_member(ty, sym);
     if let Some(signal) = first.filter(|m| program.member(*m).kind == MemberKind::Event) {
-        let is_data =
-            |ty: &Ty| matches!(ty, Ty::Outside(name, _) if program.kit_of(x.member).pack.data_types.contains(program.text(*name)));
         let params = &program.decl(signal).params;
         let of_base = types.filter(|types| types.len() == params.len()).is_some_and(|types| {
             let pairs = params.iter().zip(types.iter());
             let mut pairs = pairs.filter_map(|(p, t)| Some((program.type_in(signal, p.ty?), program.type_in(x.member, *t))));
-            pairs.any(|(own, wanted)| is_data(&wanted) && own.own().is_some())
+            pairs.any(|(own, wanted)| program.is_data(x.member, &wanted) && own.own().is_some())
         });
         // a text names all that is passed
         let passes_more = || types.is_some_and(|types| types.len() != params.len()) && params.iter().all(|p| !p.optional);

@@ -92,7 +92,7 @@ impl Guards<'_, '_> {
         let decl = program.decl(*m);
         let unit = program.unit(info.unit);
         // a function that is declared as one; what a container fills; what whoever makes the object has to give it
-        let is_filled = decl.annotations.iter().any(|a| program.kit(info.unit).pack.filled_annotations.contains(unit.text(a.name)));
+        let is_filled = program.is_annotated(*m, &program.kit(info.unit).pack.filled_annotations);
         let may_lack = decl.modifiers.is_optional || decl.ty.is_none_or(|t| matches!(unit.type_ref(t), TypeRef::Nullable(_)));
         let is_required = program.ty(info.owner).kind == TypeKind::Interface && info.kind == MemberKind::Property && !may_lack;
         if info.kind == MemberKind::Method || is_filled || is_required {

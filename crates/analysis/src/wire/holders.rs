@@ -105,9 +105,9 @@ impl Use {
             Act::Leave | Act::LeaveAll | Act::LeaveOwner => {
                 self.drained |= effect.takes_out;
                 // a position says nothing of who leaves, a name does
-                let is_number = |name: &str| program.kit_of(m).pack.data_types.contains(name) && !name.to_lowercase().contains("string");
-                let is_data = |h: &Val| matches!(flow.type_of(h), Ty::Outside(name, _) if is_number(program.text(name)));
-                let by_whom = |h: &Val| matches!(h, Val::Param(..)) && !is_data(h);
+                let is_text = |ty: &Ty| program.type_name(ty).is_some_and(|name| name.to_lowercase().contains("string"));
+                let is_position = |ty: &Ty| program.is_data(m, ty) && !is_text(ty);
+                let by_whom = |h: &Val| matches!(h, Val::Param(..)) && !is_position(&flow.type_of(h));
                 self.open_leave |= effect.act == Act::Leave && effect.handler.as_ref().is_some_and(by_whom);
                 self.idiom |= is_library_call(flow, effect);
             }

@@ -371,11 +371,7 @@ impl<'p> Wiring<'p> {
 
     /// Whether what is put on is a number, a flag or a text by its type.
     pub fn puts_data(&self, effect: &Effect) -> bool {
-        let program = self.program();
-        match effect.handler.as_ref().map(|h| self.flow.type_of(h)) {
-            Some(Ty::Outside(name, _)) => program.kit_of(effect.site.member).pack.data_types.contains(program.text(name)),
-            _ => false,
-        }
+        effect.handler.as_ref().is_some_and(|h| self.program().is_data(effect.site.member, &self.flow.type_of(h)))
     }
 
     /// Whether a file belongs to a part of the tree that is built by itself, after the common layout of sources (`part/src/main/…`),

@@ -204,15 +204,13 @@ impl Namer<'_, '_> {
         }
     }
 
-    /// The bus that a topic is on: the class of the tree, else the member that holds it.
     /// Whether a container fills a field, and nothing else does.
     fn is_injected(&self, m: MemberId) -> bool {
         let program = self.flow.program;
-        let (unit, pack) = (program.unit_of(m), &program.kit_of(m).pack);
-        let is_filled = program.decl(m).annotations.iter().any(|a| pack.filled_annotations.contains(unit.text(a.name)));
-        is_filled && self.flow.definitions(m).is_empty()
+        program.is_annotated(m, &program.kit_of(m).pack.filled_annotations) && self.flow.definitions(m).is_empty()
     }
 
+    /// The bus that a topic is on: the class of the tree, else the member that holds it.
     fn bus(&self, subject: &Val) -> String {
         self.bus_within(subject, GIVEN)
     }

@@ -89,8 +89,7 @@ pub(super) fn again_and_again(wiring: &Wiring<'_>, channel: &Channel, join: usiz
         let hook = program.text(program.member(call.member).name);
         return certain(format!("again each time `{hook}` runs"), Some(("this calls it each time".into(), program.place_of(call))));
     }
-    let annotated =
-        program.decl(member).annotations.iter().any(|a| pack.recurring_annotations.contains(program.unit_of(member).text(a.name)));
+    let annotated = program.is_annotated(member, &pack.recurring_annotations);
     // what is chosen again was closed before, as a rule
     let taken_off_at_the_end = releases.iter().any(|r| is_on_every_path(wiring, wiring.effects[*r].site));
     if annotated && !taken_off_at_the_end {

@@ -37,12 +37,17 @@ impl Subject<'_, '_> {
         is_option || constant(change) == Some(true) && !telling.iter().any(|(c, _)| c.field == change.field && constant(c) == Some(true))
     }
 
+    /// The method of a change, and the one that it calls to write.
+    fn written_in(&self, site: Site) -> impl Iterator<Item = MemberId> {
+        let called = self.wiring.flow.callee(site).map(|c| c.member).filter(|m| self.mutators.contains(m));
+        std::iter::once(site.member).chain(called)
+    }
+
     /// Whether a method, or the one that it calls to write, calls methods that its class inherits from a library:
     /// these may announce.
     pub(super) fn asks_the_library(&self, site: Site) -> bool {
         let (wiring, program) = (self.wiring, self.wiring.program());
-        let written_by = wiring.flow.callee(site).map(|c| c.member).filter(|m| self.mutators.contains(m));
-        [Some(site.member), written_by].into_iter().flatten().any(|member| {
+        self.written_in(site).any(|member| {
             let Some(body) = program.body(member) else { return false };
             let inherits = !program.outside_bases(program.member(member).owner).is_empty();
             body.ids().any(|n| match body.node(n) {
@@ -61,9 +66,8 @@ impl Subject<'_, '_> {
     /// begun is done: `pictures.load(url, new WhenLoaded())`.
     pub(super) fn tells_when_done(&self, site: Site) -> bool {
         let (wiring, program) = (self.wiring, self.wiring.program());
-        let written_by = wiring.flow.callee(site).map(|c| c.member).filter(|m| self.mutators.contains(m));
         let tells = |m: &MemberId| wiring.tellings(*m).iter().any(|(_, channel)| self.channels.contains(channel));
-        [Some(site.member), written_by].into_iter().flatten().any(|member| {
+        self.written_in(site).any(|member| {
             let Some(body) = program.body(member) else { return false };
             body.ids().any(|n| match body.node(n) {
                 Node::Call { args, .. } => body.list(args).iter().any(|arg| {

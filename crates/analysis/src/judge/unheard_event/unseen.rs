@@ -5,7 +5,7 @@ use std::collections::BTreeSet;
 use rustc_hash::FxHashSet;
 use yarrowgraph_ir::{AssignOp, MemberKind, Node, NodeId};
 
-use crate::flow::Val;
+use crate::flow::{Val, object_of};
 use crate::program::{MemberId, Site, Sym, Ty};
 use crate::wire::channels::Channel;
 use crate::wire::effect::{Act, Event};
@@ -70,14 +70,8 @@ pub(super) fn may_be_joined_by_name(wiring: &Wiring<'_>, m: MemberId) -> bool {
     }
     // an object of which nothing is known: what a macro makes of a name, say
     let is_of_unknown = |call: &Site| {
-        let Some(body) = program.body(call.member) else { return false };
-        match body.node(call.node) {
-            Node::Call { callee, .. } => match body.node(callee) {
-                Node::Member { object, .. } => wiring.flow.type_of_node(call.member, object) == Ty::Unknown,
-                _ => false,
-            },
-            _ => false,
-        }
+        let object = program.body(call.member).and_then(|body| object_of(body, call.node));
+        object.is_some_and(|object| wiring.flow.type_of_node(call.member, object) == Ty::Unknown)
     };
     let joins = wiring.effects_on(m).filter(|e| e.act == Act::Join);
     let adders: BTreeSet<MemberId> = joins.filter(|e| e.inner.is_empty()).map(|e| e.site.member).collect();
@@ -92,8 +86,7 @@ pub(super) fn may_be_joined_by_name(wiring: &Wiring<'_>, m: MemberId) -> bool {
 pub(super) fn is_filled_in_braces(wiring: &Wiring<'_>, m: MemberId) -> bool {
     let (flow, program) = (&wiring.flow, wiring.program());
     let owner = program.member(m).owner;
-    let is_code = |x: &MemberId| matches!(program.member(*x).kind, MemberKind::Method | MemberKind::Constructor);
-    if !program.kit_of(m).traits.open_names || program.ty(owner).members.iter().any(is_code) {
+    if !program.kit_of(m).traits.open_names || program.has_code(owner) {
         return false;
     }
     let is_written_out = |d: &Site| match program.body(d.member).map(|body| body.node(d.node)) {
