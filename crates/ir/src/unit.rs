@@ -91,7 +91,7 @@ pub struct Modifiers {
     pub is_partial: bool,
     /// Asynchronous.
     pub is_async: bool,
-    /// Handed to other modules by name (`export`).
+    /// Handed to other modules by name (`export`), or out of a library (`class LOCKS_EXPORT Gate`).
     pub is_exported: bool,
     /// A field that no declaration names: it is there because something is assigned to it.
     pub is_assigned: bool,

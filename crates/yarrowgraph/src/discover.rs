@@ -248,6 +248,7 @@ mod tests {
             discover(&[folder.path().to_owned()], false, None).expect("readable").is_library
         };
         assert!(is_library(r#"{"name": "gauges", "main": "lib/index.js"}"#));
+        assert!(is_library(r#"{"name": "example.gauges", "unity": "2019.4"}"#));
         assert!(!is_library(r#"{"name": "gauges", "main": "lib/index.js", "private": true}"#));
         assert!(!is_library("{ not json"));
     }

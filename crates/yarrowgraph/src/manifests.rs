@@ -77,5 +77,6 @@ impl Manifests {
 /// Whether a manifest names what importers get.
 fn is_library_package(manifest: &Value) -> bool {
     let private = manifest.get("private").and_then(Value::as_bool) == Some(true);
-    !private && ENTRIES.iter().chain(&["exports", "publishConfig"]).any(|k| manifest.get(k).is_some())
+    // what a game engine loads as a part of other projects says for which version of the engine it is
+    !private && ENTRIES.iter().chain(&["exports", "publishConfig", "unity"]).any(|k| manifest.get(k).is_some())
 }

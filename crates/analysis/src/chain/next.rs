@@ -1,6 +1,6 @@
 //! Links that know the next one.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 use rayon::prelude::*;
 use yarrowgraph_ir::{MemberKind, Node, NodeId, TypeKind};
@@ -9,6 +9,9 @@ use super::behaviour::method_call_of;
 use crate::flow::{Flow, Val};
 use crate::program::{AT_A_TIME, MemberId, Site, Sym, Ty, TypeId};
 use crate::state;
+
+/// Links are asked by few methods; what passes on as many is a wrapper or a visitor.
+const WRAPPED: usize = 6;
 
 /// Fields that hold the next link: one that all links inherit, or one in each of their classes.
 #[derive(Clone, Debug)]
@@ -30,7 +33,13 @@ pub(super) fn find(flow: &Flow<'_>) -> Vec<Next> {
     let mut kinds: BTreeMap<(TypeId, Sym), Next> = BTreeMap::new();
     let mut asked: BTreeMap<(TypeId, Sym), Vec<(MemberId, Site)>> = BTreeMap::new();
     let members = (0..program.members.len()).into_par_iter().with_max_len(AT_A_TIME);
-    let found: Vec<(MemberId, TypeId, Site, Sym)> = members.flat_map_iter(|i| passes(flow, MemberId(i as u32))).collect();
+    let mut found: Vec<(MemberId, TypeId, Site, Sym)> = members.flat_map_iter(|i| passes(flow, MemberId(i as u32))).collect();
+    // what stands for another one in all that this can do wraps it
+    let mut ways: BTreeMap<MemberId, BTreeSet<Sym>> = BTreeMap::new();
+    for (field, _, _, method) in &found {
+        ways.entry(*field).or_default().insert(*method);
+    }
+    found.retain(|(field, ..)| ways.get(field).is_none_or(|ways| ways.len() < WRAPPED));
     for (field, base, call, method) in found {
         let kind = kinds.entry((base, method)).or_insert_with(|| Next { fields: Vec::new(), base, method, passes: Vec::new() });
         if !kind.fields.contains(&field) {

@@ -1,9 +1,10 @@
 //! Rule `self-echo`: a broadcast is delivered to its own sender, whose answer is another broadcast.
 
-use yarrowgraph_ir::Node;
+use yarrowgraph_ir::{Node, NodeId};
 use yarrowgraph_model::{Certainty, Level};
 
 use super::{Draft, Page, Rule, related, short};
+use crate::flow::Val;
 use crate::mediator::To;
 use crate::program::{MemberId, Site, TypeId};
 use crate::wire::Wiring;
@@ -31,7 +32,8 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
             // a colleague that is told so, and sends by the same way
             let echo = mediator.colleagues.iter().find_map(|c| {
                 let told = program.find_member_as(c.class, route.method, true)?;
-                Some((c.class, sends(wiring, told, c.class, deliverer, mediator.class, 2)?))
+                let sends = sends(wiring, told, c.class, deliverer, mediator.class, 2)?;
+                (!is_barred(wiring, told, sends.member)).then_some((c.class, sends))
             });
             let Some((class, sends)) = echo else { continue };
             let (id, of) = (program.type_id(class), program.type_id(mediator.class));
@@ -48,6 +50,33 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         }
     }
     found
+}
+
+/// Whether a method asks a field of its object that the method which sends sets to a constant, as a flag does that keeps off what
+/// comes back meanwhile: `if (sending) return;`
+fn is_barred(wiring: &Wiring<'_>, told: MemberId, sending: MemberId) -> bool {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    let Some(body) = program.body(told) else { return false };
+    let scope = program.scope(told);
+    let own_field = |at: MemberId, n: NodeId| match flow.eval_in(at, n) {
+        Val::Member(of, field) if matches!(*of, Val::This(_)) => Some(field),
+        _ => None,
+    };
+    let conds = body.ids().filter_map(|n| match body.node(n) {
+        Node::If { cond, .. } | Node::Conditional { cond, .. } => Some(cond),
+        _ => None,
+    });
+    let asked: Vec<MemberId> = conds
+        .flat_map(|cond| body.ids().filter(move |n| *n == cond || scope.is_within(*n, cond)))
+        .filter_map(|n| own_field(told, n))
+        .collect();
+    let Some(body) = program.body(sending) else { return false };
+    body.ids().any(|n| match body.node(n) {
+        Node::Assign { target, value, .. } => {
+            matches!(body.node(value), Node::Bool(_)) && own_field(sending, target).is_some_and(|field| asked.contains(&field))
+        }
+        _ => false,
+    })
 }
 
 /// Where a method of a colleague, or one that it calls on itself, sends by the method that delivers.
@@ -123,6 +152,38 @@ new Lights(desk).check();
 new Bell(desk).ring();
 "#,
         );
+    }
+
+    #[test]
+    fn a_flag_keeps_off_what_comes_back() {
+        let code = |asked: &str, level: &str| {
+            format!(
+                r#"
+//// desk.ts
+interface Post {{ hear(text: string): void; }}
+class Desk {{
+  private posts: Post[] = [];
+  admit(post: Post): void {{ this.posts.push(post); }}
+  all(text: string): void {{
+    for (const post of this.posts) post.hear(text); {level}
+  }}
+}}
+class Lights implements Post {{
+  private sending = false;
+  constructor(private readonly desk: Desk) {{ desk.admit(this); }}
+  hear(text: string): void {{ {asked} this.check(); }}
+  check(): void {{
+    this.sending = true;
+    this.desk.all('lights standing by');
+    this.sending = false;
+  }}
+}}
+new Lights(new Desk()).check();
+"#
+            )
+        };
+        expect("self-echo", &code("if (this.sending) return;", ""));
+        expect("self-echo", &code("if (text === '') return;", "//! self-echo warning"));
     }
 
     #[test]

@@ -1,6 +1,6 @@
 //! Rule `unguarded-raise`: raising a channel that can be empty crashes.
 
-use yarrowgraph_ir::{MemberKind, Node, NodeId, Visibility};
+use yarrowgraph_ir::{AssignOp, MemberKind, Node, NodeId, Visibility};
 use yarrowgraph_model::{Certainty, ChannelKind, Level};
 
 use super::{Draft, Page, Rule, edits, related, short};
@@ -68,8 +68,12 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> Option<Draf
     if channel.kind == ChannelKind::Slot && is_operation(wiring, m) || nobody && is_of_unfilled_table(wiring, channel, m) {
         return None;
     }
-    if channel.kind == ChannelKind::Slot
-        && (is_own_step(wiring, channel, m, effect) || is_demanded(wiring, m, effect) || is_begun_with_it(wiring, channel, effect))
+    if channel.kind == ChannelKind::Slot && (is_own_step(wiring, channel, m, effect) || is_demanded(wiring, m, effect)) {
+        return None;
+    }
+    let is_hidden = program.decl(effect.site.member).modifiers.visibility == Visibility::Private;
+    if (channel.kind == ChannelKind::Slot || is_hidden) && is_begun_with_it(wiring, channel, m, effect)
+        || is_shown_when_filled(wiring, m, effect)
     {
         return None;
     }
@@ -135,11 +139,22 @@ fn is_own_step(wiring: &Wiring<'_>, channel: &Channel, m: MemberId, raise: &Effe
 }
 
 /// Whether what raises only ever goes on with what the method began that fills the slot: `start(fn) { this.onStep = fn; this.step(); }`.
-fn is_begun_with_it(wiring: &Wiring<'_>, channel: &Channel, raise: &Effect) -> bool {
+fn is_begun_with_it(wiring: &Wiring<'_>, channel: &Channel, m: MemberId, raise: &Effect) -> bool {
     let program = wiring.program();
     let step = raise.site.member;
-    let fills: Vec<MemberId> = channel.joins.iter().map(|j| wiring.effects[*j].innermost().member).collect();
-    let same_class = |m: &MemberId| program.member(*m).owner == program.member(step).owner && program.member(*m).kind == MemberKind::Method;
+    let is_it = |at: MemberId, n: NodeId| matches!(wiring.flow.eval_in(at, n), Val::Member(_, x) | Val::Static(x) if x == m);
+    let joined = channel.joins.iter().map(|j| wiring.effects[*j].innermost().member);
+    // also where nobody in the tree calls what fills it
+    let adds = |write: &&Site| {
+        let body = program.body(write.member);
+        body.is_some_and(|b| matches!(b.node(write.node), Node::Assign { op: AssignOp::Add, target, .. } if is_it(write.member, target)))
+    };
+    let filled = program.index.writes(program.member(m).name).iter().filter(adds).map(|write| write.member);
+    let fills: Vec<MemberId> = joined.chain(filled).collect();
+    let same_class = |m: &MemberId| {
+        program.member(*m).owner == program.member(step).owner
+            && matches!(program.member(*m).kind, MemberKind::Method | MemberKind::Accessor(_))
+    };
     // who was handed it calls it as long as the one runs that handed it over
     let is_handed = |call: &&Site| {
         let node = program.body(call.member).map(|body| body.node(call.node));
@@ -161,7 +176,6 @@ fn is_emptied_with_another(wiring: &Wiring<'_>, m: MemberId, raise: &Effect) -> 
     let (flow, program) = (&wiring.flow, wiring.program());
     let member = raise.site.member;
     let (Some(body), scope) = (program.body(member), program.scope(member)) else { return false };
-    let is_own = |of: &Val| matches!(of, Val::This(_));
     // a field that a test before the raise, or around it, names
     let tested = body.ids().filter_map(|n| match body.node(n) {
         Node::If { cond, then, .. } => {
@@ -171,23 +185,76 @@ fn is_emptied_with_another(wiring: &Wiring<'_>, m: MemberId, raise: &Effect) -> 
         _ => None,
     });
     let named: Vec<MemberId> = tested
-        .flat_map(|cond| body.ids().filter(move |n| scope.is_within(*n, cond)))
-        .filter(|n| matches!(body.node(*n), Node::Name(_) | Node::Member { .. }))
-        .filter_map(|n| match flow.eval_in(member, n) {
-            Val::Member(of, other) if other != m && is_own(&of) => Some(other),
-            _ => None,
+        .flat_map(|cond| body.ids().filter(move |n| *n == cond || scope.is_within(*n, cond)))
+        .flat_map(|n| match body.node(n) {
+            // `if (!isOpen()) return;`
+            Node::Call { .. } => match flow.callee(Site { member, node: n }) {
+                Some(asked) if matches!(asked.receiver, Some(Val::This(_))) => own_fields(wiring, asked.member, None),
+                _ => Vec::new(),
+            },
+            _ => own_fields(wiring, member, Some(n)),
         })
+        .filter(|other| *other != m)
         .collect();
+    // an heir of the same base that is another kind of thing has its own way
+    let is_of_raiser = |d: &&Site| program.are_kin(program.member(d.member).owner, program.member(member).owner);
     let by = |field: MemberId, empties: bool| -> std::collections::BTreeSet<MemberId> {
-        let later = flow.definitions(field).iter().filter(|d| d.member != field);
+        let later = flow.definitions(field).iter().filter(|d| d.member != field).filter(is_of_raiser);
+        let later = later.filter(|d| program.member(d.member).kind != MemberKind::Constructor || !empties);
         later.filter(|d| matches!(flow.eval(**d), Val::Null) == empties).map(|d| d.member).collect()
     };
     let (fills, empties) = (by(m, false), by(m, true));
     !fills.is_empty()
         && named.into_iter().any(|other| {
             let (filled, emptied) = (by(other, false), by(other, true));
-            !filled.is_empty() && filled.is_subset(&fills) && empties == emptied
+            !filled.is_empty() && filled.is_subset(&fills) && empties.is_subset(&emptied)
         })
+}
+
+/// The fields of the own object that an expression names, or all that stands in a body does.
+fn own_fields(wiring: &Wiring<'_>, member: MemberId, only: Option<NodeId>) -> Vec<MemberId> {
+    let Some(body) = wiring.program().body(member) else { return Vec::new() };
+    let field = |n: NodeId| match wiring.flow.eval_in(member, n) {
+        Val::Member(of, field) if matches!(*of, Val::This(_)) => Some(field),
+        _ => None,
+    };
+    let names = |n: &NodeId| matches!(body.node(*n), Node::Name(_) | Node::Member { .. });
+    match only {
+        Some(n) => Some(n).filter(names).and_then(field).into_iter().collect(),
+        None => body.ids().filter(names).filter_map(field).collect(),
+    }
+}
+
+/// Whether the method that raises is one of an interface or base, which others call on an object that its own code only ever hands
+/// over once it has filled the slot: `next = self; source.subscribe(this);`
+fn is_shown_when_filled(wiring: &Wiring<'_>, m: MemberId, raise: &Effect) -> bool {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    let step = raise.site.member;
+    let (owner, name) = (program.member(step).owner, program.member(step).name);
+    let mut is_of_base = program.decl(step).modifiers.is_override || !program.outside_bases(owner).is_empty();
+    program.for_each_base(owner, &mut |t| {
+        is_of_base |= t != owner && !program.own_members(t, name).is_empty();
+        !is_of_base
+    });
+    if !is_of_base {
+        return false;
+    }
+    let mut shown = false;
+    let members = &program.ty(program.member(m).owner).members;
+    let all_filled = members.iter().all(|member| {
+        let (Some(body), scope) = (program.body(*member), program.scope(*member)) else { return true };
+        let fills = |at: NodeId| {
+            flow.definitions(m).iter().any(|d| d.member == *member && scope.is_before(d.node, at) && !matches!(flow.eval(*d), Val::Null))
+        };
+        body.ids().all(|n| match body.node(n) {
+            Node::Call { args, .. } if body.list(args).iter().any(|a| body.node(*a) == Node::This) => {
+                shown = true;
+                fills(n)
+            }
+            _ => true,
+        })
+    });
+    shown && all_filled
 }
 
 /// Whether a method of the class refuses to work where nobody is there, and what raises is a step of such work.

@@ -314,10 +314,13 @@ fn own_member_counts(wiring: &Wiring<'_>, channel: &Channel, m: MemberId) -> boo
 
 /// Whether code of other trees can reach a member.
 fn is_public(wiring: &Wiring<'_>, m: MemberId) -> bool {
-    if !wiring.is_open {
+    let program = wiring.program();
+    let owner = program.ty(program.member(m).owner);
+    // a module's `export` is for the tree's other modules
+    let is_handed_out = owner.modifiers.is_exported && !program.kit_of(m).traits.file_modules;
+    if !wiring.is_open && !is_handed_out {
         return false;
     }
-    let program = wiring.program();
     let mut ty = Some(program.member(m).owner);
     let file_modules = program.kit_of(m).traits.file_modules;
     let mut public = file_modules || program.decl(m).modifiers.visibility >= Visibility::Protected || has_public_adder(wiring, m);
@@ -576,6 +579,34 @@ public class Gauge {{
         };
         expect("unheard-event", &code("Gauge.Panel, PublicKey=00", "note"));
         expect("unheard-event", &code("Gauge.Tests", "warning"));
+    }
+
+    #[test]
+    fn what_a_library_hands_out_others_may_hear() {
+        let code = |macros: &str, level: &str| {
+            format!(
+                r#"
+//// gauge.h
+#include <QObject>
+class {macros} Gauge : public QObject {{
+    Q_OBJECT
+public:
+    void take() {{ emit taken(); }}
+signals:
+    void taken(); //! unheard-event {level}
+}};
+//// main.cpp
+#include "gauge.h"
+int main() {{
+    Gauge gauge;
+    gauge.take();
+}}
+"#
+            )
+        };
+        expect("unheard-event", &code("LOCKS_EXPORT", "note"));
+        expect("unheard-event", &code("LOCKS_NO_EXPORT", "warning"));
+        expect("unheard-event", &code("", "warning"));
     }
 
     #[test]

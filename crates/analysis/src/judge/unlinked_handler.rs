@@ -40,7 +40,17 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     let mut kinds: BTreeSet<(TypeId, Sym)> = BTreeSet::new();
     for built in &chains.built {
         match built.of {
-            Of::Next(next) => _ = kinds.insert((wiring.links.next[next].base, wiring.links.next[next].method)),
+            Of::Next(next) => {
+                let next = &wiring.links.next[next];
+                // one that wraps another, which can have none behind it, makes no chain
+                let can_go_on = |link: &Link| {
+                    let is_its = |field: &MemberId| link.class.is_some_and(|c| program.is_a(c, program.member(*field).owner));
+                    next.fields.iter().any(is_its)
+                };
+                if built.links.iter().filter(|l| can_go_on(l)).count() > 1 {
+                    kinds.insert((next.base, next.method));
+                }
+            }
             // what a library asks may be named where the tree does not show it
             Of::Pipeline(_) => {}
             // the one type that all links have

@@ -177,7 +177,8 @@ impl Program {
         self.nearest_of(unit, candidates.into_iter(), |t| self.ty(t).unit)
     }
 
-    /// The same for whatever is declared in a file; the first of those that are equally near.
+    /// The same for whatever is declared in a file; of those that have as many folders in common with it the one that is least deep
+    /// down, and the first of these.
     pub(super) fn nearest_of<T: Copy>(
         &self,
         unit: UnitId,
@@ -190,13 +191,14 @@ impl Program {
             return Some(first);
         }
         let path = &self.unit(unit).path;
-        let shared = |one: T| {
-            let steps = path.split('/').zip(self.unit(declared_in(one)).path.split('/'));
-            steps.take_while(|(here, there)| here == there).count()
+        let nearness = |one: T| {
+            let other = &self.unit(declared_in(one)).path;
+            let shared = path.split('/').zip(other.split('/')).take_while(|(here, there)| here == there).count();
+            (shared, std::cmp::Reverse(other.split('/').count()))
         };
-        let mut best = (shared(first), first);
+        let mut best = (nearness(first), first);
         for candidate in candidates {
-            let near = shared(candidate);
+            let near = nearness(candidate);
             if near > best.0 {
                 best = (near, candidate);
             }

@@ -533,11 +533,27 @@ impl Wiring<'_> {
     pub fn callers_ask(&self, effect: &Effect) -> bool {
         let Some(value) = holder_value(effect) else { return false };
         let callers = self.flow.callers((effect.site.member, None));
-        !callers.is_empty()
-            && callers.iter().all(|(site, binding)| {
-                let value = value.substitute(binding);
-                guards::of_raise(&self.flow, *site, site.node, &value, false) == effect::Guard::Tested
-            })
+        let asks = |site: Site, value: &Val| guards::of_raise(&self.flow, site, site.node, value, false) == effect::Guard::Tested;
+        if callers.is_empty() {
+            let mut handed = self.hand_overs_by_field(effect.site.member).into_iter().peekable();
+            return handed.peek().is_some() && handed.all(|site| asks(site, &value));
+        }
+        callers.iter().all(|(site, binding)| asks(*site, &value.substitute(binding)))
+    }
+
+    /// Where a method that is nothing but the first value of private fields of its class is handed over by these:
+    /// `static readonly Callback tell = Tell; … loop.Post(tell);`
+    fn hand_overs_by_field(&self, method: MemberId) -> Vec<Site> {
+        let program = self.program();
+        let is_private_field = |m: MemberId| {
+            program.member(m).kind == yarrowgraph_ir::MemberKind::Field
+                && program.decl(m).modifiers.visibility == yarrowgraph_ir::Visibility::Private
+        };
+        let fields: Vec<MemberId> = program.reads_in_class(method).map(|read| read.member).collect();
+        if !fields.iter().all(|field| is_private_field(*field)) {
+            return Vec::new();
+        }
+        fields.into_iter().flat_map(|field| program.reads_in_class(field).copied()).collect()
     }
 }
 

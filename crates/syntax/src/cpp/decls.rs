@@ -236,6 +236,7 @@ impl<'t> Cpp<'t> {
         let id = self.open_type(node, name_at, name, TypeKind::Class, params);
         self.l.unit.types[id.0 as usize].bases = bases.into();
         self.l.unit.types[id.0 as usize].anonymous = simple.is_empty();
+        self.l.unit.types[id.0 as usize].modifiers.is_exported = self.prepared.handed_out.contains(&node.start_byte());
         self.l.context.owner = Some(id);
         self.l.context.within = None;
         self.members(body, &mut is_struct);

@@ -81,6 +81,8 @@ pub(super) struct Prepared {
     pub(super) signatures: Vec<usize>,
     /// Places of calls that raise by saying so (`emit rose(1)`).
     pub(super) emitted: Vec<usize>,
+    /// Places of classes that a library hands out (`class LOCKS_EXPORT Gate`).
+    pub(super) handed_out: Vec<usize>,
     /// Names of properties' change signals, which bindings hear.
     pub(super) notified: Vec<String>,
     /// Those that the property's own code raises.
@@ -98,6 +100,7 @@ pub(super) fn prepare(text: &str) -> Prepared {
         invokable: Vec::new(),
         signatures: Vec::new(),
         emitted: Vec::new(),
+        handed_out: Vec::new(),
         notified: Vec::new(),
         told_by_property: Vec::new(),
     };
@@ -201,9 +204,13 @@ pub(super) fn prepare(text: &str) -> Prepared {
             }
             blank(&mut bytes, start, stop);
         } else if is_export_macro(word)
-            && words.get(index.wrapping_sub(1)).is_some_and(|(s, e)| matches!(&text[*s..*e], "class" | "struct"))
+            && let Some((class, e)) = words.get(index.wrapping_sub(1))
+            && matches!(&text[*class..*e], "class" | "struct")
         {
             blank(&mut bytes, start, end);
+            if hands_out(word) {
+                prepared.handed_out.push(*class);
+            }
         }
     }
     empty_defaults(&mut bytes);
@@ -341,6 +348,12 @@ fn is_class_macro(word: &str, next: u8, bytes: &[u8], start: usize) -> bool {
 pub(super) fn is_other_half(word: &str) -> bool {
     let letters = word.strip_suffix("_D").or_else(|| word.strip_suffix("_Q"));
     letters.is_some_and(|l| !l.is_empty() && l.len() < 3 && l.bytes().all(|b| b.is_ascii_uppercase()))
+}
+
+/// Whether a macro between `class` and its name says that programs beside the library may use it; what is handed out for tests alone
+/// is nobody's.
+fn hands_out(word: &str) -> bool {
+    (word.contains("EXPORT") || word.ends_with("_API")) && !word.contains("NO_EXPORT") && !word.contains("TEST")
 }
 
 /// `class LOCKS_EXPORT Gate`
