@@ -167,6 +167,9 @@ pub struct Pack {
     /// Base types whose teardown the platform runs for its own children.
     #[serde(default)]
     pub component_types: Names,
+    /// Base types whose methods a platform calls by their names, with one argument at most: from scenes, or from native code.
+    #[serde(default)]
+    pub messaged_types: Names,
     /// Methods that make something periodic or later out of their argument.
     #[serde(default)]
     pub schedulers: Names,

@@ -8,6 +8,7 @@ use crate::flow::Val;
 use crate::program::{Declared, MemberId, Site};
 use crate::state;
 use crate::wire::Wiring;
+use crate::wire::channels::ChannelKey;
 use crate::wire::effect::Act;
 
 /// How many locals are followed back.
@@ -164,7 +165,8 @@ fn is_asked_for(wiring: &Wiring<'_>, cut: Site, body: &Body, looked_up: NodeId, 
 /// Whether somebody is told something through a list.
 fn is_roster(wiring: &Wiring<'_>, list: &Val) -> bool {
     let (Val::Member(_, m) | Val::Static(m)) = list else { return false };
-    wiring.effects_on(*m).any(|e| e.act == Act::Raise)
+    let is_channel = || wiring.channels.iter().any(|c| matches!(c.key, ChannelKey::Own(x, _) if x == *m));
+    wiring.effects_on(*m).any(|e| e.act == Act::Raise) && is_channel()
 }
 
 /// The call that looks a position up, and the local that keeps it.

@@ -21,7 +21,7 @@ use crate::wire::lifetime::{self, Judged};
 use crate::wire::once::Lives;
 use crate::wire::release::{self, Same};
 use crate::wire::subscriber::{self, Subscriber};
-use lives::{is_handed_over, is_kept_by_subject, is_made, lives_on};
+use lives::{is_handed_over, is_kept_by_subject, is_made, lives_on, takes_in_subject};
 
 pub(super) const RULE: Rule = Rule {
     name: "leaked-subscription",
@@ -110,7 +110,8 @@ pub(super) fn judge(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> Opti
     if judged.lifetime == Lifetime::Process && is_made_just_before(wiring, effect) {
         return None;
     }
-    if judged.lifetime == Lifetime::Outer && is_kept_by_subject(wiring, effect, ty, teardown.is_some(), handler) {
+    let is_outer = judged.lifetime == Lifetime::Outer;
+    if is_outer && (is_kept_by_subject(wiring, effect, ty, teardown.is_some(), handler) || takes_in_subject(wiring, effect)) {
         return None;
     }
     let lives = lives_on(wiring, ty, effect.site.member);

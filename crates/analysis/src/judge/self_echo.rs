@@ -160,25 +160,32 @@ new Bell(desk).ring();
             format!(
                 r#"
 //// desk.ts
-interface Post {{ hear(text: string): void; }}
+interface Post {{ hear(from: Post, text: string): void; }}
 class Desk {{
   private posts: Post[] = [];
   admit(post: Post): void {{ this.posts.push(post); }}
-  all(text: string): void {{
-    for (const post of this.posts) post.hear(text); {level}
+  all(from: Post, text: string): void {{
+    for (const post of this.posts) post.hear(from, text); {level}
   }}
 }}
 class Lights implements Post {{
   private sending = false;
   constructor(private readonly desk: Desk) {{ desk.admit(this); }}
-  hear(text: string): void {{ {asked} this.check(); }}
+  hear(from: Post, text: string): void {{ {asked} this.check(); }}
   check(): void {{
     this.sending = true;
-    this.desk.all('lights standing by');
+    this.desk.all(this, 'lights standing by');
     this.sending = false;
   }}
 }}
-new Lights(new Desk()).check();
+class Bell implements Post {{
+  constructor(private readonly desk: Desk) {{ desk.admit(this); }}
+  ring(): void {{ this.desk.all(this, 'bell'); }}
+  hear(from: Post, text: string): void {{ console.log(text); }}
+}}
+const desk = new Desk();
+new Lights(desk).check();
+new Bell(desk).ring();
 "#
             )
         };

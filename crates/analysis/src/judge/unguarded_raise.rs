@@ -62,7 +62,7 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> Option<Draf
         return None;
     }
     // it is filled, by something that is no subscription as far as can be seen
-    if nobody && channel.kind == ChannelKind::Slot && wiring.flow.definitions(m).iter().any(|d| may_fill(wiring, *d)) {
+    if nobody && channel.kind != ChannelKind::Event && wiring.flow.definitions(m).iter().any(|d| may_fill(wiring, *d)) {
         return None;
     }
     if channel.kind == ChannelKind::Slot && is_operation(wiring, m) || nobody && is_of_unfilled_table(wiring, channel, m) {

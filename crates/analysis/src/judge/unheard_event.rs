@@ -293,6 +293,12 @@ fn own_member_counts(wiring: &Wiring<'_>, channel: &Channel, m: MemberId) -> boo
     if channel.kind != ChannelKind::Event && !given.is_empty() && given.iter().all(|d| matches!(wiring.flow.eval(*d), Val::Param(..))) {
         return false;
     }
+    // a list that is made with all who are on it: `return new Ears(longer);`
+    let is_made_with =
+        |d: &Site| matches!(wiring.flow.eval(*d), Val::Param(maker, None, _) if program.member(maker).kind == MemberKind::Constructor);
+    if channel.kind == ChannelKind::List && given.iter().any(is_made_with) {
+        return false;
+    }
     // a first value that does something is a handler
     let first_handler = wiring.flow.definitions(m).iter().any(|d| {
         let value = wiring.flow.eval(*d);

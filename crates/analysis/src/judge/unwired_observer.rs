@@ -62,8 +62,9 @@ fn classes(wiring: &Wiring<'_>) -> Vec<Draft> {
         let ChannelKey::Own(m, _) = channel.key else { continue };
         let held = wiring.flow.element_held(m).own();
         let told = channel.raises.iter().any(|r| wiring.effects[*r].message.is_some());
-        let observer = held
-            .filter(|t| program.ty(*t).kind == TypeKind::Interface || program.ty(*t).modifiers.is_abstract || program.heirs(*t).len() > 1);
+        // a widget that others extend is no observer
+        let is_base = |t: TypeId| program.heirs(t).len() > 1 && program.outside_bases(t).is_empty();
+        let observer = held.filter(|t| program.ty(*t).kind == TypeKind::Interface || program.ty(*t).modifiers.is_abstract || is_base(*t));
         if let Some(interface) = observer.filter(|_| told && !wiring.in_test(m)) {
             by_interface.entry(interface).or_default().push(channel);
         }

@@ -100,7 +100,8 @@ impl Extractor<'_, '_> {
                         let is_list = matches!(value, Val::Outside(..))
                             && matches!(&object_value, Val::Element(_, Some(_)))
                             && pack.works_on_collections(text);
-                        if !asks_weak && told && !is_list {
+                        // what any object can be asked says nothing
+                        if !asks_weak && told && !is_list && !pack.object_methods.contains(text) {
                             let message = program.sym_in(self.member, name);
                             self.raise_at(node, object, &object_value, Some(message), optional, found);
                         }

@@ -368,6 +368,7 @@ impl Wiring<'_> {
             || self.is_in_markup(site.member)
             // where members are tied by name, a call need not be written out
             || (!pack.connects.is_empty() && !program.outside_bases(info.owner).is_empty())
+            || is_sent_messages(program, site.member)
             || decl.annotations.iter().any(|a| {
                 let name = program.unit_of(site.member).text(a.name);
                 pack.hook_annotations.contains(name) || pack.handler_annotations.contains(name)
@@ -382,6 +383,15 @@ impl Wiring<'_> {
         // what other trees may call
         !self.is_application && decl.modifiers.visibility == yarrowgraph_ir::Visibility::Public
     }
+}
+
+/// Whether a platform may call a method by its name, as it does those of its components that are not kept private.
+fn is_sent_messages(program: &crate::program::Program, method: MemberId) -> bool {
+    let decl = program.decl(method);
+    let messaged = &program.kit_of(method).pack.messaged_types;
+    decl.params.len() < 2
+        && decl.modifiers.visibility != yarrowgraph_ir::Visibility::Private
+        && program.outside_bases(program.member(method).owner).iter().any(|base| messaged.contains(program.text(*base)))
 }
 
 /// Whether what is taken off one channel takes it off another: all topics of the same bus.

@@ -35,6 +35,30 @@ pub(super) fn is_kept_by_subject(wiring: &Wiring<'_>, effect: &Effect, ty: TypeI
         || is_handed_over(wiring, handler)
 }
 
+/// Whether a subscriber makes the subject a part of itself, as a view does with what it shows: `this.add(viewer)`.
+pub(super) fn takes_in_subject(wiring: &Wiring<'_>, effect: &Effect) -> bool {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    let owner = program.member(effect.site.member).owner;
+    if program.outside_bases(owner).is_empty() {
+        return false;
+    }
+    let subject = &effect.holder.subject;
+    let Some(body) = program.body(effect.site.member) else { return false };
+    let pack = &program.kit_of(effect.site.member).pack;
+    body.ids().any(|n| {
+        let Node::Call { callee, args, .. } = body.node(n) else { return false };
+        let (on_itself, name) = match body.node(callee) {
+            Node::Name(name) => (true, name),
+            Node::Member { object, name, .. } => (matches!(flow.eval_in(effect.site.member, object), Val::This(_)), name),
+            _ => return false,
+        };
+        on_itself
+            && pack.adds.contains(program.unit_of(effect.site.member).text(name))
+            && flow.callee(Site { member: effect.site.member, node: n }).is_none()
+            && body.list(args).iter().any(|a| flow.eval_in(effect.site.member, *a) == *subject)
+    })
+}
+
 /// Whether an object is made for a field of its maker that holds this one and no other, and is never emptied.
 fn is_lasting_part(wiring: &Wiring<'_>, made: Site) -> bool {
     let (flow, program) = (&wiring.flow, wiring.program());

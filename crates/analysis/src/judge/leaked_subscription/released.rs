@@ -23,11 +23,22 @@ pub(super) fn is_released(wiring: &Wiring<'_>, channel: &Channel, join: usize, s
     if effect.handle && handles::fate(&wiring.flow, effect.site) == Fate::Kept {
         return true;
     }
-    if is_taken_off_unseen(wiring, effect) || is_kept_in_scope(wiring, effect.site) {
+    if is_taken_off_unseen(wiring, effect) || is_kept_in_scope(wiring, effect.site) || is_emptied_when_told(wiring, channel) {
         return true;
     }
     // a wrapper of the base class that keeps what it handed on
     effect.inner.len() > 1 && effect.inner.iter().any(|s| handles::fate(&wiring.flow, *s) == Fate::Kept && is_call(wiring, *s))
+}
+
+/// Whether each raise of a channel empties it right after, so that whoever is told is told once: `answered(x); answered = null;`
+fn is_emptied_when_told(wiring: &Wiring<'_>, channel: &Channel) -> bool {
+    let effects = &wiring.effects;
+    let empties_after = |raise: Site| {
+        let scope = wiring.program().scope(raise.member);
+        let mut leaves = channel.leaves.iter().map(|l| &effects[*l]);
+        leaves.any(|l| l.act == Act::LeaveAll && l.site.member == raise.member && scope.is_before(raise.node, l.site.node))
+    };
+    !channel.raises.is_empty() && channel.raises.iter().all(|r| empties_after(effects[*r].site))
 }
 
 /// Whether a wrapper of a base class keeps what it is given back, and the method that lets it go does not run for a subscriber
