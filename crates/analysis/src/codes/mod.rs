@@ -146,11 +146,14 @@ impl Table {
     /// The texts that the type of what is asked admits, where the entries are such texts.
     fn listed_by_type(&self, flow: &Flow<'_>) -> Option<Vec<State>> {
         let program = flow.program;
-        let (m, index) = self.asked_by?;
-        let ty = program.decl(m).params.get(usize::from(index))?.ty?;
-        let texts = crate::machine::texts_of_type(program, program.member(m).unit, program.member(m).owner, ty)?;
-        let is_listed = |e: &Entry| matches!(e.code, State::Text(text) if texts.contains(&text));
-        self.entries.iter().all(is_listed).then(|| texts.iter().copied().map(State::Text).collect())
+        let of_type = |(m, index): (MemberId, u16)| {
+            let ty = program.decl(m).params.get(usize::from(index))?.ty?;
+            let texts = crate::machine::texts_of_type(program, program.member(m).unit, program.member(m).owner, ty)?;
+            let is_listed = |e: &Entry| matches!(e.code, State::Text(text) if texts.contains(&text));
+            self.entries.iter().all(is_listed).then(|| texts.iter().copied().map(State::Text).collect())
+        };
+        let asked = self.asked_by.into_iter().chain(self.look_ups.iter().filter_map(|l| l.asked_by));
+        asked.into_iter().find_map(of_type)
     }
 
     /// Declared codes that no entry has.

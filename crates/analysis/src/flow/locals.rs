@@ -155,9 +155,21 @@ impl Flow<'_> {
             Node::Call { callee, args, .. } if body.list(args).contains(&local.node) => {
                 self.out_of_call(local, callee, body.list(args), budget)
             }
+            Node::Block(_) => self.out_argument(local, self.filled_by_call(local)?, budget),
             _ => return None,
         };
         (given != Val::Local(local)).then_some(given)
+    }
+
+    /// Where a local that is declared without a value is handed to a call to be filled: `Handler all; table.TryGetValue(key, out all);`
+    fn filled_by_call(&self, local: Site) -> Option<NodeId> {
+        let (body, scope) = (self.program.body(local.member)?, self.program.scope(local.member));
+        let Node::Local { name, init: None, .. } = body.node(local.node) else { return None };
+        if self.program.kit_of(local.member).pack.out_lookups.is_empty() {
+            return None;
+        }
+        let is_it = |n: NodeId| body.node(n) == Node::Name(name) && scope.names(body, n, local.node);
+        body.ids().find(|n| matches!(body.node(*n), Node::Unary { op: UnaryOp::ByRef, operand } if is_it(operand)))
     }
 
     /// `table.TryGetValue(key, out var value)`

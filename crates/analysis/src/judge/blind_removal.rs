@@ -165,7 +165,8 @@ fn is_asked_for(wiring: &Wiring<'_>, cut: Site, body: &Body, looked_up: NodeId, 
 /// Whether somebody is told something through a list.
 fn is_roster(wiring: &Wiring<'_>, list: &Val) -> bool {
     let (Val::Member(_, m) | Val::Static(m)) = list else { return false };
-    let is_channel = || wiring.channels.iter().any(|c| matches!(c.key, ChannelKey::Own(x, _) if x == *m));
+    let is_signal = || wiring.signals.contains(&wiring.program().member(*m).owner);
+    let is_channel = || is_signal() || wiring.channels.iter().any(|c| matches!(c.key, ChannelKey::Own(x, _) if x == *m));
     wiring.effects_on(*m).any(|e| e.act == Act::Raise) && is_channel()
 }
 

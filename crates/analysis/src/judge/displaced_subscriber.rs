@@ -135,7 +135,9 @@ fn added_to_a_copy(wiring: &Wiring<'_>, join: &Effect) -> Option<Draft> {
     let Node::Name(name) = body.node(target) else { return None };
     let scope = program.scope(site.member);
     let Some(Declared::Local(local)) = scope.lookup(name, target) else { return None };
-    let is_used = body.ids().any(|n| n != target && scope.names(body, n, local));
+    // `TryGetValue(topic, out known)`
+    let is_filled = |n: NodeId| scope.parent(n).is_some_and(|p| matches!(body.node(p), Node::Unary { op: UnaryOp::ByRef, .. }));
+    let is_used = body.ids().any(|n| n != target && scope.names(body, n, local) && !is_filled(n));
     if is_used {
         return None;
     }

@@ -84,6 +84,15 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
                 });
             }
         }
+        found.extend(machine.outrun.iter().map(|(row, first)| Draft {
+            level: Level::Warning,
+            certainty: Certainty::Certain,
+            place: program.place_of(*row),
+            message: format!("{} never goes by this row: one before it fits wherever it does", short(&holder)),
+            related: vec![related("the row that is taken", program.place_of(*first))],
+            parties: vec![holder.clone(), program.member_id(row.member)],
+            edit: None,
+        }));
         // what asks for a state by a wrong name is not come to for that reason
         let is_slip = |site: &Site| strangers.iter().any(|s| s.machine == number && s.site.member == site.member);
         for site in machine.passed_over.iter().filter(|site| !is_slip(site)) {

@@ -9,6 +9,9 @@ use crate::machine::{Encoding, Found, Holder, State, is_sentinel};
 use crate::program::{MemberId, Program, Site, TypeId};
 use crate::wire::Wiring;
 
+/// A list of fewer states may well be one that others made.
+const LISTED: usize = 3;
+
 pub(super) const RULE: Rule = Rule {
     name: "unreachable-state",
     summary: "no sequence of transitions leads to a state",
@@ -48,13 +51,15 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
             reached.extend(machine.reached_from(strange.into_iter().collect()));
         }
         let holder = machine.id(program);
+        let states = &machine.domain.states;
+        let left_out = states.iter().enumerate().filter(|(i, s)| !reached.contains(i) && !is_sentinel(&s.name(program))).count();
         for (index, state) in machine.domain.states.iter().enumerate() {
             let is_set = machine.transitions.iter().any(|t| t.to == index);
             if reached.contains(&index)
                 // of what starts in no state that is known only what nothing sets
                 || (machine.initial.is_empty() && is_set)
                 || is_sentinel(&state.name(program))
-                || !is_asked_for(wiring, machine, index)
+                || !is_asked_for(wiring, machine, index) && (left_out > 1 || states.len() < LISTED || counts_others(program, states, index))
                 || comes_from_elsewhere(wiring, machine, *state)
             {
                 continue;
@@ -91,8 +96,14 @@ fn is_read_in_part(wiring: &Wiring<'_>, machine: &Found) -> bool {
     wiring.is_mentioned_unread(field) || !program.unit_of(field).unread.is_empty()
 }
 
+/// Whether the last constant of a list is called after all of them, or after their end: `{ Shut, Open, Gates }`.
+fn counts_others(program: &Program, states: &[State], index: usize) -> bool {
+    let name = states[index].name(program).to_ascii_lowercase();
+    index + 1 == states.len() && (name.ends_with('s') || name == "end")
+}
+
 /// Whether some code asks whether the machine is in a state: one that is not so much as asked for is part of a list that
-/// others made.
+/// others made, unless all other states of the list are come to.
 fn is_asked_for(wiring: &Wiring<'_>, machine: &Found, index: usize) -> bool {
     let (flow, program) = (&wiring.flow, wiring.program());
     let state = machine.domain.states[index];

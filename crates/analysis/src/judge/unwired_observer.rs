@@ -321,6 +321,8 @@ fn annotated(wiring: &Wiring<'_>) -> Vec<Draft> {
             None => None,
         })
         .collect();
+    // where a container makes some of them, it may make any
+    let makes_all = !wiring.is_open && told.iter().all(|t| !wiring.flow.creations(*t).is_empty());
     let mut drafts = Vec::new();
     let mut classes = BTreeSet::new();
     for index in 0..program.members.len() {
@@ -339,7 +341,7 @@ fn annotated(wiring: &Wiring<'_>) -> Vec<Draft> {
             continue;
         }
         let creations = wiring.flow.creations(class);
-        if creations.is_empty() || creations.iter().any(|s| !wiring.in_test(s.member) && escapes(wiring, *s)) {
+        if creations.is_empty() && !makes_all || creations.iter().any(|s| !wiring.in_test(s.member) && escapes(wiring, *s)) {
             continue;
         }
         let Some(place) = program.type_place(class) else { continue };

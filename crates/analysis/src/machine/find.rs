@@ -128,6 +128,7 @@ fn of_field(wiring: &Wiring<'_>, machine: Machine, mut domain: Domain, field: Me
         roots,
         labels: found.labels,
         passed_over,
+        outrun: found.outrun.into_iter().filter(|(row, _)| !found.picked.contains(row)).collect(),
         discarded,
         moves: true,
     };
@@ -618,6 +619,7 @@ fn of_local(wiring: &Wiring<'_>, machine: Machine, mut domain: Domain, apart: &[
         roots: vec![site.member],
         labels: found.labels,
         passed_over: Vec::new(),
+        outrun: Vec::new(),
         discarded: Vec::new(),
         moves: true,
     };

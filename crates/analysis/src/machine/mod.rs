@@ -168,6 +168,8 @@ pub struct Found {
     pub labels: Vec<(Site, State)>,
     /// Statements that store a state, and that no way comes to.
     pub passed_over: Vec<Site>,
+    /// Rows of tables that are never come to, and for each the row before it that fits wherever it does.
+    pub outrun: Vec<(Site, Site)>,
     /// Calls of the states' methods whose next state nobody keeps, and the method.
     pub discarded: Vec<(Site, Sym)>,
     /// Whether it moves in reaction to what it is in; else only a call of its states was of interest.

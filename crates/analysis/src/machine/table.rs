@@ -13,6 +13,9 @@ use crate::program::{MemberId, Site, Sym, Ty, TypeId};
 /// Longer tables are not looked at.
 pub(super) const ROWS: usize = 400;
 
+/// Of longer ones it is not asked which rows are never come to.
+const LOOKED_BEHIND: usize = 60;
+
 /// An expression of a table: where it is written, and the call whose arguments its parameters stand for there.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub(super) struct Written {
@@ -345,17 +348,17 @@ impl Walker<'_, '_> {
         let Some(rows) = self.rows(list) else { return vec![(way, Value::Unknown)] };
         let mut open = vec![way];
         let mut out = Vec::new();
-        for row in rows {
+        for (at, row) in rows.iter().enumerate() {
             let mut left = Vec::new();
             for way in open {
-                for (way, said) in self.enter_function(call, says.0, says.1, vec![Value::Row(row)], way) {
-                    for (mut way, holds) in self.truth(&said, call.node, way) {
-                        if holds {
-                            way.row = Some(row.place());
-                            out.push((way, Value::Row(row)));
-                        } else {
-                            left.push(way);
-                        }
+                for (mut way, holds) in self.says(*row, says, call, way) {
+                    if holds {
+                        self.found.picked.insert(row.place());
+                        self.look_behind(&rows[at..], says, call, &way);
+                        way.row = Some(row.place());
+                        out.push((way, Value::Row(*row)));
+                    } else {
+                        left.push(way);
                     }
                 }
             }
@@ -363,6 +366,45 @@ impl Walker<'_, '_> {
         }
         out.extend(open.into_iter().map(|w| (w, Value::Null)));
         out
+    }
+
+    /// What a function says of a row, on the ways that this goes.
+    fn says(&mut self, row: Written, says: (MemberId, FunctionId), call: Site, way: Way) -> Vec<(Way, bool)> {
+        let said = self.enter_function(call, says.0, says.1, vec![Value::Row(row)], way);
+        said.into_iter().flat_map(|(way, said)| self.truth(&said, call.node, way)).collect()
+    }
+
+    /// Notes which rows behind one that was picked fit as well, of those that name the same things.
+    fn look_behind(&mut self, rows: &[Written], says: (MemberId, FunctionId), call: Site, way: &Way) {
+        let [picked, behind @ ..] = rows else { return };
+        if rows.len() > LOOKED_BEHIND {
+            return;
+        }
+        let names = self.constants(*picked);
+        for row in behind.iter().filter(|r| r.place() != picked.place()) {
+            let same = self.constants(*row).iter().zip(&names).filter(|(a, b)| a.is_some() && a == b).count();
+            let known = self.found.outrun.contains_key(&row.place());
+            if same > 1 && !known && self.says(*row, says, call, way.clone()).iter().all(|(_, holds)| *holds) {
+                self.found.outrun.insert(row.place(), picked.place());
+            }
+        }
+    }
+
+    /// The constants that the parts of a row are, in their order.
+    fn constants(&self, row: Written) -> Vec<Option<Val>> {
+        let Some(body) = self.flow.program.body(row.at.member) else { return Vec::new() };
+        let parts: Vec<Written> = match body.node(row.at.node) {
+            Node::Object(entries) => {
+                let value = |entry: &NodeId| match body.node(*entry) {
+                    Node::Entry { value, .. } => Some(row.beside(value)),
+                    _ => None,
+                };
+                body.list(entries).iter().filter_map(value).collect()
+            }
+            _ => self.parts_of(row).unwrap_or_default(),
+        };
+        let constant = |part: &Written| Some(self.flow.eval(part.at)).filter(|v| matches!(v, Val::Str(_) | Val::Static(_)));
+        parts.iter().map(constant).collect()
     }
 
     /// The list of which an expression is an end: `rows.begin()`, `std::begin(rows)`.

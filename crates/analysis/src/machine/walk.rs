@@ -94,6 +94,10 @@ pub(super) struct Found {
     pub functions: BTreeSet<(MemberId, FunctionId)>,
     /// Methods that store what they are given, whoever calls them.
     pub setters: BTreeSet<MemberId>,
+    /// Rows of lists that are looked through for the first one that fits: those that some way picks.
+    pub picked: BTreeSet<Site>,
+    /// Rows that fit as well where one before them is picked, and that one.
+    pub outrun: BTreeMap<Site, Site>,
     pub cut: bool,
 }
 
