@@ -164,7 +164,9 @@ fn taken_over(wiring: &Wiring<'_>, channel: &Channel, joins: &[&Effect], later: 
         let at_the_end = within.kind == MemberKind::Destructor || wiring.program().is_listed(&pack.teardowns, leave.site.member);
         let of_another = matches!(leave.holder.subject, Val::Member(..) | Val::Static(_))
             && objects.iter().all(|(_, object)| matches!(object, Val::Member(..) | Val::Static(_)) && *object != leave.holder.subject);
-        leave.act != Act::LeaveOwner && !at_the_end && !of_another
+        // a first value
+        let is_first = within.kind == MemberKind::Constructor && matches!(leave.holder.subject, Val::This(_));
+        leave.act != Act::LeaveOwner && !at_the_end && !of_another && !is_first
     };
     let emptied = channel.leaves.iter().any(|l| makes_room(&wiring.effects[*l]));
     if !later.inner.is_empty() && reads_before(wiring, later) {
@@ -287,7 +289,8 @@ fn made_at(wiring: &Wiring<'_>, join: &Effect) -> Vec<(Site, Val)> {
                 && wiring.program().member(maker).kind == MemberKind::Constructor
             {
                 made.extend(wiring.flow.callers((join.site.member, None)).iter().filter_map(|(call, binding)| {
-                    let creation = creation_of(wiring, binding.this.as_ref()?).filter(|c| c.member == call.member)?;
+                    let this = binding.this.as_ref()?;
+                    let creation = creation_of(wiring, this).filter(|c| c.member == call.member || matches!(this, Val::Static(_)))?;
                     let given = wiring.flow.argument(creation, usize::from(index))?;
                     Some((*call, wiring.flow.eval(given)))
                 }));
@@ -297,10 +300,14 @@ fn made_at(wiring: &Wiring<'_>, join: &Effect) -> Vec<(Site, Val)> {
     }
 }
 
-/// Where an object is made that a body keeps in a local, if at all.
+/// Where an object is made that a body keeps in a local, or that a module or class has one of, if at all.
 fn creation_of(wiring: &Wiring<'_>, object: &Val) -> Option<Site> {
     match object {
         Val::New(site) => Some(*site),
+        Val::Static(m) => {
+            let made = wiring.flow.only_definition(*m)?;
+            matches!(wiring.program().body(made.member)?.node(made.node), Node::New { .. }).then_some(made)
+        }
         Val::Local(local) => match wiring.program().body(local.member)?.node(local.node) {
             Node::Local { init: Some(init), .. } => matches!(wiring.program().body(local.member)?.node(init), Node::New { .. })
                 .then_some(Site { member: local.member, node: init }),

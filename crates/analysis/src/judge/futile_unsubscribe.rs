@@ -5,7 +5,7 @@ mod elements;
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
-use yarrowgraph_ir::{MemberKind, Node};
+use yarrowgraph_ir::{FunctionId, MemberKind, Node};
 use yarrowgraph_model::{Certainty, Level};
 
 use super::{Draft, Page, Rule, related, short};
@@ -47,7 +47,8 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
                         .or_else(|| for_another(wiring, channel, effect))
                         .or_else(|| of_other_topic(wiring, channel, effect))
                         .or_else(|| of_other_subject(wiring, channel, effect))
-                        .or_else(|| never_subscribed(wiring, channel, effect)),
+                        .or_else(|| never_subscribed(wiring, channel, effect))
+                        .or_else(|| wrapped_when_put_on(wiring, channel, effect)),
                 );
             }
         }
@@ -361,6 +362,47 @@ fn never_subscribed(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> 
         short(&channel.id)
     );
     Some(draft(wiring, channel, effect, message, Certainty::Likely))
+}
+
+fn wrapped_when_put_on(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> Option<Draft> {
+    put_on_wrapped(wiring, channel, effect)?;
+    let name = short(&crate::wire::handler_name(wiring, effect));
+    let message = format!("this takes `{name}` off `{}`, and what is on it was made of that on the spot", short(&channel.id));
+    Some(draft(wiring, channel, effect, message, Certainty::Certain))
+}
+
+/// For the release of a method of the subscriber, the subscription of something that was made of it on the spot: bound, or called in a
+/// lambda.
+pub(super) fn put_on_wrapped<'w>(wiring: &'w Wiring<'_>, channel: &Channel, effect: &Effect) -> Option<&'w Effect> {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    let handler @ Val::Method(method, Some(_)) = effect.handler.as_ref()? else { return None };
+    let joins = || channel.joins.iter().map(|j| &wiring.effects[*j]);
+    if effect.certainty < Certainty::Likely || joins().any(|j| release::same_handler(flow, j, effect) != Same::Never) {
+        return None;
+    }
+    let owner = program.member(effect.site.member).owner;
+    let is_made_of_it = |join: &&Effect| match &join.handler {
+        Some(Val::Bound(of, _)) => **of == *handler,
+        Some(Val::Lambda(member, function)) => only_calls(wiring, *member, *function) == Some(*method),
+        _ => false,
+    };
+    joins().find(|j| program.member(j.site.member).owner == owner && is_made_of_it(j))
+}
+
+/// The method that a lambda does nothing but call.
+fn only_calls(wiring: &Wiring<'_>, member: MemberId, function: FunctionId) -> Option<MemberId> {
+    let body = wiring.program().body(member)?;
+    let mut node = body.function(function).body?;
+    while let Node::Block(list) = body.node(node)
+        && let [only] = body.list(list)
+    {
+        node = *only;
+    }
+    let node = match body.node(node) {
+        Node::Return(Some(value)) => value,
+        _ => node,
+    };
+    Some(wiring.flow.callee(Site { member, node })?.member)
 }
 
 fn draft(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect, message: String, certainty: Certainty) -> Draft {

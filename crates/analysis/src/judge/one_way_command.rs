@@ -53,6 +53,10 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
 /// Where and why a class has no way back, given the method that should undo what it does.
 fn no_way_back(program: &Program, class: TypeId, undo: Option<MemberId>) -> Option<(Place, &'static str)> {
     match undo {
+        // one that does nothing is what the base has for those that need none
+        Some(m) if is_empty(program, m) && program.member(m).owner != class => {
+            Some((program.type_place(class)?, "has no way to take back of its own"))
+        }
         None => Some((program.type_place(class)?, "has no way to take back")),
         Some(m) if is_empty(program, m) => Some((program.member_place(m), "takes back nothing")),
         Some(m) if throws(program, m) => Some((program.member_place(m), "throws when it is taken back")),

@@ -3,13 +3,13 @@
 use std::collections::BTreeSet;
 
 use yarrowgraph_ir::{MemberKind, Node, NodeId};
-use yarrowgraph_model::{Certainty, Level, Related};
+use yarrowgraph_model::{Certainty, Level, Lifetime, Related};
 
 use super::{Draft, Page, Rule, related, short};
 use crate::flow::Val;
 use crate::program::{MemberId, Site};
 use crate::state::{self, Read, Round, Write};
-use crate::wire::Wiring;
+use crate::wire::{Wiring, lifetime};
 
 /// So few places can each announce what they change.
 const FEW: usize = 3;
@@ -87,7 +87,7 @@ fn judge(wiring: &Wiring<'_>, (rounds, round): (&[Round], &Round), site: Site, r
     // its own state is kept up to date by whoever writes it
     let is_of_itself = |t| program.are_kin(reader, t) || is_nested_in(wiring, reader, t) || is_nested_in(wiring, t, reader);
     if info.kind != MemberKind::Field && info.kind != MemberKind::Property
-        || !is_held(&read.object, site.member)
+        || !(is_held(&read.object, site.member) || is_of_process(wiring, &read.object, site))
         || is_of_itself(info.owner)
         || !wiring.holds_data(read.field)
         || is_channel(wiring, read.field)
@@ -145,6 +145,11 @@ fn is_held(object: &Val, reader: MemberId) -> bool {
         Val::Static(_) | Val::Param(..) | Val::Type(_) => true,
         _ => false,
     }
+}
+
+/// Whether a call gives the one object of its kind: `Pump::instance()`.
+fn is_of_process(wiring: &Wiring<'_>, object: &Val, site: Site) -> bool {
+    matches!(object, Val::Call(_)) && lifetime::of_subject(wiring, object, site).lifetime == Lifetime::Process
 }
 
 fn is_channel(wiring: &Wiring<'_>, field: MemberId) -> bool {

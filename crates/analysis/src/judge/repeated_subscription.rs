@@ -43,7 +43,8 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         for (join, effect) in counted.iter().zip(&joins) {
             let found = second_on_path(wiring, channel, effect, &joins)
                 .or_else(|| where_it_ends(wiring, channel, effect, &joins))
-                .or_else(|| again::again_and_again(wiring, channel, *join));
+                .or_else(|| again::again_and_again(wiring, channel, *join))
+                .or_else(|| twice_in_a_run(wiring, channel, *join));
             // few come this far, and this reads the whole body
             let found = found.filter(|_| !is_let_through_once(wiring, channel, effect));
             drafts.extend(found.map(|found| draft(wiring, channel, effect, found)));
@@ -230,6 +231,29 @@ fn where_it_ends(wiring: &Wiring<'_>, channel: &Channel, join: &Effect, joins: &
         why: "where it should be taken off".into(),
         certainty: Certainty::Certain,
         related: Some(("it was put on here".into(), wiring.place(first))),
+    })
+}
+
+/// A subscription that one run of the set-up comes to twice, of an object to itself or to what it holds, so that each time it is the
+/// same one: whichever methods lead there.
+fn twice_in_a_run(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> Option<Repeated> {
+    let effect = &wiring.effects[join];
+    let is_own = |value: &Val| matches!(value.root(), Val::This(_));
+    let own_handler = match effect.handler.as_ref()? {
+        Val::Lambda(..) => true,
+        Val::Method(_, Some(of)) => is_own(of),
+        _ => false,
+    };
+    if !own_handler || !is_own(&effect.holder.subject) || !effect.inner.is_empty() || !wiring.releases_of(channel, join).is_empty() {
+        return None;
+    }
+    wiring.setup.comes_twice_to(join).then(|| {
+        let calls = wiring.flow.call_sites(effect.site.member);
+        Repeated {
+            why: "a second time as the program starts".into(),
+            certainty: Certainty::Likely,
+            related: calls.last().map(|call| ("the method is called here too".to_owned(), wiring.program().place_of(*call))),
+        }
     })
 }
 

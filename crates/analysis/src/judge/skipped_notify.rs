@@ -313,7 +313,14 @@ impl Subject<'_, '_> {
             told.filter(|(c, _)| self.passes_on(channel, c)).map(|(c, _)| c.site.member).collect::<BTreeSet<_>>().len() >= least
         };
         let fields: BTreeSet<MemberId> = telling.iter().filter(|(_, t)| t.contains(&channel)).map(|(c, _)| c.field).collect();
-        let peers = if fields.len() > 1 || self.is_outside(change) { 1 } else { PEERS + 1 };
+        let alone = self.channels.len() == 1;
+        let peers = if fields.len() > 1 || self.is_outside(change) {
+            1
+        } else if alone {
+            PEERS
+        } else {
+            PEERS + 1
+        };
         let is_for_all = || same.len() >= peers && others == 0 && self.passes_nothing(channel);
         let is_for_it =
             || same.len() >= PEERS && quiet_about_it == 0 && self.is_named_for(channel, change.field) && self.passes_nothing(channel);

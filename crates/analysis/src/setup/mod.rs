@@ -171,6 +171,15 @@ impl Setup {
         found
     }
 
+    /// Whether some run comes to a subscription to one object twice, outside of loops and of what a platform calls later.
+    pub(crate) fn comes_twice_to(&self, join: usize) -> bool {
+        self.runs.iter().any(|run| {
+            let joined: Vec<u64> =
+                run.iter().filter(|m| m.effect == join && m.phase == 0 && m.loops.is_empty()).map(|m| m.subject).collect();
+            joined.iter().enumerate().any(|(at, subject)| joined[..at].contains(subject))
+        })
+    }
+
     /// Whether a raise comes before all subscriptions to its object wherever both are come to, on every run that comes to one of those
     /// subscriptions, and is not made again later; nothing where the runs do not come to each of them.
     pub(crate) fn is_missed(&self, raise: usize, joins: &[usize]) -> bool {

@@ -36,6 +36,13 @@ pub fn same_handler(flow: &Flow<'_>, join: &Effect, leave: &Effect) -> Same {
     if matches!(a, Val::Unknown) || matches!(b, Val::Unknown) {
         return Same::Open;
     }
+    // `token = board.on(topic, handler); … board.off(topic, token);`
+    if matches!(b, Val::Member(..) | Val::Static(_))
+        && join.site != leave.site
+        && super::handles::keeper(flow, join.site).as_ref() == Some(b)
+    {
+        return Same::Yes;
+    }
     // what one and the same call of a wrapper keeps to take off is what it put on
     if join.site == leave.site && a == b && !join.inner.is_empty() && !leave.inner.is_empty() {
         return Same::Yes;

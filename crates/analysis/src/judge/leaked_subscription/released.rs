@@ -3,7 +3,7 @@
 use yarrowgraph_ir::{AssignOp, MemberKind, Node, NodeId, UnaryOp};
 
 use crate::flow::Val;
-use crate::judge::futile_unsubscribe::other_topic;
+use crate::judge::futile_unsubscribe::{other_topic, put_on_wrapped};
 use crate::program::{MemberId, Site, TypeId};
 use crate::wire::Wiring;
 use crate::wire::channels::Channel;
@@ -263,7 +263,8 @@ pub(super) fn is_left_by_futile_release(wiring: &Wiring<'_>, channel: &Channel, 
         let classes = (of.and_then(|h| flow.type_of(h).own()), join.handler.as_ref().and_then(|h| flow.type_of(h).own()));
         matches!(classes, (Some(a), Some(b)) if flow.program.are_kin(a, b)) && by_same_class(join, leave)
     };
-    if channel.leaves.iter().any(|l| is_new_object(&wiring.effects[*l])) {
+    let is_wrapped = |leave: &Effect| put_on_wrapped(wiring, channel, leave).is_some_and(|j| j.site == join.site);
+    if channel.leaves.iter().map(|l| &wiring.effects[*l]).any(|leave| is_new_object(leave) || is_wrapped(leave)) {
         return true;
     }
     channel.leaves.iter().map(|l| &wiring.effects[*l]).any(|leave| {
