@@ -167,7 +167,7 @@ fn is_roster(wiring: &Wiring<'_>, list: &Val) -> bool {
     let (Val::Member(_, m) | Val::Static(m)) = list else { return false };
     let is_signal = || wiring.signals.contains(&wiring.program().member(*m).owner);
     let is_channel = || is_signal() || wiring.channels.iter().any(|c| matches!(c.key, ChannelKey::Own(x, _) if x == *m));
-    wiring.effects_on(*m).any(|e| e.act == Act::Raise) && is_channel()
+    wiring.effects_on(*m).any(|e| e.act == Act::Raise && e.inner.is_empty()) && is_channel()
 }
 
 /// The call that looks a position up, and the local that keeps it.

@@ -65,7 +65,7 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> Option<Draf
     if nobody && channel.kind != ChannelKind::Event && wiring.flow.definitions(m).iter().any(|d| may_fill(wiring, *d)) {
         return None;
     }
-    if channel.kind == ChannelKind::Slot && is_operation(wiring, m) || nobody && is_of_unfilled_table(wiring, channel, m) {
+    if channel.kind == ChannelKind::Slot && is_of_operations(wiring, m) || nobody && is_of_unfilled_table(wiring, channel, m) {
         return None;
     }
     if channel.kind == ChannelKind::Slot && (is_own_step(wiring, channel, m, effect) || is_demanded(wiring, m, effect)) {
@@ -300,7 +300,7 @@ fn is_filled_by_class(wiring: &Wiring<'_>, m: MemberId) -> bool {
 
 /// Whether a slot is one of the operations of a record that stands for a class where a language has none (`ops->draw(w)`): code that
 /// is not read here may fill it.
-fn is_operation(wiring: &Wiring<'_>, m: MemberId) -> bool {
+pub(super) fn is_of_operations(wiring: &Wiring<'_>, m: MemberId) -> bool {
     let program = wiring.program();
     let info = program.member(m);
     let members = &program.ty(info.owner).members;

@@ -9,6 +9,7 @@ use yarrowgraph_model::{Certainty, ChannelKind, Level};
 
 use unseen::{is_filled_in_braces, is_handed_on, is_offered, is_referred_to, may_be_heard_unseen, may_be_joined_by_name};
 
+use super::unguarded_raise::is_of_operations;
 use super::unknown_code::asks_for_one;
 use super::{Draft, Page, Rule, plain, related, short};
 use crate::flow::Val;
@@ -49,6 +50,7 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel) -> Option<Draft> {
         ChannelKey::Own(m, None) => {
             if wiring.is_mentioned_unread(*m)
                 || wiring.is_remote(wiring.program().member(*m).owner)
+                || is_left_by_the_unseen(wiring, *m)
                 || !own_member_counts(wiring, channel, *m)
                 || wiring.may_be_named(*m, Act::Join)
                 || may_be_heard_unseen(wiring, *m)
@@ -66,6 +68,8 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel) -> Option<Draft> {
         }
         // what is put under a name has others who know it, and may hear it
         ChannelKey::Own(m, Some(_)) if wiring.flow.element_held(*m).own().is_some_and(|t| wiring.signals.contains(&t)) => return None,
+        // code that is not read may fill a table of operations
+        ChannelKey::Own(m, Some(_)) if is_of_operations(wiring, *m) => return None,
         ChannelKey::Own(m, Some(Topic::Named(_))) => (wiring.place(first), is_public(wiring, *m), Certainty::Certain),
         ChannelKey::Bus(bus, Topic::Named(_)) => {
             // only an emitter of the tree whose other topics are heard here
@@ -270,6 +274,12 @@ fn is_callers(wiring: &Wiring<'_>, join: usize) -> bool {
     let root = wiring.effects[join].holder.key.as_ref().map(Val::root);
     let Some(Val::Param(member, None, _)) = root else { return false };
     !wiring.is_open || !wiring.flow.call_sites(*member).is_empty()
+}
+
+/// Whether somebody is taken off a list that nobody is seen to be put on: the way in is not understood.
+fn is_left_by_the_unseen(wiring: &Wiring<'_>, m: MemberId) -> bool {
+    let does = |act: Act| wiring.effects_on(m).any(|e| e.act == act && e.inner.is_empty());
+    does(Act::Leave) && !does(Act::Join)
 }
 
 /// Whether silence about a member means that nobody hears it.

@@ -406,7 +406,13 @@ fn is_channel(flow: &Flow<'_>, m: MemberId, u: &Use) -> bool {
             }
             // what has messages of its own is an item, not a handler
             Ty::Param(..) => u.raises > 0 && !u.messages,
-            Ty::Unknown => u.raises > 0 && !(u.holds_parts() && u.messages) && (like_observers || u.open_join && u.open_leave),
+            // nor what a collection of the tree's own holds
+            Ty::Unknown => {
+                let pack = &program.kit(info.unit).pack;
+                let is_of_collection = || program.outside_bases(info.owner).iter().any(|b| pack.collections.contains(program.text(*b)));
+                let comes_and_goes = || u.open_join && u.open_leave && !is_of_collection();
+                u.raises > 0 && !(u.holds_parts() && u.messages) && (like_observers || comes_and_goes())
+            }
             _ => false,
         };
         // a list of functions that all are called, and that the tree leaves empty

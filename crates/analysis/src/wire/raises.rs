@@ -140,8 +140,14 @@ impl Extractor<'_, '_> {
     /// The object that a message goes to; an element counts as one whatever it is cast to.
     fn told(&self, object: NodeId) -> Val {
         let mut inner = object;
+        let mut is_data = false;
         while let Node::Cast { operand, .. } = self.body.node(inner) {
+            is_data |= self.flow.program.is_data(self.member, &self.flow.type_of_node(self.member, inner));
             inner = operand;
+        }
+        // a number or a text is told nothing
+        if is_data {
+            return self.eval(object);
         }
         if let Some(element) = self.at_iterator(inner) {
             return element;
@@ -478,13 +484,13 @@ impl Extractor<'_, '_> {
         if !matches!(callee, Val::Param(..)) && !matches!(callee, Val::Outside(of, _) if matches!(**of, Val::Param(..))) {
             return;
         }
-        for &arg in args {
-            let value = self.told(arg);
-            if let Val::Element(..) = value
-                && let Some(holder) = holder_of(self.flow, &value)
-            {
-                found.push(Effect::new(Act::Raise, holder, self.site(node)));
-            }
+        // what is handed over beside something else is compared with that
+        let Some(&first) = args.first() else { return };
+        let value = self.told(first);
+        if let Val::Element(..) = value
+            && let Some(holder) = holder_of(self.flow, &value)
+        {
+            found.push(Effect::new(Act::Raise, holder, self.site(node)));
         }
     }
 

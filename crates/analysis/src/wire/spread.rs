@@ -196,12 +196,15 @@ fn carry_all(flow: &Flow<'_>, known: &mut Known, signals: &FxHashSet<TypeId>, wa
     true
 }
 
-/// Whether a path goes through one member twice: a class that hands on to an interface of its own.
-fn goes_round(path: &Val) -> bool {
+/// Whether a path goes through one member twice, or through two that are alike: a class that hands on to an interface of its own, which
+/// several do alike.
+fn goes_round(flow: &Flow<'_>, path: &Val) -> bool {
+    let name = |m: MemberId| flow.program.member(m).name;
+    let are_alike = |a: MemberId, b: MemberId| a == b || name(a) == name(b) && flow.type_held(a) == flow.type_held(b);
     let mut members: Vec<MemberId> = Vec::new();
     let mut value = path;
     while let Val::Member(of, m) = value {
-        if members.contains(m) {
+        if members.iter().any(|other| are_alike(*other, *m)) {
             return true;
         }
         members.push(*m);
@@ -243,7 +246,7 @@ fn to_callers(flow: &Flow<'_>, effect: &Effect, signals: &FxHashSet<TypeId>) -> 
     let callers = flow.callers(key).iter().filter(|(site, binding)| !leaves_out_handler(flow, effect, *site, binding));
     let mut carried: Vec<Effect> = callers.map(|(site, binding)| carry(flow, effect, *site, binding)).collect();
     // who holds one object and hands it on does not tell it; who hands on each element does
-    carried.retain(|e| (!e.of_param || matches!(e.holder.event, Event::Given) || e.walks) && !goes_round(&e.holder.subject));
+    carried.retain(|e| (!e.of_param || matches!(e.holder.event, Event::Given) || e.walks) && !goes_round(flow, &e.holder.subject));
     carried
 }
 

@@ -42,7 +42,11 @@ pub(super) fn takes_in_subject(wiring: &Wiring<'_>, effect: &Effect) -> bool {
     if program.outside_bases(owner).is_empty() {
         return false;
     }
-    let subject = &effect.holder.subject;
+    // the subject, or what it is a part of
+    let is_subject = |value: &Val| {
+        let parts = std::iter::successors(Some(&effect.holder.subject), |v| if let Val::Member(of, _) = v { Some(&**of) } else { None });
+        parts.into_iter().any(|part| part == value && !matches!(part, Val::This(_)))
+    };
     let Some(body) = program.body(effect.site.member) else { return false };
     let pack = &program.kit_of(effect.site.member).pack;
     body.ids().any(|n| {
@@ -55,7 +59,7 @@ pub(super) fn takes_in_subject(wiring: &Wiring<'_>, effect: &Effect) -> bool {
         on_itself
             && pack.adds.contains(program.unit_of(effect.site.member).text(name))
             && flow.callee(Site { member: effect.site.member, node: n }).is_none()
-            && body.list(args).iter().any(|a| flow.eval_in(effect.site.member, *a) == *subject)
+            && body.list(args).iter().any(|a| is_subject(&flow.eval_in(effect.site.member, *a)))
     })
 }
 
