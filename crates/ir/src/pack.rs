@@ -41,6 +41,9 @@ pub struct Pack {
     /// Events that come once, at the beginning or the end.
     #[serde(default)]
     pub first_events: Names,
+    /// Topics that an object tells once in all its life: a stream that it is over, a page that it is there.
+    #[serde(default)]
+    pub once_topics: Names,
     /// Events that come when an object is closed or torn down.
     #[serde(default)]
     pub last_events: Names,

@@ -84,7 +84,7 @@ fn adder_of_one(wiring: &Wiring<'_>, channel: &Channel, joins: &[&Effect]) -> Op
     let store = through.first()?.innermost();
     let adder = program.text(program.member(store.member).name);
     let is_assignment = program.body(store.member).is_some_and(|b| matches!(b.node(store.node), Node::Assign { .. }));
-    if !is_assignment || !pairs::is_adder(adder) || through.len() < 2 || chains(wiring, store) {
+    if !is_assignment || !pairs::is_adder(adder) || through.len() < 2 || chains(wiring, store) || is_of_this_call(wiring, store) {
         return None;
     }
     // each of them makes an object of its own for it
@@ -97,6 +97,13 @@ fn adder_of_one(wiring: &Wiring<'_>, channel: &Channel, joins: &[&Effect]) -> Op
     let message = format!("`{adder}` keeps one handler in `{}`: each caller throws out the one before", short(&channel.id));
     let lost = ("this one is lost", wiring.place(first));
     Some(draft(wiring, channel, operation_place(program, store), Certainty::Certain, message, lost, second))
+}
+
+/// Whether a statement sets a part of an object that each call of its method has of its own.
+fn is_of_this_call(wiring: &Wiring<'_>, store: Site) -> bool {
+    let Some(Node::Assign { target, .. }) = wiring.program().body(store.member).map(|b| b.node(store.node)) else { return false };
+    let target = wiring.flow.eval_in(store.member, target);
+    matches!(target.root(), Val::Local(site) | Val::New(site) if site.member == store.member)
 }
 
 /// `gauge.Rose = handler` where everybody else adds.

@@ -250,13 +250,14 @@ fn is_platform_owned(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) ->
             _ => "",
         };
         matches!(name, "disposed" | "Disposed" | "FormClosed" | "Closed" | "closed" | "onDidDispose" | "Exited" | "WindowListener")
-            || comes_once(channel)
+            || comes_once(wiring, channel, effect)
     }
 }
 
 /// Whether a stream of the platform tells by a topic that it is over, or a page that it is there: neither comes a second time.
-fn comes_once(channel: &Channel) -> bool {
-    matches!(&channel.key, ChannelKey::Bus(_, Topic::Named(topic)) if matches!(topic.as_str(), "end" | "finish" | "DOMContentLoaded"))
+fn comes_once(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> bool {
+    let once = &wiring.program().kit_of(effect.site.member).pack.once_topics;
+    matches!(&channel.key, ChannelKey::Bus(_, Topic::Named(topic)) if once.contains(topic))
 }
 
 /// A connection bound to an object whose base class, of another package, clears it.

@@ -35,6 +35,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
             || !machine.initial.is_empty()
             || program.member(field).is_static
             || begins_with_no(wiring, field)
+            || is_given_something(wiring, field)
         {
             continue;
         }
@@ -76,6 +77,19 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         });
     }
     found
+}
+
+/// Whether a constructor gives a field what a call gives that is not understood, or the field is part of a record that no code of its
+/// own makes.
+fn is_given_something(wiring: &Wiring<'_>, field: MemberId) -> bool {
+    let program = wiring.program();
+    let info = program.member(field);
+    let is_made = |d: &Site| {
+        let is_call = matches!(program.body(d.member).map(|body| body.node(d.node)), Some(Node::Call { .. }));
+        is_call && program.member(d.member).kind == MemberKind::Constructor
+    };
+    wiring.flow.definitions(field).iter().any(is_made)
+        || program.kit(info.unit).traits.open_names && !program.has_code(info.owner) && !program.ty(info.owner).is_module
 }
 
 /// Whether a field is said to hold none of its states at first: `this.mode = false`.

@@ -193,7 +193,14 @@ fn condition_place(program: &Program, t: &Transition) -> Option<Place> {
 
 /// Whether a place is a row of a table rather than a statement.
 fn is_row(program: &Program, site: Site) -> bool {
-    program.body(site.member).is_some_and(|b| matches!(b.node(site.node), Node::Collection { .. } | Node::Object(_) | Node::New { .. }))
+    let Some(body) = program.body(site.member) else { return false };
+    // what a method gives back is the next state itself
+    let is_given = |n: NodeId| program.scope(site.member).parent(n).is_none_or(|p| matches!(body.node(p), Node::Return(_)));
+    match body.node(site.node) {
+        Node::Collection { .. } | Node::Object(_) => true,
+        Node::New { .. } => !is_given(site.node),
+        _ => false,
+    }
 }
 
 #[cfg(test)]

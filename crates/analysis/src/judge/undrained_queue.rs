@@ -11,6 +11,7 @@ use crate::flow::Val;
 use crate::program::{MemberId, Site};
 use crate::state::How;
 use crate::wire::Wiring;
+use crate::wire::handles::keeper;
 
 pub(super) const RULE: Rule = Rule {
     name: "undrained-queue",
@@ -40,7 +41,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     // what would run them is never called
     for invoker in commands.invokers.iter().filter(|i| matches!(i.holds, Holds::Queue | Holds::Stack)) {
         let runs: BTreeSet<MemberId> = invoker.holder.taken.iter().map(|(s, _)| s.member).collect();
-        let never = |m: &MemberId| is_never_called(wiring, *m);
+        let never = |m: &MemberId| is_never_called(wiring, *m) || is_never_started(wiring, *m);
         if !runs.is_empty() && runs.iter().all(never) && invoker.holder.filled.iter().any(|(s, _)| !is_never_called(wiring, s.member)) {
             let first = runs.first().map(|m| short(&program.member_id(*m))).unwrap_or_default();
             found.push(of_commands(wiring, &invoker.holder, &format!("and nothing calls {first}, which would run them")));
@@ -112,6 +113,39 @@ fn is_only_filled(wiring: &Wiring<'_>, field: MemberId) -> bool {
                 _ => false,
             }
         })
+}
+
+/// Whether a method is nothing but what threads are made for that fields of its class hold, and that nobody starts.
+fn is_never_started(wiring: &Wiring<'_>, m: MemberId) -> bool {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    let info = program.member(m);
+    let is_hidden = info.kind == MemberKind::Method && program.decl(m).modifiers.visibility == Visibility::Private;
+    // the thread's field that a use of the method is handed to
+    let thread = |site: &Site| {
+        let (body, scope) = (program.body(site.member)?, program.scope(site.member));
+        let made = scope.ancestors(site.node).find(|n| matches!(body.node(*n), Node::New { .. }))?;
+        let ty = flow.type_of_node(site.member, made);
+        let is_thread = program.type_name(&ty).is_some_and(|name| program.kit_of(m).pack.other_lanes.contains(name));
+        match keeper(flow, Site { member: site.member, node: made })? {
+            Val::Member(of, field) if is_thread && matches!(*of, Val::This(_)) => Some(field),
+            Val::Static(field) if is_thread => Some(field),
+            _ => None,
+        }
+    };
+    let is_idle = |field: MemberId| {
+        program.decl(field).modifiers.visibility == Visibility::Private
+            && program.index.reads(program.member(field).name).iter().all(|read| {
+                let (Some(body), scope) = (program.body(read.member), program.scope(read.member)) else { return false };
+                let asks = |name| !program.unit_of(read.member).text(name).to_ascii_lowercase().starts_with("start");
+                match scope.parent(read.node).map(|p| body.node(p)) {
+                    Some(Node::Member { object, name, .. }) => object == read.node && asks(name),
+                    Some(Node::Assign { target, .. }) => target == read.node,
+                    _ => false,
+                }
+            })
+    };
+    let uses: Vec<&Site> = program.reads_in_class(m).chain(program.index.calls(info.name)).collect();
+    is_hidden && !uses.is_empty() && uses.into_iter().all(|site| thread(site).is_some_and(is_idle))
 }
 
 /// Whether nothing calls a method, as far as the tree shows it all.

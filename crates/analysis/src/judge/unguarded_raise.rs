@@ -146,8 +146,13 @@ fn is_begun_with_it(wiring: &Wiring<'_>, channel: &Channel, m: MemberId, raise: 
     let joined = channel.joins.iter().map(|j| wiring.effects[*j].innermost().member);
     // also where nobody in the tree calls what fills it
     let adds = |write: &&Site| {
-        let body = program.body(write.member);
-        body.is_some_and(|b| matches!(b.node(write.node), Node::Assign { op: AssignOp::Add, target, .. } if is_it(write.member, target)))
+        program.body(write.member).is_some_and(|b| match b.node(write.node) {
+            Node::Assign { op: AssignOp::Add, target, .. } => is_it(write.member, target),
+            Node::Assign { op: AssignOp::Set, target, value } => {
+                is_it(write.member, target) && !matches!(wiring.flow.eval_in(write.member, value), Val::Null)
+            }
+            _ => false,
+        })
     };
     let filled = program.index.writes(program.member(m).name).iter().filter(adds).map(|write| write.member);
     let fills: Vec<MemberId> = joined.chain(filled).collect();
@@ -155,6 +160,15 @@ fn is_begun_with_it(wiring: &Wiring<'_>, channel: &Channel, m: MemberId, raise: 
         program.member(*m).owner == program.member(step).owner
             && matches!(program.member(*m).kind, MemberKind::Method | MemberKind::Accessor(_))
     };
+    let scope = program.scope(step);
+    let is_filled_there =
+        channel.joins.iter().map(|j| wiring.effects[*j].innermost()).any(|s| s.member == step && scope.is_before(s.node, raise.site.node));
+    !fills.is_empty() && fills.iter().all(same_class) && (is_filled_there || is_only_used_by(wiring, step, &fills, 2))
+}
+
+/// Whether all that calls or names a method stands in some others, or in hidden methods of which that holds.
+fn is_only_used_by(wiring: &Wiring<'_>, step: MemberId, others: &[MemberId], depth: u32) -> bool {
+    let program = wiring.program();
     // who was handed it calls it as long as the one runs that handed it over
     let is_handed = |call: &&Site| {
         let node = program.body(call.member).map(|body| body.node(call.node));
@@ -162,12 +176,14 @@ fn is_begun_with_it(wiring: &Wiring<'_>, channel: &Channel, m: MemberId, raise: 
     };
     let calls = wiring.flow.call_sites(step).iter().filter(|call| !is_handed(call));
     let mut uses = calls.chain(program.reads_in_class(step)).filter(|s| !wiring.in_test(s.member)).peekable();
-    let scope = program.scope(step);
-    let is_filled_there =
-        channel.joins.iter().map(|j| wiring.effects[*j].innermost()).any(|s| s.member == step && scope.is_before(s.node, raise.site.node));
-    !fills.is_empty()
-        && fills.iter().all(same_class)
-        && (is_filled_there || uses.peek().is_some() && uses.all(|s| s.member == step || fills.contains(&s.member)))
+    let is_hidden =
+        |m: MemberId| program.member(m).kind == MemberKind::Method && program.decl(m).modifiers.visibility == Visibility::Private;
+    uses.peek().is_some()
+        && uses.all(|s| {
+            s.member == step
+                || others.contains(&s.member)
+                || depth > 0 && is_hidden(s.member) && is_only_used_by(wiring, s.member, others, depth - 1)
+        })
 }
 
 /// Whether the raise is left out where another field of the object is empty, which is filled and emptied wherever the slot is:

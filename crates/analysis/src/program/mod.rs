@@ -297,6 +297,14 @@ impl Program {
         self.tests.get(unit.0 as usize).copied().unwrap_or(false)
     }
 
+    /// Whether a file is part of an example of how to use what the tree is.
+    pub fn is_example(&self, unit: UnitId) -> bool {
+        self.unit(unit).path.split('/').any(|part| {
+            let examples = ["example", "examples", "sample", "samples", "demo", "demos"];
+            examples.iter().any(|name| part.eq_ignore_ascii_case(name))
+        })
+    }
+
     /// Whether a list of names holds a member's, or the end of its id.
     pub fn is_listed(&self, names: &pack::Names, id: MemberId) -> bool {
         names.lists(self.text(self.member(id).name), || self.member_id(id))

@@ -246,6 +246,23 @@ fn release(x: &Extractor<'_, '_>, node: NodeId, object: Option<NodeId>, args: &[
         }
         return Some(vec![effect]);
     }
+    // `gauge->disconnect(SIGNAL(rose(int)), this, SLOT(onRose(int)))`
+    if let Some(signal) = args.first().and_then(|a| member_ref(x, *a)) {
+        let sender = on.map_or_else(this, |o| x.eval(o));
+        let mut effect = Effect::new(Act::LeaveAll, holder(x, sender, signal), x.site(node));
+        effect.certainty = Certainty::Likely;
+        if let Some(receiver) = args.get(1).filter(|r| !is_nothing(x, **r)).map(|r| x.eval(*r)) {
+            effect.act = Act::Leave;
+            effect.handler = Some(match args.get(2).and_then(|s| member_ref(x, *s)) {
+                Some(wanted) => {
+                    let target = member(x, &receiver, wanted);
+                    called_member(x, receiver, target, wanted.name)
+                }
+                None => receiver,
+            });
+        }
+        return Some(vec![effect]);
+    }
     // everything from one object to another
     let (sender, receiver) = match (on, args) {
         (None, [sender, rest @ ..]) if rest.len() >= 2 => {

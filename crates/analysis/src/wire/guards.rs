@@ -222,7 +222,34 @@ impl Guards<'_, '_> {
             Node::Call { callee, args, .. } if holds => self.asks_by_call(callee, self.body.list(args)),
             Node::Assign { value, target, .. } if holds => self.is_same(value) || self.is_same(target),
             Node::Member { .. } if self.asks_by_getter(cond, holds) => true,
+            // `boolean heard = listener != null; … if (heard) …`
+            Node::Name(_) if self.said_by(cond).is_some_and(|said| self.asks(said, holds)) => true,
+            Node::Binary { op: BinaryOp::Lt | BinaryOp::Gt, left, right } if holds => {
+                [left, right].into_iter().any(|n| self.counts_if_set(n))
+            }
             Node::Name(_) | Node::Member { .. } | Node::Index { .. } | Node::Local { .. } if holds => self.is_same(cond),
+            _ => false,
+        }
+    }
+
+    /// The test that a local which is given one value was made by.
+    fn said_by(&self, name: NodeId) -> Option<NodeId> {
+        let Node::Name(text) = self.body.node(name) else { return None };
+        let scope = self.flow.program.scope(self.site.member);
+        let Some(Declared::Local(local)) = scope.lookup(text, name) else { return None };
+        let Node::Local { init: Some(init), .. } = self.body.node(local) else { return None };
+        let is_set_again = |n: NodeId| matches!(self.body.node(n), Node::Assign { target, .. } if scope.names(self.body, target, local));
+        (!self.body.ids().any(is_set_again)).then_some(init)
+    }
+
+    /// `int many = listener == null ? 0 : listener.count();`
+    fn counts_if_set(&self, name: NodeId) -> bool {
+        let none =
+            |n: NodeId| matches!(self.body.node(n), Node::Num(number) if self.flow.program.unit_of(self.site.member).text(number) == "0");
+        match self.said_by(name).map(|said| self.body.node(said)) {
+            Some(Node::Conditional { cond, then, other }) => {
+                (none(then) && self.asks(cond, false)) || (none(other) && self.asks(cond, true))
+            }
             _ => false,
         }
     }

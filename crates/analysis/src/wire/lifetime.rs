@@ -197,6 +197,10 @@ impl Lives<'_, '_> {
         if self.ends_with_owner(m) {
             return Judged { lifetime: Lifetime::SameFate, shown: false };
         }
+        // what it is made of is no other object: `: slider(config)`
+        if self.is_part(m) {
+            return Judged::new(Lifetime::Owned);
+        }
         let mut all = Vec::new();
         // what the same body stores before is what is meant
         let before = self.stored_before(m, site);
@@ -225,6 +229,17 @@ impl Lives<'_, '_> {
             });
         }
         longest(&all)
+    }
+
+    /// Whether a field is an object of the tree's own itself, which begins and ends with the object around it.
+    fn is_part(&self, m: MemberId) -> bool {
+        let program = self.flow.program;
+        let names_class = |ty| program.is_by_value(m, ty) && program.type_in(m, ty).own().is_some_and(|t| program.has_code(t));
+        program.kit_of(m).traits.references_dangle
+            && program
+                .decl(m)
+                .ty
+                .is_some_and(|ty| matches!(program.unit_of(m).type_ref(ty), yarrowgraph_ir::TypeRef::Named { .. }) && names_class(ty))
     }
 
     /// Whether an object puts what a field holds among the things that it ends together with itself

@@ -45,7 +45,7 @@ use std::sync::{Mutex, OnceLock};
 
 use rayon::prelude::*;
 use rustc_hash::{FxHashMap, FxHashSet};
-use yarrowgraph_ir::{Facts, FunctionId, Name, Node, TypeKind};
+use yarrowgraph_ir::{Facts, FunctionId, MemberKind, Name, Node, TypeKind};
 use yarrowgraph_model::{Budget, Place};
 
 use crate::chain::ways::{self, Passing};
@@ -152,7 +152,7 @@ impl<'p> Wiring<'p> {
         let owner_releases = effects.iter().enumerate().filter(|(_, e)| e.act == Act::LeaveOwner).map(|(i, _)| i).collect();
         let entry_points: FxHashSet<MemberId> = setup::entry_points(program).into_iter().collect();
         let is_application = !entry_points.is_empty();
-        let is_open = library || !is_application || loads_plug_ins(program);
+        let is_open = library || !is_application || loads_plug_ins(program) || is_shown_by_examples(program, &entry_points);
         let mut by_site: FxHashMap<Site, Vec<usize>> = FxHashMap::default();
         let (mut by_holder, mut by_member): (FxHashMap<MemberId, Vec<usize>>, FxHashMap<MemberId, Vec<usize>>) = Default::default();
         for (index, effect) in effects.iter().enumerate() {
@@ -349,7 +349,7 @@ impl<'p> Wiring<'p> {
     pub fn is_handed_to_macro(&self, signal: MemberId) -> bool {
         let program = self.program();
         let info = program.member(signal);
-        info.kind == yarrowgraph_ir::MemberKind::Event
+        info.kind == MemberKind::Event
             && program.kit_of(signal).traits.open_names
             && program.index.reads(info.name).iter().any(|read| {
                 let Some(body) = program.body(read.member) else { return false };
@@ -446,11 +446,13 @@ impl<'p> Wiring<'p> {
             let calls = names.flat_map(|name| program.index.calls(name)).filter(|call| self.flow.callee(**call).is_none());
             let handed = calls.flat_map(|call| {
                 let body = program.body(call.member);
-                let args = body.map_or(&[][..], |b| match b.node(call.node) {
-                    Node::Call { args, .. } => b.list(args),
-                    _ => &[],
+                let (args, types) = body.map_or((&[][..], None), |b| match b.node(call.node) {
+                    Node::Call { args, type_args, .. } => (b.list(args), type_args.map(|list| &b.type_lists[usize::from(list)])),
+                    _ => (&[][..], None),
                 });
-                args.iter().filter_map(|arg| self.flow.type_of(&self.flow.eval_in(call.member, *arg)).own())
+                // `registerType<Gauge>("gauges")`
+                let named = types.into_iter().flatten().filter_map(|t| program.type_in(call.member, *t).own());
+                args.iter().filter_map(|arg| self.flow.type_of(&self.flow.eval_in(call.member, *arg)).own()).chain(named)
             });
             handed.collect()
         };
@@ -546,8 +548,7 @@ impl Wiring<'_> {
     fn hand_overs_by_field(&self, method: MemberId) -> Vec<Site> {
         let program = self.program();
         let is_private_field = |m: MemberId| {
-            program.member(m).kind == yarrowgraph_ir::MemberKind::Field
-                && program.decl(m).modifiers.visibility == yarrowgraph_ir::Visibility::Private
+            program.member(m).kind == MemberKind::Field && program.decl(m).modifiers.visibility == yarrowgraph_ir::Visibility::Private
         };
         let fields: Vec<MemberId> = program.reads_in_class(method).map(|read| read.member).collect();
         if !fields.iter().all(|field| is_private_field(*field)) {
@@ -578,6 +579,15 @@ pub(crate) fn operation_place(program: &Program, site: Site) -> Place {
         span.start = end - (program.unit(unit).text(name).len() as u32).min(end);
     }
     program.place(unit, span)
+}
+
+/// Whether what starts is mostly examples of how to use the tree, and the tree is not.
+fn is_shown_by_examples(program: &Program, entry_points: &FxHashSet<MemberId>) -> bool {
+    let starts = entry_points.iter().filter(|m| program.member(**m).kind == MemberKind::Method);
+    let (shown, own): (Vec<MemberId>, Vec<MemberId>) = starts.partition(|m| program.is_example(program.member(**m).unit));
+    let units = (0..program.units.len()).map(|index| UnitId(index as u32));
+    let examples = units.filter(|unit| program.is_example(*unit)).count();
+    shown.len() > own.len() && examples * 2 < program.units.len()
 }
 
 fn loads_plug_ins(program: &Program) -> bool {

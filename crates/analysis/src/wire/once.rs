@@ -197,11 +197,12 @@ fn times(wiring: &Wiring<'_>, site: Site) -> Lives {
             Node::Loop { .. } | Node::ForEach { .. } if !left => return Lives::No,
             Node::Loop { .. } | Node::ForEach { .. } => left = false,
             Node::Lambda(function) => {
-                if wiring.handler_lambdas.contains(&(site.member, function)) {
+                if wiring.handler_lambdas.contains(&(site.member, function)) && !is_told_once(program, site.member, around) {
                     return Lives::No;
                 }
                 inner = around;
             }
+            Node::Call { args, .. } if body.list(args).contains(&inner) && is_told_once(program, site.member, inner) => inner = around,
             Node::Call { callee, .. } if matches!(body.node(inner), Node::Lambda(_)) => {
                 match run_later(wiring, Site { member: site.member, node: around }, body, callee) {
                     Lives::No => return Lives::No,
@@ -217,6 +218,14 @@ fn times(wiring: &Wiring<'_>, site: Site) -> Lives {
         Node::Lambda(_) => Lives::No,
         _ => times,
     }
+}
+
+/// Whether a function is handed over beside a topic that comes once: `document.addEventListener('DOMContentLoaded', () => …)`.
+fn is_told_once(program: &Program, member: MemberId, handler: NodeId) -> bool {
+    let Some(body) = program.body(member) else { return false };
+    let Some(Node::Call { args, .. }) = program.scope(member).parent(handler).map(|p| body.node(p)) else { return false };
+    let once = &program.kit_of(member).pack.once_topics;
+    body.list(args).iter().any(|a| matches!(body.node(*a), Node::Str(topic) if once.contains(program.unit_of(member).text(topic))))
 }
 
 /// How often a function runs that a call hands to something that runs it later: once, or as a rule once,
