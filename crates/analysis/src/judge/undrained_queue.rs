@@ -134,7 +134,7 @@ fn is_never_started(wiring: &Wiring<'_>, m: MemberId) -> bool {
     };
     let is_idle = |field: MemberId| {
         program.decl(field).modifiers.visibility == Visibility::Private
-            && program.index.reads(program.member(field).name).iter().all(|read| {
+            && program.reads_in_class(field).all(|read| {
                 let (Some(body), scope) = (program.body(read.member), program.scope(read.member)) else { return false };
                 let asks = |name| !program.unit_of(read.member).text(name).to_ascii_lowercase().starts_with("start");
                 match scope.parent(read.node).map(|p| body.node(p)) {

@@ -322,7 +322,11 @@ fn annotated(wiring: &Wiring<'_>) -> Vec<Draft> {
         })
         .collect();
     // where a container makes some of them, it may make any
-    let makes_all = !wiring.is_open && told.iter().all(|t| !wiring.flow.creations(*t).is_empty());
+    let annotated = wiring.effects.iter().filter(|e| e.by_annotation && e.act == Act::Join).filter_map(|e| match &e.handler {
+        Some(Val::Method(m, _)) => Some(program.member(*m).owner),
+        _ => None,
+    });
+    let makes_all = !wiring.is_open && annotated.into_iter().all(|t| !wiring.flow.creations(t).is_empty());
     let mut drafts = Vec::new();
     let mut classes = BTreeSet::new();
     for index in 0..program.members.len() {
