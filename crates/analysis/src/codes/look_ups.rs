@@ -22,76 +22,92 @@ pub struct LookUp {
     pub missing: Missing,
 }
 
+/// What tells the places where a map is named: in a member, whether a node names it.
+type Names<'a> = dyn Fn(MemberId, NodeId) -> bool + 'a;
+
 /// The look-ups of the map that a member holds.
 pub(crate) fn of(wiring: &Wiring<'_>, holder: MemberId) -> Vec<LookUp> {
     let (flow, program) = (&wiring.flow, wiring.program());
-    let mut found = Vec::new();
-    for read in program.index.reads(program.member(holder).name) {
-        if wiring.in_test(read.member) || !matches!(flow.eval(*read), Val::Member(_, m) | Val::Static(m) if m == holder) {
-            continue;
-        }
-        let Some(body) = program.body(read.member) else { continue };
-        let scope = program.scope(read.member);
-        let pack = &program.kit_of(read.member).pack;
-        let Some(parent) = scope.parent(read.node) else { continue };
-        let at = |node: NodeId| Site { member: read.member, node };
-        let look_up = match body.node(parent) {
-            Node::Index { object, keys, .. } if object == read.node => {
-                let stores = scope.parent(parent).is_some_and(|p| matches!(body.node(p), Node::Assign { target, .. } if target == parent));
-                let [key] = body.list(keys) else { continue };
-                if stores {
-                    continue;
-                }
-                let refuses = program.kit_of(read.member).traits.missing_key_throws;
-                (parent, *key, refuses.then_some(Missing::Refuses))
-            }
-            Node::Member { object, name, .. } if object == read.node => {
-                let Some(call) = scope.parent(parent) else { continue };
-                let Node::Call { callee, args, .. } = body.node(call) else { continue };
-                let text = program.unit_of(read.member).text(name);
-                if callee != parent || !(pack.elements.contains(text) || pack.out_lookups.contains(text)) {
-                    continue;
-                }
-                let [key, rest @ ..] = body.list(args) else { continue };
-                let known = if pack.refusing_look_ups.contains(text) {
-                    Some(Missing::Refuses)
-                } else if !rest.is_empty() && !pack.out_lookups.contains(text) {
-                    // with a default
-                    Some(if tables::gives_nothing(wiring, read.member, rest[0]) { Missing::Nothing } else { Missing::Serves })
-                } else {
-                    None
-                };
-                (call, *key, known)
-            }
-            _ => continue,
-        };
-        let (node, key, known) = look_up;
-        // `table.TryGetValue(code, out var make);`, with the answer let go
-        let out = out_local(body, node).filter(|_| is_statement(program, at(node)));
-        let missing = known.unwrap_or_else(|| match out {
-            Some((local, name)) => of_local(wiring, read.member, local, name),
-            None => missing(wiring, read.member, node),
-        });
-        let asked_by = match body.node(key) {
-            Node::Name(name) => match scope.lookup(name, key) {
-                Some(Declared::Param(None, index)) => Some((read.member, index)),
-                _ => None,
-            },
-            _ => None,
-        };
-        let missing = match missing {
-            Missing::Unchecked => asked_before(wiring, holder, at(node), key).unwrap_or(missing),
-            known => known,
-        };
-        found.push(LookUp { site: at(node), key: at(key), asked_by, missing });
+    let is_map = |member: MemberId, n: NodeId| matches!(flow.eval_in(member, n), Val::Member(_, m) | Val::Static(m) if m == holder);
+    let reads = program.index.reads(program.member(holder).name).iter().copied();
+    reads.filter(|read| !wiring.in_test(read.member)).filter_map(|read| look_up(wiring, read, &is_map)).collect()
+}
+
+/// The look-ups of the map that a local holds.
+pub(crate) fn of_kept(wiring: &Wiring<'_>, local: Site) -> Vec<LookUp> {
+    let program = wiring.program();
+    let Some(body) = program.body(local.member) else { return Vec::new() };
+    let scope = program.scope(local.member);
+    let is_map = |member: MemberId, n: NodeId| member == local.member && scope.names(body, n, local.node);
+    let reads = body.ids().map(|node| Site { member: local.member, node });
+    reads.filter_map(|read| look_up(wiring, read, &is_map)).collect()
+}
+
+/// What is looked up where a node names a map.
+fn look_up(wiring: &Wiring<'_>, read: Site, is_map: &Names<'_>) -> Option<LookUp> {
+    let program = wiring.program();
+    if !is_map(read.member, read.node) {
+        return None;
     }
-    found
+    let body = program.body(read.member)?;
+    let scope = program.scope(read.member);
+    let pack = &program.kit_of(read.member).pack;
+    let parent = scope.parent(read.node)?;
+    let at = |node: NodeId| Site { member: read.member, node };
+    let (node, key, known) = match body.node(parent) {
+        Node::Index { object, keys, .. } if object == read.node => {
+            let stores = scope.parent(parent).is_some_and(|p| matches!(body.node(p), Node::Assign { target, .. } if target == parent));
+            let [key] = body.list(keys) else { return None };
+            if stores {
+                return None;
+            }
+            let refuses = program.kit_of(read.member).traits.missing_key_throws;
+            (parent, *key, refuses.then_some(Missing::Refuses))
+        }
+        Node::Member { object, name, .. } if object == read.node => {
+            let call = scope.parent(parent)?;
+            let Node::Call { callee, args, .. } = body.node(call) else { return None };
+            let text = program.unit_of(read.member).text(name);
+            if callee != parent || !(pack.elements.contains(text) || pack.out_lookups.contains(text)) {
+                return None;
+            }
+            let [key, rest @ ..] = body.list(args) else { return None };
+            let known = if pack.refusing_look_ups.contains(text) {
+                Some(Missing::Refuses)
+            } else if !rest.is_empty() && !pack.out_lookups.contains(text) {
+                // with a default
+                Some(if tables::gives_nothing(wiring, read.member, rest[0]) { Missing::Nothing } else { Missing::Serves })
+            } else {
+                None
+            };
+            (call, *key, known)
+        }
+        _ => return None,
+    };
+    // `table.TryGetValue(code, out var make);`, with the answer let go
+    let out = out_local(body, node).filter(|_| is_statement(program, at(node)));
+    let missing = known.unwrap_or_else(|| match out {
+        Some((local, name)) => of_local(wiring, read.member, local, name),
+        None => missing(wiring, read.member, node),
+    });
+    let asked_by = match body.node(key) {
+        Node::Name(name) => match scope.lookup(name, key) {
+            Some(Declared::Param(None, index)) => Some((read.member, index)),
+            _ => None,
+        },
+        _ => None,
+    };
+    let missing = match missing {
+        Missing::Unchecked => asked_before(wiring, is_map, at(node), key).unwrap_or(missing),
+        known => known,
+    };
+    Some(LookUp { site: at(node), key: at(key), asked_by, missing })
 }
 
 /// What comes of a code that is not there where a test before the look-up, or around it, asks the same map for the same code:
 /// `if (!ways[kind]) throw …; ways[kind](loaf)`.
-fn asked_before(wiring: &Wiring<'_>, holder: MemberId, look_up: Site, key: NodeId) -> Option<Missing> {
-    let (flow, program) = (&wiring.flow, wiring.program());
+fn asked_before(wiring: &Wiring<'_>, is_map: &Names<'_>, look_up: Site, key: NodeId) -> Option<Missing> {
+    let program = wiring.program();
     let member = look_up.member;
     let (body, scope) = (program.body(member)?, program.scope(member));
     let written = |node: NodeId| written::expression(program, Site { member, node });
@@ -100,10 +116,7 @@ fn asked_before(wiring: &Wiring<'_>, holder: MemberId, look_up: Site, key: NodeI
     let replaces_key =
         |then: NodeId| state::any_within(body, then, &|n| matches!(body.node(n), Node::Assign { target, .. } if is_key(target)));
     let asks = |cond: NodeId| {
-        let is_map = |n: NodeId| {
-            matches!(body.node(n), Node::Name(_) | Node::Member { .. })
-                && matches!(flow.eval_in(member, n), Val::Member(_, m) | Val::Static(m) if m == holder)
-        };
+        let is_map = |n: NodeId| matches!(body.node(n), Node::Name(_) | Node::Member { .. }) && is_map(member, n);
         state::any_within(body, cond, &is_map) && state::any_within(body, cond, &is_key)
     };
     body.ids().find_map(|n| match body.node(n) {

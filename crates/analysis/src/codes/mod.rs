@@ -71,6 +71,8 @@ pub struct Table {
     pub form: Form,
     /// The field or variable that holds the map.
     pub holder: Option<MemberId>,
+    /// The local that does.
+    pub local: Option<Site>,
     /// The method and parameter by which a choice is asked.
     pub asked_by: Option<(MemberId, u16)>,
     /// What a choice asks for its code.
@@ -87,8 +89,13 @@ pub struct Table {
 pub(crate) fn find(wiring: &Wiring<'_>) -> Vec<Table> {
     let mut tables = tables::find(wiring);
     for table in &mut tables {
-        if let Some(holder) = table.holder {
-            table.look_ups = look_ups::of(wiring, holder);
+        let look_ups = match (table.holder, table.local) {
+            (Some(holder), _) => Some(look_ups::of(wiring, holder)),
+            (None, Some(local)) => Some(look_ups::of_kept(wiring, local)),
+            (None, None) => None,
+        };
+        if let Some(look_ups) = look_ups {
+            table.look_ups = look_ups;
             // the worst of them tells
             if let Some(missing) = table.look_ups.iter().map(|l| l.missing).max() {
                 table.missing = missing;

@@ -31,6 +31,7 @@ pub(super) fn find(wiring: &Wiring<'_>) -> Vec<Table> {
             let mut tables = choices(wiring, member);
             tables.extend(tests(wiring, member));
             tables.extend(written_map(wiring, &filled, member));
+            tables.extend(kept_maps(wiring, member));
             tables
         })
         .filter(|t| t.entries.len() <= ENTRIES)
@@ -227,6 +228,7 @@ fn choices(wiring: &Wiring<'_>, member: MemberId) -> Vec<Table> {
             site: Site { member, node },
             form: Form::Choice,
             holder: None,
+            local: None,
             asked_by: parameter(wiring, member, subject),
             subject: Some(Site { member, node: subject }),
             entries,
@@ -366,6 +368,7 @@ fn tests(wiring: &Wiring<'_>, member: MemberId) -> Vec<Table> {
             site: entries[0].place,
             form: Form::Choice,
             holder: None,
+            local: None,
             asked_by: parameter(wiring, member, subject),
             subject: Some(Site { member, node: subject }),
             entries,
@@ -471,12 +474,48 @@ fn written_map(wiring: &Wiring<'_>, filled: &Filled, member: MemberId) -> Vec<Ta
         site,
         form: if keeps_first { Form::KeepsFirst } else { Form::KeepsLast },
         holder: Some(member),
+        local: None,
         asked_by: None,
         subject: None,
         entries,
         missing: Missing::Serves,
         look_ups: Vec::new(),
     }]
+}
+
+/// Maps that locals of a body hold which are written out there and given nothing else: `const ways = { open: () => …, shut: () => … };`
+fn kept_maps(wiring: &Wiring<'_>, member: MemberId) -> Vec<Table> {
+    let program = wiring.program();
+    let Some(body) = program.body_with(member, Kinds::NEW | Kinds::LAMBDA) else { return Vec::new() };
+    let scope = program.scope(member);
+    let keeps_first = program.kit_of(member).traits.first_key_stays;
+    let table = |local: NodeId| {
+        let Node::Local { init: Some(init), .. } = body.node(local) else { return None };
+        let site = map_literal(wiring, Site { member, node: init })?;
+        let pairs = pairs(wiring, site);
+        let entries: Vec<Entry> = pairs.iter().filter_map(|(key, value)| entry(wiring, *key, *value)).collect();
+        let selects = |e: &Entry| selected(wiring, e.value).is_some();
+        let is_changed = |n: NodeId| match body.node(n) {
+            Node::Assign { target, .. } => {
+                let map = if let Node::Index { object, .. } | Node::Member { object, .. } = body.node(target) { object } else { target };
+                scope.names(body, map, local)
+            }
+            _ => false,
+        };
+        let is_table = entries.len() > 1 && entries.len() == pairs.len() && entries.iter().all(selects) && !body.ids().any(is_changed);
+        is_table.then(|| Table {
+            site,
+            form: if keeps_first { Form::KeepsFirst } else { Form::KeepsLast },
+            holder: None,
+            local: Some(Site { member, node: local }),
+            asked_by: None,
+            subject: None,
+            entries,
+            missing: Missing::Serves,
+            look_ups: Vec::new(),
+        })
+    };
+    body.ids().filter_map(table).collect()
 }
 
 pub(super) fn entry(wiring: &Wiring<'_>, key: Site, value: Site) -> Option<Entry> {

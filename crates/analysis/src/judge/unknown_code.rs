@@ -128,7 +128,7 @@ pub(super) fn table_place(wiring: &Wiring<'_>, table: &Table) -> Place {
     let program = wiring.program();
     match table.holder {
         Some(m) => program.member_place(m),
-        None => program.place_of(table.site),
+        None => program.place_of(table.local.unwrap_or(table.site)),
     }
 }
 
