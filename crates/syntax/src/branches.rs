@@ -20,6 +20,10 @@ pub(crate) fn parse(grammar: Grammar, text: &str, worth: u32) -> Result<(Cow<'_,
     let (mut least, mut best) = (whole.saturating_sub(worth.saturating_sub(1)), (Cow::Borrowed(text), tree));
     for keep in [Keep::First, Keep::Last] {
         let one = only(text, keep, &errors);
+        // no branch stands where the grammar could not read, and what is the same is read the same
+        if one == text || one == *best.0 {
+            continue;
+        }
         let tree = parse::parse(grammar, &one)?;
         let left = unread(&tree);
         if left < least {

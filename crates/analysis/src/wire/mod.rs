@@ -88,6 +88,8 @@ pub struct Wiring<'p> {
     mentions: OnceLock<mentions::Mentions>,
     /// Classes whose objects are handed over to scripts or other processes, found when it is asked for.
     exported: OnceLock<FxHashSet<TypeId>>,
+    /// Classes whose objects are written out as their members come, found when it is asked for.
+    written_out: OnceLock<FxHashSet<TypeId>>,
     /// What fields hold and who tells of it, found when it is asked for.
     state: OnceLock<State>,
     /// The ways through the methods of links, found when it is asked for.
@@ -188,6 +190,7 @@ impl<'p> Wiring<'p> {
             setup,
             mentions: OnceLock::new(),
             exported: OnceLock::new(),
+            written_out: OnceLock::new(),
             state: OnceLock::new(),
             passing: OnceLock::new(),
             machines: OnceLock::new(),
@@ -435,6 +438,28 @@ impl<'p> Wiring<'p> {
         let program = self.program();
         let remote = &program.kit(program.ty(ty).unit).pack.remote_bases;
         program.outside_bases(ty).iter().any(|base| remote.contains(program.text(*base))) || self.is_exported(ty)
+    }
+
+    /// Whether a field is given objects of a class that are written out as their members come, by themselves or in a collection.
+    pub(crate) fn is_written_out(&self, class: TypeId) -> bool {
+        let program = self.program();
+        let is_written = |d: &Site| match program.body(d.member).map(|body| body.node(d.node)) {
+            Some(Node::Collection { items, .. }) => items.len > 0,
+            Some(Node::Object(entries)) => entries.len > 0,
+            Some(Node::New { args, .. }) => args.len > 0,
+            _ => false,
+        };
+        let find = || {
+            let members = (0..program.members.len() as u32).map(MemberId);
+            let fields = members.filter(|m| program.member(*m).kind == MemberKind::Field && self.flow.definitions(*m).iter().any(is_written));
+            let classes = fields.flat_map(|m| {
+                let held = program.declared_type(m);
+                let element = program.element_type(program.member(m).unit, &held).and_then(|e| e.own());
+                held.own().into_iter().chain(element)
+            });
+            classes.collect()
+        };
+        self.written_out.get_or_init(find).contains(&class)
     }
 
     /// Whether objects of a class, or of an heir or base of it, are handed over to scripts or other processes.

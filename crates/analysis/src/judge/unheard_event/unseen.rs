@@ -3,12 +3,12 @@
 use std::collections::BTreeSet;
 
 use rustc_hash::FxHashSet;
-use yarrowgraph_ir::{AssignOp, MemberKind, Node, NodeId};
+use yarrowgraph_ir::{AssignOp, Node, NodeId};
 
 use crate::flow::{Val, object_of};
 use crate::program::{MemberId, Site, Sym, Ty};
 use crate::wire::channels::Channel;
-use crate::wire::effect::{Act, Event};
+use crate::wire::effect::Act;
 use crate::wire::{Wiring, streams};
 
 /// Whether something subscribes by the name of a member, or of a view of it, on an object of which
@@ -84,34 +84,18 @@ pub(super) fn may_be_joined_by_name(wiring: &Wiring<'_>, m: MemberId) -> bool {
 
 /// Whether a member is one of a record of which some code writes out objects as its members come: `Step steps[] = { { "rise", rise } }`.
 pub(super) fn is_filled_in_braces(wiring: &Wiring<'_>, m: MemberId) -> bool {
-    let (flow, program) = (&wiring.flow, wiring.program());
+    let program = wiring.program();
     let owner = program.member(m).owner;
-    if !program.kit_of(m).traits.open_names || program.has_code(owner) {
-        return false;
-    }
-    let is_written_out = |d: &Site| match program.body(d.member).map(|body| body.node(d.node)) {
-        Some(Node::Collection { items, .. }) => items.len > 0,
-        Some(Node::Object(entries)) => entries.len > 0,
-        Some(Node::New { args, .. }) => args.len > 0,
-        _ => false,
-    };
-    (0..program.members.len() as u32).map(MemberId).any(|x| {
-        let held = program.declared_type(x);
-        let element = || program.element_type(program.member(x).unit, &held).and_then(|e| e.own());
-        program.member(x).kind == MemberKind::Field
-            && (held.own() == Some(owner) || element() == Some(owner))
-            && flow.definitions(x).iter().any(is_written_out)
-    })
+    program.kit_of(m).traits.open_names && !program.has_code(owner) && wiring.is_written_out(owner)
 }
 
 /// Whether code of another class subscribes whatever it is handed, and nobody in the tree hands it
 /// anything: it is there for other trees, or for a platform.
 pub(super) fn is_offered(wiring: &Wiring<'_>, m: MemberId) -> bool {
     let program = wiring.program();
-    wiring.effects.iter().any(|e| {
+    wiring.effects_on(m).any(|e| {
         let Some(Val::Param(member, function, _)) = e.handler else { return false };
-        let is_join = e.act == Act::Join && e.holder.event == Event::Own(m);
-        is_join
+        e.act == Act::Join
             && program.member(e.site.member).owner != program.member(m).owner
             && !wiring.in_test(e.site.member)
             && wiring.flow.callers((member, function)).is_empty()
