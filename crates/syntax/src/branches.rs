@@ -16,6 +16,9 @@ pub(crate) fn parse(grammar: Grammar, text: &str, worth: u32) -> Result<(Cow<'_,
         return Ok((Cow::Borrowed(text), tree));
     }
     let whole = unread(&tree);
+    if whole < worth {
+        return Ok((Cow::Borrowed(text), tree));
+    }
     let errors = driver::errors(&tree);
     let (mut least, mut best) = (whole.saturating_sub(worth.saturating_sub(1)), (Cow::Borrowed(text), tree));
     for keep in [Keep::First, Keep::Last] {
