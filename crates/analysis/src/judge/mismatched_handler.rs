@@ -240,6 +240,14 @@ fn by_name(wiring: &Wiring<'_>, join: &Effect) -> Option<Draft> {
     let program = wiring.program();
     let pack = &*program.kit_of(join.site.member).pack;
     let Some(Val::Outside(object, name)) = &join.handler else { return None };
+    // a compiler knows what `&Gauge::rise` is
+    let body = program.body(join.site.member)?;
+    let is_pointer = |n: NodeId| matches!(body.node(n), Node::MethodRef { object, .. } if matches!(body.node(object), Node::TypeExpr(_)));
+    if let Node::Call { args, .. } = body.node(join.site.node)
+        && body.list(args).iter().skip(2).any(|a| state::any_within(body, *a, &is_pointer))
+    {
+        return None;
+    }
     let class = wiring.flow.type_of(object).own()?;
     let mut knows_all = !program.ty(class).members.is_empty();
     program.for_each_base(class, &mut |t| {

@@ -23,12 +23,16 @@ pub(super) const RULE: Rule = Rule {
     check,
 };
 
+/// What whoever observes a stream is told.
+const OBSERVED: [&str; 6] = ["onSubscribe", "onNext", "onError", "onComplete", "onCompleted", "onSuccess"];
+
 fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     let program = wiring.program();
     let mut drafts = Vec::new();
     for link in wiring.passing() {
         // who observes a stream decides what goes on in it
-        let observes = matches!(program.text(program.member(link.member).name), "OnNext" | "onNext");
+        let name = program.text(program.member(link.member).name);
+        let observes = OBSERVED.iter().any(|told| name.eq_ignore_ascii_case(told));
         let is_meant = observes || only_lets_through(link) || asks_whether_to_pass(wiring, link);
         if !link.ways.ends_with_nothing || wiring.in_test(link.member) || is_meant || !says_so_by_its_end(wiring, link) {
             continue;

@@ -451,7 +451,8 @@ impl<'p> Wiring<'p> {
         };
         let find = || {
             let members = (0..program.members.len() as u32).map(MemberId);
-            let fields = members.filter(|m| program.member(*m).kind == MemberKind::Field && self.flow.definitions(*m).iter().any(is_written));
+            let fields =
+                members.filter(|m| program.member(*m).kind == MemberKind::Field && self.flow.definitions(*m).iter().any(is_written));
             let classes = fields.flat_map(|m| {
                 let held = program.declared_type(m);
                 let element = program.element_type(program.member(m).unit, &held).and_then(|e| e.own());

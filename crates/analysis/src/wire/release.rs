@@ -8,7 +8,7 @@ use super::channels::{Channel, ChannelKey, Topic};
 use super::effect::{Act, Effect};
 use super::selections;
 use crate::flow::{Flow, Val, returned};
-use crate::program::{MemberId, Site, Ty};
+use crate::program::{MemberId, Site, Ty, TypeId};
 
 /// Whether two handlers are the same under their language's rules.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -41,6 +41,10 @@ pub fn same_handler(flow: &Flow<'_>, join: &Effect, leave: &Effect) -> Same {
         && join.site != leave.site
         && super::handles::keeper(flow, join.site).as_ref() == Some(b)
     {
+        return Same::Yes;
+    }
+    // `Texts.register(() => this.write(), this); … Texts.unregister(this);`
+    if matches!(b, Val::This(t) if is_handed_beside_owner(flow, join, *t)) {
         return Same::Yes;
     }
     // what one and the same call of a wrapper keeps to take off is what it put on
@@ -172,6 +176,21 @@ fn leaves_itself(flow: &Flow<'_>, listener: &Val, this: &Val) -> bool {
         Ty::Own(l, _) => flow.program.are_kin(l, *t),
         _ => false,
     }
+}
+
+/// Whether a function of an object is handed over beside the object itself, which it can be taken off by.
+fn is_handed_beside_owner(flow: &Flow<'_>, join: &Effect, owner: TypeId) -> bool {
+    let program = flow.program;
+    let is_of_owner = match &join.handler {
+        Some(handler @ (Val::Method(..) | Val::Bound(..))) => matches!(handler.root(), Val::This(t) if program.are_kin(*t, owner)),
+        Some(Val::Lambda(member, _)) => program.are_kin(program.member(*member).owner, owner),
+        _ => false,
+    };
+    let hands_itself = |body: &yarrowgraph_ir::Body| match body.node(join.site.node) {
+        Node::Call { args, .. } => body.list(args).iter().any(|a| body.node(*a) == Node::This),
+        _ => false,
+    };
+    is_of_owner && !join.inner.is_empty() && program.body(join.site.member).is_some_and(hands_itself)
 }
 
 fn same_method(flow: &Flow<'_>, m: MemberId, n: MemberId) -> Same {
