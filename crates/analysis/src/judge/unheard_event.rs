@@ -50,7 +50,7 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel) -> Option<Draft> {
         ChannelKey::Own(m, None) => {
             if wiring.is_mentioned_unread(*m)
                 || wiring.is_remote(wiring.program().member(*m).owner)
-                || is_left_by_the_unseen(wiring, *m)
+                || channel.kind == ChannelKind::List && is_left_by_the_unseen(wiring, *m)
                 || !own_member_counts(wiring, channel, *m)
                 || wiring.may_be_named(*m, Act::Join)
                 || may_be_heard_unseen(wiring, *m)
