@@ -626,6 +626,33 @@ int main() {{
     }
 
     #[test]
+    fn what_examples_show_is_a_library() {
+        let code = |folder: &str, level: &str| {
+            format!(
+                r#"
+//// Source/Gauge.cs
+using System;
+namespace Tides {{
+    public class Gauge {{
+        public event Action Read; //! unheard-event {level}
+        public void Take() {{ Read?.Invoke(); }}
+    }}
+}}
+//// Source/Buoy.cs
+namespace Tides {{
+    public class Buoy {{ public Gauge Gauge {{ get; }} = new Gauge(); }}
+}}
+//// {folder}/Show.cs
+using Tides;
+public static class Show {{ public static void Main() {{ new Buoy().Gauge.Take(); }} }}
+"#
+            )
+        };
+        expect("unheard-event", &code("Examples", "note"));
+        expect("unheard-event", &code("Program", "warning"));
+    }
+
+    #[test]
     fn what_is_known_under_a_name_may_be_heard_by_another_way() {
         expect(
             "unheard-event",
