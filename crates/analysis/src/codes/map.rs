@@ -26,7 +26,7 @@ fn factory(wiring: &Wiring<'_>, table: &Table) -> model::Factory {
         .collect();
     codes.extend(table.holes(flow).into_iter().map(|c| model::Code { code: c.name(program), makes: None, place: None }));
     model::Factory {
-        id: program.member_id(table.holder.unwrap_or(table.site.member)),
+        id: program.member_id(table.member()),
         place: program.place_of(table.site),
         codes,
         default: match table.missing {

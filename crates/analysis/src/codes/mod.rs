@@ -106,6 +106,11 @@ pub(crate) fn find(wiring: &Wiring<'_>) -> Vec<Table> {
 }
 
 impl Table {
+    /// The member that it is named by: what holds the map, else where the table is written.
+    pub fn member(&self) -> MemberId {
+        self.holder.unwrap_or(self.site.member)
+    }
+
     /// The entry of a code.
     pub fn entry(&self, flow: &Flow<'_>, code: State) -> Option<&Entry> {
         self.entries.iter().find(|e| same(flow, e.code, code))

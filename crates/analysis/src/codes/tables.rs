@@ -8,7 +8,7 @@ use super::{Entry, Form, Missing, Table};
 use crate::command::made::created_by;
 use crate::flow::{Val, returned};
 use crate::machine::{State, named};
-use crate::program::{Declared, Kinds, MemberId, Site, Ty, TypeId};
+use crate::program::{Declared, Kinds, MemberId, Program, Site, Ty, TypeId};
 use crate::wire::Wiring;
 
 /// Longer tables are not looked at.
@@ -444,7 +444,6 @@ fn written_map(wiring: &Wiring<'_>, filled: &Filled, member: MemberId) -> Vec<Ta
     }
     let mut entries: Vec<Entry> = Vec::new();
     let mut first = None;
-    let keeps_first = program.kit_of(member).traits.first_key_stays;
     if let Some(site) = flow.only_definition(member)
         && let Some(written) = map_literal(wiring, site)
     {
@@ -472,7 +471,7 @@ fn written_map(wiring: &Wiring<'_>, filled: &Filled, member: MemberId) -> Vec<Ta
     let site = first.unwrap_or(entries[0].place);
     vec![Table {
         site,
-        form: if keeps_first { Form::KeepsFirst } else { Form::KeepsLast },
+        form: kept(program, member),
         holder: Some(member),
         local: None,
         asked_by: None,
@@ -483,12 +482,16 @@ fn written_map(wiring: &Wiring<'_>, filled: &Filled, member: MemberId) -> Vec<Ta
     }]
 }
 
+/// What a map does with a code that is there already, in the language of a member.
+fn kept(program: &Program, member: MemberId) -> Form {
+    if program.kit_of(member).traits.first_key_stays { Form::KeepsFirst } else { Form::KeepsLast }
+}
+
 /// Maps that locals of a body hold which are written out there and given nothing else: `const ways = { open: () => …, shut: () => … };`
 fn kept_maps(wiring: &Wiring<'_>, member: MemberId) -> Vec<Table> {
     let program = wiring.program();
     let Some(body) = program.body_with(member, Kinds::NEW | Kinds::LAMBDA) else { return Vec::new() };
     let scope = program.scope(member);
-    let keeps_first = program.kit_of(member).traits.first_key_stays;
     let table = |local: NodeId| {
         let Node::Local { init: Some(init), .. } = body.node(local) else { return None };
         let site = map_literal(wiring, Site { member, node: init })?;
@@ -505,7 +508,7 @@ fn kept_maps(wiring: &Wiring<'_>, member: MemberId) -> Vec<Table> {
         let is_table = entries.len() > 1 && entries.len() == pairs.len() && entries.iter().all(selects) && !body.ids().any(is_changed);
         is_table.then(|| Table {
             site,
-            form: if keeps_first { Form::KeepsFirst } else { Form::KeepsLast },
+            form: kept(program, member),
             holder: None,
             local: Some(Site { member, node: local }),
             asked_by: None,

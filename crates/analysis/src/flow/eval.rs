@@ -508,6 +508,17 @@ pub(crate) fn only_return(body: &Body, root: NodeId) -> Option<NodeId> {
     }
 }
 
+/// The one statement of a body, out of the blocks around it; the block itself where there are more.
+pub(crate) fn only_statement(body: &Body, root: NodeId) -> NodeId {
+    match body.node(root) {
+        Node::Block(list) => match *body.list(list) {
+            [only] => only_statement(body, only),
+            _ => root,
+        },
+        _ => root,
+    }
+}
+
 /// What a method or function returns.
 pub(crate) fn returned(program: &Program, m: MemberId, f: Option<FunctionId>) -> Vec<NodeId> {
     let Some(body) = program.body(m) else { return Vec::new() };

@@ -32,7 +32,7 @@ pub use callers::FunctionKey;
 pub(crate) use callers::is_override;
 pub use calls::Callee;
 pub(crate) use calls::object_of;
-pub(crate) use eval::{only_return, returned};
+pub(crate) use eval::{only_return, only_statement, returned};
 pub use rows::Row;
 pub use value::{Binding, Val};
 

@@ -63,6 +63,14 @@ impl Val {
         }
     }
 
+    /// The field of the own object that it is: `this.gates`.
+    pub fn own_field(&self) -> Option<MemberId> {
+        match self {
+            Val::Member(of, field) if matches!(**of, Val::This(_)) => Some(*field),
+            _ => None,
+        }
+    }
+
     /// What it is reached by: itself, what that is a member of, and so on to where the path starts.
     pub fn path(&self) -> impl Iterator<Item = &Val> {
         std::iter::successors(Some(self), |step| match step {

@@ -1,5 +1,7 @@
 //! Rule `blind-removal`: a way out cuts at a position without asking whether anybody was found there.
 
+use std::collections::BTreeSet;
+
 use yarrowgraph_ir::{BinaryOp, Body, Node, NodeId, UnaryOp};
 use yarrowgraph_model::{Certainty, Level};
 
@@ -31,8 +33,7 @@ pub(super) const RULE: Rule = Rule {
 fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     let program = wiring.program();
     let mut drafts = Vec::new();
-    let names: std::collections::BTreeSet<_> =
-        program.packs().flat_map(|p| p.blind_cuts.iter()).filter_map(|name| program.symbols.get(name)).collect();
+    let names: BTreeSet<_> = program.packs().flat_map(|p| p.blind_cuts.iter()).filter_map(|name| program.symbols.get(name)).collect();
     for name in names {
         for call in program.index.calls(name) {
             if program.kit_of(call.member).pack.blind_cuts.contains(program.text(name)) && !wiring.in_test(call.member) {
@@ -40,7 +41,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
             }
         }
     }
-    for name in program.packs().flat_map(|p| p.iterators.iter()).collect::<std::collections::BTreeSet<_>>() {
+    for name in program.packs().flat_map(|p| p.iterators.iter()).collect::<BTreeSet<_>>() {
         let calls = program.symbols.get(name).map(|n| program.index.calls(n)).unwrap_or_default();
         drafts.extend(calls.iter().filter(|c| !wiring.in_test(c.member)).filter_map(|c| behind_the_walk(wiring, *c)));
     }

@@ -9,13 +9,13 @@ use yarrowgraph_ir::{FunctionId, MemberKind, Node};
 use yarrowgraph_model::{Certainty, Level};
 
 use super::{Draft, Page, Rule, related, short};
-use crate::flow::Val;
+use crate::flow::{Val, only_statement};
 use crate::program::{MemberId, Site, Ty};
 use crate::wire::channels::{Channel, ChannelKey, Topic};
 use crate::wire::effect::{Act, Effect, Event};
 use crate::wire::handles::{self, Fate};
 use crate::wire::release::{self, Same};
-use crate::wire::{Wiring, operation_place};
+use crate::wire::{Wiring, handler_name, operation_place};
 
 pub(super) const RULE: Rule = Rule {
     name: "futile-unsubscribe",
@@ -239,7 +239,7 @@ fn for_another(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> Optio
     }
     let join = joins().filter(is_other).find(same)?;
     let what = short(&channel.id);
-    let handler = short(&crate::wire::handler_name(wiring, effect));
+    let handler = short(&handler_name(wiring, effect));
     let message = if effect.phase.is_some() {
         let phases = if effect.phase == Some(true) { ("capture", "bubbling") } else { ("bubbling", "capture") };
         format!("this takes `{handler}` off the {} phase of `{what}`, and it is on the {} phase", phases.0, phases.1)
@@ -276,7 +276,7 @@ pub(super) fn other_topic<'w>(wiring: &'w Wiring<'_>, channel: &Channel, effect:
 
 fn of_other_topic(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> Option<Draft> {
     let (other, _) = other_topic(wiring, channel, effect)?;
-    let handler = short(&crate::wire::handler_name(wiring, effect));
+    let handler = short(&handler_name(wiring, effect));
     let message = format!("this takes `{handler}` off `{}`, and it is on `{}` only", short(&channel.id), short(&other.id));
     Some(draft(wiring, channel, effect, message, Certainty::Certain))
 }
@@ -306,7 +306,7 @@ fn of_other_subject(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> 
     }
     let message = format!(
         "this takes `{}` off `{}` of another object than the one that it is on",
-        short(&crate::wire::handler_name(wiring, effect)),
+        short(&handler_name(wiring, effect)),
         short(&channel.id)
     );
     Some(draft(wiring, channel, effect, message, Certainty::Likely))
@@ -356,17 +356,15 @@ fn never_subscribed(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> 
     if on_this.is_empty() && program.member(*m).kind != MemberKind::Event {
         return None;
     }
-    let message = format!(
-        "this takes `{}` off `{}`, and nothing ever puts it on",
-        short(&crate::wire::handler_name(wiring, effect)),
-        short(&channel.id)
-    );
+    let message =
+        format!("this takes `{}` off `{}`, and nothing ever puts it on", short(&handler_name(wiring, effect)), short(&channel.id));
     Some(draft(wiring, channel, effect, message, Certainty::Likely))
 }
 
+/// A method of the subscriber, where what is on the channel was made of it on the spot and is another function than it.
 fn wrapped_when_put_on(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> Option<Draft> {
     put_on_wrapped(wiring, channel, effect)?;
-    let name = short(&crate::wire::handler_name(wiring, effect));
+    let name = short(&handler_name(wiring, effect));
     let message = format!("this takes `{name}` off `{}`, and what is on it was made of that on the spot", short(&channel.id));
     Some(draft(wiring, channel, effect, message, Certainty::Certain))
 }
@@ -392,16 +390,8 @@ pub(super) fn put_on_wrapped<'w>(wiring: &'w Wiring<'_>, channel: &Channel, effe
 /// The method that a lambda does nothing but call.
 fn only_calls(wiring: &Wiring<'_>, member: MemberId, function: FunctionId) -> Option<MemberId> {
     let body = wiring.program().body(member)?;
-    let mut node = body.function(function).body?;
-    while let Node::Block(list) = body.node(node)
-        && let [only] = body.list(list)
-    {
-        node = *only;
-    }
-    let node = match body.node(node) {
-        Node::Return(Some(value)) => value,
-        _ => node,
-    };
+    let only = only_statement(body, body.function(function).body?);
+    let node = if let Node::Return(Some(value)) = body.node(only) { value } else { only };
     Some(wiring.flow.callee(Site { member, node })?.member)
 }
 
@@ -421,7 +411,7 @@ fn draft(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect, message: Strin
         place: wiring.place(effect),
         message,
         related: places,
-        parties: vec![channel.id.clone(), crate::wire::handler_name(wiring, effect), program.member_id(effect.site.member)],
+        parties: vec![channel.id.clone(), handler_name(wiring, effect), program.member_id(effect.site.member)],
         edit: None,
     }
 }

@@ -4,7 +4,6 @@ use yarrowgraph_ir::{Node, NodeId};
 use yarrowgraph_model::{Certainty, Level};
 
 use super::{Draft, Page, Rule, related, short};
-use crate::flow::Val;
 use crate::mediator::To;
 use crate::program::{MemberId, Site, TypeId};
 use crate::wire::Wiring;
@@ -58,10 +57,7 @@ fn is_barred(wiring: &Wiring<'_>, told: MemberId, sending: MemberId) -> bool {
     let (flow, program) = (&wiring.flow, wiring.program());
     let Some(body) = program.body(told) else { return false };
     let scope = program.scope(told);
-    let own_field = |at: MemberId, n: NodeId| match flow.eval_in(at, n) {
-        Val::Member(of, field) if matches!(*of, Val::This(_)) => Some(field),
-        _ => None,
-    };
+    let own_field = |at: MemberId, n: NodeId| flow.eval_in(at, n).own_field();
     let conds = body.ids().filter_map(|n| match body.node(n) {
         Node::If { cond, .. } | Node::Conditional { cond, .. } => Some(cond),
         _ => None,

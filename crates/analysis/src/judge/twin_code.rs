@@ -31,7 +31,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     let (flow, program) = (&wiring.flow, wiring.program());
     let mut found = Vec::new();
     for table in wiring.codes().iter().filter(|t| !wiring.in_test(t.site.member)) {
-        let id = program.member_id(table.holder.unwrap_or(table.site.member));
+        let id = program.member_id(table.member());
         for (at, later) in table.entries.iter().enumerate() {
             let Some(first) = table.entries[..at].iter().find(|e| same(flow, e.code, later.code) && !e.guarded && !later.guarded) else {
                 continue;

@@ -186,13 +186,11 @@ fn is_type_heard(wiring: &Wiring<'_>, raise: &Effect) -> bool {
 fn is_of_injected(wiring: &Wiring<'_>, channel: &Channel) -> bool {
     let (program, flow) = (wiring.program(), &wiring.flow);
     let ChannelKey::Bus(_, Topic::Named(topic)) = &channel.key else { return false };
-    let injected = |e: &Effect| match &e.holder.subject {
-        Val::Member(of, m) if matches!(**of, Val::This(_)) => {
-            let given = flow.definitions(*m);
-            let open = |d: &Site| matches!(flow.eval(*d), Val::Param(..)) && flow.type_of_node(d.member, d.node) == Ty::Unknown;
-            (!given.is_empty() && given.iter().all(open)).then(|| program.member(*m).name)
-        }
-        _ => None,
+    let injected = |e: &Effect| {
+        let field = e.holder.subject.own_field()?;
+        let given = flow.definitions(field);
+        let open = |d: &Site| matches!(flow.eval(*d), Val::Param(..)) && flow.type_of_node(d.member, d.node) == Ty::Unknown;
+        (!given.is_empty() && given.iter().all(open)).then(|| program.member(field).name)
     };
     let Some(name) = channel.raises.first().and_then(|r| injected(&wiring.effects[*r])) else { return false };
     if !channel.raises.iter().all(|r| injected(&wiring.effects[*r]) == Some(name)) {

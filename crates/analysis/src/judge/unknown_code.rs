@@ -34,7 +34,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     let mut found = Vec::new();
     for table in wiring.codes() {
         for (site, code) in unknown(wiring, table) {
-            let id = program.member_id(table.holder.unwrap_or(table.site.member));
+            let id = program.member_id(table.member());
             let name = code.name(program);
             let names = table.entries.iter().map(|e| e.code.name(program));
             let entries = vec![related("the entries", table_place(wiring, table))];

@@ -47,7 +47,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         let declared = table.declared(flow);
         let closes = |h: &State| declared.last() == Some(h) && h.name(program).eq_ignore_ascii_case("end");
         holes.retain(|h| !is_sentinel(&h.name(program)) && !closes(h) && !asked.iter().any(|a| same(flow, *a, *h)));
-        let id = program.member_id(table.holder.unwrap_or(table.site.member));
+        let id = program.member_id(table.member());
         if !holes.is_empty() && table.entries.len() > holes.len() {
             let names: Vec<String> = holes.iter().take(4).map(|h| format!("`{}`", h.name(program))).collect();
             let declared = holes.iter().filter_map(|h| h.place(flow)).take(3).map(|p| related("declared here", p));

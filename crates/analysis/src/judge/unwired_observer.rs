@@ -331,9 +331,7 @@ fn annotated(wiring: &Wiring<'_>) -> Vec<Draft> {
     let mut classes = BTreeSet::new();
     for index in 0..program.members.len() {
         let m = MemberId(index as u32);
-        let (decl, unit, pack) = (program.decl(m), program.unit_of(m), &program.kit_of(m).pack);
-        let is_told = decl.annotations.iter().any(|a| pack.handler_annotations.contains(unit.text(a.name)));
-        if is_told {
+        if program.is_annotated(m, &program.kit_of(m).pack.handler_annotations) {
             classes.insert((program.member(m).owner, m));
         }
     }

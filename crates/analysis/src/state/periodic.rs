@@ -2,7 +2,7 @@
 
 use yarrowgraph_ir::{MemberKind, Node, NodeId, UnaryOp};
 
-use crate::flow::Val;
+use crate::flow::{Val, only_statement};
 use crate::program::{MemberId, Site};
 use crate::wire::Wiring;
 use crate::wire::effect::Event;
@@ -185,11 +185,7 @@ fn handed_by_callers(wiring: &Wiring<'_>, method: MemberId, index: u16) -> Vec<S
 /// The one call that a function consists of.
 fn only_call(wiring: &Wiring<'_>, code: Site) -> Option<Site> {
     let body = wiring.program().body(code.member)?;
-    let mut node = code.node;
-    while let Node::Block(list) = body.node(node) {
-        let [only] = body.list(list) else { return None };
-        node = *only;
-    }
+    let node = only_statement(body, code.node);
     matches!(body.node(node), Node::Call { .. }).then_some(Site { member: code.member, node })
 }
 

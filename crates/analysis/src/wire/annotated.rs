@@ -39,11 +39,10 @@ fn told_methods(flow: &Flow<'_>, ty: TypeId) -> Vec<(MemberId, Val)> {
     let mut found = Vec::new();
     program.for_each_base(ty, &mut |t| {
         for &m in &program.ty(t).members {
-            let (decl, unit, pack) = (program.decl(m), program.unit_of(m), &program.kit_of(m).pack);
-            if !decl.annotations.iter().any(|a| pack.handler_annotations.contains(unit.text(a.name))) {
+            if !program.is_annotated(m, &program.kit_of(m).pack.handler_annotations) {
                 continue;
             }
-            match decl.params.first().and_then(|p| p.ty).map(|t| program.type_in(m, t)) {
+            match program.decl(m).params.first().and_then(|p| p.ty).map(|t| program.type_in(m, t)) {
                 Some(Ty::Own(t, _)) => found.push((m, Val::Type(t))),
                 Some(Ty::Outside(name, _)) => found.push((m, Val::Global(name))),
                 _ => {}

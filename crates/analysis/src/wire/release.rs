@@ -1,14 +1,14 @@
 //! Which releases can take a subscription off.
 
 use yarrowgraph_ir::traits::MethodValue;
-use yarrowgraph_ir::{MemberKind, Node, NodeId};
+use yarrowgraph_ir::{Body, MemberKind, Node, NodeId, Visibility};
 
 use super::Wiring;
 use super::channels::{Channel, ChannelKey, Topic};
 use super::effect::{Act, Effect};
 use super::selections;
 use crate::flow::{Flow, Val, returned};
-use crate::program::{MemberId, Site, Ty, TypeId};
+use crate::program::{MemberId, Program, Site, Ty, TypeId};
 
 /// Whether two handlers are the same under their language's rules.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -186,7 +186,7 @@ fn is_handed_beside_owner(flow: &Flow<'_>, join: &Effect, owner: TypeId) -> bool
         Some(Val::Lambda(member, _)) => program.are_kin(program.member(*member).owner, owner),
         _ => false,
     };
-    let hands_itself = |body: &yarrowgraph_ir::Body| match body.node(join.site.node) {
+    let hands_itself = |body: &Body| match body.node(join.site.node) {
         Node::Call { args, .. } => body.list(args).iter().any(|a| body.node(*a) == Node::This),
         _ => false,
     };
@@ -257,7 +257,7 @@ pub fn is_made_by_call(flow: &Flow<'_>, handler: &Val) -> bool {
 }
 
 /// A node without casts and delegate creations around it.
-fn unwrapped(body: &yarrowgraph_ir::Body, mut node: NodeId) -> NodeId {
+fn unwrapped(body: &Body, mut node: NodeId) -> NodeId {
     loop {
         node = match body.node(node) {
             Node::Cast { operand, .. } | Node::Unary { operand, .. } => operand,
@@ -395,28 +395,26 @@ impl Wiring<'_> {
             // where members are tied by name, a call need not be written out
             || (!pack.connects.is_empty() && !program.outside_bases(info.owner).is_empty())
             || is_sent_messages(program, site.member)
-            || decl.annotations.iter().any(|a| {
-                let name = program.unit_of(site.member).text(a.name);
-                pack.hook_annotations.contains(name) || pack.handler_annotations.contains(name)
-            });
+            || program.is_annotated(site.member, &pack.hook_annotations)
+            || program.is_annotated(site.member, &pack.handler_annotations);
         if by_platform || !program.index.calls(info.name).is_empty() || !program.index.reads(info.name).is_empty() {
             return true;
         }
         // a listener class has its methods called through the interface
-        if !program.ty(info.owner).bases.is_empty() && decl.modifiers.visibility == yarrowgraph_ir::Visibility::Public {
+        if !program.ty(info.owner).bases.is_empty() && decl.modifiers.visibility == Visibility::Public {
             return true;
         }
         // what other trees may call
-        !self.is_application && decl.modifiers.visibility == yarrowgraph_ir::Visibility::Public
+        !self.is_application && decl.modifiers.visibility == Visibility::Public
     }
 }
 
 /// Whether a platform may call a method by its name, as it does those of its components that are not kept private.
-fn is_sent_messages(program: &crate::program::Program, method: MemberId) -> bool {
+fn is_sent_messages(program: &Program, method: MemberId) -> bool {
     let decl = program.decl(method);
     let messaged = &program.kit_of(method).pack.messaged_types;
     decl.params.len() < 2
-        && decl.modifiers.visibility != yarrowgraph_ir::Visibility::Private
+        && decl.modifiers.visibility != Visibility::Private
         && program.outside_bases(program.member(method).owner).iter().any(|base| messaged.contains(program.text(*base)))
 }
 

@@ -1,5 +1,7 @@
 //! What sees to it that a slot is filled where it is raised.
 
+use std::collections::BTreeSet;
+
 use yarrowgraph_ir::{AssignOp, MemberKind, Node, NodeId, Visibility};
 use yarrowgraph_model::ChannelKind;
 
@@ -114,7 +116,7 @@ pub(super) fn is_emptied_with_another(wiring: &Wiring<'_>, m: MemberId, raise: &
         .collect();
     // an heir of the same base that is another kind of thing has its own way
     let is_of_raiser = |d: &&Site| program.are_kin(program.member(d.member).owner, program.member(member).owner);
-    let by = |field: MemberId, empties: bool| -> std::collections::BTreeSet<MemberId> {
+    let by = |field: MemberId, empties: bool| -> BTreeSet<MemberId> {
         let later = flow.definitions(field).iter().filter(|d| d.member != field).filter(is_of_raiser);
         let later = later.filter(|d| program.member(d.member).kind != MemberKind::Constructor || !empties);
         later.filter(|d| matches!(flow.eval(**d), Val::Null) == empties).map(|d| d.member).collect()
@@ -130,10 +132,7 @@ pub(super) fn is_emptied_with_another(wiring: &Wiring<'_>, m: MemberId, raise: &
 /// The fields of the own object that an expression names, or all that stands in a body does.
 fn own_fields(wiring: &Wiring<'_>, member: MemberId, only: Option<NodeId>) -> Vec<MemberId> {
     let Some(body) = wiring.program().body(member) else { return Vec::new() };
-    let field = |n: NodeId| match wiring.flow.eval_in(member, n) {
-        Val::Member(of, field) if matches!(*of, Val::This(_)) => Some(field),
-        _ => None,
-    };
+    let field = |n: NodeId| wiring.flow.eval_in(member, n).own_field();
     let names = |n: &NodeId| matches!(body.node(*n), Node::Name(_) | Node::Member { .. });
     match only {
         Some(n) => Some(n).filter(names).and_then(field).into_iter().collect(),
