@@ -270,21 +270,14 @@ pub(super) fn is_one_object(wiring: &Wiring<'_>, effect: &Effect) -> bool {
 }
 
 fn is_told_apart(wiring: &Wiring<'_>, value: &Val) -> bool {
+    let program = wiring.program();
     match value {
         Val::Member(of, _) | Val::Outside(of, _) | Val::Bound(of, _) => is_told_apart(wiring, of),
         Val::Method(_, of) => of.as_ref().is_none_or(|of| is_told_apart(wiring, of)),
-        Val::Local(site) => !is_reassigned(wiring, *site),
+        Val::Local(site) => program.body(site.member).is_some_and(|body| !program.scope(site.member).is_set_again(body, site.node)),
         Val::Element(..) | Val::Data | Val::Unknown => false,
         _ => true,
     }
-}
-
-/// Whether a local gets another value somewhere.
-fn is_reassigned(wiring: &Wiring<'_>, local: Site) -> bool {
-    let program = wiring.program();
-    let Some(body) = program.body(local.member) else { return true };
-    let scope = program.scope(local.member);
-    body.ids().any(|node| matches!(body.node(node), Node::Assign { target, .. } if scope.names(body, target, local.node)))
 }
 
 /// Whether the body gives the subject's member another object first, or that of the object which listens.

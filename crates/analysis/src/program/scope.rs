@@ -141,6 +141,11 @@ impl Scope {
         body.node(node) == Node::Name(name) && self.lookup(name, node) == Some(Declared::Local(local))
     }
 
+    /// Whether a local variable gets another value behind its declaration.
+    pub fn is_set_again(&self, body: &Body, local: NodeId) -> bool {
+        body.ids().any(|n| matches!(body.node(n), Node::Assign { target, .. } if self.names(body, target, local)))
+    }
+
     /// What a name means at a node.
     pub fn lookup(&self, name: Name, at: NodeId) -> Option<Declared> {
         let first = self.entries.partition_point(|(n, _)| *n < name);

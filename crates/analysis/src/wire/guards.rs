@@ -238,8 +238,7 @@ impl Guards<'_, '_> {
         let scope = self.flow.program.scope(self.site.member);
         let Some(Declared::Local(local)) = scope.lookup(text, name) else { return None };
         let Node::Local { init: Some(init), .. } = self.body.node(local) else { return None };
-        let is_set_again = |n: NodeId| matches!(self.body.node(n), Node::Assign { target, .. } if scope.names(self.body, target, local));
-        (!self.body.ids().any(is_set_again)).then_some(init)
+        (!scope.is_set_again(self.body, local)).then_some(init)
     }
 
     /// `int many = listener == null ? 0 : listener.count();`
