@@ -454,8 +454,8 @@ pub struct Unresolved {
 /// A bound of the analysis that something in the tree goes beyond.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
 pub struct Budget {
-    /// What is bounded: `wrappers` (calls around a subscription or raise that are seen through), `effects` (of the
-    /// whole tree), `runs` (of the set-up's entry points).
+    /// What is bounded: `wrappers` (calls around a subscription or raise that are seen through), `alternatives`
+    /// (methods that one call can reach, and that are seen through), `effects` (of the whole tree), `runs` (of the set-up's entry points).
     pub of: String,
     /// How much of it there may be.
     pub limit: u32,

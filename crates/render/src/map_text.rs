@@ -75,6 +75,11 @@ pub fn write(out: &mut dyn Write, map: &Map, all: bool, o: &TextOptions) -> io::
             "wrappers" => {
                 format!("{} followed through {} wrappers and no further", count(budget.over as usize, "effect", "effects"), budget.limit)
             }
+            "alternatives" => format!(
+                "{} stand for more than {} others: what those do is not told of their calls",
+                count(budget.over as usize, "method", "methods"),
+                budget.limit
+            ),
             "runs" => format!("{} run in {} ways and no more", count(budget.over as usize, "entry point", "entry points"), budget.limit),
             other => format!("bound of {} {other} reached", budget.limit),
         };

@@ -12,8 +12,15 @@ use crate::program::{MemberId, Site, Sym, TypeId};
 /// The method by which an object is called itself.
 pub(super) const CALL_OPERATOR: &str = "operator()";
 
-/// Calls by what they reach, each with its place in the index's order.
-pub(super) type CallsByTarget = FxHashMap<MemberId, Vec<(u32, Site)>>;
+/// The calls by one name.
+#[derive(Debug, Default)]
+pub(super) struct CallsByTarget {
+    /// By what they reach, each with its place in the index's order.
+    calls: FxHashMap<MemberId, Vec<(u32, Site)>>,
+    /// Those of what they reach that an interface declares.
+    declared: Vec<MemberId>,
+}
+
 /// Creations by the type of the object.
 pub(super) type CreationsByType = FxHashMap<TypeId, Vec<Site>>;
 
@@ -36,9 +43,18 @@ impl Flow<'_> {
         self.call_sites[member.0 as usize].get_or_init(|| {
             let is_plain = !matches!(self.program.member(member).kind, MemberKind::Constructor | MemberKind::Accessor(_));
             match self.callers[member.0 as usize].get() {
-                None if is_plain => calls_of_method(self, member).into_iter().map(|(site, _)| site).collect(),
+                None if is_plain => calls_of_method(self, member),
                 _ => self.callers((member, None)).iter().map(|(site, _)| *site).collect(),
             }
+        })
+    }
+
+    /// How many methods of heirs replace or implement a method: so many others a call of it can reach.
+    pub(crate) fn overrides(&self, member: MemberId) -> u32 {
+        known_or(&self.overrides, member, || {
+            let info = self.program.member(member);
+            let replaces = |heir: &TypeId| self.program.own_members(*heir, info.name).iter().any(|m| is_override(self, *m, member));
+            self.program.heirs(info.owner).iter().filter(|heir| replaces(heir)).count() as u32
         })
     }
 
@@ -66,9 +82,11 @@ impl Flow<'_> {
             let sites = by_holder.as_deref().unwrap_or_else(|| self.program.index.calls(name));
             for (number, &site) in sites.iter().enumerate() {
                 if let Some(callee) = self.callee(site) {
-                    grouped.entry(callee.member).or_default().push((number as u32, site));
+                    grouped.calls.entry(callee.member).or_default().push((number as u32, site));
                 }
             }
+            let of_interface = |m: &MemberId| self.program.ty(self.program.member(*m).owner).kind == TypeKind::Interface;
+            grouped.declared = grouped.calls.keys().copied().filter(of_interface).collect();
             Arc::new(grouped)
         })
     }
@@ -132,14 +150,16 @@ fn callers_of_member(flow: &Flow<'_>, member: MemberId) -> Vec<(Site, Binding)> 
                     found.extend(flow.binding(site, &callee).map(|b| (site, b)));
                 }
             }
-            for &(_, site) in flow.calls_named(empty).get(&member).into_iter().flatten() {
+            for &(_, site) in flow.calls_named(empty).calls.get(&member).into_iter().flatten() {
                 let Some(callee) = flow.callee(site) else { continue };
                 found.extend(flow.binding(site, &callee).map(|b| (site, b)));
             }
         }
         MemberKind::Accessor(kind) => accessor_uses(flow, member, kind, &mut found),
         _ => {
-            for (site, callee) in calls_of_method(flow, member) {
+            for site in calls_of_method(flow, member) {
+                let Some(callee) = flow.callee(site) else { continue };
+                let callee = Callee { member, ..callee };
                 found.extend(flow.binding(site, &callee).map(|b| (site, b)));
             }
         }
@@ -148,42 +168,42 @@ fn callers_of_member(flow: &Flow<'_>, member: MemberId) -> Vec<(Site, Binding)> 
 }
 
 /// The calls that reach a method, in the order of the index.
-fn calls_of_method(flow: &Flow<'_>, member: MemberId) -> Vec<(Site, Callee)> {
+fn calls_of_method(flow: &Flow<'_>, member: MemberId) -> Vec<Site> {
     let program = flow.program;
     let info = program.member(member);
     let receiver_first = program.decl(member).params.first().is_some_and(|p| p.mode == ParamMode::Receiver);
     let by_target = flow.calls_named(info.name);
-    let mut sites: Vec<(u32, Site)> = by_target.get(&member).cloned().unwrap_or_default();
+    let mut sites: Vec<(u32, Site)> = by_target.calls.get(&member).cloned().unwrap_or_default();
     // files that import it by another name
     for other in flow.renamed().get(&member).into_iter().flatten() {
-        sites.extend(flow.calls_named(*other).get(&member).into_iter().flatten());
+        sites.extend(flow.calls_named(*other).calls.get(&member).into_iter().flatten());
     }
     if !receiver_first {
         // a call of what it overrides reaches it too
         program.for_each_base(info.owner, &mut |base| {
             for b in program.own_members(base, info.name).iter().filter(|b| is_override(flow, member, **b)) {
-                sites.extend(by_target.get(b).into_iter().flatten());
+                sites.extend(by_target.calls.get(b).into_iter().flatten());
             }
             true
         });
-        for (_, calls) in by_target.iter().filter(|(b, _)| stands_for(flow, member, **b)) {
-            sites.extend(calls);
+        for declared in by_target.declared.iter().filter(|declared| stands_for(flow, member, **declared)) {
+            sites.extend(by_target.calls.get(declared).into_iter().flatten());
         }
     }
     sites.sort_unstable();
     sites.dedup();
     let is_call = |s: &Site| program.body(s.member).is_some_and(|b| matches!(b.node(s.node), Node::Call { .. } | Node::New { .. }));
-    let sites = sites.into_iter().map(|(_, site)| site).filter(is_call);
-    sites.filter_map(|site| Some((site, Callee { member, ..flow.callee(site)? }))).collect()
+    sites.into_iter().map(|(_, site)| site).filter(is_call).collect()
 }
 
-/// Whether heirs of a class meet an interface by a method that they inherit from it: `class Cross extends Layer implements Overlay`.
+/// Whether heirs of a class meet an interface that declares a method by one that they inherit from the class: `class Cross extends Layer
+/// implements Overlay`.
 fn stands_for(flow: &Flow<'_>, member: MemberId, declared: MemberId) -> bool {
     /// A class with more heirs is looked at no further.
     const HEIRS: usize = 64;
     let program = flow.program;
     let (m, d) = (program.member(member), program.member(declared));
-    if program.ty(d.owner).kind != TypeKind::Interface || m.is_static || m.owner == d.owner || program.is_a(m.owner, d.owner) {
+    if m.is_static || program.ty(m.owner).heirs.is_empty() || m.owner == d.owner || program.is_a(m.owner, d.owner) {
         return false;
     }
     let fits = program.decl(member).params.len() == program.decl(declared).params.len();

@@ -70,6 +70,8 @@ pub struct Flow<'p> {
     /// The names by which other files know the functions of modules.
     renamed: OnceLock<FxHashMap<MemberId, Vec<Sym>>>,
     creations_by_type: Mutex<FxHashMap<Sym, Arc<callers::CreationsByType>>>,
+    /// How many methods replace a method, as far as it was asked for.
+    overrides: Mutex<FxHashMap<MemberId, u32>>,
     /// The rows of maps that are filled by code, as far as they were asked for.
     filled_maps: Mutex<FxHashMap<MemberId, Option<Arc<[Row]>>>>,
 }
@@ -98,6 +100,7 @@ impl<'p> Flow<'p> {
             calls_by_target: Mutex::default(),
             renamed: OnceLock::new(),
             creations_by_type: Mutex::default(),
+            overrides: Mutex::default(),
             filled_maps: Mutex::default(),
         };
         let all: Vec<MemberId> = (0..program.members.len()).map(|i| MemberId(i as u32)).collect();

@@ -7,8 +7,8 @@ use yarrowgraph_model::{Certainty, ChannelKind, Level};
 
 pub(super) use filled::is_of_operations;
 use filled::{
-    is_begun_with_it, is_demanded, is_emptied_with_another, is_filled_at_birth, is_filled_by_class, is_filled_by_set_up,
-    is_of_unfilled_table, is_own_step, is_shown_when_filled, is_unasked_pointer, may_fill,
+    is_begun_with_it, is_demanded, is_emptied_with_another, is_filled_at_birth, is_filled_before_work, is_filled_by_class,
+    is_filled_by_set_up, is_of_unfilled_table, is_own_step, is_shown_when_filled, is_unasked_pointer, may_fill,
 };
 
 use super::{Draft, Page, Rule, edits, related, short};
@@ -76,6 +76,7 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> Option<Draf
     let is_hidden = program.decl(effect.site.member).modifiers.visibility == Visibility::Private;
     if (channel.kind == ChannelKind::Slot || is_hidden) && is_begun_with_it(wiring, channel, m, effect)
         || is_shown_when_filled(wiring, m, effect)
+        || is_filled_before_work(wiring, channel, effect)
     {
         return None;
     }
@@ -278,6 +279,43 @@ internal class Desk {
     internal static Note Make() { return new Note(); }
     static void Tell() { Console.WriteLine("read"); }
 }
+"#,
+        );
+    }
+
+    #[test]
+    fn what_is_begun_once_it_is_filled() {
+        expect(
+            "unguarded-raise",
+            r#"
+//// worker.h
+#include <functional>
+#include <QThread>
+class Worker : public QThread {
+public:
+    void setTask(const std::function<int()>& task) { m_task = task; }
+    void setNote(const std::function<void()>& note) { m_note = note; }
+private:
+    void run() override {
+        m_depth = m_task();
+        m_note(); //! unguarded-raise warning
+    }
+    std::function<int()> m_task;
+    std::function<void()> m_note;
+    int m_depth = 0;
+};
+//// gauge.cpp
+#include "worker.h"
+class Gauge {
+public:
+    void measure() {
+        m_worker.setTask([] { return 4; });
+        m_worker.start();
+    }
+    void note() { m_worker.setNote([] {}); }
+private:
+    Worker m_worker;
+};
 "#,
         );
     }

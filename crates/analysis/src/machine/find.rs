@@ -1,9 +1,10 @@
 //! Finds the machines of a tree: where ways set out, what they come to, and where a machine starts.
 
+use std::cell::RefCell;
 use std::collections::BTreeSet;
 
 use rayon::prelude::*;
-use rustc_hash::FxHashSet;
+use rustc_hash::{FxHashMap, FxHashSet};
 use yarrowgraph_ir::{AccessorKind, Body, FunctionId, MemberKind, Node, NodeId, TypeKind, Visibility};
 
 use super::domain::zero_of;
@@ -52,11 +53,13 @@ fn of_field(wiring: &Wiring<'_>, machine: Machine, mut domain: Domain, field: Me
     let program = flow.program;
     let context = machine.context?;
     let kinds = domain.clone();
-    let family = |t: TypeId| {
+    let is_of_family = |t: TypeId| {
         let own = program.is_a(t, context) || program.is_a(context, t) && !program.ty(context).is_module;
         let around = || flow.enclosing_type(t).is_some_and(|o| program.is_a(o, context) || kinds.has_class(program, o));
         own || kinds.has_class(program, t) || around()
     };
+    let known_kin: RefCell<FxHashMap<TypeId, bool>> = RefCell::default();
+    let family = |t: TypeId| *known_kin.borrow_mut().entry(t).or_insert_with(|| is_of_family(t));
     if domain.closed && domain.states.len() < 2 {
         return None;
     }

@@ -47,7 +47,7 @@ pub(super) fn of_field(flow: &Flow<'_>, field: MemberId) -> Option<(Machine, Dom
         Ty::Array(_) | Ty::Static(_) => true,
         _ => false,
     };
-    if simple {
+    if simple || held.own().is_some_and(|base| has_too_many_heirs(program, base)) {
         return None;
     }
     let is_enum = held.own().is_some_and(|t| program.ty(t).kind == TypeKind::Enum);
@@ -73,6 +73,21 @@ pub(super) fn of_field(flow: &Flow<'_>, field: MemberId) -> Option<(Machine, Dom
     }
     let machine = Machine { holder: Holder::Field(field), context: Some(info.owner), tag };
     Some((machine, Domain::new(flow, encoding, states, closed)))
+}
+
+/// Whether a class has more heirs than a machine has states, where nothing but a class says what can be held.
+fn has_too_many_heirs(program: &Program, base: TypeId) -> bool {
+    let ty = program.ty(base);
+    let is_class = ty.kind != TypeKind::Enum && !ty.anonymous && !is_alias(program, base) && !program.kit(ty.unit).traits.duck_typed;
+    let heirs = || program.heirs(base).into_iter().filter(|heir| is_concrete(program, *heir));
+    // the class itself is none of its states
+    is_class && part_of(program, base).is_none() && heirs().nth(STATES + 1).is_some()
+}
+
+/// Whether objects can be of a class, and named by it.
+fn is_concrete(program: &Program, class: TypeId) -> bool {
+    let ty = program.ty(class);
+    !ty.modifiers.is_abstract && ty.kind != TypeKind::Interface && !ty.is_module && !ty.anonymous
 }
 
 /// Whether a field is given something as its object is made: what it holds from then on.
@@ -124,10 +139,6 @@ fn of_classes(flow: &Flow<'_>, owner: TypeId, base: TypeId, named: &BTreeSet<Sta
     let program = flow.program;
     // objects that constants hold
     let values: Vec<State> = named.iter().copied().filter(|s| matches!(s, State::Constant(_))).collect();
-    let concrete = |t: &TypeId| {
-        let ty = program.ty(*t);
-        !ty.modifiers.is_abstract && ty.kind != TypeKind::Interface && !ty.is_module && !ty.anonymous
-    };
     // what is inferred may be one of the states only
     let mut base = base;
     if !named.iter().all(|s| !matches!(s, State::Class(t) if !program.is_a(*t, base)))
@@ -138,7 +149,7 @@ fn of_classes(flow: &Flow<'_>, owner: TypeId, base: TypeId, named: &BTreeSet<Sta
     if program.is_a(owner, base) {
         return None;
     }
-    let heirs: Vec<State> = program.heirs(base).into_iter().filter(concrete).map(State::Class).collect();
+    let heirs: Vec<State> = program.heirs(base).into_iter().filter(|heir| is_concrete(program, *heir)).map(State::Class).collect();
     let has_methods =
         program.heirs(base).iter().any(|t| program.ty(*t).members.iter().any(|m| program.member(*m).kind == MemberKind::Method));
     if values.len() > heirs.len() || (heirs.len() < 2 && !values.is_empty()) {

@@ -13,6 +13,9 @@ use crate::program::Site;
 /// A value is followed through so many parameters and fields.
 const HOPS: u32 = 4;
 
+/// So many places are looked at for one value: what comes from more comes from wherever.
+const PLACES: usize = 1_000;
+
 /// So many places give a field its value.
 const DEFINITIONS: usize = 8;
 
@@ -26,6 +29,10 @@ pub(super) fn origins(flow: &Flow<'_>, site: Site) -> BTreeSet<Site> {
 /// The same, where places that were looked at before, and as far, are passed by.
 fn follow(flow: &Flow<'_>, site: Site, hops: u32, seen: &mut FxHashMap<Site, u32>, found: &mut BTreeSet<Site>) {
     let program = flow.program;
+    if seen.len() > PLACES {
+        found.insert(site);
+        return;
+    }
     let looked = seen.entry(site).or_insert(0);
     if *looked >= hops {
         return;

@@ -237,6 +237,7 @@ fn number_types(p: &mut Program, file_names: &[FileNames], empty: Sym) -> Number
                 members: Vec::new(),
                 nested: Vec::new(),
                 heirs: Vec::new(),
+                lineage: Box::default(),
                 by_name: ByName::default(),
             });
             if name != empty {
@@ -271,6 +272,7 @@ fn number_types(p: &mut Program, file_names: &[FileNames], empty: Sym) -> Number
                 members: Vec::new(),
                 nested: Vec::new(),
                 heirs: Vec::new(),
+                lineage: Box::default(),
                 by_name: ByName::default(),
             });
             id
@@ -448,6 +450,10 @@ fn find_bases(p: &mut Program) {
             .collect();
         for (ty, bases) in p.types.iter_mut().zip(bases) {
             ty.bases = bases;
+        }
+        let lineages: Vec<Box<[TypeId]>> = (0..p.types.len()).into_par_iter().map(|index| p.find_lineage(TypeId(index as u32))).collect();
+        for (ty, lineage) in p.types.iter_mut().zip(lineages) {
+            ty.lineage = lineage;
         }
         // what names mean depends on the bases
         p.known_types.iter_mut().for_each(|known| *known = Default::default());

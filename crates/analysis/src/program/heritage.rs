@@ -89,22 +89,9 @@ impl Program {
 
     /// Visits a type and its own bases, nearest first, until the visitor says false.
     pub fn for_each_base(&self, ty: TypeId, visit: &mut dyn FnMut(TypeId) -> bool) {
-        let mut seen: SmallVec<[TypeId; 8]> = smallvec![ty];
-        let mut next = 0;
-        while next < seen.len() {
-            let t = seen[next];
-            next += 1;
-            if !visit(t) {
-                return;
-            }
-            for base in &self.ty(t).bases {
-                if let Ty::Own(id, _) = base
-                    && !seen.contains(id)
-                {
-                    seen.push(*id);
-                }
-            }
-        }
+        let lineage = &self.ty(ty).lineage;
+        // before the bases are known there is the type alone
+        let _ = if lineage.is_empty() { visit(ty) } else { lineage.iter().all(|t| visit(*t)) };
     }
 
     /// Whether one of two types is the other or has it among its bases.
@@ -114,12 +101,22 @@ impl Program {
 
     /// Whether a type is another one or has it among its bases.
     pub fn is_a(&self, ty: TypeId, base: TypeId) -> bool {
-        let mut found = false;
-        self.for_each_base(ty, &mut |t| {
-            found |= t == base;
-            !found
-        });
-        found
+        ty == base || self.ty(ty).lineage.contains(&base)
+    }
+
+    /// Finds the lineage of a type from the bases that are written. Ends also where types extend each other.
+    pub(super) fn find_lineage(&self, ty: TypeId) -> Box<[TypeId]> {
+        let mut line: SmallVec<[TypeId; 8]> = smallvec![ty];
+        let mut next = 0;
+        while let Some(t) = line.get(next).copied() {
+            next += 1;
+            for base in self.ty(t).bases.iter().filter_map(Ty::own) {
+                if !line.contains(&base) {
+                    line.push(base);
+                }
+            }
+        }
+        line.into_vec().into()
     }
 
     /// A type and all own types that extend or implement it, in order.

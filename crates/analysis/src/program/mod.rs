@@ -95,6 +95,8 @@ pub struct Type {
     pub nested: Vec<TypeId>,
     /// Own types that name it as a base.
     pub heirs: Vec<TypeId>,
+    /// Itself and all own types among its bases, nearest first; none before the bases are known.
+    lineage: Box<[TypeId]>,
     by_name: ByName,
 }
 

@@ -106,6 +106,7 @@ fn add(p: &mut Program, unit: UnitId, decl: TypeDeclId, name: Sym, namespace: Sy
         members: Vec::new(),
         nested: Vec::new(),
         heirs: Vec::new(),
+        lineage: Box::default(),
         by_name: ByName::default(),
     });
     p.types_by_name.entry(name).or_default().push(id);

@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use rayon::prelude::*;
 use rustc_hash::{FxHashMap, FxHashSet};
-use yarrowgraph_ir::{AccessorKind, MemberKind, Visibility};
+use yarrowgraph_ir::{AccessorKind, MemberKind, Node, NodeId, Visibility};
 use yarrowgraph_model::ChannelKind;
 
 use super::effect::{Act, Effect, Event};
@@ -82,11 +82,26 @@ pub(super) fn signal_classes(flow: &Flow<'_>, effects: &[Effect]) -> FxHashSet<T
         let of_all = || flow.program.is_callable(flow.program.member(*m).unit, &flow.element_held(*m)) && !keyed.contains(m);
         // what a class puts there by itself lets nobody in
         let is_way_in = flow.program.decl(effect.site.member).modifiers.visibility > Visibility::Private;
-        if open && own && is_way_in && !flow.program.ty(owner).params.is_empty() && (effect.holder.key.is_none() || of_all()) {
+        let is_generic = !flow.program.ty(owner).params.is_empty();
+        if open && own && is_way_in && is_generic && (effect.holder.key.is_none() || of_all()) && tells_for_others(flow, effects, *m) {
             found.insert(owner);
         }
     }
     found
+}
+
+/// Whether others can have the handlers of a member told, and say of what: what a class tells by itself alone are its own events.
+fn tells_for_others(flow: &Flow<'_>, effects: &[Effect], m: MemberId) -> bool {
+    let program = flow.program;
+    let is_open = |member: MemberId| program.decl(member).modifiers.visibility > Visibility::Private;
+    let mut tellers = effects.iter().filter(|e| e.act == Act::Raise && e.holder.event == Event::Own(m)).map(|e| e.site.member).peekable();
+    let hands_on = |call: &Site| {
+        let Some(body) = program.body(call.member).filter(|_| is_open(call.member)) else { return false };
+        let handed = |arg: &NodeId| matches!(flow.eval_in(call.member, *arg), Val::Param(..));
+        let sets = matches!(program.member(call.member).kind, MemberKind::Accessor(_));
+        sets || matches!(body.node(call.node), Node::Call { args, .. } if body.list(args).iter().any(handed))
+    };
+    tellers.peek().is_none() || tellers.any(|teller| is_open(teller) || flow.call_sites(teller).iter().any(hands_on))
 }
 
 /// Members whose handlers are told by a key somewhere.

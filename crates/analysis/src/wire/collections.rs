@@ -361,6 +361,10 @@ impl Extractor<'_, '_> {
         if !self.is_collection(unit, &ty) && ty != Ty::Unknown {
             return false;
         }
+        // a collection of the tree's own that wraps another one is as little told of its items
+        if ty.own().is_some_and(|kind| program.is_a(program.member(self.member).owner, kind)) {
+            return false;
+        }
         let pack = &*program.kit_of(self.member).pack;
         let is_map = program.is_map(&ty);
         if pack.adds.contains(text)

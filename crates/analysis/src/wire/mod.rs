@@ -114,6 +114,8 @@ pub struct Wiring<'p> {
     handed_lifetimes: lifetime::Handed,
     /// What is known so far of how long the instances of types live.
     lives: Mutex<FxHashMap<TypeId, Lives>>,
+    /// Whether a subscription of a channel gave back a number that a field keeps, as far as it was asked for.
+    kept_numbers: Mutex<FxHashMap<(channels::ChannelKey, MemberId), bool>>,
     /// Words in what could not be read of any file.
     unread: FxHashSet<Sym>,
     /// Names of handlers and events in markup.
@@ -203,6 +205,7 @@ impl<'p> Wiring<'p> {
             limits: crate::mediator::Limits::default(),
             handed_lifetimes: Mutex::default(),
             lives: Mutex::default(),
+            kept_numbers: Mutex::default(),
             unread: words(|f| &f.unit.unread),
             mentioned: words(|f| &f.unit.mentioned),
             parts,

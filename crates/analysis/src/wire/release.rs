@@ -8,6 +8,7 @@ use super::channels::{Channel, ChannelKey, Topic};
 use super::effect::{Act, Effect};
 use super::selections;
 use crate::flow::{Flow, Val, returned};
+use crate::memo::known_or;
 use crate::program::{MemberId, Program, Site, Ty, TypeId};
 
 /// Whether two handlers are the same under their language's rules.
@@ -322,7 +323,8 @@ impl Wiring<'_> {
         let given = leave.handler.as_ref().and_then(kept_in).or_else(|| leave.holder.key.as_ref().and_then(kept_in));
         let Some(number) = given else { return false };
         let keeps = |e: &Effect| super::handles::keeper(&self.flow, e.site).as_ref().and_then(kept_in) == Some(number);
-        !keeps(join) && channel.joins.iter().any(|j| keeps(&self.effects[*j]))
+        let one_keeps = || channel.joins.iter().any(|j| keeps(&self.effects[*j]));
+        !keeps(join) && known_or(&self.kept_numbers, (channel.key.clone(), number), one_keeps)
     }
 
     fn releases(&self, join: &Effect, leave: &Effect, exact: bool) -> bool {

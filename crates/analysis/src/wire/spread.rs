@@ -17,6 +17,8 @@ use crate::program::{MemberId, Site, Sym, Ty, TypeId};
 
 /// How many wrappers are seen through.
 const WRAPPERS: usize = 6;
+/// How many methods a call may reach for what each of them does to be carried to it: past that it says nothing of the call.
+const ALTERNATIVES: u32 = 32;
 /// How many effects a tree may have before carrying stops, which the result then says.
 const EFFECTS: usize = 400_000;
 
@@ -90,10 +92,19 @@ pub(super) fn spread(flow: &Flow<'_>, own: Vec<Effect>, signals: &FxHashSet<Type
     effects.retain(|e| !e.of_handed_list || !matches!(e.holder.event, Event::Given));
     let is_open = |e: &Effect| open_in(flow, e, signals).is_some();
     // what is still open behind so many wrappers has callers that were not asked
+    let open: FxHashSet<FunctionKey> = effects.iter().filter(|e| hopeful(e)).filter_map(|e| open_in(flow, e, signals)).collect();
+    let wide = open
+        .iter()
+        .filter(|key| flow.knows_callers(**key))
+        .flat_map(|key| flow.callers(*key).iter().filter_map(|(site, _)| wide_method(flow, *site, *key)));
+    let wide: FxHashSet<MemberId> = wide.collect();
     let deep = effects.iter().filter(|e| e.inner.len() >= WRAPPERS && hopeful(e) && is_open(e)).count();
     let mut budgets = Vec::new();
     if deep > 0 {
         budgets.push(Budget { of: "wrappers".into(), limit: WRAPPERS as u32, over: deep as u32 });
+    }
+    if !wide.is_empty() {
+        budgets.push(Budget { of: "alternatives".into(), limit: ALTERNATIVES, over: wide.len() as u32 });
     }
     if !complete {
         budgets.push(Budget { of: "effects".into(), limit: EFFECTS as u32, over: 1 });
@@ -243,11 +254,28 @@ fn to_callers(flow: &Flow<'_>, effect: &Effect, signals: &FxHashSet<TypeId>) -> 
     if effect.act == Act::Leave && effect.handler.as_ref().is_some_and(|h| is_walked(flow, h)) {
         return Vec::new();
     }
-    let callers = flow.callers(key).iter().filter(|(site, binding)| !leaves_out_handler(flow, effect, *site, binding));
+    let callers = flow.callers(key).iter().filter(|(site, _)| wide_method(flow, *site, key).is_none() && !comes_round(flow, effect, *site));
+    let callers = callers.filter(|(site, binding)| !leaves_out_handler(flow, effect, *site, binding));
     let mut carried: Vec<Effect> = callers.map(|(site, binding)| carry(flow, effect, *site, binding)).collect();
     // who holds one object and hands it on does not tell it; who hands on each element does
     carried.retain(|e| (!e.of_param || matches!(e.holder.event, Event::Given) || e.walks) && !goes_round(flow, &e.holder.subject));
     carried
+}
+
+/// The method that a call names, where it stands for the called one and too many others.
+fn wide_method(flow: &Flow<'_>, call: Site, key: FunctionKey) -> Option<MemberId> {
+    let named = flow.callee(call)?.member;
+    (named != key.0 && flow.overrides(named) > ALTERNATIVES).then_some(named)
+}
+
+/// Whether what a call does is carried through calls of the same method time and again, as in objects that wrap others of their kind: one
+/// around another is seen through.
+fn comes_round(flow: &Flow<'_>, effect: &Effect, call: Site) -> bool {
+    let named = |site: Site| flow.callee(site).map(|callee| callee.member);
+    // only what was carried already stands at a call of a method of the tree
+    let Some((_, carried)) = effect.inner.split_first() else { return false };
+    let Some(method) = named(call) else { return false };
+    carried.iter().chain([&effect.site]).filter(|site| named(**site) == Some(method)).nth(1).is_some()
 }
 
 /// Whether a value is what a loop gives, or a part of it.

@@ -248,3 +248,65 @@ class Works {
     assert_eq!(just_before(&found, "Kiln.listeners", "Horn"), ["Guest.hot"]);
     assert!(just_before(&found, "Kiln.listeners", "Dial").is_empty());
 }
+
+/// Some gauges of one interface, each of which keeps whoever watches it; and who watches one, whichever it is.
+fn gauges_alike(count: usize) -> String {
+    let mut text = String::from(
+        "//// Board.java\npackage tide;\nclass Board implements Watcher {\n  Board(Gauge gauge) { gauge.watch(this); }\n  public void rose() {}\n}\n\
+         //// Gauge.java\npackage tide;\ninterface Gauge { void watch(Watcher w); }\ninterface Watcher { void rose(); }\n",
+    );
+    for number in 0..count {
+        let _ = writeln!(
+            text,
+            "//// Gauge{number}.java\npackage tide;\nclass Gauge{number} implements Gauge {{\n  private final java.util.List<Watcher> watchers = new \
+             java.util.ArrayList<>();\n  public void watch(Watcher w) {{ watchers.add(w); }}\n  void rise() {{ for (Watcher w : watchers) w.rose(); \
+             }}\n}}"
+        );
+    }
+    text
+}
+
+#[test]
+fn what_each_of_too_many_does_is_not_told_of_a_call_that_may_reach_any() {
+    let joins = |map: &yarrowgraph_model::Map| map.channels.iter().map(|c| c.subscriptions.len()).sum::<usize>();
+    let some = map(&gauges_alike(3));
+    assert_eq!((joins(&some), some.budgets.len()), (3, 0));
+    let many = map(&gauges_alike(40));
+    assert_eq!(joins(&many), 0);
+    let told: Vec<_> = many.budgets.iter().map(|b| (b.of.as_str(), b.limit, b.over)).collect();
+    assert_eq!(told, [("alternatives", 32, 1)]);
+}
+
+#[test]
+fn a_wrapper_of_its_own_kind_is_seen_through_once() {
+    insta::assert_snapshot!(wiring(
+        r#"
+//// tide/Gauge.java
+package tide;
+interface Gauge { void watch(Watcher w); }
+//// tide/Watcher.java
+package tide;
+interface Watcher { void rose(); }
+//// tide/Float.java
+package tide;
+class Float implements Gauge {
+    private final java.util.List<Watcher> watchers = new java.util.ArrayList<>();
+    public void watch(Watcher w) { watchers.add(w); }
+    void rise() { for (Watcher w : watchers) w.rose(); }
+}
+//// tide/Steady.java
+package tide;
+class Steady implements Gauge {
+    private final Gauge inner;
+    Steady(Gauge inner) { this.inner = inner; }
+    public void watch(Watcher w) { inner.watch(w); }
+}
+//// tide/Board.java
+package tide;
+class Board implements Watcher {
+    Board(Steady gauge) { gauge.watch(this); }
+    public void rose() { }
+}
+"#
+    ));
+}

@@ -5,7 +5,7 @@ use std::collections::BTreeSet;
 use yarrowgraph_ir::{AssignOp, MemberKind, Node, NodeId, Visibility};
 use yarrowgraph_model::ChannelKind;
 
-use crate::flow::Val;
+use crate::flow::{Val, object_of};
 use crate::program::{MemberId, Site, Ty};
 use crate::state;
 use crate::wire::Wiring;
@@ -170,6 +170,25 @@ pub(super) fn is_shown_when_filled(wiring: &Wiring<'_>, m: MemberId, raise: &Eff
         })
     });
     shown && all_filled
+}
+
+/// Whether what raises is called by a base of a library alone, whose work is begun right after the slot is filled, wherever that is
+/// done: `worker.setTask(measure); worker.start();`
+pub(super) fn is_filled_before_work(wiring: &Wiring<'_>, channel: &Channel, raise: &Effect) -> bool {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    let step = raise.site.member;
+    let is_of_library = program.decl(step).modifiers.is_override && !program.outside_bases(program.member(step).owner).is_empty();
+    let is_begun = |join: &usize| {
+        let Effect { site, holder, .. } = &wiring.effects[*join];
+        let (Some(body), scope) = (program.body(site.member), program.scope(site.member)) else { return false };
+        let begins = |n: NodeId| {
+            let is_outside = || flow.callee(Site { member: site.member, node: n }).is_none();
+            let on_it = |object: NodeId| flow.eval_in(site.member, object) == holder.subject;
+            object_of(body, n).is_some_and(on_it) && scope.is_before(site.node, n) && is_outside()
+        };
+        body.ids().any(begins)
+    };
+    is_of_library && flow.call_sites(step).is_empty() && !channel.joins.is_empty() && channel.joins.iter().all(is_begun)
 }
 
 /// Whether a method of the class refuses to work where nobody is there, and what raises is a step of such work.
