@@ -296,7 +296,7 @@ public:
     void setTask(const std::function<int()>& task) { m_task = task; }
     void setNote(const std::function<void()>& note) { m_note = note; }
 private:
-    void run() override {
+    void run() Q_DECL_OVERRIDE {
         m_depth = m_task();
         m_note(); //! unguarded-raise warning
     }

@@ -2,6 +2,7 @@
 
 use std::cell::RefCell;
 use std::collections::BTreeSet;
+use std::collections::hash_map::Entry;
 
 use rayon::prelude::*;
 use rustc_hash::{FxHashMap, FxHashSet};
@@ -290,6 +291,7 @@ fn transitions(flow: &Flow<'_>, domain: &Domain, moves: &mut [Move]) -> Vec<Tran
         m.never = guards::contradict(flow.program, &m.conditions);
     }
     let mut out: Vec<Transition> = Vec::new();
+    let mut numbers: FxHashMap<(Option<usize>, Event, usize, Site), usize> = FxHashMap::default();
     for m in moves.iter() {
         let froms: Vec<Option<usize>> = match domain.among(m.from) {
             None => vec![None],
@@ -300,24 +302,27 @@ fn transitions(flow: &Flow<'_>, domain: &Domain, moves: &mut [Move]) -> Vec<Tran
             if from == Some(m.to) && (!m.fresh || domain.states[m.to].is_single()) {
                 continue;
             }
-            let known = out.iter_mut().find(|t| t.from == from && t.event == m.event && t.to == m.to && t.site == m.site);
-            match known {
-                Some(known) => {
+            match numbers.entry((from, m.event, m.to, m.site)) {
+                Entry::Occupied(number) => {
+                    let known = &mut out[*number.get()];
                     known.told |= m.told;
                     known.never &= m.never;
                     let common = known.conditions.iter().zip(&m.conditions).take_while(|(a, b)| a == b).count();
                     known.conditions.truncate(common);
                 }
-                None => out.push(Transition {
-                    from,
-                    event: m.event,
-                    conditions: m.conditions.clone(),
-                    to: m.to,
-                    site: m.site,
-                    root: m.root,
-                    told: m.told,
-                    never: m.never,
-                }),
+                Entry::Vacant(free) => {
+                    free.insert(out.len());
+                    out.push(Transition {
+                        from,
+                        event: m.event,
+                        conditions: m.conditions.clone(),
+                        to: m.to,
+                        site: m.site,
+                        root: m.root,
+                        told: m.told,
+                        never: m.never,
+                    });
+                }
             }
         }
     }

@@ -18,8 +18,9 @@ pub fn contradict(program: &Program, conditions: &[(Site, bool)]) -> bool {
     for (at, (site, holds)) in conditions.iter().enumerate() {
         for (other, other_holds) in &conditions[..at] {
             // in another function the same words may mean something else, and in another turn of a loop
-            let together = site.member == other.member && site != other && !is_changed_between(program, *other, *site);
-            if together && excludes(program, (*site, *holds), (*other, *other_holds)) {
+            let together = site.member == other.member && site != other;
+            // what is asked last looks through the whole body
+            if together && excludes(program, (*site, *holds), (*other, *other_holds)) && !is_changed_between(program, *other, *site) {
                 return true;
             }
         }

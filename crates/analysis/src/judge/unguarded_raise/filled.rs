@@ -177,7 +177,9 @@ pub(super) fn is_shown_when_filled(wiring: &Wiring<'_>, m: MemberId, raise: &Eff
 pub(super) fn is_filled_before_work(wiring: &Wiring<'_>, channel: &Channel, raise: &Effect) -> bool {
     let (flow, program) = (&wiring.flow, wiring.program());
     let step = raise.site.member;
-    let is_of_library = program.decl(step).modifiers.is_override && !program.outside_bases(program.member(step).owner).is_empty();
+    let modifiers = &program.decl(step).modifiers;
+    let is_for_base = modifiers.is_override || modifiers.visibility < Visibility::Public;
+    let is_of_library = is_for_base && !program.outside_bases(program.member(step).owner).is_empty();
     let is_begun = |join: &usize| {
         let Effect { site, holder, .. } = &wiring.effects[*join];
         let (Some(body), scope) = (program.body(site.member), program.scope(site.member)) else { return false };
