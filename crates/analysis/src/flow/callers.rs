@@ -144,6 +144,11 @@ fn callers_of_member(flow: &Flow<'_>, member: MemberId) -> Vec<(Site, Binding)> 
             for site in program.heirs(info.owner).into_iter().flat_map(|heir| flow.creations(heir)) {
                 let Some(body) = program.body(site.member) else { continue };
                 let Node::New { args, .. } = body.node(site.node) else { continue };
+                let parts = flow.parts_declared_at(site);
+                if !parts.is_empty() {
+                    found.extend(parts.iter().filter_map(|part| Some((part.site, flow.binding_of_part(part, site, member)?))));
+                    continue;
+                }
                 let class = flow.type_of_node(site.member, site.node).own();
                 if class.and_then(|t| flow.constructor_or_base(t, args.len as usize)) == Some(member) {
                     let callee = Callee { member, receiver: Some(Val::New(site)), extension: false };

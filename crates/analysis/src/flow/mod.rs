@@ -13,6 +13,7 @@ mod eval;
 mod given;
 mod kept;
 mod locals;
+mod parts;
 mod rows;
 mod show;
 mod type_args;
@@ -33,6 +34,7 @@ pub(crate) use callers::is_override;
 pub use calls::Callee;
 pub(crate) use calls::object_of;
 pub(crate) use eval::{only_return, only_statement, returned};
+pub(crate) use parts::Part;
 pub use rows::Row;
 pub use value::{Binding, Val};
 

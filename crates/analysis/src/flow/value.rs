@@ -63,6 +63,11 @@ impl Val {
         }
     }
 
+    /// The function that is bound to an object, or else the value itself.
+    pub fn unbound(&self) -> &Val {
+        if let Val::Bound(of, _) = self { of } else { self }
+    }
+
     /// The field of the own object that it is: `this.gates`.
     pub fn own_field(&self) -> Option<MemberId> {
         match self {

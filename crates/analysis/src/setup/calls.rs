@@ -5,6 +5,7 @@ use yarrowgraph_ir::{Body, CaptureMode, List, MemberKind, Node, NodeId, TypeDecl
 
 use super::machine::{Ends, Frame, Machine};
 use super::value::{FrameId, Kind, Value};
+use crate::flow::Part;
 use crate::program::{MemberId, Site, Sym, Ty, TypeId};
 
 /// What a reference to a constructor (`Gauge::new`) has in place of a method.
@@ -301,7 +302,8 @@ impl Machine<'_, '_> {
             None => program.decl(member).type_params.iter().map(|p| program.sym(unit, p.name)).zip(handed).collect(),
         };
         let (locals, yields, seen) = (FxHashMap::default(), Vec::new(), FxHashMap::default());
-        let frame = Frame { member, function, made_in, this, locals, params, types, yields, seen };
+        let (is_left_waiting, phase) = (self.leaves_waiting(), self.phase);
+        let frame = Frame { member, function, made_in, this, locals, params, types, yields, seen, is_left_waiting };
         if self.goes_round(&frame) {
             self.ascend();
             return Value::Unknown;
@@ -317,6 +319,7 @@ impl Machine<'_, '_> {
             }
         };
         let yielded = self.yielded(Site { member, node: root });
+        self.phase = phase;
         self.close(outer);
         self.ascend();
         yielded.unwrap_or(result)
@@ -371,6 +374,17 @@ impl Machine<'_, '_> {
         made
     }
 
+    /// `: m_gauge(bus, 3)`
+    pub(super) fn part(&mut self, part: &Part) -> Value {
+        let args = part.args.iter().map(|arg| self.eval(*arg)).collect();
+        self.calls.push(part.site);
+        let made = self.new_instance(part.class, args, part.site);
+        self.calls.pop();
+        let this = self.frame().this.clone();
+        self.store_field(&this, part.field, made.clone());
+        made
+    }
+
     /// Makes an object of a class of the tree.
     pub(super) fn new_instance(&mut self, class: TypeId, args: Vec<Value>, site: Site) -> Value {
         let around = self.frame().this.clone();
@@ -386,7 +400,7 @@ impl Machine<'_, '_> {
             // where constructors are inherited, so are their parameters
             None => {
                 self.construct_base(class, object, args);
-                self.fields(class, object);
+                self.fields(class, object, None);
             }
         }
     }
@@ -399,7 +413,7 @@ impl Machine<'_, '_> {
             // the other constructor sees to it
             Some(Node::This) => {}
             first => {
-                self.fields(class, object);
+                self.fields(class, object, Some(constructor));
                 if first.is_none() {
                     self.construct_base(class, object, Vec::new());
                 }
@@ -424,10 +438,11 @@ impl Machine<'_, '_> {
         self.construct_base(class, object, Vec::new());
     }
 
-    /// What the fields of a class are given first.
-    fn fields(&mut self, class: TypeId, object: &Value) {
+    /// What the fields of a class are given first, but for parts that a constructor makes.
+    fn fields(&mut self, class: TypeId, object: &Value, constructor: Option<MemberId>) {
         let program = self.program();
-        for &m in &program.ty(class).members {
+        let parts = constructor.map(|c| self.flow.parts_of_constructor(c)).unwrap_or_default();
+        for &m in program.ty(class).members.iter().filter(|m| !parts.contains(m)) {
             let info = program.member(m);
             let Some(root) = program.body(m).and_then(|b| b.root) else { continue };
             match info.kind {

@@ -75,7 +75,11 @@ impl Machine<'_, '_> {
                 let value = self.eval(operand);
                 match op {
                     UnaryOp::Not => value.truth().map_or(Value::Unknown, |t| Value::Bool(!t)),
-                    UnaryOp::NonNull | UnaryOp::Await | UnaryOp::Spread | UnaryOp::ByRef | UnaryOp::Indirect => value,
+                    UnaryOp::Await => {
+                        self.wait();
+                        value
+                    }
+                    UnaryOp::NonNull | UnaryOp::Spread | UnaryOp::ByRef | UnaryOp::Indirect => value,
                     UnaryOp::Step => self.step_over(operand, &value),
                     _ => Value::Unknown,
                 }
@@ -284,18 +288,20 @@ impl Machine<'_, '_> {
             Some(root) if matches!(program.member(m).kind, MemberKind::Field | MemberKind::Property | MemberKind::EnumConstant) => {
                 self.first_value(m, root, Value::Unknown)
             }
-            _ => self.constant_function(m),
+            _ => self.given_by_module(m),
         };
         self.statics.insert(m, value.clone());
         value
     }
 
-    /// The function that a variable of a module is given once, by code of the module that need not have been run for it.
-    fn constant_function(&mut self, m: MemberId) -> Value {
+    /// What a variable of a module is given once, by code of the module that need not have been run for it.
+    fn given_by_module(&mut self, m: MemberId) -> Value {
         let program = self.program();
         let Some(given) = self.flow.only_definition(m) else { return Value::Unknown };
-        let is_function = program.body(given.member).is_some_and(|b| matches!(b.node(given.node), Node::Lambda(_)));
-        if program.member(given.member).kind != MemberKind::Initializer || !is_function {
+        let is_made =
+            |node: Node| matches!(node, Node::Lambda(_) | Node::New { .. } | Node::Call { .. } | Node::Object(_) | Node::Collection { .. });
+        let is_known = program.body(given.member).is_some_and(|b| is_made(b.node(given.node)));
+        if program.member(given.member).kind != MemberKind::Initializer || !is_known {
             return Value::Unknown;
         }
         self.first_value(given.member, given.node, Value::Unknown)
@@ -422,6 +428,9 @@ impl Machine<'_, '_> {
 
     fn assign(&mut self, site: Site, op: AssignOp, target: NodeId, value: NodeId) -> Value {
         let Some(body) = self.body() else { return Value::Unknown };
+        if let Some(part) = self.flow.part_made_by(site) {
+            return self.part(&part);
+        }
         // what is combined with handlers is an effect, not a value
         let before = if op == AssignOp::Set { Value::Unknown } else { self.eval(target) };
         let given = self.eval(value);

@@ -57,6 +57,8 @@ impl Machine<'_, '_> {
         match self.kind(object) {
             Some(Kind::List(_) | Kind::Map(_)) => return self.collection_call(site, object, name, args),
             Some(Kind::Closure { .. } | Kind::Method { .. }) if pack.invokers.contains(name) => return self.call_value(object, args),
+            // the same function, with an object of its own
+            Some(Kind::Closure { .. } | Kind::Method { .. }) if pack.binders.contains(name) => return object.clone(),
             Some(Kind::Instance { class, .. }) if args.is_empty() && pack.class_getters.contains(name) => return Value::Type(*class),
             // the object that a pointer leads to
             Some(Kind::Instance { .. }) if args.is_empty() && pack.unwraps.contains(name) => return object.clone(),

@@ -1,7 +1,7 @@
 //! The state of one run: heap, activations, decisions and what it came to.
 
 use rustc_hash::FxHashMap;
-use yarrowgraph_ir::{Body, FunctionId, MemberKind, Name, Node, NodeId, ParamMode};
+use yarrowgraph_ir::{Body, FunctionId, MemberKind, Name, Node, NodeId, ParamMode, UnaryOp};
 
 use super::chains::Set;
 use super::value::{FrameId, Kind, Object, ObjectId, Value};
@@ -57,6 +57,8 @@ pub(super) struct Frame {
     pub(super) yields: Vec<Value>,
     /// What expressions came to when they were last evaluated.
     pub(super) seen: FxHashMap<NodeId, Value>,
+    /// Whether whoever called it goes on where it waits for something.
+    pub(super) is_left_waiting: bool,
 }
 
 /// What a run came to.
@@ -112,7 +114,10 @@ pub(super) struct Machine<'m, 'p> {
     pub(super) made_by: FxHashMap<ObjectId, (ObjectId, Option<Site>)>,
     /// Lists that were walked for an answer.
     pub(super) walks: Vec<(usize, ObjectId)>,
-    phase: u32,
+    /// What comes in no order with that of another one: nought is the set-up itself.
+    pub(super) phase: u32,
+    /// How many phases there were after the first.
+    phases: u32,
 }
 
 impl<'m, 'p> Machine<'m, 'p> {
@@ -145,6 +150,7 @@ impl<'m, 'p> Machine<'m, 'p> {
             made_by: FxHashMap::default(),
             walks: Vec::new(),
             phase: 0,
+            phases: 0,
         }
     }
 
@@ -160,8 +166,33 @@ impl<'m, 'p> Machine<'m, 'p> {
         while next < self.callbacks.len().min(CALLBACKS) && !self.is_spent() {
             let handler = self.callbacks[next].clone();
             next += 1;
-            self.phase += 1;
+            self.begin_phase();
             self.call_value(&handler, Vec::new());
+        }
+    }
+
+    fn begin_phase(&mut self) {
+        self.phases += 1;
+        self.phase = self.phases;
+    }
+
+    /// What follows in a function that waits for something, while whoever called it goes on, comes at a time of its own.
+    pub(super) fn wait(&mut self) {
+        if std::mem::take(&mut self.frame_mut().is_left_waiting) {
+            self.begin_phase();
+        }
+    }
+
+    /// Whether the call that is being carried out stands among others that are begun together, or in a function that does not wait for it.
+    pub(super) fn leaves_waiting(&self) -> bool {
+        let Some(call) = self.calls.last() else { return false };
+        let program = self.program();
+        let (Some(body), scope) = (program.body(call.member), program.scope(call.member)) else { return false };
+        match scope.parent(call.node).map(|parent| body.node(parent)) {
+            Some(Node::Unary { op: UnaryOp::Await, .. }) => false,
+            Some(Node::Collection { .. }) => true,
+            // a program that begins with `main()` is what there is to wait for
+            _ => !program.ty(program.member(call.member).owner).is_module || program.member(call.member).kind == MemberKind::Method,
         }
     }
 

@@ -213,8 +213,8 @@ impl Setup {
             for (at, a) in all(first) {
                 for &(behind, b) in later.iter().filter(|(_, b)| b.subject == a.subject) {
                     let same_round = a.loops.iter().any(|l| b.loops.contains(l));
-                    // handlers that a platform calls come in no order among themselves
-                    let apart = a.phase != b.phase && a.phase != 0 && b.phase != 0;
+                    // handlers that a platform calls, and what is waited for meanwhile, come in no order among themselves
+                    let apart = a.phase != b.phase && a.phase != 0;
                     let before = at < behind && !apart && (later_ends || !same_round);
                     told = Some(told.unwrap_or(true) && before);
                 }

@@ -1,10 +1,10 @@
 //! Statements.
 
-use yarrowgraph_ir::{List, Node, NodeId};
+use yarrowgraph_ir::{List, MemberKind, Node, NodeId};
 
 use super::machine::{Ends, Machine};
 use super::value::{Kind, Value};
-use crate::program::Declared;
+use crate::program::{Declared, MemberId};
 
 /// How many rounds of a loop are gone through.
 const ROUNDS: usize = 64;
@@ -18,9 +18,38 @@ impl Machine<'_, '_> {
         ends
     }
 
+    fn is_module_code(&self) -> bool {
+        let info = self.program().member(self.frame().member);
+        info.kind == MemberKind::Initializer && self.program().ty(info.owner).is_module
+    }
+
+    /// The statements of a module, with what its variables are given first, each where it stands.
+    fn module_code(&mut self, list: List) -> Ends {
+        let program = self.program();
+        let (Some(body), info) = (self.body(), program.member(self.frame().member)) else { return Ends::Next };
+        let starts_at = |m: MemberId| program.body(m).and_then(|b| Some(b.span(b.root?).start));
+        let is_variable = |m: &MemberId| program.member(*m).kind == MemberKind::Field && program.member(*m).unit == info.unit;
+        let variables = program.ty(info.owner).members.iter().copied().filter(is_variable);
+        let mut variables: Vec<(u32, MemberId)> = variables.filter_map(|m| Some((starts_at(m)?, m))).collect();
+        variables.sort_unstable();
+        let mut variables = variables.into_iter().peekable();
+        for statement in body.list(list) {
+            while let Some((_, m)) = variables.next_if(|(at, _)| *at < body.span(*statement).start) {
+                self.static_value(m);
+            }
+            match self.run(*statement) {
+                Ends::Next => {}
+                ends => return ends,
+            }
+        }
+        variables.for_each(|(_, m)| _ = self.static_value(m));
+        Ends::Next
+    }
+
     fn statement(&mut self, node: NodeId) -> Ends {
         let Some(body) = self.body() else { return Ends::Next };
         match body.node(node) {
+            Node::Block(list) if body.root == Some(node) && self.is_module_code() => self.module_code(list),
             Node::Block(list) | Node::Opaque(list) => self.all(list),
             Node::Variants(list) => body.list(list).first().map_or(Ends::Next, |first| self.run(*first)),
             Node::Local { .. } | Node::Pattern { .. } => {

@@ -172,3 +172,117 @@ fn runs_that_never_end_are_given_up() {
     );
     assert_eq!(orders(&found, CHANNEL), ["Lamp.moved after []"]);
 }
+
+/// A mill's meter in JavaScript, with who hears it; what a program does with it is up to that.
+fn javascript(main: &str) -> Map {
+    map(&format!(
+        r#"
+//// meter.js
+const {{ EventEmitter }} = require('events');
+const meter = new EventEmitter();
+function grind(kg) {{ meter.emit('ground', kg); }}
+module.exports = {{ meter, grind }};
+//// hoppers.js
+const {{ meter }} = require('./meter');
+class Hopper {{
+  join() {{ meter.on('ground', this.filled.bind(this)); return this; }}
+}}
+class Bin extends Hopper {{ filled(kg) {{ this.kg = kg; }} }}
+class Sack extends Hopper {{ filled(kg) {{ this.sack = kg; }} }}
+class Board {{
+  constructor() {{ meter.on('ground', (kg) => console.log(kg)); }}
+}}
+module.exports = {{ Bin, Sack, Board }};
+//// main.js
+const {{ Bin, Sack, Board }} = require('./hoppers');
+const {{ grind }} = require('./meter');
+{main}
+"#
+    ))
+}
+
+#[test]
+fn what_a_program_gives_its_variables_comes_where_it_stands() {
+    let map = javascript("const bin = new Bin().join();\ngrind(3);\nconst board = new Board();\nnew Sack().join();");
+    assert_eq!(
+        orders(&map, "ground"),
+        [
+            "hoppers.Bin.filled after []",
+            "hoppers.Board.new~1 after [hoppers.Bin.filled]",
+            "hoppers.Sack.filled after [hoppers.Board.new~1]"
+        ]
+    );
+}
+
+#[test]
+fn what_waits_beside_others_comes_in_no_order() {
+    let together = "async function later(hopper) {\n  await new Promise((done) => setTimeout(done, 5));\n  hopper.join();\n}\n\
+                    const board = new Board();\nPromise.all([later(new Bin()), later(new Sack())]).then(() => grind(2));\ngrind(1);";
+    assert_eq!(
+        orders(&javascript(together), "ground"),
+        [
+            "hoppers.Bin.filled after [hoppers.Board.new~1]",
+            "hoppers.Board.new~1 after []",
+            "hoppers.Sack.filled after [hoppers.Board.new~1]"
+        ]
+    );
+    let one_by_one = "async function later(hopper) {\n  await new Promise((done) => setTimeout(done, 5));\n  hopper.join();\n}\n\
+                      async function main() {\n  await later(new Bin());\n  await later(new Sack());\n  const board = new Board();\n}\nmain();";
+    assert_eq!(
+        orders(&javascript(one_by_one), "ground"),
+        [
+            "hoppers.Bin.filled after []",
+            "hoppers.Board.new~1 after [hoppers.Sack.filled]",
+            "hoppers.Sack.filled after [hoppers.Bin.filled]"
+        ]
+    );
+}
+
+#[test]
+fn parts_that_constructors_make_of_something() {
+    let map = map(r#"
+//// hub.h
+#include <functional>
+#include <map>
+class Hub {
+public:
+    int hear(std::function<void(int)> ear) { ears_[++last_] = ear; return last_; }
+    void deaf(int id) { ears_.erase(id); }
+    void say(int word) { for (auto& [id, ear] : ears_) ear(word); }
+private:
+    std::map<int, std::function<void(int)>> ears_;
+    int last_ = 0;
+};
+class Ear {
+public:
+    Ear(Hub& hub, std::function<void(int)> ear) : hub_(hub), id_(hub.hear(ear)) {}
+    ~Ear() { hub_.deaf(id_); }
+private:
+    Hub& hub_;
+    int id_;
+};
+//// mill.h
+#include "hub.h"
+class Mill {
+public:
+    explicit Mill(Hub& hub);
+private:
+    int kg_ = 0;
+    Ear ear_;
+};
+//// mill.cpp
+#include "mill.h"
+Mill::Mill(Hub& hub) : ear_(hub, [this](int kg) { kg_ += kg; }) {}
+//// main.cpp
+#include "mill.h"
+int main() {
+    Hub hub;
+    Mill mill(hub);
+    Ear log(hub, [](int) {});
+    hub.say(4);
+    return 0;
+}
+"#);
+    assert_eq!(orders(&map, "Hub.ears_"), ["Mill.new~1 after []", "main.main~1 after [Mill.new~1]"]);
+    assert!(map.channels[0].subscriptions.iter().all(|s| s.handler != "?" && s.place.file != "mill.h"));
+}

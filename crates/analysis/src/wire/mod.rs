@@ -41,7 +41,7 @@ mod tests;
 mod views;
 
 use std::collections::BTreeMap;
-use std::sync::{Mutex, OnceLock};
+use std::sync::{Arc, Mutex, OnceLock};
 
 use rayon::prelude::*;
 use rustc_hash::{FxHashMap, FxHashSet};
@@ -538,7 +538,11 @@ fn take_apart(flow: &Flow<'_>, setup: &Setup, effects: &mut Vec<Effect>, channel
         let first = effects.len();
         for handler in several {
             let mut one = effects[join].clone();
-            one.handler = Some(handler);
+            // what is bound anew stays so
+            one.handler = match one.handler {
+                Some(Val::Bound(_, bound_at)) => Some(Val::Bound(Arc::new(handler), bound_at)),
+                _ => Some(handler),
+            };
             effects.push(one);
         }
         parts.insert(join, (first..effects.len()).collect());
@@ -546,10 +550,14 @@ fn take_apart(flow: &Flow<'_>, setup: &Setup, effects: &mut Vec<Effect>, channel
     parts
 }
 
-/// Whether an effect's handler is something that a collection, a call or a local gives.
+/// Whether an effect's handler is something that a collection, a call, a local or a class's heirs give.
 fn is_open_handler(flow: &Flow<'_>, effect: &Effect) -> bool {
     let Some(handler) = &effect.handler else { return false };
-    let open = matches!(handler, Val::Element(..) | Val::Local(_) | Val::Call(_) | Val::Unknown | Val::Param(..));
+    let handler = handler.unbound();
+    let open = match handler {
+        Val::Outside(of, _) => matches!(**of, Val::This(_)),
+        other => matches!(other, Val::Element(..) | Val::Local(_) | Val::Call(_) | Val::Unknown | Val::Param(..)),
+    };
     open && flow.function_of(handler).is_none()
 }
 

@@ -43,7 +43,7 @@ impl Wiring<'_> {
     /// A subscription as the runs of the set-up know it.
     fn which(&self, join: usize) -> Which<'_> {
         match self.parts.iter().find(|(_, parts)| parts.contains(&join)) {
-            Some((&effect, _)) => Which { effect, handler: self.effects[join].handler.as_ref() },
+            Some((&effect, _)) => Which { effect, handler: self.effects[join].handler.as_ref().map(Val::unbound) },
             None => Which { effect: join, handler: None },
         }
     }

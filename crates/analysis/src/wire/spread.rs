@@ -333,6 +333,8 @@ pub(super) fn open_in(flow: &Flow<'_>, effect: &Effect, signals: &FxHashSet<Type
         }
         // topics that are handed over together
         Val::Element(of, _) => (**of).clone(),
+        // who is taken off by what he is known by: `gauges.erase(gauge->id())`
+        Val::Member(..) | Val::Outside(..) if effect.act == Act::Leave && effect.handler == Some(Val::Unknown) => key.root().clone(),
         _ => key.clone(),
     };
     let open_key = effect.holder.key.as_ref().map(object).as_ref().and_then(&param);
@@ -474,6 +476,8 @@ fn argument_node(flow: &Flow<'_>, site: Site, index: u16, binding: &Binding) -> 
             *body.list(args).get((index as usize).checked_sub(shift)?)?
         }
         Node::Assign { value, .. } => value,
+        // what a part is made of
+        Node::Opaque(args) => *body.list(args).get(index as usize)?,
         _ => return None,
     };
     Some(Site { member: site.member, node })

@@ -1,0 +1,94 @@
+//! Parts that an object holds by value, and what its constructors make them of: `: m_gauge(bus, 3)`.
+
+use yarrowgraph_ir::{AssignOp, MemberKind, Node, NodeId, TypeKind};
+
+use super::{Binding, Flow, Val};
+use crate::program::{MemberId, Site, Ty, TypeId};
+
+/// A part, as a constructor makes it.
+#[derive(Debug)]
+pub(crate) struct Part {
+    /// The field that holds it.
+    pub field: MemberId,
+    /// Its class.
+    pub class: TypeId,
+    /// What stands for its creation: all that it is made of.
+    pub site: Site,
+    /// What it is made of.
+    pub args: Vec<NodeId>,
+}
+
+impl Flow<'_> {
+    /// The part that an assignment at the head of a constructor stands for; none where its field is given what is there already.
+    pub(crate) fn part_made_by(&self, assign: Site) -> Option<Part> {
+        let program = self.program;
+        let info = program.member(assign.member);
+        if info.kind != MemberKind::Constructor || !program.kit_of(assign.member).traits.references_dangle {
+            return None;
+        }
+        let (body, scope) = (program.body(assign.member)?, program.scope(assign.member));
+        let Node::Assign { op: AssignOp::Set, target, value } = body.node(assign.node) else { return None };
+        // they stand beside the block of the constructor's own statements
+        let Node::Block(items) = body.node(body.root?) else { return None };
+        let statements = body.list(items).last().filter(|n| matches!(body.node(**n), Node::Block(_)));
+        if statements.is_none() || scope.parent(assign.node) != body.root {
+            return None;
+        }
+        let Node::Member { object, name, .. } = body.node(target) else { return None };
+        let is_field = |m: &MemberId| program.member(*m).kind == MemberKind::Field && !program.member(*m).is_static;
+        let named = program.own_members(info.owner, program.sym_in(assign.member, name));
+        let field = named.iter().copied().find(is_field).filter(|_| body.node(object) == Node::This)?;
+        if !program.decl(field).ty.is_some_and(|ty| program.is_by_value(field, ty)) {
+            return None;
+        }
+        let class = program.declared_type(field).own().filter(|t| program.ty(*t).kind == TypeKind::Class)?;
+        let args = match body.node(value) {
+            Node::Opaque(list) => body.list(list).to_vec(),
+            Node::Null => return None,
+            _ => vec![value],
+        };
+        // what is of its class, or may be, is copied
+        let may_be_copied = |arg: NodeId| match self.type_of_node(assign.member, arg) {
+            Ty::Unknown => true,
+            ty => ty.own().is_some_and(|given| program.are_kin(given, class)),
+        };
+        if matches!(args[..], [one] if may_be_copied(one)) {
+            return None;
+        }
+        let constructor = self.constructor(class, args.len())?;
+        let takes_all = program.decl(constructor).params.len() >= args.len();
+        takes_all.then_some(Part { field, class, site: Site { member: assign.member, node: value }, args })
+    }
+
+    /// The fields whose parts a constructor makes.
+    pub(crate) fn parts_of_constructor(&self, constructor: MemberId) -> Vec<MemberId> {
+        let Some(body) = self.program.body(constructor) else { return Vec::new() };
+        let Some(Node::Block(items)) = body.root.map(|root| body.node(root)) else { return Vec::new() };
+        let made = body.list(items).iter().filter_map(|node| self.part_made_by(Site { member: constructor, node: *node }));
+        made.map(|part| part.field).collect()
+    }
+
+    /// What constructors make the part of that a field is declared to hold; none where it comes about with nothing.
+    pub(super) fn parts_declared_at(&self, declared: Site) -> Vec<Part> {
+        let program = self.program;
+        let is_field = program.member(declared.member).kind == MemberKind::Field;
+        if !is_field || !program.kit_of(declared.member).traits.references_dangle {
+            return Vec::new();
+        }
+        let assign_of = |value: &Site| Some(Site { member: value.member, node: program.scope(value.member).parent(value.node)? });
+        let given = self.definitions(declared.member).iter().filter(|value| value.member != declared.member);
+        given.filter_map(assign_of).filter_map(|assign| self.part_made_by(assign)).collect()
+    }
+
+    /// What the making of a part hands to its constructor, if it is that one.
+    pub(super) fn binding_of_part(&self, part: &Part, declared: Site, constructor: MemberId) -> Option<Binding> {
+        if self.constructor(part.class, part.args.len()) != Some(constructor) {
+            return None;
+        }
+        let mut args = vec![None; self.program.decl(constructor).params.len()];
+        for (slot, node) in args.iter_mut().zip(&part.args) {
+            *slot = Some(self.eval_in(part.site.member, *node));
+        }
+        Some(Binding { callee: (constructor, None), this: Some(Val::New(declared)), args, types: Vec::new() })
+    }
+}
