@@ -298,8 +298,11 @@ impl Machine<'_, '_> {
     fn given_by_module(&mut self, m: MemberId) -> Value {
         let program = self.program();
         let Some(given) = self.flow.only_definition(m) else { return Value::Unknown };
-        let is_made =
-            |node: Node| matches!(node, Node::Lambda(_) | Node::New { .. } | Node::Call { .. } | Node::Object(_) | Node::Collection { .. });
+        let is_made = |node: Node| match node {
+            Node::Lambda(_) => true,
+            Node::New { .. } | Node::Call { .. } | Node::Object(_) | Node::Collection { .. } => self.in_order,
+            _ => false,
+        };
         let is_known = program.body(given.member).is_some_and(|b| is_made(b.node(given.node)));
         if program.member(given.member).kind != MemberKind::Initializer || !is_known {
             return Value::Unknown;

@@ -118,10 +118,12 @@ pub(super) struct Machine<'m, 'p> {
     pub(super) phase: u32,
     /// How many phases there were after the first.
     phases: u32,
+    /// Whether what variables of modules are given is found where it stands, and by what is asked for of others.
+    pub(super) in_order: bool,
 }
 
 impl<'m, 'p> Machine<'m, 'p> {
-    pub(super) fn new(wanted: &'m Wanted<'m, 'p>, decisions: Vec<bool>, budget: usize) -> Self {
+    pub(super) fn new(wanted: &'m Wanted<'m, 'p>, decisions: Vec<bool>, budget: usize, in_order: bool) -> Self {
         Self {
             flow: wanted.flow,
             wanted,
@@ -151,6 +153,7 @@ impl<'m, 'p> Machine<'m, 'p> {
             walks: Vec::new(),
             phase: 0,
             phases: 0,
+            in_order,
         }
     }
 

@@ -37,6 +37,9 @@ const RUNS: usize = 48;
 /// How many steps all runs of a tree may take together.
 const ALL_STEPS: usize = 400_000;
 
+/// How many of these the runs of a module may take that give its variables their values where these stand.
+const IN_ORDER_STEPS: usize = 2 * machine::STEPS;
+
 /// So many entry points for each thread are at first run ahead of knowing how many steps are left for them.
 const WAVE: usize = 4;
 
@@ -272,8 +275,22 @@ fn on_a_stack<T: Default + Send>(work: impl FnOnce() -> T + Send) -> T {
     })
 }
 
-/// Runs an entry point in every way that its conditions allow, those that differ early first.
+/// Runs an entry point in every way that its conditions allow. Where these are too many, what variables of modules are given by code
+/// that is not run for them is left open.
 fn run(wanted: &Wanted<'_, '_>, root: MemberId, steps: usize) -> Ran {
+    if wanted.flow.program.member(root).kind != MemberKind::Initializer {
+        return run_all_ways(wanted, root, steps, true);
+    }
+    let ran = run_all_ways(wanted, root, steps.min(IN_ORDER_STEPS), true);
+    if ran.whole {
+        return ran;
+    }
+    let less = run_all_ways(wanted, root, steps - ran.steps, false);
+    Ran { steps: less.steps + ran.steps, ..less }
+}
+
+/// Runs an entry point in every way, those that differ early first.
+fn run_all_ways(wanted: &Wanted<'_, '_>, root: MemberId, steps: usize, in_order: bool) -> Ran {
     // ways that part after a run's last subscription are taken last, and need not all be taken
     let mut waiting: VecDeque<Vec<bool>> = VecDeque::from([Vec::new()]);
     let mut idle: VecDeque<Vec<bool>> = VecDeque::new();
@@ -284,7 +301,7 @@ fn run(wanted: &Wanted<'_, '_>, root: MemberId, steps: usize) -> Ran {
             break;
         }
         let decided = decisions.len();
-        let mut machine = Machine::new(wanted, decisions, steps - ran.steps);
+        let mut machine = Machine::new(wanted, decisions, steps - ran.steps, in_order);
         machine.start(root);
         ran.steps += machine.steps_taken();
         let done = machine.finish();

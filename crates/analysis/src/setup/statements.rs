@@ -20,7 +20,7 @@ impl Machine<'_, '_> {
 
     fn is_module_code(&self) -> bool {
         let info = self.program().member(self.frame().member);
-        info.kind == MemberKind::Initializer && self.program().ty(info.owner).is_module
+        self.in_order && info.kind == MemberKind::Initializer && self.program().ty(info.owner).is_module
     }
 
     /// The statements of a module, with what its variables are given first, each where it stands.
