@@ -3,7 +3,7 @@
 use yarrowgraph_ir::{Node, UnaryOp};
 
 use crate::flow::Flow;
-use crate::program::{Kinds, MemberId, Program, Site, TypeId};
+use crate::program::{Kinds, MemberId, Program, Site, TypeId, within};
 
 /// Whether objects of a class call, on something that they hold, a method of a roster's owner that walks the roster, and whether what
 /// they hold is known to be of the owner's class.
@@ -27,15 +27,14 @@ pub(super) fn talk_back(flow: &Flow<'_>, roster: MemberId, class: TypeId) -> (bo
 fn walks(program: &Program, roster: MemberId) -> Vec<MemberId> {
     let info = program.member(roster);
     let index = &program.index;
-    let mut bases = Vec::new();
+    let sites = [index.reads(info.name), index.writes(info.name), index.calls(info.name)];
+    let names_it = |m: &MemberId| sites.iter().any(|all| !within(all, *m).is_empty());
+    let mut naming: Vec<MemberId> = Vec::new();
     program.for_each_base(info.owner, &mut |t| {
-        bases.push(t);
+        naming.extend(program.ty(t).members.iter().copied().filter(names_it));
         true
     });
-    let sites = [index.reads(info.name), index.writes(info.name), index.calls(info.name)].into_iter().flatten();
-    let mut naming: Vec<MemberId> = sites.map(|s| s.member).filter(|m| bases.contains(&program.member(*m).owner)).collect();
     naming.sort_unstable();
-    naming.dedup();
     naming.retain(|m| program.find_member_as(info.owner, program.member(*m).name, true) == Some(*m));
     naming
 }

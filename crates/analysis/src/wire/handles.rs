@@ -5,7 +5,7 @@ use yarrowgraph_ir::{MemberKind, Node, NodeId};
 
 use super::effect::{Act, Effect, Event};
 use crate::flow::{Flow, Val};
-use crate::program::{MemberId, Site, Ty};
+use crate::program::{MemberId, Site, Ty, within};
 
 /// What becomes of a handle.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -201,8 +201,10 @@ fn returns_something(flow: &Flow<'_>, member: MemberId) -> bool {
 fn is_forgotten(flow: &Flow<'_>, m: MemberId) -> bool {
     let program = flow.program;
     let info = program.member(m);
-    let uses = program.index.reads(info.name).iter().chain(program.index.calls(info.name));
-    for &site in uses {
+    let (reads, calls) = (program.index.reads(info.name), program.index.calls(info.name));
+    // its own class is likeliest to use it
+    let in_class = program.ty(info.owner).members.iter().flat_map(|own| within(reads, *own).iter().chain(within(calls, *own)));
+    for &site in in_class.chain(reads).chain(calls) {
         let Some(body) = program.body(site.member) else { continue };
         let node = match body.node(site.node) {
             Node::Call { callee, .. } => callee,
