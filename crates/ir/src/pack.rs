@@ -443,6 +443,9 @@ pub struct Pack {
     /// Methods that put a new object of a class in its place.
     #[serde(default)]
     pub emplaces: Names,
+    /// Methods that make what they put in of their arguments.
+    #[serde(default)]
+    pub makes_items: Names,
     /// Methods that take off the last element of a list, of those that take one off.
     #[serde(default)]
     pub takes_last: Names,

@@ -155,6 +155,14 @@ fn callers_of_member(flow: &Flow<'_>, member: MemberId) -> Vec<(Site, Binding)> 
                     found.extend(flow.binding(site, &callee).map(|b| (site, b)));
                 }
             }
+            for &site in flow.made_where_put(info.owner) {
+                let Some(body) = program.body(site.member) else { continue };
+                let Node::Call { args, .. } = body.node(site.node) else { continue };
+                if flow.constructor(info.owner, args.len as usize) == Some(member) {
+                    let callee = Callee { member, receiver: Some(Val::New(site)), extension: false };
+                    found.extend(flow.binding(site, &callee).map(|b| (site, b)));
+                }
+            }
             for &(_, site) in flow.calls_named(empty).calls.get(&member).into_iter().flatten() {
                 let Some(callee) = flow.callee(site) else { continue };
                 found.extend(flow.binding(site, &callee).map(|b| (site, b)));

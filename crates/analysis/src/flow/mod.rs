@@ -27,7 +27,7 @@ use rustc_hash::FxHashMap;
 use yarrowgraph_ir::{AssignOp, FunctionId, Node, NodeId};
 
 use crate::memo::known_or;
-use crate::program::{Kinds, MemberId, Program, Site, Sym, Ty};
+use crate::program::{Kinds, MemberId, Program, Site, Sym, Ty, TypeId};
 
 pub use callers::FunctionKey;
 pub(crate) use callers::is_override;
@@ -72,6 +72,8 @@ pub struct Flow<'p> {
     /// The names by which other files know the functions of modules.
     renamed: OnceLock<FxHashMap<MemberId, Vec<Sym>>>,
     creations_by_type: Mutex<FxHashMap<Sym, Arc<callers::CreationsByType>>>,
+    /// The calls that make objects where they put them, by the objects' class.
+    made_where_put: OnceLock<FxHashMap<TypeId, Vec<Site>>>,
     /// How many methods replace a method, as far as it was asked for.
     overrides: Mutex<FxHashMap<MemberId, u32>>,
     /// The rows of maps that are filled by code, as far as they were asked for.
@@ -102,6 +104,7 @@ impl<'p> Flow<'p> {
             calls_by_target: Mutex::default(),
             renamed: OnceLock::new(),
             creations_by_type: Mutex::default(),
+            made_where_put: OnceLock::new(),
             overrides: Mutex::default(),
             filled_maps: Mutex::default(),
         };
@@ -120,6 +123,7 @@ impl<'p> Flow<'p> {
         flow.calls_by_target = Mutex::default();
         flow.creations_by_type = Mutex::default();
         flow.filled_maps = Mutex::default();
+        flow.made_where_put = OnceLock::new();
         flow.callees = program.units.iter().map(|_| Mutex::default()).collect();
         flow.values = program.units.iter().map(|_| Mutex::default()).collect();
         flow

@@ -1,9 +1,11 @@
-//! Parts that an object holds by value, and what its constructors make them of: `: m_gauge(bus, 3)`.
+//! Objects that come about without a word for it: parts that an object holds by value, and what its constructors make them of
+//! (`: m_gauge(bus, 3)`), and what is made where it is put (`gauges.emplace_back(bus, 3)`).
 
+use rustc_hash::FxHashMap;
 use yarrowgraph_ir::{AssignOp, MemberKind, Node, NodeId, TypeKind};
 
 use super::{Binding, Flow, Val};
-use crate::program::{MemberId, Site, Ty, TypeId};
+use crate::program::{MemberId, Site, Sym, Ty, TypeId};
 
 /// A part, as a constructor makes it.
 #[derive(Debug)]
@@ -47,17 +49,62 @@ impl Flow<'_> {
             Node::Null => return None,
             _ => vec![value],
         };
-        // what is of its class, or may be, is copied
-        let may_be_copied = |arg: NodeId| match self.type_of_node(assign.member, arg) {
-            Ty::Unknown => true,
-            ty => ty.own().is_some_and(|given| program.are_kin(given, class)),
-        };
-        if matches!(args[..], [one] if may_be_copied(one)) {
+        if matches!(args[..], [one] if self.may_be_a_copy(assign.member, one, class)) {
             return None;
         }
         let constructor = self.constructor(class, args.len())?;
         let takes_all = program.decl(constructor).params.len() >= args.len();
         takes_all.then_some(Part { field, class, site: Site { member: assign.member, node: value }, args })
+    }
+
+    /// The class of the object that a call makes of its arguments where it puts it: `ears.emplace_back(hub, handler)`.
+    pub(crate) fn class_made_at(&self, call: Site) -> Option<TypeId> {
+        let program = self.program;
+        let body = program.body(call.member)?;
+        let Node::Call { callee, args, .. } = body.node(call.node) else { return None };
+        let Node::Member { object, name, .. } = body.node(callee) else { return None };
+        let unit = program.unit_of(call.member);
+        if args.len == 0 || !program.kit_of(call.member).pack.makes_items.contains(unit.text(name)) {
+            return None;
+        }
+        let held = self.type_of_node(call.member, object);
+        if program.is_map(&held) {
+            return None;
+        }
+        let item = program.element_type(program.member(call.member).unit, &held).unwrap_or(held);
+        let class = item.own().filter(|t| program.ty(*t).kind == TypeKind::Class)?;
+        let args = body.list(args);
+        if matches!(args, [one] if self.may_be_a_copy(call.member, *one, class)) {
+            return None;
+        }
+        let constructor = self.constructor(class, args.len())?;
+        (program.decl(constructor).params.len() >= args.len()).then_some(class)
+    }
+
+    /// The calls that make objects of a class where they put them.
+    pub(super) fn made_where_put(&self, class: TypeId) -> &[Site] {
+        let all = self.made_where_put.get_or_init(|| {
+            let program = self.program;
+            let mut names: Vec<Sym> = program.packs().flat_map(|p| p.makes_items.iter().filter_map(|n| program.symbols.get(n))).collect();
+            names.sort_unstable();
+            names.dedup();
+            let mut found: FxHashMap<TypeId, Vec<Site>> = FxHashMap::default();
+            for call in names.into_iter().flat_map(|name| program.index.calls(name)) {
+                if let Some(class) = self.class_made_at(*call) {
+                    found.entry(class).or_default().push(*call);
+                }
+            }
+            found
+        });
+        all.get(&class).map_or(&[], Vec::as_slice)
+    }
+
+    /// Whether an argument is of a class already, or may be.
+    fn may_be_a_copy(&self, member: MemberId, arg: NodeId, class: TypeId) -> bool {
+        match self.type_of_node(member, arg) {
+            Ty::Unknown => true,
+            ty => ty.own().is_some_and(|given| self.program.are_kin(given, class)),
+        }
     }
 
     /// The fields whose parts a constructor makes.

@@ -52,6 +52,10 @@ impl Machine<'_, '_> {
     /// A call of something that the tree does not declare.
     pub(super) fn library_call(&mut self, site: Site, object: &Value, sym: Sym, args: Vec<Value>) -> Value {
         let program = self.program();
+        let args = match self.flow.class_made_at(site) {
+            Some(class) => vec![self.new_instance(class, args, site)],
+            None => args,
+        };
         let name = program.text(sym);
         let pack = &*program.kit_of(site.member).pack;
         match self.kind(object) {

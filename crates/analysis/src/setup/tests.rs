@@ -286,3 +286,35 @@ int main() {
     assert_eq!(orders(&map, "Hub.ears_"), ["Mill.new~1 after []", "main.main~1 after [Mill.new~1]"]);
     assert!(map.channels[0].subscriptions.iter().all(|s| s.handler != "?" && s.place.file != "mill.h"));
 }
+
+#[test]
+fn objects_that_are_made_where_they_are_put() {
+    let map = map(r#"
+//// mill.cpp
+#include <functional>
+#include <optional>
+#include <vector>
+class Hub {
+public:
+    void hear(std::function<void(int)> ear) { ears_.push_back(ear); }
+    void say(int word) { for (auto& ear : ears_) ear(word); }
+private:
+    std::vector<std::function<void(int)>> ears_;
+};
+class Ear {
+public:
+    Ear(Hub& hub, std::function<void(int)> ear) { hub.hear(ear); }
+};
+int main(int argc, char** argv) {
+    Hub hub;
+    std::vector<Ear> ears;
+    ears.emplace_back(hub, [](int) {});
+    std::optional<Ear> late;
+    if (argc > 1) late.emplace(hub, [](int) {});
+    ears.emplace_back(Ear(hub, [](int) {}));
+    hub.say(4);
+    return 0;
+}
+"#);
+    assert_eq!(orders(&map, "Hub.ears_"), ["mill.main~1 after []", "mill.main~2 after [mill.main~1]", "mill.main~3 after [mill.main~2]"]);
+}
