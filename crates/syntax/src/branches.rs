@@ -3,7 +3,7 @@
 
 use std::borrow::Cow;
 
-use tree_sitter::{InputEdit, Point, Tree};
+use tree_sitter::Tree;
 use yarrowgraph_ir::Span;
 
 use crate::driver;
@@ -20,45 +20,23 @@ pub(crate) fn parse(grammar: Grammar, text: &str, worth: u32) -> Result<(Cow<'_,
         return Ok((Cow::Borrowed(text), tree));
     }
     let errors = driver::errors(&tree);
-    let (mut least, mut best) = (whole.saturating_sub(worth.saturating_sub(1)), (Cow::Borrowed(text), tree.clone()));
+    let (mut least, mut best) = (whole.saturating_sub(worth.saturating_sub(1)), (Cow::Borrowed(text), tree));
     for keep in [Keep::First, Keep::Last] {
         let one = only(text, keep, &errors);
         // no branch stands where the grammar could not read, and what is the same is read the same
         if one == text || one == *best.0 {
             continue;
         }
-        let again = parse::parse_anew(grammar, &one, Some(&edited(&tree, text, &one)))?;
-        let left = unread(&again);
+        let tree = parse::parse(grammar, &one)?;
+        let left = unread(&tree);
         if left < least {
-            (least, best) = (left, (Cow::Owned(one), again));
+            (least, best) = (left, (Cow::Owned(one), tree));
         }
         if left == 0 {
             break;
         }
     }
     Ok(best)
-}
-
-/// A text's tree that knows which lines of it are others in a text of as many bytes to a line.
-fn edited(tree: &Tree, text: &str, other: &str) -> Tree {
-    let mut tree = tree.clone();
-    let mut at = 0;
-    for (row, (line, changed)) in text.split_inclusive('\n').zip(other.split_inclusive('\n')).enumerate() {
-        let end = at + line.len();
-        if line != changed {
-            let end_position = Point { row, column: line.len() };
-            tree.edit(&InputEdit {
-                start_byte: at,
-                old_end_byte: end,
-                new_end_byte: end,
-                start_position: Point { row, column: 0 },
-                old_end_position: end_position,
-                new_end_position: end_position,
-            });
-        }
-        at = end;
-    }
-    tree
 }
 
 /// How many bytes the grammar could not read; stretches without bytes count too.

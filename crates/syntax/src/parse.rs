@@ -78,11 +78,6 @@ const BYTES_PER_CALL: usize = 4;
 
 /// Parses a text; gives it up when that takes out of all proportion to its size.
 pub(crate) fn parse(grammar: Grammar, text: &str) -> Result<Tree, Unread> {
-    parse_anew(grammar, text, None)
-}
-
-/// Parses a text of which another version was parsed before, whose tree knows what is new: what is not is taken from there.
-pub(crate) fn parse_anew(grammar: Grammar, text: &str, before: Option<&Tree>) -> Result<Tree, Unread> {
     if u32::try_from(text.len()).is_err() {
         return Err(Unread::TooLarge);
     }
@@ -104,7 +99,7 @@ pub(crate) fn parse_anew(grammar: Grammar, text: &str, before: Option<&Tree>) ->
         let bytes = text.as_bytes();
         let mut chunk = |at: usize, _| if at < bytes.len() { &bytes[at..] } else { &[] };
         let options = ParseOptions::new().progress_callback(&mut progress);
-        parser.parse_with_options(&mut chunk, before, Some(options)).ok_or(Unread::TooTangled)
+        parser.parse_with_options(&mut chunk, None, Some(options)).ok_or(Unread::TooTangled)
     })
 }
 
