@@ -151,16 +151,14 @@ fn callers_of_member(flow: &Flow<'_>, member: MemberId) -> Vec<(Site, Binding)> 
                 }
                 let class = flow.type_of_node(site.member, site.node).own();
                 if class.and_then(|t| flow.constructor_or_base(t, args.len as usize)) == Some(member) {
-                    let callee = Callee { member, receiver: Some(Val::New(site)), extension: false };
-                    found.extend(flow.binding(site, &callee).map(|b| (site, b)));
+                    found.extend(making(flow, site, member));
                 }
             }
             for &site in flow.made_where_put(info.owner) {
                 let Some(body) = program.body(site.member) else { continue };
                 let Node::Call { args, .. } = body.node(site.node) else { continue };
                 if flow.constructor(info.owner, args.len as usize) == Some(member) {
-                    let callee = Callee { member, receiver: Some(Val::New(site)), extension: false };
-                    found.extend(flow.binding(site, &callee).map(|b| (site, b)));
+                    found.extend(making(flow, site, member));
                 }
             }
             for &(_, site) in flow.calls_named(empty).calls.get(&member).into_iter().flatten() {
@@ -178,6 +176,12 @@ fn callers_of_member(flow: &Flow<'_>, member: MemberId) -> Vec<(Site, Binding)> 
         }
     }
     found
+}
+
+/// The place where an object is made, with what it hands to the constructor.
+fn making(flow: &Flow<'_>, site: Site, constructor: MemberId) -> Option<(Site, Binding)> {
+    let callee = Callee { member: constructor, receiver: Some(Val::New(site)), extension: false };
+    Some((site, flow.binding(site, &callee)?))
 }
 
 /// The calls that reach a method, in the order of the index.

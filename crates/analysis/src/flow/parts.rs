@@ -25,7 +25,7 @@ impl Flow<'_> {
     pub(crate) fn part_made_by(&self, assign: Site) -> Option<Part> {
         let program = self.program;
         let info = program.member(assign.member);
-        if info.kind != MemberKind::Constructor || !program.kit_of(assign.member).traits.references_dangle {
+        if info.kind != MemberKind::Constructor || !self.has_parts(assign.member) {
             return None;
         }
         let (body, scope) = (program.body(assign.member)?, program.scope(assign.member));
@@ -49,12 +49,8 @@ impl Flow<'_> {
             Node::Null => return None,
             _ => vec![value],
         };
-        if matches!(args[..], [one] if self.may_be_a_copy(assign.member, one, class)) {
-            return None;
-        }
-        let constructor = self.constructor(class, args.len())?;
-        let takes_all = program.decl(constructor).params.len() >= args.len();
-        takes_all.then_some(Part { field, class, site: Site { member: assign.member, node: value }, args })
+        let site = Site { member: assign.member, node: value };
+        self.can_be_made_of(class, assign.member, &args).then_some(Part { field, class, site, args })
     }
 
     /// The class of the object that a call makes of its arguments where it puts it: `ears.emplace_back(hub, handler)`.
@@ -73,12 +69,7 @@ impl Flow<'_> {
         }
         let item = program.element_type(program.member(call.member).unit, &held).unwrap_or(held);
         let class = item.own().filter(|t| program.ty(*t).kind == TypeKind::Class)?;
-        let args = body.list(args);
-        if matches!(args, [one] if self.may_be_a_copy(call.member, *one, class)) {
-            return None;
-        }
-        let constructor = self.constructor(class, args.len())?;
-        (program.decl(constructor).params.len() >= args.len()).then_some(class)
+        self.can_be_made_of(class, call.member, body.list(args)).then_some(class)
     }
 
     /// The calls that make objects of a class where they put them.
@@ -99,17 +90,24 @@ impl Flow<'_> {
         all.get(&class).map_or(&[], Vec::as_slice)
     }
 
-    /// Whether an argument is of a class already, or may be.
-    fn may_be_a_copy(&self, member: MemberId, arg: NodeId, class: TypeId) -> bool {
-        match self.type_of_node(member, arg) {
+    /// Whether a constructor of a class takes some expressions; what is of the class already, or may be, is copied instead.
+    fn can_be_made_of(&self, class: TypeId, member: MemberId, args: &[NodeId]) -> bool {
+        let may_be_a_copy = |arg: NodeId| match self.type_of_node(member, arg) {
             Ty::Unknown => true,
             ty => ty.own().is_some_and(|given| self.program.are_kin(given, class)),
-        }
+        };
+        let takes_all = |constructor: MemberId| self.program.decl(constructor).params.len() >= args.len();
+        !matches!(args, [one] if may_be_a_copy(*one)) && self.constructor(class, args.len()).is_some_and(takes_all)
+    }
+
+    /// Whether a member's language has parts by value.
+    fn has_parts(&self, member: MemberId) -> bool {
+        self.program.kit_of(member).traits.references_dangle
     }
 
     /// The fields whose parts a constructor makes.
     pub(crate) fn parts_of_constructor(&self, constructor: MemberId) -> Vec<MemberId> {
-        let Some(body) = self.program.body(constructor) else { return Vec::new() };
+        let Some(body) = self.program.body(constructor).filter(|_| self.has_parts(constructor)) else { return Vec::new() };
         let Some(Node::Block(items)) = body.root.map(|root| body.node(root)) else { return Vec::new() };
         let made = body.list(items).iter().filter_map(|node| self.part_made_by(Site { member: constructor, node: *node }));
         made.map(|part| part.field).collect()
@@ -118,8 +116,7 @@ impl Flow<'_> {
     /// What constructors make the part of that a field is declared to hold; none where it comes about with nothing.
     pub(super) fn parts_declared_at(&self, declared: Site) -> Vec<Part> {
         let program = self.program;
-        let is_field = program.member(declared.member).kind == MemberKind::Field;
-        if !is_field || !program.kit_of(declared.member).traits.references_dangle {
+        if program.member(declared.member).kind != MemberKind::Field || !self.has_parts(declared.member) {
             return Vec::new();
         }
         let assign_of = |value: &Site| Some(Site { member: value.member, node: program.scope(value.member).parent(value.node)? });

@@ -475,8 +475,12 @@ impl Program {
     /// Where the class of a field reads what has the field's name.
     pub fn reads_in_class(&self, field: MemberId) -> impl Iterator<Item = &Site> {
         let info = self.member(field);
-        let reads = self.index.reads(info.name);
-        self.ty(info.owner).members.iter().flat_map(move |m| index::within(reads, *m))
+        self.in_class(info.owner, self.index.reads(info.name))
+    }
+
+    /// Of places in the order of files and positions those that stand in the members of a class.
+    pub fn in_class<'a>(&'a self, class: TypeId, sites: &'a [Site]) -> impl Iterator<Item = &'a Site> {
+        self.ty(class).members.iter().flat_map(move |m| index::within(sites, *m))
     }
 
     /// The place of a member's name.

@@ -302,13 +302,12 @@ impl Machine<'_, '_> {
             None => program.decl(member).type_params.iter().map(|p| program.sym(unit, p.name)).zip(handed).collect(),
         };
         let (locals, yields, seen) = (FxHashMap::default(), Vec::new(), FxHashMap::default());
-        let (is_left_waiting, phase) = (self.leaves_waiting(), self.phase);
-        let frame = Frame { member, function, made_in, this, locals, params, types, yields, seen, is_left_waiting };
+        let frame = Frame { member, function, made_in, this, locals, params, types, yields, seen, has_waited: false };
         if self.goes_round(&frame) {
             self.ascend();
             return Value::Unknown;
         }
-        let outer = self.open(frame);
+        let (outer, phase) = (self.open(frame), self.phase);
         self.defaults();
         let result = if returns {
             self.eval(root)

@@ -57,8 +57,8 @@ pub(super) struct Frame {
     pub(super) yields: Vec<Value>,
     /// What expressions came to when they were last evaluated.
     pub(super) seen: FxHashMap<NodeId, Value>,
-    /// Whether whoever called it goes on where it waits for something.
-    pub(super) is_left_waiting: bool,
+    /// Whether it has waited for something.
+    pub(super) has_waited: bool,
 }
 
 /// What a run came to.
@@ -181,13 +181,13 @@ impl<'m, 'p> Machine<'m, 'p> {
 
     /// What follows in a function that waits for something, while whoever called it goes on, comes at a time of its own.
     pub(super) fn wait(&mut self) {
-        if std::mem::take(&mut self.frame_mut().is_left_waiting) {
+        if !std::mem::replace(&mut self.frame_mut().has_waited, true) && self.is_left_waiting() {
             self.begin_phase();
         }
     }
 
     /// Whether the call that is being carried out stands among others that are begun together, or in a function that does not wait for it.
-    pub(super) fn leaves_waiting(&self) -> bool {
+    fn is_left_waiting(&self) -> bool {
         let Some(call) = self.calls.last() else { return false };
         let program = self.program();
         let (Some(body), scope) = (program.body(call.member), program.scope(call.member)) else { return false };

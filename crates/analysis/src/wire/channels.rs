@@ -68,6 +68,7 @@ pub(super) fn signal_classes(flow: &Flow<'_>, effects: &[Effect]) -> FxHashSet<T
     let mut found = FxHashSet::default();
     let holders = Holders::of(flow, effects, &found);
     let keyed = told_by_key(effects);
+    let tellers = tellers(effects);
     for effect in effects {
         let (Act::Join, Event::Own(m)) = (effect.act, &effect.holder.event) else { continue };
         // a part that is merely kept, such as a node's parent, makes no signal of its owner,
@@ -83,25 +84,36 @@ pub(super) fn signal_classes(flow: &Flow<'_>, effects: &[Effect]) -> FxHashSet<T
         // what a class puts there by itself lets nobody in
         let is_way_in = flow.program.decl(effect.site.member).modifiers.visibility > Visibility::Private;
         let is_generic = !flow.program.ty(owner).params.is_empty();
-        if open && own && is_way_in && is_generic && (effect.holder.key.is_none() || of_all()) && tells_for_others(flow, effects, *m) {
+        if open && own && is_way_in && is_generic && (effect.holder.key.is_none() || of_all()) && tell_for_others(flow, tellers.get(m)) {
             found.insert(owner);
         }
     }
     found
 }
 
-/// Whether others can have the handlers of a member told, and say of what: what a class tells by itself alone are its own events.
-fn tells_for_others(flow: &Flow<'_>, effects: &[Effect], m: MemberId) -> bool {
+/// For members whose handlers are told the code that does it.
+fn tellers(effects: &[Effect]) -> FxHashMap<MemberId, Vec<MemberId>> {
+    let mut tellers: FxHashMap<MemberId, Vec<MemberId>> = FxHashMap::default();
+    for effect in effects.iter().filter(|e| e.act == Act::Raise) {
+        if let Event::Own(m) = effect.holder.event {
+            tellers.entry(m).or_default().push(effect.site.member);
+        }
+    }
+    tellers
+}
+
+/// Whether others can have the code that tells handlers do so, and say of what: what a class tells by itself alone are its own events.
+/// Handlers that nothing tells may be told by anybody.
+fn tell_for_others(flow: &Flow<'_>, tellers: Option<&Vec<MemberId>>) -> bool {
     let program = flow.program;
     let is_open = |member: MemberId| program.decl(member).modifiers.visibility > Visibility::Private;
-    let mut tellers = effects.iter().filter(|e| e.act == Act::Raise && e.holder.event == Event::Own(m)).map(|e| e.site.member).peekable();
     let hands_on = |call: &Site| {
         let Some(body) = program.body(call.member).filter(|_| is_open(call.member)) else { return false };
         let handed = |arg: &NodeId| matches!(flow.eval_in(call.member, *arg), Val::Param(..));
         let sets = matches!(program.member(call.member).kind, MemberKind::Accessor(_));
         sets || matches!(body.node(call.node), Node::Call { args, .. } if body.list(args).iter().any(handed))
     };
-    tellers.peek().is_none() || tellers.any(|teller| is_open(teller) || flow.call_sites(teller).iter().any(hands_on))
+    tellers.is_none_or(|all| all.iter().any(|teller| is_open(*teller) || flow.call_sites(*teller).iter().any(hands_on)))
 }
 
 /// Members whose handlers are told by a key somewhere.

@@ -5,7 +5,7 @@ use yarrowgraph_ir::{MemberKind, Node, NodeId};
 
 use super::effect::{Act, Effect, Event};
 use crate::flow::{Flow, Val};
-use crate::program::{MemberId, Site, Ty, within};
+use crate::program::{MemberId, Site, Ty};
 
 /// What becomes of a handle.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -203,7 +203,7 @@ fn is_forgotten(flow: &Flow<'_>, m: MemberId) -> bool {
     let info = program.member(m);
     let (reads, calls) = (program.index.reads(info.name), program.index.calls(info.name));
     // its own class is likeliest to use it
-    let in_class = program.ty(info.owner).members.iter().flat_map(|own| within(reads, *own).iter().chain(within(calls, *own)));
+    let in_class = program.in_class(info.owner, reads).chain(program.in_class(info.owner, calls));
     for &site in in_class.chain(reads).chain(calls) {
         let Some(body) = program.body(site.member) else { continue };
         let node = match body.node(site.node) {

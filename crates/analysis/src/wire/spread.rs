@@ -91,13 +91,13 @@ pub(super) fn spread(flow: &Flow<'_>, own: Vec<Effect>, signals: &FxHashSet<Type
     // a list that no caller shows to be a member's is any list
     effects.retain(|e| !e.of_handed_list || !matches!(e.holder.event, Event::Given));
     let is_open = |e: &Effect| open_in(flow, e, signals).is_some();
-    // what is still open behind so many wrappers has callers that were not asked
     let open: FxHashSet<FunctionKey> = effects.iter().filter(|e| hopeful(e)).filter_map(|e| open_in(flow, e, signals)).collect();
     let wide = open
         .iter()
         .filter(|key| flow.knows_callers(**key))
         .flat_map(|key| flow.callers(*key).iter().filter_map(|(site, _)| wide_method(flow, *site, *key)));
     let wide: FxHashSet<MemberId> = wide.collect();
+    // what is still open behind so many wrappers has callers that were not asked
     let deep = effects.iter().filter(|e| e.inner.len() >= WRAPPERS && hopeful(e) && is_open(e)).count();
     let mut budgets = Vec::new();
     if deep > 0 {
