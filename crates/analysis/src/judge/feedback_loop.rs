@@ -354,4 +354,44 @@ class Basin {
 "#,
         );
     }
+
+    #[test]
+    fn what_a_generic_class_holds_besides_its_listeners() {
+        expect(
+            "feedback-loop",
+            r#"
+//// Recipe.java
+import java.util.*;
+interface Step { void write(Card card); }
+class Card { void put(String word) { } }
+class Flour { void write(Card card) { card.put("flour"); } }
+class Recipe<T> {
+    private final Map<Object, Flour> named = new IdentityHashMap<>();
+    private final List<Step> steps = new ArrayList<>();
+    void add(Step step) { steps.add(step); }
+    void name(Object word) { named.put(word, new Flour()); }
+    void write(Card card, Object word) {
+        Flour flour = named.get(word);
+        if (flour != null) { flour.write(card); return; }
+        card.put("?");
+    }
+    public void bake(Card card) { for (Step s : steps) s.write(card); }
+}
+class Knead<T> implements Step {
+    private final Recipe<T> recipe;
+    private final Object what;
+    Knead(Recipe<T> recipe, Object what) { this.recipe = recipe; this.what = what; }
+    Recipe<T> well() { recipe.add(this); return recipe; }
+    public void write(Card card) { recipe.write(card, what); }
+}
+class Bakery {
+    public static void main(String[] args) {
+        Recipe<String> bread = new Recipe<>();
+        bread.name("rye");
+        new Knead<>(bread, "rye").well().bake(new Card());
+    }
+}
+"#,
+        );
+    }
 }

@@ -104,6 +104,7 @@ pub(super) fn judge(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> Opti
         || empty_keeper(wiring, effect).is_some()
         || ends_subject
         || is_put_on_again()
+        || teardown.is_some_and(|t| teardown::is_done_for_good(wiring, effect, t))
     {
         return None;
     }
@@ -696,6 +697,63 @@ for (const act of [1, 2, 3]) {
   const post = new Post();
   intercom.say('stage', `curtain ${act}`);
   post.dispose();
+}
+"#,
+        );
+    }
+
+    #[test]
+    fn what_a_flag_lets_through_for_good() {
+        expect(
+            "leaked-subscription",
+            r#"
+//// tools.ts
+export class Compass {
+  private registered = false;
+  private readonly turned = (): void => this.turn();
+  enable(): void {
+    if (!this.registered) window.addEventListener('resize', this.turned);
+    this.registered = true;
+  }
+  disable(): void {}
+  turn(): void {}
+}
+export class Sextant {
+  private on = false;
+  private readonly turned = (): void => this.turn();
+  enable(): void {
+    if (this.on) return;
+    this.on = true;
+    if (this.on) window.addEventListener('resize', this.turned); //! leaked-subscription error
+  }
+  disable(): void { this.on = false; }
+  turn(): void {}
+}
+export function fit(tools: (Compass | Sextant)[]): void { for (const tool of tools) tool.enable(); }
+"#,
+        );
+    }
+
+    #[test]
+    fn what_runs_once_when_the_program_starts() {
+        expect(
+            "leaked-subscription",
+            r#"
+//// Pantry.java
+import javax.swing.JCheckBox;
+import javax.swing.SwingUtilities;
+class Pantry implements java.awt.event.ItemListener {
+    static JCheckBox tidy = new JCheckBox();
+    Pantry() { tidy.addItemListener(this); } //! leaked-subscription note
+    public void itemStateChanged(java.awt.event.ItemEvent e) { }
+    public static void main(String[] args) {
+        SwingUtilities.invokeLater(new Runnable() { public void run() { new Pantry(); } });
+    }
+}
+class Shelf implements java.awt.event.ItemListener {
+    Shelf() { Pantry.tidy.addItemListener(this); } //! leaked-subscription error
+    public void itemStateChanged(java.awt.event.ItemEvent e) { }
+    static void fill(int n) { for (int i = 0; i < n; i++) new Shelf(); }
 }
 "#,
         );

@@ -218,7 +218,10 @@ impl Subject<'_, '_> {
         let pack = &*program.kit_of(member).pack;
         let annotated = program.is_annotated(member, &pack.making_annotations);
         let makes_anew = info.kind == MemberKind::Method && pack.making_methods.contains(program.text(info.name));
-        if annotated || makes_anew || matches!(info.kind, MemberKind::Constructor | MemberKind::Destructor | MemberKind::Initializer) {
+        if annotated
+            || makes_anew
+            || matches!(info.kind, MemberKind::Constructor | MemberKind::Destructor | MemberKind::Initializer | MemberKind::Field)
+        {
             return true;
         }
         let callers = wiring.flow.callers((member, None));
@@ -321,7 +324,10 @@ impl Subject<'_, '_> {
         } else {
             PEERS + 1
         };
-        let is_for_all = || same.len() >= peers && others == 0 && self.passes_nothing(channel);
+        let is_for_all = || {
+            let few = same.len() < PEERS && !self.is_outside(change);
+            same.len() >= peers && others == 0 && self.passes_nothing(channel) && !(few && self.tells_without_change(channel))
+        };
         let is_for_it =
             || same.len() >= PEERS && quiet_about_it == 0 && self.is_named_for(channel, change.field) && self.passes_nothing(channel);
         let shown = is_for_all() || is_for_it() || (quiet_about_it == 0 && passes_it(PEERS));
@@ -344,6 +350,15 @@ impl Subject<'_, '_> {
             (shown || is_told_by_name()) && quiet.len() < all.len()
         };
         enough_tell && self.is_seen(change.field)
+    }
+
+    /// Whether methods of the class that change nothing, and that nobody calls for a change, tell a channel as well: it is about
+    /// what they do.
+    fn tells_without_change(&self, channel: usize) -> bool {
+        let (wiring, program) = (self.wiring, self.wiring.program());
+        let own = program.ty(self.class).members.iter().copied().filter(|m| program.member(*m).kind == MemberKind::Method);
+        own.filter(|m| !self.mutators.contains(m) && wiring.tellings(*m).iter().any(|(_, told)| *told == channel))
+            .any(|m| wiring.flow.call_sites(m).is_empty())
     }
 
     /// Whether a field holds the state of a machine.
@@ -575,6 +590,35 @@ class Berths {
     private void place(String berth, String boat) { boats.put(berth, boat); }
     private void changed(Change c) { for (Consumer<Change> fn : List.copyOf(watchers)) fn.accept(c); }
 }
+"#,
+        );
+    }
+
+    #[test]
+    fn what_is_told_where_nothing_changes_is_about_something_else() {
+        expect(
+            "skipped-notify",
+            r#"
+//// plate.h
+#include <functional>
+#include <vector>
+class Plate {
+public:
+    void onFolded(std::function<void()> f) { folded.push_back(f); }
+    bool isLocked() const { return locked; }
+    int text() const { return words; }
+    void setText(int w, bool lock) { words = w; locked = lock; fold(); }
+    void setLocked(bool lock) { locked = lock; }
+    void hover(int kind) { over = kind == 2; fold(); }
+    bool isOver() const { return over; }
+    void entered() { fold(); }
+private:
+    void fold() { for (auto& f : folded) f(); }
+    bool locked = false;
+    bool over = false;
+    int words = 0;
+    std::vector<std::function<void()>> folded;
+};
 "#,
         );
     }

@@ -675,4 +675,29 @@ ask('wall')!.set('open from ten to four');
 "#,
         );
     }
+
+    #[test]
+    fn events_of_a_generic_class_are_told_apart() {
+        expect(
+            "unheard-event",
+            r#"
+//// Shelves.cs
+using System;
+public class Shelf<T> {
+    public event Action<T> Filled;
+    public event Action<T> Emptied; //! unheard-event warning
+    public void Listen(Action<T> listener) { Filled += listener; }
+    public void Fill(T what) { Filled?.Invoke(what); }
+    public void Empty(T what) { Emptied?.Invoke(what); }
+}
+class Pantry {
+    private readonly Shelf<string> jars = new Shelf<string>();
+    private string last = "";
+    Pantry() { jars.Listen(w => last = w); }
+    void Tidy() { jars.Fill("plums"); jars.Empty("beans"); Console.WriteLine(last); }
+    static void Main() { new Pantry().Tidy(); }
+}
+"#,
+        );
+    }
 }

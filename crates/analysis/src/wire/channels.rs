@@ -12,7 +12,7 @@ use super::holders::Holders;
 use super::naming::Namer;
 use super::spread;
 use crate::flow::{Flow, Val};
-use crate::program::{MemberId, Site, Sym, Ty, TypeId};
+use crate::program::{MemberId, Program, Site, Sym, Ty, TypeId};
 
 /// What tells one channel from another.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -62,10 +62,45 @@ pub struct Channel {
     pub raises: Vec<usize>,
 }
 
+/// Classes of the tree whose objects are channels.
+#[derive(Debug, Default)]
+pub struct Signals {
+    classes: FxHashSet<TypeId>,
+    /// What others are put into.
+    open: FxHashSet<MemberId>,
+}
+
+impl Signals {
+    /// Whether objects of a class are channels.
+    pub fn contains(&self, class: &TypeId) -> bool {
+        self.classes.contains(class)
+    }
+
+    /// Whether who is in a member listens to the object that has it, which is a channel.
+    pub(super) fn tells(&self, program: &Program, m: MemberId) -> bool {
+        self.classes.contains(&program.member(m).owner) && self.open.contains(&m)
+    }
+}
+
+/// Members of some classes into which something is put that these classes have not made themselves.
+fn let_others_in(flow: &Flow<'_>, effects: &[Effect], classes: &FxHashSet<TypeId>) -> FxHashSet<MemberId> {
+    let open = |effect: &Effect| {
+        let (Act::Join, Event::Own(m)) = (effect.act, &effect.holder.event) else { return None };
+        let owner = flow.program.member(*m).owner;
+        let is_made_here = effect.handler.as_ref().is_some_and(|h| matches!(h.root(), Val::New(..) | Val::Local(_) | Val::Call(_)));
+        let is_own = is_made_here && flow.program.member(effect.site.member).owner == owner;
+        // events have names of their own, and are told apart by them
+        let is_event = |m: &MemberId| flow.program.member(*m).kind == MemberKind::Event;
+        let is_one_of_several = is_event(m) && flow.program.ty(owner).members.iter().filter(|m| is_event(m)).count() > 1;
+        (classes.contains(&owner) && !is_own && !is_one_of_several).then_some(*m)
+    };
+    effects.iter().filter_map(open).collect()
+}
+
 /// Classes of the tree whose objects are channels: generic ones that hold handlers handed
 /// in from outside. Which channel it is, only the one who holds the object can say.
-pub(super) fn signal_classes(flow: &Flow<'_>, effects: &[Effect]) -> FxHashSet<TypeId> {
-    let mut found = FxHashSet::default();
+pub(super) fn signal_classes(flow: &Flow<'_>, effects: &[Effect]) -> Signals {
+    let mut found = Signals::default();
     let holders = Holders::of(flow, effects, &found);
     let keyed = told_by_key(effects);
     let tellers = tellers(effects);
@@ -85,9 +120,10 @@ pub(super) fn signal_classes(flow: &Flow<'_>, effects: &[Effect]) -> FxHashSet<T
         let is_way_in = flow.program.decl(effect.site.member).modifiers.visibility > Visibility::Private;
         let is_generic = !flow.program.ty(owner).params.is_empty();
         if open && own && is_way_in && is_generic && (effect.holder.key.is_none() || of_all()) && tell_for_others(flow, tellers.get(m)) {
-            found.insert(owner);
+            found.classes.insert(owner);
         }
     }
+    found.open = let_others_in(flow, effects, &found.classes);
     found
 }
 
@@ -145,7 +181,7 @@ fn is_mere_part(flow: &Flow<'_>, holders: &Holders, m: MemberId) -> bool {
 }
 
 /// Groups effects into channels; holders that are no channels are left out.
-pub(super) fn group(flow: &Flow<'_>, effects: &[Effect], signals: &FxHashSet<TypeId>) -> Vec<Channel> {
+pub(super) fn group(flow: &Flow<'_>, effects: &[Effect], signals: &Signals) -> Vec<Channel> {
     let namer = Namer { flow, signals };
     let holders = Holders::of(flow, effects, signals);
     // where delivery goes over everything, the key is only a place to keep it
@@ -242,7 +278,7 @@ fn forwarded(flow: &Flow<'_>, effects: &[Effect]) -> FxHashSet<(Site, Act, Sym)>
 }
 
 /// What stands inside a wrapper is the caller's: the open side is said there.
-pub(super) fn is_wrapper_inside(flow: &Flow<'_>, effect: &Effect, signals: &FxHashSet<TypeId>) -> bool {
+pub(super) fn is_wrapper_inside(flow: &Flow<'_>, effect: &Effect, signals: &Signals) -> bool {
     let open = spread::open_in(flow, effect, signals).is_some();
     match effect.act {
         Act::Join | Act::Leave => open,

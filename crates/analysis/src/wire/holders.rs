@@ -7,6 +7,7 @@ use rayon::prelude::*;
 use rustc_hash::{FxHashMap, FxHashSet};
 use yarrowgraph_ir::{Body, MemberKind, Node, NodeId, TypeKind, Visibility};
 
+use super::channels::Signals;
 use super::effect::{Act, Effect, Event, Guard};
 use super::spread;
 use crate::chain::behaviour::method_call_of;
@@ -62,7 +63,7 @@ struct Use {
 type Talk = Mutex<FxHashMap<(MemberId, TypeId), (bool, bool)>>;
 
 impl Use {
-    fn add(&mut self, flow: &Flow<'_>, m: MemberId, effect: &Effect, signals: &FxHashSet<TypeId>, talk: &Talk) {
+    fn add(&mut self, flow: &Flow<'_>, m: MemberId, effect: &Effect, signals: &Signals, talk: &Talk) {
         let program = flow.program;
         let owner = program.member(m).owner;
         let within = program.member(effect.site.member);
@@ -182,7 +183,7 @@ fn hands_this(program: &Program, call: Site) -> bool {
 }
 
 /// What is done with each member that holds something.
-fn uses(flow: &Flow<'_>, effects: &[Effect], signals: &FxHashSet<TypeId>) -> FxHashMap<MemberId, Use> {
+fn uses(flow: &Flow<'_>, effects: &[Effect], signals: &Signals) -> FxHashMap<MemberId, Use> {
     let talk = Talk::default();
     effects
         .par_iter()
@@ -201,7 +202,7 @@ fn uses(flow: &Flow<'_>, effects: &[Effect], signals: &FxHashSet<TypeId>) -> FxH
 }
 
 impl Holders {
-    pub(super) fn of(flow: &Flow<'_>, effects: &[Effect], signals: &FxHashSet<TypeId>) -> Self {
+    pub(super) fn of(flow: &Flow<'_>, effects: &[Effect], signals: &Signals) -> Self {
         let uses = uses(flow, effects, signals);
         let channels = uses.par_iter().filter(|(m, u)| is_channel(flow, **m, u)).map(|(m, _)| *m).collect();
         let kept = uses.iter().filter(|(_, u)| !u.elsewhere && !u.combined).map(|(m, _)| *m).collect();
@@ -215,7 +216,7 @@ impl Holders {
 
 /// Members that are no channels whatever else is found to be done with them: all that is known of
 /// them is what is done in place, before anything is carried to callers.
-pub(super) fn hopeless(flow: &Flow<'_>, effects: &[Effect], signals: &FxHashSet<TypeId>) -> FxHashSet<MemberId> {
+pub(super) fn hopeless(flow: &Flow<'_>, effects: &[Effect], signals: &Signals) -> FxHashSet<MemberId> {
     let of_signal = |m: MemberId| signals.contains(&flow.program.member(m).owner);
     let uses = uses(flow, effects, signals);
     uses.into_par_iter().filter(|(m, u)| !of_signal(*m) && !u.may_grow().any(|u| is_channel(flow, *m, &u))).map(|(m, _)| m).collect()

@@ -54,7 +54,7 @@ use crate::flow::{Flow, Val};
 use crate::program::{AT_A_TIME, MemberId, Program, Site, Sym, Ty, TypeId, UnitId};
 use crate::setup::{self, Setup};
 use crate::state::{Round, State};
-use channels::Channel;
+use channels::{Channel, Signals};
 use effect::{Act, Effect};
 use once::Lives;
 
@@ -123,7 +123,7 @@ pub struct Wiring<'p> {
     /// Joins of several handlers, with an effect for each.
     parts: BTreeMap<usize, Vec<usize>>,
     /// Classes whose objects are channels.
-    pub signals: FxHashSet<TypeId>,
+    pub signals: Signals,
     /// Where the program starts.
     entry_points: FxHashSet<MemberId>,
     /// Whether the tree has an entry point outside of tests.

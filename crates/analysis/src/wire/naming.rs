@@ -1,10 +1,9 @@
 //! What channels are called, and what tells one from another.
 
-use rustc_hash::FxHashSet;
 use yarrowgraph_ir::{AccessorKind, AssignOp, MemberKind, Node, TypeKind, Visibility};
 use yarrowgraph_model::ChannelKind;
 
-use super::channels::{Channel, ChannelKey, Topic};
+use super::channels::{Channel, ChannelKey, Signals, Topic};
 use super::effect::{Event, Holder};
 use super::selections;
 use crate::flow::{Flow, Val};
@@ -19,7 +18,7 @@ const CONSTANTS: usize = 5;
 /// Names channels.
 pub(super) struct Namer<'f, 'p> {
     pub(super) flow: &'f Flow<'p>,
-    pub(super) signals: &'f FxHashSet<TypeId>,
+    pub(super) signals: &'f Signals,
 }
 
 impl Namer<'_, '_> {
@@ -27,7 +26,7 @@ impl Namer<'_, '_> {
     pub(super) fn signal_member(&self, holder: &Holder) -> Option<(MemberId, Option<Topic>)> {
         let Event::Own(m) = holder.event else { return None };
         let owner = self.flow.program.member(m).owner;
-        if !self.signals.contains(&owner) {
+        if !self.signals.tells(self.flow.program, m) {
             return None;
         }
         let (field, topic) = match &holder.subject {

@@ -148,7 +148,7 @@ impl Once<'_, '_> {
         let again = if others.len() < callers.len() { Lives::Unsaid } else { Lives::Yes };
         let called = match others[..] {
             [] if is_handed_on(wiring, member) => Lives::Unsaid,
-            [] => Lives::No,
+            [] => run_with_object(wiring, info.owner),
             [(caller, _)] => self.called(*caller),
             [(first, _), (second, _)] if are_alternatives(wiring.program(), *first, *second) => {
                 self.called(*first).min(self.called(*second))
@@ -242,6 +242,23 @@ fn run_later(wiring: &Wiring<'_>, call: Site, body: &Body, callee: NodeId) -> Li
     let later =
         (pack.schedulers.contains(text) && !pack.periodic.contains(text)) || pack.maps.contains(text) || wiring.flow.callee(call).is_some();
     if later { Lives::Unsaid } else { Lives::No }
+}
+
+/// How often a method runs that nobody in the tree calls, of an object that is written out where it is handed to something that runs it
+/// later: `invokeLater(new Runnable() { public void run() { … } })`.
+fn run_with_object(wiring: &Wiring<'_>, class: TypeId) -> Lives {
+    let program = wiring.program();
+    if !program.ty(class).anonymous {
+        return Lives::No;
+    }
+    let [site] = creations(&wiring.flow, class)[..] else { return Lives::No };
+    let (Some(body), scope) = (program.body(site.member), program.scope(site.member)) else { return Lives::No };
+    match scope.parent(site.node).map(|p| (p, body.node(p))) {
+        Some((call, Node::Call { callee, args, .. })) if body.list(args).contains(&site.node) => {
+            run_later(wiring, Site { member: site.member, node: call }, body, callee)
+        }
+        _ => Lives::No,
+    }
 }
 
 /// Whether only one of two calls is made in one run of the member that they stand in.

@@ -9,11 +9,12 @@ use rustc_hash::{FxBuildHasher, FxHashSet};
 use yarrowgraph_ir::{Body, FunctionId, MemberKind, Node, NodeId, TypeKind, UnaryOp};
 use yarrowgraph_model::Budget;
 
+use super::channels::Signals;
 use super::effect::{Act, Effect, Event, Holder};
 use super::extract::holder_of;
 use super::{adapters, annotated, holders, rows, streams};
 use crate::flow::{Binding, Flow, FunctionKey, Val, is_override};
-use crate::program::{MemberId, Site, Sym, Ty, TypeId};
+use crate::program::{MemberId, Site, Sym, Ty};
 
 /// How many wrappers are seen through.
 const WRAPPERS: usize = 6;
@@ -63,7 +64,7 @@ fn hash(effect: &Effect) -> u64 {
 
 /// Carries open effects to callers. Returns all effects, those with open handlers too, and the
 /// budgets that were not kept.
-pub(super) fn spread(flow: &Flow<'_>, own: Vec<Effect>, signals: &FxHashSet<TypeId>) -> (Vec<Effect>, Vec<Budget>) {
+pub(super) fn spread(flow: &Flow<'_>, own: Vec<Effect>, signals: &Signals) -> (Vec<Effect>, Vec<Budget>) {
     let mut known = Known::new(own);
     // whatever somebody is handed may be any member's, so it comes first
     let given = |e: &Effect| matches!(e.holder.event, Event::Given) && e.act != Act::Join;
@@ -78,7 +79,7 @@ pub(super) fn spread(flow: &Flow<'_>, own: Vec<Effect>, signals: &FxHashSet<Type
     let left = left_untold(flow, &known.effects, &told);
     let matters = |e: &Effect| match e.holder.event {
         Event::Own(m) => {
-            let is_signal = signals.contains(&flow.program.member(m).owner);
+            let is_signal = signals.tells(flow.program, m);
             let may_be_channel = hopeful(e) && (is_signal || told.contains(&m) || left.contains(&m) || !is_collection(flow, m));
             e.act == Act::Join && (may_be_channel || taken_off.contains(&m))
         }
@@ -187,7 +188,7 @@ fn is_collection(flow: &Flow<'_>, m: MemberId) -> bool {
 }
 
 /// Carries the open ones among some effects; says whether the budget was kept.
-fn carry_all(flow: &Flow<'_>, known: &mut Known, signals: &FxHashSet<TypeId>, wanted: &(dyn Fn(&Effect) -> bool + Sync)) -> bool {
+fn carry_all(flow: &Flow<'_>, known: &mut Known, signals: &Signals, wanted: &(dyn Fn(&Effect) -> bool + Sync)) -> bool {
     // round by round: what one round adds is carried on in the next
     let mut done = 0;
     while done < known.effects.len() {
@@ -244,7 +245,7 @@ fn find_callers(flow: &Flow<'_>, mut keys: Vec<FunctionKey>) {
 }
 
 /// An effect as each caller of the function that leaves it open has it.
-fn to_callers(flow: &Flow<'_>, effect: &Effect, signals: &FxHashSet<TypeId>) -> Vec<Effect> {
+fn to_callers(flow: &Flow<'_>, effect: &Effect, signals: &Signals) -> Vec<Effect> {
     let Some(key) = open_in(flow, effect, signals) else { return Vec::new() };
     // what a function gives back for later is the handle's business, not the call's
     if matches!(effect.act, Act::Leave | Act::LeaveAll) && is_deferred(flow, effect.site, key) {
@@ -291,7 +292,7 @@ fn is_walked(flow: &Flow<'_>, value: &Val) -> bool {
 }
 
 /// `sources.forEach(gauge::addListener)`: somebody calls the adder, with handlers that are not shown.
-fn handed_on(flow: &Flow<'_>, effect: &Effect, signals: &FxHashSet<TypeId>) -> Vec<Effect> {
+fn handed_on(flow: &Flow<'_>, effect: &Effect, signals: &Signals) -> Vec<Effect> {
     let Some((member, None)) = open_in(flow, effect, signals) else { return Vec::new() };
     let program = flow.program;
     let is_method = program.member(member).kind == MemberKind::Method && member == effect.site.member;
@@ -320,7 +321,7 @@ fn is_deferred(flow: &Flow<'_>, site: Site, key: FunctionKey) -> bool {
 }
 
 /// The function whose callers say what an effect is about.
-pub(super) fn open_in(flow: &Flow<'_>, effect: &Effect, signals: &FxHashSet<TypeId>) -> Option<FunctionKey> {
+pub(super) fn open_in(flow: &Flow<'_>, effect: &Effect, signals: &Signals) -> Option<FunctionKey> {
     let param = |val: &Val| match val {
         Val::Param(m, f, _) => callable_key(flow, *m, *f),
         Val::TypeParam(m, _) => Some((*m, None)),
@@ -344,8 +345,8 @@ pub(super) fn open_in(flow: &Flow<'_>, effect: &Effect, signals: &FxHashSet<Type
     };
     // in a signal class, and where it is handed over, only the caller says which signal it is
     let of_signal = || match (&effect.holder.subject, &effect.holder.event) {
-        (Val::This(t), Event::Own(_)) if signals.contains(t) => enclosing_key(flow, effect.site),
-        (Val::Param(m, f, _), Event::Own(held)) if signals.contains(&flow.program.member(*held).owner) => {
+        (Val::This(t), Event::Own(held)) if signals.contains(t) && signals.tells(flow.program, *held) => enclosing_key(flow, effect.site),
+        (Val::Param(m, f, _), Event::Own(held)) if signals.tells(flow.program, *held) => {
             callable_key(flow, *m, *f).filter(|key| !flow.callers(*key).is_empty())
         }
         _ => None,

@@ -1,11 +1,12 @@
 //! The method in which a subscriber's life ends.
 
-use yarrowgraph_ir::{MemberKind, Node};
+use yarrowgraph_ir::{MemberKind, Node, NodeId};
 
 use crate::flow::Val;
 use crate::program::{MemberId, TypeId};
+use crate::state;
 use crate::wire::Wiring;
-use crate::wire::effect::Act;
+use crate::wire::effect::{Act, Effect};
 
 /// The method in which the life of a type's instances ends.
 pub(super) fn teardown_of(wiring: &Wiring<'_>, ty: TypeId, subscribed_in: Option<MemberId>) -> Option<MemberId> {
@@ -50,6 +51,28 @@ pub(super) fn teardown_of(wiring: &Wiring<'_>, ty: TypeId, subscribed_in: Option
         found.is_none()
     });
     found
+}
+
+/// Whether what a hook does is done once and for all: behind a flag that it sets and that nothing sets back, the hook that pairs with
+/// it least of all.
+pub(super) fn is_done_for_good(wiring: &Wiring<'_>, effect: &Effect, teardown: MemberId) -> bool {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    let member = effect.site.member;
+    let name = |m: MemberId| program.text(program.member(m).name);
+    let are_paired = program.kit_of(member).pack.pairs.iter().any(|(entry, exit)| entry == name(member) && exit == name(teardown));
+    let Some(body) = program.body(member).filter(|_| are_paired) else { return false };
+    let is_set_here_alone = |field: MemberId| {
+        let mut writes = wiring.writes(field).iter().filter(|w| !w.initial).peekable();
+        writes.peek().is_some() && writes.all(|w| w.site.member == member)
+    };
+    let is_flag = |node: NodeId| match flow.eval_in(member, node) {
+        Val::Member(of, field) => matches!(*of, Val::This(_)) && is_set_here_alone(field),
+        _ => false,
+    };
+    program.scope(member).ancestors(effect.site.node).any(|around| match body.node(around) {
+        Node::If { cond, .. } => state::any_within(body, cond, &is_flag),
+        _ => false,
+    })
 }
 
 /// Names of methods that may just as well set back what their object is about.
