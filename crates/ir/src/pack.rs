@@ -65,6 +65,9 @@ pub struct Pack {
     /// Types whose values can be called; generic ones by simple name.
     #[serde(default)]
     pub callables: Names,
+    /// Interfaces of the platform and of libraries whose objects are there to be told something.
+    #[serde(default)]
+    pub listeners: Names,
     /// Methods that call a callable value.
     #[serde(default)]
     pub invokers: Names,

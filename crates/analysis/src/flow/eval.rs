@@ -3,7 +3,8 @@
 use std::sync::Arc;
 
 use yarrowgraph_ir::{
-    AccessorKind, AssignOp, BinaryOp, Body, CaptureMode, CollectionKind, FunctionId, MemberKind, Name, Node, NodeId, TypeKind, UnaryOp,
+    AccessorKind, AssignOp, BinaryOp, Body, CaptureMode, CollectionKind, FunctionId, MemberKind, Name, Node, NodeId, TypeKind, TypeRefId,
+    UnaryOp,
 };
 
 use super::{BUDGET, Flow, REMEMBERED, Val};
@@ -60,7 +61,9 @@ impl Flow<'_> {
             }
             Node::Lambda(f) => Val::Lambda(member, f),
             Node::Assign { target, .. } => inner(target),
-            Node::Cast { operand, .. } => match inner(operand) {
+            Node::Cast { ty, operand } => match inner(operand) {
+                // a collection that is said to be one, and not of what, is what it was
+                value @ Val::Element(..) if self.is_any_collection(member, ty) => value,
                 // known by the type that it is taken as
                 Val::Call(_) | Val::Unknown | Val::Data | Val::Element(..) => Val::Local(site),
                 known => known,
@@ -226,6 +229,12 @@ impl Flow<'_> {
         }
     }
 
+    /// Whether a type that is written is that of collections of which is not said what they hold: `(List) lists.get(name)`.
+    fn is_any_collection(&self, member: MemberId, ty: TypeRefId) -> bool {
+        let ty = self.program.type_in(member, ty);
+        matches!(ty, Ty::Outside(..)) && self.program.element_type(self.program.member(member).unit, &ty) == Some(Ty::Unknown)
+    }
+
     /// A getter that hands out another member is that member.
     fn through_getter(&self, property: MemberId, object: &Val, budget: u32) -> Option<Val> {
         let budget = budget.checked_sub(2)?;
@@ -326,11 +335,25 @@ impl Flow<'_> {
             {
                 return object;
             }
+            // and so is an entry that is met on a walk: `foreach (DictionaryEntry entry in map)`
+            if matches!(object, Val::Element(_, None)) && pack.entry_values.contains(text) && self.is_entry(site.member, written) {
+                return object;
+            }
             if pack.value_views.contains(text) && program.is_map(&self.type_of_val(&object, budget)) {
                 return object;
             }
         }
         self.member_of(object, sym, called, budget)
+    }
+
+    /// Whether a name is that of a local that is said to be an entry of a map: a key with what is there.
+    fn is_entry(&self, member: MemberId, named: NodeId) -> bool {
+        let program = self.program;
+        let (Some(body), scope) = (program.body(member), program.scope(member)) else { return false };
+        let Node::Name(name) = body.node(named) else { return false };
+        let Some(Declared::Local(local)) = scope.lookup(name, named) else { return false };
+        let Node::Local { ty: Some(ty), .. } = body.node(local) else { return false };
+        matches!(program.type_in(member, ty), Ty::Outside(name, _) if program.kit_of(member).pack.tuples.contains(program.text(name)))
     }
 
     /// Whether an expression is the range of the entries under a key: its ends are places in the map.

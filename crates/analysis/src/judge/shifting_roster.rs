@@ -86,7 +86,9 @@ fn live_walk(wiring: &Wiring<'_>, m: MemberId, raise: &Effect) -> Option<NodeId>
         match body.node(around) {
             Node::ForEach { iterable, .. } => return is_list(wiring, m, site.member, body, iterable).then_some(around),
             // a list that may be taken apart by its own iterator is another matter
-            Node::Loop { kind: LoopKind::For, head, .. } => return goes_forward(body, body.list(head)).then_some(around),
+            Node::Loop { kind: LoopKind::For, head, .. } => {
+                return (goes_forward(body, body.list(head)) && takes_by_place(wiring, m, site.member, around)).then_some(around);
+            }
             Node::Call { callee, .. } if matches!(body.node(inner), Node::Lambda(_)) => {
                 let Node::Member { object, name, .. } = body.node(callee) else { return None };
                 let walks = pack.walks.contains(program.unit_of(site.member).text(name));
@@ -97,6 +99,19 @@ fn live_walk(wiring: &Wiring<'_>, m: MemberId, raise: &Effect) -> Option<NodeId>
         }
     }
     None
+}
+
+/// Whether something in a loop takes an element out of the list itself by its place, and not out of a copy.
+fn takes_by_place(wiring: &Wiring<'_>, m: MemberId, member: MemberId, turn: NodeId) -> bool {
+    let program = wiring.program();
+    let Some(body) = program.body(member) else { return false };
+    let elements = &program.kit_of(member).pack.elements;
+    any_within(body, turn, &|n| match body.node(n) {
+        Node::Index { object, .. } => is_list(wiring, m, member, body, object),
+        Node::Call { callee, .. } => matches!(body.node(callee), Node::Member { object, name, .. }
+            if elements.contains(program.unit_of(member).text(name)) && is_list(wiring, m, member, body, object)),
+        _ => false,
+    })
 }
 
 /// Whether the loop of a raise goes over the list by an iterator of it that nothing in the loop sets anew: whoever is told may not change
@@ -423,6 +438,49 @@ class Hub {
   }
 }
 module.exports = { Hub };
+"#,
+        );
+    }
+
+    #[test]
+    fn a_copy_that_is_walked_by_place() {
+        expect(
+            "shifting-roster",
+            r#"
+//// Bells.java
+import java.util.*;
+interface RingListener { void rung(Bell bell); }
+class Bell {
+    private Vector listeners = new Vector();
+    void addRingListener(RingListener l) { listeners.addElement(l); }
+    void removeRingListener(RingListener l) { listeners.removeElement(l); }
+    void ring() {
+        Vector all = (Vector) listeners.clone();
+        for (int i = 0; i < all.size(); i++) {
+            RingListener l = (RingListener) all.elementAt(i);
+            l.rung(this);
+        }
+    }
+}
+class Clapper {
+    private Vector listeners = new Vector();
+    void addRingListener(RingListener l) { listeners.addElement(l); }
+    void removeRingListener(RingListener l) { listeners.removeElement(l); }
+    void swing(Bell bell) {
+        for (int i = 0; i < listeners.size(); i++) {
+            RingListener l = (RingListener) listeners.elementAt(i);
+            l.rung(bell);
+        }
+    }
+}
+class Ringer implements RingListener {
+    private final Clapper clapper;
+    Ringer(Bell bell, Clapper clapper) { this.clapper = clapper; bell.addRingListener(this); clapper.addRingListener(this); }
+    public void rung(Bell bell) {
+        bell.removeRingListener(this);
+        clapper.removeRingListener(this); //! shifting-roster warning
+    }
+}
 "#,
         );
     }

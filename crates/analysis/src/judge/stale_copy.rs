@@ -22,7 +22,7 @@ pub(super) const RULE: Rule = Rule {
         symptom: "An object decides by, or shows, what was true when it was made.",
         cause: "It copies the state of its subject into a field, once, while others subscribe to the channel that announces it.",
         cure: "Subscribe as the others do, or ask the subject each time.",
-        silent: "The copy is used at once and not kept, is refreshed somewhere, or the object listens to the channel too.",
+        silent: "The copy is used at once and not kept, is refreshed somewhere, or the object listens to the channel too or writes the state back, as an editor does.",
         accept: "The value of that moment is what is meant.",
     },
     check,
@@ -66,7 +66,7 @@ fn judge(wiring: &Wiring<'_>, field: MemberId, write: &Write, value: NodeId) -> 
     let channel = wiring.announced_on(read.field).iter().copied().find(|c| wiring.listeners_beside(*c, reader).len() >= PEERS)?;
     let listens =
         |c: usize| wiring.channels[c].joins.iter().any(|j| wiring.listening_class(*j).is_some_and(|t| program.are_kin(t, reader)));
-    if wiring.channels_of(program.member(read.field).owner).into_iter().any(listens) {
+    if wiring.channels_of(program.member(read.field).owner).into_iter().any(listens) || writes_back(wiring, reader, read.field) {
         return None;
     }
     let copy = format!("{}.{}", program.type_id(reader), program.text(program.member(field).name));
@@ -93,6 +93,15 @@ fn judge(wiring: &Wiring<'_>, field: MemberId, write: &Write, value: NodeId) -> 
         parties: vec![copy, state],
         edit: None,
     })
+}
+
+/// Whether a class gives the state a value as well, by itself or by what it calls: an editor, which is to show what was there when it
+/// was opened.
+fn writes_back(wiring: &Wiring<'_>, class: TypeId, state: MemberId) -> bool {
+    let program = wiring.program();
+    let is_of_class = |member: MemberId| program.is_a(class, program.member(member).owner);
+    let mut writers = wiring.writes(state).iter().filter(|w| !w.initial).map(|w| w.site.member);
+    writers.any(|w| is_of_class(w) || wiring.flow.call_sites(w).iter().any(|call| is_of_class(call.member)))
 }
 
 /// Whether a field's name says that it remembers a moment on purpose.
@@ -168,6 +177,12 @@ class Hose {
         litres = tank.litres(); //! stale-copy note
     }
     boolean runs() { return litres > 4; }
+}
+class Form {
+    private int litres;
+    Form(Tank tank) { litres = tank.litres(); }
+    void type(int n) { n += litres; }
+    void apply(Tank tank) { tank.fill(litres); }
 }
 class Cup {
     void dip(Tank tank) { int there = tank.litres(); if (there > 0) tank.fill(-1); }

@@ -1,6 +1,7 @@
 //! Effects that a body has by itself: what its statements do to holders of handlers.
 
-use yarrowgraph_ir::{AssignOp, BinaryOp, Body, MemberKind, Node, NodeId, TypeKind, UnaryOp};
+use yarrowgraph_ir::pack::Names;
+use yarrowgraph_ir::{AssignOp, BinaryOp, Body, MemberKind, Name, Node, NodeId, TypeKind, UnaryOp};
 
 use super::effect::{Act, Effect, Event, Holder};
 use super::{adapters, connections, idiom, streams, views};
@@ -185,6 +186,7 @@ impl Extractor<'_, '_> {
         let slot = program.is_callable(unit, &ty)
             || self.is_listener_type(&ty)
             || given.is_function()
+            || self.is_combination(value, &target_value)
             || matches!(given, Val::Param(of, None, _) if of == self.member) && self.is_all_that_is_done(node) && is_called();
         if !slot {
             return;
@@ -243,12 +245,14 @@ impl Extractor<'_, '_> {
     fn combined(&self, value: NodeId, target: &Val) -> Option<(Act, NodeId)> {
         match self.body.node(value) {
             Node::Call { callee, args, .. } => {
-                let Node::Member { name, .. } = self.body.node(callee) else { return None };
+                let Node::Member { object, name, .. } = self.body.node(callee) else { return None };
                 let pack = &*self.flow.program.kit_of(self.member).pack;
-                let act = match self.text(name) {
-                    text if pack.combines.contains(text) => Act::Join,
-                    text if pack.separates.contains(text) => Act::Leave,
-                    _ => return None,
+                let act = if self.is_listed(&pack.combines, object, name) {
+                    Act::Join
+                } else if self.is_listed(&pack.separates, object, name) {
+                    Act::Leave
+                } else {
+                    return None;
                 };
                 Some((act, *self.body.list(args).get(1)?))
             }
@@ -260,6 +264,19 @@ impl Extractor<'_, '_> {
             },
             _ => None,
         }
+    }
+
+    /// Whether a method is one of some that are listed by its name, alone or behind that of its class.
+    fn is_listed(&self, listed: &Names, class: NodeId, method: Name) -> bool {
+        let method = self.text(method);
+        let of = if let Node::Name(class) = self.body.node(class) { self.text(class) } else { "" };
+        listed.lists(method, || format!("{of}.{method}"))
+    }
+
+    /// Whether a call combines what a field holds with something: `listener = AWTEventMulticaster.add(listener, l)`.
+    fn is_combination(&self, value: NodeId, target: &Val) -> bool {
+        let Node::Call { args, .. } = self.body.node(value) else { return false };
+        self.body.list(args).first().is_some_and(|first| self.eval(*first) == *target) && self.combined(value, target).is_some()
     }
 
     /// Whether a method does nothing but a statement, and perhaps give back its object.
@@ -282,9 +299,13 @@ impl Extractor<'_, '_> {
         matches!(self.flow.program.member(self.member).kind, MemberKind::Constructor | MemberKind::Initializer | MemberKind::Field)
     }
 
-    /// Whether a type is an interface or abstract class of the tree: something to be told through.
+    /// Whether a type is an interface or abstract class of the tree, or one of a library's: something to be told through.
     pub(super) fn is_listener_type(&self, ty: &Ty) -> bool {
         match ty {
+            Ty::Outside(name, _) => {
+                let program = self.flow.program;
+                program.kit_of(self.member).pack.listeners.fits(program.text(*name))
+            }
             Ty::Own(id, _) => {
                 let t = self.flow.program.ty(*id);
                 t.kind == TypeKind::Interface

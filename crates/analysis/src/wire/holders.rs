@@ -1,7 +1,7 @@
 //! What is done with each member that holds something, and which of them are channels by that: who puts handlers in,
 //! how they are told, and what their types and names say.
 
-use std::sync::Mutex;
+use std::sync::{Arc, Mutex};
 
 use rayon::prelude::*;
 use rustc_hash::{FxHashMap, FxHashSet};
@@ -57,6 +57,49 @@ struct Use {
     of_own_kind: u32,
     /// How often somebody is told by a method that the holder's own kind has and no other.
     by_own_methods: u32,
+    /// What those who are told are taken as, where that is said.
+    told_as: ToldAs,
+}
+
+/// What the elements of a list are taken as when they are told something.
+#[derive(Clone, Copy, Default, PartialEq, Eq)]
+enum ToldAs {
+    #[default]
+    Unsaid,
+    Own(TypeId),
+    Outside(Sym),
+    Several,
+}
+
+impl ToldAs {
+    /// What it is in a body that calls something on what it takes out of a list.
+    fn of(flow: &Flow<'_>, call: Site) -> Self {
+        let Some(body) = flow.program.body(call.member) else { return Self::Unsaid };
+        let Node::Call { callee, .. } = body.node(call.node) else { return Self::Unsaid };
+        let Node::Member { object, .. } = body.node(callee) else { return Self::Unsaid };
+        match flow.type_of_node(call.member, object) {
+            Ty::Own(t, _) => Self::Own(t),
+            Ty::Outside(name, _) => Self::Outside(name),
+            _ => Self::Unsaid,
+        }
+    }
+
+    fn and(self, other: Self) -> Self {
+        match (self, other) {
+            (known, Self::Unsaid) | (Self::Unsaid, known) => known,
+            (a, b) if a == b => a,
+            _ => Self::Several,
+        }
+    }
+
+    /// The type, where it is one.
+    fn ty(self) -> Option<Ty> {
+        match self {
+            Self::Own(t) => Some(Ty::Own(t, Arc::default())),
+            Self::Outside(name) => Some(Ty::Outside(name, Arc::default())),
+            Self::Unsaid | Self::Several => None,
+        }
+    }
 }
 
 /// Whether objects of a class that are put on a roster talk to its owner, and whether they are known to.
@@ -102,6 +145,9 @@ impl Use {
                 self.of_events |= effect.message.is_some_and(|m| says_what_happened(program.text(m)));
                 self.walks += u32::from(effect.walks || effect.holder.key.is_none());
                 self.idiom |= is_library_call(flow, effect);
+                if effect.message.is_some() && effect.inner.is_empty() && !program.kit_of(m).traits.duck_typed {
+                    self.told_as = self.told_as.and(ToldAs::of(flow, effect.site));
+                }
             }
             Act::Leave | Act::LeaveAll | Act::LeaveOwner => {
                 self.drained |= effect.takes_out;
@@ -167,6 +213,7 @@ impl Use {
         self.of_known_kind += other.of_known_kind;
         self.of_own_kind += other.of_own_kind;
         self.by_own_methods += other.by_own_methods;
+        self.told_as = self.told_as.and(other.told_as);
     }
 }
 
@@ -375,6 +422,8 @@ fn is_channel(flow: &Flow<'_>, m: MemberId, u: &Use) -> bool {
         };
         let element = match element {
             Ty::Own(t, _) if u.in_record => kept_handler(flow, t).unwrap_or(element),
+            // a list that does not say what it holds has what is taken out of it
+            Ty::Unknown => u.told_as.ty().unwrap_or(Ty::Unknown),
             other => other,
         };
         let callable = program.is_callable(info.unit, &element);
@@ -452,6 +501,10 @@ fn is_channel(flow: &Flow<'_>, m: MemberId, u: &Use) -> bool {
         let is_slot =
             || is_slot_name(program.text(info.name)) && u.outside_join && u.hands_itself && program.ty(*t).kind == TypeKind::Interface;
         return (told && u.open_join || is_slot()) && !chain && u.raises > 0 && u.elsewhere;
+    }
+    if let Ty::Outside(name, _) = &ty {
+        let is_listener = program.kit(info.unit).pack.listeners.fits(program.text(*name));
+        return is_listener && u.open_join && u.raises > 0 && u.elsewhere;
     }
     false
 }

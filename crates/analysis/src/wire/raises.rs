@@ -123,9 +123,15 @@ impl Extractor<'_, '_> {
         }
     }
 
-    /// Whether a value is of the type that everything is of.
+    /// Whether a value is of the type that everything is of, or an element of a list that does not say what it holds: `Vector listeners`.
     fn is_anything(&self, value: &Val) -> bool {
-        matches!(self.flow.type_of(value), Ty::Outside(name, _) if matches!(self.flow.program.text(name), "object" | "Object"))
+        match self.flow.type_of(value) {
+            Ty::Outside(name, _) => matches!(self.flow.program.text(name), "object" | "Object"),
+            Ty::Unknown => {
+                matches!(value, Val::Element(list, _) if matches!(self.flow.type_of(list), Ty::Outside(_, args) if args.is_empty()))
+            }
+            _ => false,
+        }
     }
 
     /// A channel that is told by its name, where a method is called the same.
@@ -155,7 +161,10 @@ impl Extractor<'_, '_> {
         match self.eval(inner) {
             element @ Val::Element(..) => self.gathered(&element).unwrap_or(element),
             // taken as another type before, where it is said to be held as anything at all
-            Val::Local(site) if let Some(element) = self.taken_as(site).filter(|e| self.is_anything(e)) => {
+            Val::Local(site)
+                if let Some(element) = self.taken_as(site).filter(|e| self.is_anything(e))
+                    && !self.flow.program.is_data(self.member, &self.flow.type_of(&Val::Local(site))) =>
+            {
                 self.gathered(&element).unwrap_or(element)
             }
             value if inner == object => value,
