@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use rayon::prelude::*;
 use rustc_hash::{FxHashMap, FxHashSet};
-use yarrowgraph_ir::{AccessorKind, MemberKind, Node, NodeId, Visibility};
+use yarrowgraph_ir::{AccessorKind, MemberKind, Node, NodeId, TypeKind, Visibility};
 use yarrowgraph_model::ChannelKind;
 
 use super::effect::{Act, Effect, Event};
@@ -118,7 +118,10 @@ pub(super) fn signal_classes(flow: &Flow<'_>, effects: &[Effect]) -> Signals {
         let of_all = || flow.program.is_callable(flow.program.member(*m).unit, &flow.element_held(*m)) && !keyed.contains(m);
         // what a class puts there by itself lets nobody in
         let is_way_in = flow.program.decl(effect.site.member).modifiers.visibility > Visibility::Private;
-        let is_generic = !flow.program.ty(owner).params.is_empty();
+        // what all of its kinds tell alike is that of any other class
+        let tells_alike =
+            matches!(flow.element_held(*m), Ty::Own(t, args) if args.is_empty() && flow.program.ty(t).kind == TypeKind::Interface);
+        let is_generic = !flow.program.ty(owner).params.is_empty() && !tells_alike;
         if open && own && is_way_in && is_generic && (effect.holder.key.is_none() || of_all()) && tell_for_others(flow, tellers.get(m)) {
             found.classes.insert(owner);
         }
