@@ -3,13 +3,13 @@
 
 use std::sync::Arc;
 
-use yarrowgraph_ir::{MemberKind, Name, Node, NodeId};
+use yarrowgraph_ir::{MemberKind, Node, NodeId};
 use yarrowgraph_model::Certainty;
 
 use super::effect::{Act, Effect, Event, Guard, Holder};
 use super::extract::Extractor;
 use crate::flow::Val;
-use crate::program::{MemberId, Ty};
+use crate::program::{Declared, MemberId, Sym, Ty, TypeId};
 
 /// The effects of a call that connects or disconnects; none for any other call.
 pub(super) fn effects(x: &Extractor<'_, '_>, node: NodeId, callee: NodeId, args: &[NodeId]) -> Option<Vec<Effect>> {
@@ -55,22 +55,50 @@ fn raised_by_name(x: &Extractor<'_, '_>, node: NodeId, args: &[NodeId]) -> Optio
 }
 
 /// A reference to a member.
-#[derive(Clone, Copy)]
+#[derive(Clone)]
 struct MemberRef {
-    /// What stands before its name.
-    class: NodeId,
-    name: Name,
+    /// The class that stands before its name, where one does; none of the tree where it is a library's.
+    class: Option<Option<TypeId>>,
+    name: Sym,
     /// The types of the parameters by which one of several is chosen.
-    chosen_by: Option<u16>,
+    chosen_by: Option<Vec<Ty>>,
 }
 
+/// The member that an expression names, also by a variable or constant that stands for it: `void (Gauge::*rose)(int) = &Gauge::rose`.
 fn member_ref(x: &Extractor<'_, '_>, node: NodeId) -> Option<MemberRef> {
-    match x.body.node(node) {
-        Node::MethodRef { object, name } => Some(MemberRef { class: object, name, chosen_by: None }),
+    let program = x.flow.program;
+    let Node::Name(name) = x.body.node(node) else { return written_ref(x, x.member, node) };
+    match program.scope(x.member).lookup(name, node) {
+        Some(Declared::Local(local)) => match x.body.node(local) {
+            Node::Local { init: Some(init), .. } => written_ref(x, x.member, init),
+            _ => None,
+        },
+        Some(Declared::Param(..)) => None,
+        None => match x.eval(node) {
+            Val::Static(m) => x.flow.only_definition(m).and_then(|site| written_ref(x, site.member, site.node)),
+            _ => None,
+        },
+    }
+}
+
+fn written_ref(x: &Extractor<'_, '_>, member: MemberId, node: NodeId) -> Option<MemberRef> {
+    let program = x.flow.program;
+    let body = program.body(member)?;
+    match body.node(node) {
+        Node::MethodRef { object, name } => {
+            let class = match body.node(object) {
+                Node::TypeExpr(ty) => Some(program.type_in(member, ty).own()),
+                _ => None,
+            };
+            Some(MemberRef { class, name: program.sym_in(member, name), chosen_by: None })
+        }
         // one of several of the same name: `overload<int>(&Gauge::rose)`, `static_cast<…>(&Gauge::rose)`
-        Node::Cast { operand, .. } => member_ref(x, operand),
-        Node::Call { args, type_args, .. } => match *x.body.list(args) {
-            [only] => Some(MemberRef { chosen_by: type_args, ..member_ref(x, only)? }),
+        Node::Cast { operand, .. } => written_ref(x, member, operand),
+        Node::Call { args, type_args, .. } => match *body.list(args) {
+            [only] => {
+                let types = type_args.map(|list| body.type_lists[list as usize].iter().map(|t| program.type_in(member, *t)).collect());
+                Some(MemberRef { chosen_by: types, ..written_ref(x, member, only)? })
+            }
             _ => None,
         },
         _ => None,
@@ -78,20 +106,16 @@ fn member_ref(x: &Extractor<'_, '_>, node: NodeId) -> Option<MemberRef> {
 }
 
 /// The member that a reference means, of the class that it names or of the object beside it.
-fn member(x: &Extractor<'_, '_>, of: &Val, wanted: MemberRef) -> Option<MemberId> {
+fn member(x: &Extractor<'_, '_>, of: &Val, wanted: &MemberRef) -> Option<MemberId> {
     let program = x.flow.program;
-    let sym = program.sym_in(x.member, wanted.name);
-    let ty = match x.body.node(wanted.class) {
-        Node::TypeExpr(ty) => program.type_in(x.member, ty).own(),
-        _ => x.flow.type_of(of).own(),
-    }?;
-    let types = wanted.chosen_by.map(|list| &x.body.type_lists[list as usize]);
+    let sym = wanted.name;
+    let ty = wanted.class.unwrap_or_else(|| x.flow.type_of(of).own())?;
+    let types = wanted.chosen_by.as_ref();
     let takes = |m: &MemberId| {
         let params = &program.decl(*m).params;
         types.is_some_and(|types| {
             let pairs = params.iter().zip(types.iter());
-            params.len() == types.len()
-                && pairs.into_iter().all(|(p, t)| p.ty.is_some_and(|ty| alike(&program.type_in(*m, ty), &program.type_in(x.member, *t))))
+            params.len() == types.len() && pairs.into_iter().all(|(p, t)| p.ty.is_some_and(|ty| alike(&program.type_in(*m, ty), t)))
         })
     };
     // signals of one name are one channel, but for that of a base of a library which passes something else
@@ -100,8 +124,8 @@ fn member(x: &Extractor<'_, '_>, of: &Val, wanted: MemberRef) -> Option<MemberId
         let params = &program.decl(signal).params;
         let of_base = types.filter(|types| types.len() == params.len()).is_some_and(|types| {
             let pairs = params.iter().zip(types.iter());
-            let mut pairs = pairs.filter_map(|(p, t)| Some((program.type_in(signal, p.ty?), program.type_in(x.member, *t))));
-            pairs.any(|(own, wanted)| program.is_data(x.member, &wanted) && own.own().is_some())
+            let mut pairs = pairs.filter_map(|(p, t)| Some((program.type_in(signal, p.ty?), t)));
+            pairs.any(|(own, wanted)| program.is_data(x.member, wanted) && own.own().is_some())
         });
         // a text names all that is passed
         let passes_more = || types.is_some_and(|types| types.len() != params.len()) && params.iter().all(|p| !p.optional);
@@ -124,18 +148,18 @@ fn alike(a: &Ty, b: &Ty) -> bool {
 }
 
 /// The member of a receiver that is called, found or not.
-fn called_member(x: &Extractor<'_, '_>, receiver: Val, target: Option<MemberId>, name: Name) -> Val {
+fn called_member(receiver: Val, target: Option<MemberId>, name: Sym) -> Val {
     match target {
         Some(m) => Val::Method(m, Some(Arc::new(receiver))),
-        None => Val::Outside(Arc::new(receiver), x.flow.program.sym_in(x.member, name)),
+        None => Val::Outside(Arc::new(receiver), name),
     }
 }
 
 /// What a signal is to the object that sends it.
-fn holder(x: &Extractor<'_, '_>, sender: Val, signal: MemberRef) -> Holder {
+fn holder(x: &Extractor<'_, '_>, sender: Val, signal: &MemberRef) -> Holder {
     let event = match member(x, &sender, signal) {
         Some(m) if x.flow.program.member(m).kind == MemberKind::Event => Event::Own(m),
-        _ => Event::Outside(x.flow.program.sym_in(x.member, signal.name)),
+        _ => Event::Outside(signal.name),
     };
     Holder { subject: sender, event, key: None }
 }
@@ -143,8 +167,8 @@ fn holder(x: &Extractor<'_, '_>, sender: Val, signal: MemberRef) -> Holder {
 fn connection(x: &Extractor<'_, '_>, node: NodeId, args: &[NodeId]) -> Option<Vec<Effect>> {
     let program = x.flow.program;
     // something of the tree's own that ties a signal of whatever object is at hand
-    if let Some(signal) = args.first().and_then(|a| member_ref(x, *a)) {
-        let mut effect = Effect::new(Act::Join, holder(x, Val::Unknown, signal), x.site(node));
+    if let Some(signal) = args.first().and_then(|a| written_ref(x, x.member, *a)) {
+        let mut effect = Effect::new(Act::Join, holder(x, Val::Unknown, &signal), x.site(node));
         effect.handler = Some(Val::Unknown);
         effect.certainty = Certainty::Possible;
         effect.tied = true;
@@ -163,7 +187,7 @@ fn connection(x: &Extractor<'_, '_>, node: NodeId, args: &[NodeId]) -> Option<Ve
         Some(node) => Some(x.eval(node)),
         None => member_ref(x, slot).map(|_| Val::This(program.member(x.member).owner)),
     };
-    let mut effect = Effect::new(Act::Join, holder(x, sender, signal), x.site(node));
+    let mut effect = Effect::new(Act::Join, holder(x, sender, &signal), x.site(node));
     effect.certainty = if matches!(effect.holder.event, Event::Own(_)) { Certainty::Certain } else { Certainty::Likely };
     effect.handler_node = Some(x.site(slot));
     effect.context = receiver_value.clone();
@@ -174,7 +198,7 @@ fn connection(x: &Extractor<'_, '_>, node: NodeId, args: &[NodeId]) -> Option<Ve
     let mut found = Vec::new();
     match (member_ref(x, slot), receiver_value) {
         (Some(wanted), Some(receiver)) => {
-            let target = member(x, &receiver, wanted);
+            let target = member(x, &receiver, &wanted);
             effect.handler = Some(match target {
                 Some(m) if program.member(m).kind == MemberKind::Event => {
                     // a signal tied to a signal raises that
@@ -185,7 +209,7 @@ fn connection(x: &Extractor<'_, '_>, node: NodeId, args: &[NodeId]) -> Option<Ve
                     found.push(relay);
                     Val::Member(Arc::new(receiver), m)
                 }
-                _ => called_member(x, receiver, target, wanted.name),
+                _ => called_member(receiver, target, wanted.name),
             });
         }
         _ => effect.handler = Some(x.eval(slot)),
@@ -231,15 +255,15 @@ fn release(x: &Extractor<'_, '_>, node: NodeId, object: Option<NodeId>, args: &[
     let on = object.filter(|o| !matches!(x.eval(*o), Val::Type(_) | Val::Global(_)));
     if let Some(signal) = args.get(1).and_then(|a| member_ref(x, *a)) {
         let sender = x.eval(args[0]);
-        let holder = holder(x, sender, signal);
+        let holder = holder(x, sender, &signal);
         let receiver = args.get(2).filter(|r| !is_nothing(x, **r)).map(|r| x.eval(*r));
         let slot = args.get(3).and_then(|s| member_ref(x, *s));
         let mut effect = Effect::new(Act::Leave, holder, x.site(node));
         effect.certainty = Certainty::Likely;
         match (receiver, slot) {
             (Some(receiver), Some(wanted)) => {
-                let target = member(x, &receiver, wanted);
-                effect.handler = Some(called_member(x, receiver, target, wanted.name));
+                let target = member(x, &receiver, &wanted);
+                effect.handler = Some(called_member(receiver, target, wanted.name));
             }
             (Some(receiver), None) => effect.handler = Some(receiver),
             (None, _) => effect.act = Act::LeaveAll,
@@ -247,16 +271,16 @@ fn release(x: &Extractor<'_, '_>, node: NodeId, object: Option<NodeId>, args: &[
         return Some(vec![effect]);
     }
     // `gauge->disconnect(SIGNAL(rose(int)), this, SLOT(onRose(int)))`
-    if let Some(signal) = args.first().and_then(|a| member_ref(x, *a)) {
+    if let Some(signal) = args.first().and_then(|a| written_ref(x, x.member, *a)) {
         let sender = on.map_or_else(this, |o| x.eval(o));
-        let mut effect = Effect::new(Act::LeaveAll, holder(x, sender, signal), x.site(node));
+        let mut effect = Effect::new(Act::LeaveAll, holder(x, sender, &signal), x.site(node));
         effect.certainty = Certainty::Likely;
         if let Some(receiver) = args.get(1).filter(|r| !is_nothing(x, **r)).map(|r| x.eval(*r)) {
             effect.act = Act::Leave;
             effect.handler = Some(match args.get(2).and_then(|s| member_ref(x, *s)) {
                 Some(wanted) => {
-                    let target = member(x, &receiver, wanted);
-                    called_member(x, receiver, target, wanted.name)
+                    let target = member(x, &receiver, &wanted);
+                    called_member(receiver, target, wanted.name)
                 }
                 None => receiver,
             });

@@ -328,21 +328,30 @@ pub(super) fn is_listener_interface(program: &Program, ty: TypeId) -> bool {
     ty.kind == TypeKind::Interface && is_called_listener(program.text(ty.name))
 }
 
-/// The type of the handler that a record of the tree keeps.
+/// The type of the handler that a record of the tree keeps, by itself or as its base does: `class Entry extends Kept<Listener>`.
 pub(super) fn kept_handler(flow: &Flow<'_>, record: TypeId) -> Option<Ty> {
     let program = flow.program;
-    let fields = program.ty(record).members.iter().filter(|m| {
-        let info = program.member(**m);
-        matches!(info.kind, MemberKind::Field | MemberKind::Property) && !info.is_static
-    });
-    fields.map(|m| (program.member(*m).unit, program.declared_type(*m))).find_map(|(unit, ty)| {
-        let ty = match ty {
-            Ty::Outside(_, ref args) if args.len() == 1 && program.is_weak(unit, &ty) => args[0].clone(),
+    let handler = |m: &MemberId, of: &Ty| {
+        let info = program.member(*m);
+        if !matches!(info.kind, MemberKind::Field | MemberKind::Property) || info.is_static {
+            return None;
+        }
+        let ty = match program.declared_type(*m) {
+            Ty::Outside(_, ref args) if args.len() == 1 && program.is_weak(info.unit, &program.declared_type(*m)) => args[0].clone(),
             ty => ty,
         };
+        let ty = match of {
+            Ty::Own(t, args) if !args.is_empty() => ty.substitute(&program.ty(*t).params, args),
+            _ => ty,
+        };
         let interface = matches!(&ty, Ty::Own(t, _) if program.ty(*t).kind == TypeKind::Interface);
-        (interface || program.is_callable(unit, &ty)).then_some(ty)
-    })
+        (interface || program.is_callable(info.unit, &ty)).then_some(ty)
+    };
+    let bases = program.ty(record).bases.iter().filter(|base| matches!(base, Ty::Own(_, args) if !args.is_empty()));
+    std::iter::once(&Ty::Own(record, Arc::default()))
+        .chain(bases)
+        .filter_map(|of| Some((of, of.own()?)))
+        .find_map(|(of, class)| program.ty(class).members.iter().find_map(|m| handler(m, of)))
 }
 
 /// Whether an expression makes a collection with nothing in it.

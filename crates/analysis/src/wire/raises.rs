@@ -9,8 +9,8 @@ use super::effect::{Act, Effect, Event, Guard, Holder};
 use super::extract::{Extractor, holder_of};
 use super::holders::{is_listener_interface, kept_handler};
 use super::{guards, keyed};
-use crate::flow::Val;
-use crate::program::{Declared, Site, Sym, Ty};
+use crate::flow::{Flow, Val};
+use crate::program::{Declared, MemberId, Site, Sym, Ty};
 
 impl Extractor<'_, '_> {
     /// A call of what a holder holds.
@@ -300,7 +300,10 @@ impl Extractor<'_, '_> {
                 false => return,
             },
             _ => match holder_of(self.flow, value) {
-                Some(holder) => holder,
+                Some(holder) => match holder.event {
+                    Event::Own(m) if let Some(list) = copied_from(self.flow, m) => Holder { event: Event::Own(list), ..holder },
+                    _ => holder,
+                },
                 None => return,
             },
         };
@@ -523,4 +526,31 @@ impl Extractor<'_, '_> {
             found.push(effect);
         }
     }
+}
+
+/// The list of which a field is given a copy whenever that changes: `listeners = (Listener[]) joined.toArray(…)`.
+fn copied_from(flow: &Flow<'_>, copy: MemberId) -> Option<MemberId> {
+    let program = flow.program;
+    if !matches!(program.member(copy).kind, MemberKind::Field) || flow.definitions(copy).is_empty() {
+        return None;
+    }
+    let mut list = None;
+    for site in flow.definitions(copy) {
+        let body = program.body(site.member)?;
+        let mut node = site.node;
+        while let Node::Cast { operand, .. } = body.node(node) {
+            node = operand;
+        }
+        match (body.node(node), flow.eval(*site)) {
+            (Node::Call { .. } | Node::Collection { .. }, Val::Member(of, m))
+                if matches!(*of, Val::This(_)) && m != copy && list.is_none_or(|known| known == m) =>
+            {
+                list = Some(m);
+            }
+            // nothing, before anything is put into the list
+            (Node::Null | Node::New { .. } | Node::Collection { .. }, _) => {}
+            _ => return None,
+        }
+    }
+    list
 }
