@@ -101,6 +101,9 @@ pub struct Pack {
     /// Methods that put an element into a collection.
     #[serde(default)]
     pub adds: Names,
+    /// Those of them that put in each of several elements.
+    #[serde(default)]
+    pub adds_several: Names,
     /// Methods that put an element in front.
     #[serde(default)]
     pub adds_first: Names,

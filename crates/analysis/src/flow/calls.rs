@@ -220,6 +220,10 @@ impl Flow<'_> {
                     (position - 1, arg)
                 }
             };
+            // what comes behind stands for itself where a parameter takes the rest
+            if index == values.len() && params.last().is_some_and(|p| p.mode == ParamMode::Rest) {
+                values.push(None);
+            }
             if let Some(slot) = values.get_mut(index) {
                 *slot = Some(self.eval_at(site.member, value, budget));
             }

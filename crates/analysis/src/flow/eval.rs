@@ -3,8 +3,8 @@
 use std::sync::Arc;
 
 use yarrowgraph_ir::{
-    AccessorKind, AssignOp, BinaryOp, Body, CaptureMode, CollectionKind, FunctionId, MemberKind, Name, Node, NodeId, TypeKind, TypeRefId,
-    UnaryOp,
+    AccessorKind, AssignOp, BinaryOp, Body, CaptureMode, CollectionKind, FunctionId, MemberKind, Name, Node, NodeId, ParamMode, TypeKind,
+    TypeRefId, UnaryOp,
 };
 
 use super::{BUDGET, Flow, REMEMBERED, Val};
@@ -39,6 +39,9 @@ impl Flow<'_> {
             }
             Node::Index { object, keys, .. } => {
                 let object = inner(object);
+                if let Some(argument) = self.rest_argument(member, &object, body.list(keys)) {
+                    return argument;
+                }
                 let key = body.list(keys).first().map(|k| Arc::new(inner(*k)));
                 Val::Element(Arc::new(object), key)
             }
@@ -227,6 +230,20 @@ impl Flow<'_> {
             MemberKind::Property => self.through_getter(member, &object, budget).unwrap_or_else(|| Val::Member(Arc::new(object), member)),
             _ => Val::Member(Arc::new(object), member),
         }
+    }
+
+    /// The argument that stands at a place among those that a parameter takes together: `args[1]` of `(...args)`.
+    fn rest_argument(&self, member: MemberId, list: &Val, keys: &[NodeId]) -> Option<Val> {
+        let Val::Param(of, function, first) = *list else { return None };
+        let ([key], Some(body)) = (keys, self.program.body(member)) else { return None };
+        let Node::Num(place) = body.node(*key) else { return None };
+        let params = match function {
+            None => &self.program.decl(of).params,
+            Some(function) => &self.program.body(of)?.function(function).params,
+        };
+        let takes_rest = params.get(usize::from(first)).is_some_and(|p| p.mode == ParamMode::Rest);
+        let place: u16 = self.program.unit_of(member).text(place).parse().ok().filter(|_| takes_rest)?;
+        Some(Val::Param(of, function, first.checked_add(place)?))
     }
 
     /// Whether a type that is written is that of collections of which is not said what they hold: `(List) lists.get(name)`.

@@ -11,10 +11,10 @@ use yarrowgraph_model::{Certainty, Level};
 
 use super::{Draft, Page, Rule, related, short};
 use crate::flow::Val;
-use crate::program::{Declared, MemberId, Site, Sym};
+use crate::program::{Declared, MemberId, Site, Sym, TypeId};
 use crate::state;
 use crate::wire::Wiring;
-use crate::wire::channels::Channel;
+use crate::wire::channels::{Channel, ChannelKey, Topic};
 use used::used_unguarded;
 
 pub(super) const RULE: Rule = Rule {
@@ -40,6 +40,8 @@ struct Message {
     parts: BTreeSet<Sym>,
     /// Parts that are given nothing.
     empty: BTreeSet<Sym>,
+    /// The class of the object that tells it.
+    teller: Option<TypeId>,
 }
 
 impl Message {
@@ -78,6 +80,10 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
 
 fn of_channel(wiring: &Wiring<'_>, channel: &Channel, told_by: Option<Sym>) -> Vec<Draft> {
     let program = wiring.program();
+    // what is told under names that are not known has nothing in common
+    if matches!(channel.key, ChannelKey::Bus(_, Topic::Any) | ChannelKey::Own(_, Some(Topic::Any))) {
+        return Vec::new();
+    }
     let mut messages: Vec<Message> = Vec::new();
     let raises = channel.raises.iter().map(|r| &wiring.effects[*r]);
     for raise in raises.filter(|e| e.message == told_by && !wiring.in_test(e.site.member)) {
@@ -86,14 +92,17 @@ fn of_channel(wiring: &Wiring<'_>, channel: &Channel, told_by: Option<Sym>) -> V
         if made.is_empty() && raise.inner.is_empty() && !is_delivery(wiring, raise.site) {
             return Vec::new();
         }
-        messages.extend(made);
+        let teller = wiring.flow.type_of(&raise.holder.subject).own();
+        messages.extend(made.into_iter().map(|m| Message { teller, ..m }));
     }
     let mut drafts = Vec::new();
     if messages.len() < 2 {
         return drafts;
     }
     for message in &messages {
-        let others = || messages.iter().filter(|m| m.index == message.index && m.made != message.made);
+        // each kind of emitter has messages of its own under a name
+        let alike = |m: &Message| m.teller.zip(message.teller).is_none_or(|(a, b)| program.are_kin(a, b));
+        let others = || messages.iter().filter(|m| m.index == message.index && m.made != message.made && alike(m));
         let mut wanted: BTreeMap<Sym, usize> = BTreeMap::new();
         for part in others().flat_map(|m| m.parts.difference(&m.empty)) {
             *wanted.entry(*part).or_default() += 1;
@@ -163,7 +172,7 @@ fn message_at(wiring: &Wiring<'_>, made: Site, raise: Site, index: usize) -> Opt
     if let Node::Cast { operand, .. } | Node::Unary { op: UnaryOp::NonNull, operand } = body.node(made.node) {
         return message_at(wiring, Site { member: made.member, node: operand }, raise, index);
     }
-    let mut message = Message { made, raise, index, parts: BTreeSet::new(), empty: BTreeSet::new() };
+    let mut message = Message { made, raise, index, parts: BTreeSet::new(), empty: BTreeSet::new(), teller: None };
     let entries = match body.node(made.node) {
         Node::Object(list) => list,
         Node::New { init: Some(init), .. } => {
@@ -208,9 +217,9 @@ fn filled_later(wiring: &Wiring<'_>, sent: Site, raise: Site, index: usize) -> O
     let Node::Local { init: Some(init), .. } = body.node(local) else { return None };
     let made = Site { member: sent.member, node: init };
     let mut message = match body.node(init) {
-        Node::Object(List { len: 0, .. }) => Message { made, raise, index, parts: BTreeSet::new(), empty: BTreeSet::new() },
+        Node::Object(List { len: 0, .. }) => Message { made, raise, index, parts: BTreeSet::new(), empty: BTreeSet::new(), teller: None },
         Node::New { args: List { len: 0, .. }, init: None, .. } => {
-            let mut message = Message { made, raise, index, parts: BTreeSet::new(), empty: BTreeSet::new() };
+            let mut message = Message { made, raise, index, parts: BTreeSet::new(), empty: BTreeSet::new(), teller: None };
             fill_by_constructor(wiring, made.member, made.node, &mut message)?;
             message
         }

@@ -2,7 +2,7 @@
 
 use std::collections::BTreeSet;
 
-use yarrowgraph_ir::{Body, LoopKind, Node, NodeId};
+use yarrowgraph_ir::{Body, LoopKind, Node, NodeId, UnaryOp};
 use yarrowgraph_model::{Certainty, Level};
 
 use super::{Draft, Page, Rule, related, short};
@@ -138,7 +138,7 @@ fn is_by_iterator(wiring: &Wiring<'_>, m: MemberId, raise: &Effect) -> bool {
     // moved on before somebody is told, or set anew by what takes an element out
     let is_moved = any_within(body, inner, &|n| match body.node(n) {
         Node::Assign { target, .. } => is_it(target),
-        Node::Unary { op: yarrowgraph_ir::UnaryOp::Step, operand } => is_it(operand),
+        Node::Unary { op: UnaryOp::Step, operand } => is_it(operand),
         _ => false,
     });
     !is_moved && !is_over_another(wiring, m, raise)
@@ -189,7 +189,11 @@ fn goes_forward(body: &Body, head: &[NodeId]) -> bool {
 fn shifts(wiring: &Wiring<'_>, leave: &Effect) -> bool {
     let at = leave.innermost();
     let Some(body) = wiring.program().body(at.member) else { return true };
-    !matches!(body.node(at.node), Node::Assign { target, .. } if matches!(body.node(target), Node::Index { .. }))
+    match body.node(at.node) {
+        Node::Assign { target, .. } => !matches!(body.node(target), Node::Index { .. }),
+        Node::Unary { op: UnaryOp::Delete, .. } => false,
+        _ => true,
+    }
 }
 
 /// Changes of the list in the very loop that walks it.
@@ -243,7 +247,7 @@ fn steps_back(body: &Body, scope: &crate::program::Scope, change: NodeId, turn: 
     let around = scope.ancestors(change).take_while(|n| !is_choice(n)).filter(|n| matches!(body.node(*n), Node::Block(_)) || *n == inner);
     let Some(block) = around.last() else { return false };
     body.ids().filter(|n| scope.is_within(*n, block)).any(|n| {
-        matches!(body.node(n), Node::Unary { op: yarrowgraph_ir::UnaryOp::Step, .. })
+        matches!(body.node(n), Node::Unary { op: UnaryOp::Step, .. })
             || matches!(body.node(n), Node::Assign { op: yarrowgraph_ir::AssignOp::Sub, .. })
     })
 }

@@ -115,6 +115,9 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel) -> Option<Draft> {
     if wiring.is_mentioned(channel) || wiring.is_done_to_unknown(channel, Act::Join) || is_let_in_by_name(wiring, channel) {
         return None;
     }
+    if raises.iter().all(|e| tells_those_of_all(wiring, e)) {
+        return None;
+    }
     let level = if public { Level::Note } else { Level::Warning };
     Some(Draft {
         level,
@@ -125,6 +128,16 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel) -> Option<Draft> {
         parties: vec![channel.id.clone()],
         edit: None,
     })
+}
+
+/// Whether an emitter tells, beside those who listen to what it is handed, those who listen to all: `call(listeners[name]); call(listeners['*'])`.
+fn tells_those_of_all(wiring: &Wiring<'_>, raise: &Effect) -> bool {
+    let of_any = |e: &Effect| {
+        e.act == Act::Raise
+            && e.holder.event == raise.holder.event
+            && matches!(e.holder.key, Some(Val::Param(m, ..)) if m == raise.site.member)
+    };
+    matches!(raise.holder.key, Some(Val::Str(_))) && wiring.effects_in(raise.site.member).any(of_any)
 }
 
 /// Whether a method that somebody unseen may call puts what it is handed on the very topic: `id(fn) { this.once('id', fn); }`.

@@ -22,9 +22,10 @@ struct Carried {
 impl Extractor<'_, '_> {
     pub(super) fn replace_collection(&self, node: NodeId, holder: Holder, target: NodeId, value: NodeId, found: &mut Vec<Effect>) {
         match self.body.node(value) {
+            // the first value is no clearing
+            Node::Null if self.in_constructor() => {}
             Node::Null => found.push(Effect::new(Act::LeaveAll, holder, self.site(node))),
             Node::Collection { items, .. } if items.len == 0 => {
-                // the first value is no clearing
                 if !self.in_constructor() {
                     found.push(Effect::new(Act::LeaveAll, holder, self.site(node)));
                 }
@@ -181,14 +182,7 @@ impl Extractor<'_, '_> {
         }
         let Carried { handler, at, weak, in_record } = self.carried(&holder, value);
         // a new collection is to be filled
-        let is_fresh = |v: &Val| {
-            matches!(v, Val::New(_)) && {
-                let ty = self.flow.type_of(v);
-                let pack = &self.flow.program.kit_of(self.member).pack;
-                ty.own().is_none() && self.flow.program.type_name(&ty).is_some_and(|name| pack.collections.contains(name))
-            }
-        };
-        if is_fresh(&handler) {
+        if self.is_fresh_collection(&handler) || self.is_empty_literal(value) {
             return;
         }
         // a collection that is put back under its key holds nothing new
@@ -208,6 +202,24 @@ impl Extractor<'_, '_> {
         effect.in_record = in_record;
         effect.replaces = replaces && !matches!(holder_event, Event::Own(m) if self.flow.is_multi_map(m));
         found.push(effect);
+    }
+
+    /// Whether a value is a new collection of a library's.
+    fn is_fresh_collection(&self, value: &Val) -> bool {
+        matches!(value, Val::New(_)) && {
+            let ty = self.flow.type_of(value);
+            let pack = &self.flow.program.kit_of(self.member).pack;
+            ty.own().is_none() && self.flow.program.type_name(&ty).is_some_and(|name| pack.collections.contains(name))
+        }
+    }
+
+    /// Whether an expression writes out a collection or an object with nothing in it: `this.lists[topic] = []`.
+    fn is_empty_literal(&self, node: NodeId) -> bool {
+        match self.body.node(node) {
+            Node::Collection { items: list, .. } | Node::Object(list) => list.len == 0,
+            Node::Cast { operand, .. } => self.is_empty_literal(operand),
+            _ => false,
+        }
     }
 
     /// Whether what a member holds is declared to hold weakly.
@@ -340,7 +352,35 @@ impl Extractor<'_, '_> {
         let Node::Index { object, keys, .. } = self.body.node(operand) else { return };
         let Some(mut holder) = holder_of(self.flow, &self.eval(object)) else { return };
         holder.key = self.body.list(keys).first().map(|k| self.eval(*k));
-        found.push(self.entry_emptied(node, holder));
+        if !self.only_tidies_up(node) {
+            found.push(self.entry_emptied(node, holder));
+        }
+    }
+
+    /// Whether a removal is made only where nobody is left: `if (list.length === 0) delete lists[topic]`.
+    fn only_tidies_up(&self, node: NodeId) -> bool {
+        let scope = self.flow.program.scope(self.member);
+        let around = scope.ancestors(node).find(|n| !matches!(self.body.node(*n), Node::Block(_)));
+        let Some(Node::If { cond, then, .. }) = around.map(|n| self.body.node(n)) else { return false };
+        let pack = &self.flow.program.kit_of(self.member).pack;
+        let is_count = |n: NodeId| match self.body.node(n) {
+            Node::Member { name, .. } => pack.counts.contains(self.text(name)),
+            Node::Call { callee, args, .. } if args.len == 0 => {
+                matches!(self.body.node(callee), Node::Member { name, .. } if pack.counts.contains(self.text(name)))
+            }
+            _ => false,
+        };
+        let is_nothing = |n: NodeId| matches!(self.body.node(n), Node::Num(text) if self.text(text) == "0");
+        let asks_for_nobody = match self.body.node(cond) {
+            Node::Binary { op: BinaryOp::Eq, left, right } => is_count(left) && is_nothing(right) || is_nothing(left) && is_count(right),
+            Node::Unary { op: UnaryOp::Not, operand } => is_count(operand),
+            Node::Call { callee, args, .. } if args.len == 0 => {
+                matches!(self.body.node(callee), Node::Member { name, .. }
+                    if pack.counts.contains(self.text(name)) && self.text(name).to_lowercase().ends_with("empty"))
+            }
+            _ => false,
+        };
+        asks_for_nobody && (then == node || scope.is_within(node, then))
     }
 
     /// A release of whoever is under a key.
@@ -376,13 +416,26 @@ impl Extractor<'_, '_> {
                 holder.key = self.key_within(holder.key, key, true);
             }
             let weak_map = program.is_weak(program.member(self.member).unit, &ty);
+            // what belongs to an object and is kept apart from it
+            if weak_map && args.len() > 1 && self.is_fresh_collection(&self.eval(last)) {
+                return true;
+            }
             // in a map of weak keys the listener is the key
             let value = if weak_map { args.first().copied().unwrap_or(last) } else { last };
             if weak_map {
                 holder.key = None;
             }
             let before = found.len();
-            self.put(node, holder, value, is_map, found);
+            match args {
+                // one after the other, as a handler with the object that it is called on
+                [first, _, ..] if !is_map && pack.adds_several.contains(text) => {
+                    let functions: Vec<NodeId> = args.iter().copied().filter(|a| self.is_callable_value(*a)).collect();
+                    for value in if functions.is_empty() { vec![*first] } else { functions } {
+                        self.put(node, holder.clone(), value, false, found);
+                    }
+                }
+                _ => self.put(node, holder, value, is_map, found),
+            }
             if weak_map {
                 found[before..].iter_mut().for_each(|e| e.weak = true);
             }
@@ -415,6 +468,9 @@ impl Extractor<'_, '_> {
             };
             if is_map && let Some(key) = args.first() {
                 holder.key = self.key_within(holder.key, *key, true);
+                if self.only_tidies_up(node) {
+                    return true;
+                }
             }
             let mut effect = Effect::new(Act::Leave, holder, self.site(node));
             effect.handler = Some(if is_map { Val::Unknown } else { handler });
@@ -423,6 +479,12 @@ impl Extractor<'_, '_> {
             return true;
         }
         false
+    }
+
+    /// Whether an expression is a function, or of a type of such.
+    fn is_callable_value(&self, node: NodeId) -> bool {
+        let value = self.eval(node);
+        value.is_function() || self.flow.program.is_callable(self.flow.program.member(self.member).unit, &self.flow.type_of(&value))
     }
 
     /// `lists[topic].push(handler)` in a function that is handed both: whose collection it is its callers say.

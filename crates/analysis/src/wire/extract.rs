@@ -34,6 +34,13 @@ pub(super) struct Extractor<'f, 'p> {
     pub(super) body: &'p Body,
 }
 
+impl<'f, 'p> Extractor<'f, 'p> {
+    /// That of a member, where it has a body.
+    pub(super) fn of(flow: &'f Flow<'p>, member: MemberId) -> Option<Self> {
+        Some(Self { flow, member, body: flow.program.body(member)? })
+    }
+}
+
 impl Extractor<'_, '_> {
     pub(super) fn site(&self, node: NodeId) -> Site {
         Site { member: self.member, node }
@@ -395,6 +402,14 @@ pub(super) fn holder_of(flow: &Flow<'_>, value: &Val) -> Option<Holder> {
         }
         Val::Element(of, key) => {
             let mut holder = holder_of(flow, of)?;
+            // what is kept for an object apart from it, as its own: `state.get(this).get(topic)`
+            if let (Some(object), Event::Own(m)) = (key, &holder.event)
+                && matches!(**of, Val::Static(_))
+                && matches!(object.root(), Val::This(_))
+                && flow.program.is_weak(flow.program.member(*m).unit, &flow.type_of(of))
+            {
+                return Some(Holder { subject: (**object).clone(), ..holder });
+            }
             // the place in a list is no topic, nor is that within what a key leads to
             if let Some(key) = key
                 && holder.key.is_none()

@@ -47,6 +47,8 @@ struct Use {
     idiom: bool,
     /// Whether what is put in is a record around a handler.
     in_record: bool,
+    /// Whether those who are told are found by a topic that is handed in.
+    by_topic: bool,
     /// Whether the owner hands itself to those whom it tells.
     hands_owner: bool,
     /// Whether a raise would fail where nobody is there.
@@ -136,10 +138,11 @@ impl Use {
             Act::Raise => {
                 self.raises += 1;
                 self.unguarded |= effect.guard == Guard::None;
+                self.by_topic |= effect.holder.key.is_some();
                 self.hands_owner |= hands_this(program, effect.site);
                 self.taking += u32::from(effect.takes_out);
                 self.stopping += u32::from(effect.stops);
-                self.answering += u32::from(effect.result_used && effect.holder.key.is_some());
+                self.answering += u32::from(effect.result_used && effect.holder.key.is_some() && !effect.walks);
                 self.messages |= effect.message.is_some();
                 self.by_own_methods += u32::from(effect.message.is_some_and(|name| is_of_kind(flow, owner, name)));
                 self.of_events |= effect.message.is_some_and(|m| says_what_happened(program.text(m)));
@@ -180,6 +183,7 @@ impl Use {
             hands_itself: true,
             talks_back: true,
             talks_back_to_it: true,
+            by_topic: true,
             of_own_kind: 0,
             raises: self.raises.max(1),
             walks: self.walks.max(1),
@@ -208,6 +212,7 @@ impl Use {
         self.idiom |= other.idiom;
         self.in_record |= other.in_record;
         self.unguarded |= other.unguarded;
+        self.by_topic |= other.by_topic;
         self.hands_owner |= other.hands_owner;
         self.joins += other.joins;
         self.of_known_kind += other.of_known_kind;
@@ -302,9 +307,14 @@ pub(super) fn is_called_listener(name: &str) -> bool {
     ["Listener", "Observer", "Callback", "Watcher", "Watch", "Delegate", "Subscriber", "Follower"].iter().any(|e| name.ends_with(e))
 }
 
+/// Whether the name of a type is that of whatever there is, which compilers do not look at.
+fn says_nothing(name: &str) -> bool {
+    ["any", "unknown", "dynamic"].contains(&name)
+}
+
 /// Whether a member's name says that it holds what is told things (`_watchers`).
 fn holds_listeners(name: &str) -> bool {
-    let name = name.trim_end_matches('s').to_lowercase();
+    let name = name.trim_matches('_').trim_end_matches('s').to_lowercase();
     ["listener", "observer", "callback", "watcher", "subscriber", "follower", "handler", "hook", "sink"].iter().any(|e| name.ends_with(e))
 }
 
@@ -386,7 +396,9 @@ fn is_channel(flow: &Flow<'_>, m: MemberId, u: &Use) -> bool {
     if u.drained && !u.open_leave {
         return false;
     }
-    if u.raises > 0 && (u.taking == u.raises || u.stopping == u.raises || u.answering == u.raises) {
+    // an emitter may let a listener keep an event from the others
+    let is_emitter = u.by_topic && u.open_leave && holds_listeners(program.text(info.name));
+    if u.raises > 0 && (u.taking == u.raises || u.stopping == u.raises && !is_emitter || u.answering == u.raises) {
         return false;
     }
     let untyped = program.decl(m).ty.is_none();
@@ -433,6 +445,7 @@ fn is_channel(flow: &Flow<'_>, m: MemberId, u: &Use) -> bool {
             Ty::Own(t, _) if u.in_record => kept_handler(flow, t).unwrap_or(element),
             // a list that does not say what it holds has what is taken out of it
             Ty::Unknown => u.told_as.ty().unwrap_or(Ty::Unknown),
+            Ty::Outside(name, _) if says_nothing(program.text(name)) => Ty::Unknown,
             other => other,
         };
         let callable = program.is_callable(info.unit, &element);

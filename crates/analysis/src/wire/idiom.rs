@@ -9,7 +9,7 @@ use super::extract::{Extractor, holder_of};
 use super::holders::says_what_happened;
 use super::{selections, streams};
 use crate::flow::Val;
-use crate::program::{Sym, Ty};
+use crate::program::{MemberId, Program, Sym, Ty, TypeId};
 
 /// Adds what a call does by a pack's word; says whether a pack knows it.
 pub(super) fn effects(x: &Extractor<'_, '_>, node: NodeId, callee: NodeId, args: &[NodeId], found: &mut Vec<Effect>) -> bool {
@@ -152,6 +152,9 @@ fn fits(x: &Extractor<'_, '_>, idiom: &Idiom, object: Option<NodeId>, subject: &
         Ty::Own(id, _) | Ty::Static(id) => {
             // own types that inherit nothing from outside have no such member
             let open = !program.outside_bases(*id).is_empty() || program.ty(*id).kind == TypeKind::Interface;
+            if !open && program.kit_of(x.member).traits.duck_typed && may_be_given_members(program, *id) {
+                return Some(Certainty::Possible);
+            }
             open.then_some(if object.is_none() || matches!(x.body.node(object?), Node::This | Node::Super) {
                 Certainty::Certain
             } else {
@@ -166,6 +169,27 @@ fn fits(x: &Extractor<'_, '_>, idiom: &Idiom, object: Option<NodeId>, subject: &
         Ty::Unknown => Some(Certainty::Possible),
         Ty::Array(_) | Ty::Function(_) | Ty::Param(..) | Ty::Record(_) => Some(Certainty::Possible),
     }
+}
+
+/// Whether objects of a class are handed, as they are made, to a function that may give them members: `evented(this)`.
+fn may_be_given_members(program: &Program, class: TypeId) -> bool {
+    let hands_itself = |m: &MemberId| {
+        let info = program.member(*m);
+        let Some(body) = program.body(*m).filter(|_| info.kind == MemberKind::Constructor) else { return false };
+        body.ids().any(|n| match body.node(n) {
+            Node::Call { callee, args, .. } => {
+                matches!(body.node(callee), Node::Name(_))
+                    && body.list(args).first().is_some_and(|first| matches!(body.node(*first), Node::This))
+            }
+            _ => false,
+        })
+    };
+    let mut found = false;
+    program.for_each_base(class, &mut |t| {
+        found = program.ty(t).members.iter().any(&hands_itself);
+        !found
+    });
+    found
 }
 
 /// The type whose static method gave the receiver.

@@ -308,7 +308,9 @@ impl Extractor<'_, '_> {
             },
         };
         let program = self.flow.program;
-        let walks = matches!(value, Val::Element(_, key) if key.is_none() || holder.key.is_none());
+        // a place in what a key leads to is one of several
+        let is_place = |of: &Val, at: Option<&Val>| matches!((of, at), (Val::Element(_, Some(_)), Some(Val::Local(_) | Val::Data)) if self.in_loop(node));
+        let walks = matches!(value, Val::Element(of, key) if key.is_none() || holder.key.is_none() || is_place(of, key.as_deref()));
         let mut effect = Effect::new(Act::Raise, holder, self.site(node));
         effect.message = message;
         effect.of_param = matches!(value, Val::Param(..)) && message.is_some();
@@ -352,8 +354,16 @@ impl Extractor<'_, '_> {
         })
     }
 
+    /// Whether a node stands in a loop of its function.
+    fn in_loop(&self, node: NodeId) -> bool {
+        let around = self.flow.program.scope(self.member).ancestors(node);
+        around
+            .take_while(|n| !matches!(self.body.node(*n), Node::Lambda(_)))
+            .any(|n| matches!(self.body.node(n), Node::Loop { .. } | Node::ForEach { .. }))
+    }
+
     /// Whether the walk around a call ends early on its result.
-    fn stops_on(&self, node: NodeId) -> bool {
+    pub(super) fn stops_on(&self, node: NodeId) -> bool {
         let scope = self.flow.program.scope(self.member);
         for around in scope.ancestors(node) {
             match self.body.node(around) {

@@ -10,8 +10,8 @@ use yarrowgraph_ir::{Body, FunctionId, MemberKind, Node, NodeId, TypeKind, Unary
 use yarrowgraph_model::Budget;
 
 use super::channels::Signals;
-use super::effect::{Act, Effect, Event, Holder};
-use super::extract::holder_of;
+use super::effect::{Act, Effect, Event, Guard, Holder};
+use super::extract::{Extractor, holder_of};
 use super::{adapters, annotated, holders, rows, streams};
 use crate::flow::{Binding, Flow, FunctionKey, Val, is_override};
 use crate::program::{MemberId, Site, Sym, Ty};
@@ -314,10 +314,17 @@ fn handed_on(flow: &Flow<'_>, effect: &Effect, signals: &Signals) -> Vec<Effect>
         .collect()
 }
 
-/// Whether a statement stands in a function within the one that callers reach.
+/// Whether a statement stands in a function within the one that callers reach, and not in one that is called there and then:
+/// `names.forEach(name => …)`.
 fn is_deferred(flow: &Flow<'_>, site: Site, key: FunctionKey) -> bool {
-    let Some(body) = flow.program.body(site.member) else { return false };
-    site.member == key.0 && flow.program.scope(site.member).function_around(body, site.node) != key.1
+    let program = flow.program;
+    let Some(body) = program.body(site.member).filter(|_| site.member == key.0) else { return false };
+    let functions = program.scope(site.member).ancestors(site.node).filter_map(|n| match body.node(n) {
+        Node::Lambda(function) => Some((n, function)),
+        _ => None,
+    });
+    let mut within = functions.take_while(|(_, function)| Some(*function) != key.1);
+    within.any(|(lambda, _)| !program.is_walked_with(site.member, body, lambda))
 }
 
 /// The function whose callers say what an effect is about.
@@ -431,7 +438,16 @@ fn carry(flow: &Flow<'_>, effect: &Effect, site: Site, binding: &Binding) -> Eff
         Event::Given => match holder_of(flow, &streams::source(flow, subject.clone())) {
             // of lists by topic that are handed over with a topic
             Some(holder) => Holder { key: holder.key.or(carried.holder.key), ..holder },
-            None => Holder { subject, event: Event::Given, key: carried.holder.key },
+            None => {
+                let list = handed_list(flow, &subject);
+                if list.is_some() {
+                    // it is the loop here that walks, and that goes on or not
+                    carried.walks = true;
+                    carried.guard = Guard::Safe;
+                    carried.stops = Extractor::of(flow, site.member).is_some_and(|x| x.stops_on(site.node));
+                }
+                Holder { subject: list.unwrap_or(subject), event: Event::Given, key: carried.holder.key }
+            }
         },
         _ => Holder { subject, ..carried.holder },
     };
@@ -444,6 +460,15 @@ fn carry(flow: &Flow<'_>, effect: &Effect, site: Site, binding: &Binding) -> Eff
     }
     adapters::see_through(flow, &mut carried);
     carried
+}
+
+/// The list that a function is handed, where what is told stands at a place in it: `for (…) tell(list[i])`.
+fn handed_list(flow: &Flow<'_>, subject: &Val) -> Option<Val> {
+    let Val::Element(list, Some(place)) = subject else { return None };
+    let (Val::Param(m, ..), Val::Local(_) | Val::Data) = (&**list, &**place) else { return None };
+    let ty = flow.type_of(list);
+    let is_list = flow.program.element_type(flow.program.member(*m).unit, &ty).is_some() && !flow.program.is_map(&ty);
+    is_list.then(|| (**list).clone())
 }
 
 /// The call by which a function that the caller hands over tells what it is called with.

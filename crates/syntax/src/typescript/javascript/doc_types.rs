@@ -110,9 +110,16 @@ impl<'t> Script<'t> {
             return Some(self.l.type_ref(TypeRef::Array(element)));
         }
         if let Some((name, args)) = one.strip_suffix('>').and_then(|t| t.split_once('<')) {
-            let last = args.rsplit(',').next().unwrap_or(args);
-            let arg = self.doc_type(last)?;
-            let name = self.l.intern(name.trim_end_matches('.'));
+            let arg = self.doc_type(last_argument(args))?;
+            let name = name.trim_end_matches('.');
+            // `Object<string, Array<Listener>>` is a record whatever its keys are
+            if matches!(name, "Object" | "object") {
+                let key = self.l.intern("string");
+                let key = self.l.named_type(key);
+                let name = self.l.intern("Record");
+                return Some(self.l.type_ref(TypeRef::Named { name, args: Box::new([key, arg]) }));
+            }
+            let name = self.l.intern(name);
             return Some(self.l.type_ref(TypeRef::Named { name, args: Box::new([arg]) }));
         }
         // `import('./pump').Pump`
@@ -128,6 +135,21 @@ impl<'t> Script<'t> {
 
 fn is_word(c: char) -> bool {
     c.is_alphanumeric() || c == '_' || c == '$'
+}
+
+/// The last of some arguments of a type, which may have arguments of their own.
+fn last_argument(args: &str) -> &str {
+    let mut depth = 0_u32;
+    let mut start = 0;
+    for (at, c) in args.char_indices() {
+        match c {
+            '<' | '{' | '(' => depth += 1,
+            '>' | '}' | ')' => depth = depth.saturating_sub(1),
+            ',' if depth == 0 => start = at + 1,
+            _ => {}
+        }
+    }
+    args[start..].trim()
 }
 
 /// What stands in braces at the start of a text, and what follows.
