@@ -16,6 +16,8 @@ pub enum MethodValue {
 pub struct Traits {
     /// When method values are equal.
     pub method_value: MethodValue,
+    /// Whether a method that is named by its class alone is a constant, equal to itself (`&Gauge::onRise`).
+    pub member_constants: bool,
     /// Whether invoking an empty callable field crashes.
     pub empty_call_crashes: bool,
     /// What is written behind a callable so that calling it does nothing when it is empty; a `?` before

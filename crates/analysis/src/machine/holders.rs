@@ -55,6 +55,7 @@ pub(super) fn of_field(flow: &Flow<'_>, field: MemberId) -> Option<(Machine, Dom
     let (encoding, states, closed, tag) = match held.own() {
         _ if variant.is_some() => (Encoding::Variant, variant?, true, None),
         Some(ty) if program.ty(ty).kind == TypeKind::Enum => (Encoding::Enumeration(ty), constants(program, ty), true, None),
+        Some(ty) if let Some(only) = only_enumeration(program, ty) => (Encoding::Enumeration(only), constants(program, only), true, None),
         Some(record) if let Some((part, texts)) = part_of(program, record) => {
             (Encoding::Text, texts.into_iter().map(State::Text).collect(), true, Some(part))
         }
@@ -82,6 +83,21 @@ fn has_too_many_heirs(program: &Program, base: TypeId) -> bool {
     let heirs = || program.heirs(base).into_iter().filter(|heir| is_concrete(program, *heir));
     // the class itself is none of its states
     is_class && part_of(program, base).is_none() && heirs().nth(STATES + 1).is_some()
+}
+
+/// The enumeration whose constants are all that there is of an interface: `enum Phases implements Phase`.
+fn only_enumeration(program: &Program, interface: TypeId) -> Option<TypeId> {
+    if program.ty(interface).kind != TypeKind::Interface {
+        return None;
+    }
+    let heirs = program.heirs(interface).into_iter().skip(1).filter(|t| {
+        let ty = program.ty(*t);
+        // bodies of constants are the enumeration's own
+        !ty.anonymous && ty.kind != TypeKind::Interface
+    });
+    let mut heirs = heirs.peekable();
+    let only = heirs.next()?;
+    (heirs.peek().is_none() && program.ty(only).kind == TypeKind::Enum).then_some(only)
 }
 
 /// Whether objects can be of a class, and named by it.

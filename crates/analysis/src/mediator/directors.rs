@@ -49,11 +49,12 @@ pub(super) fn find(wiring: &Wiring<'_>) -> Vec<Mediator> {
 /// Whether the code of a class hands over `this`, by that word or another, as often as it has to.
 fn hands_itself_out(program: &Program, class: TypeId) -> bool {
     let calls = program.ty(class).members.iter().map(|m| {
-        let Some(body) = program.body_with(*m, Kinds::CALL | Kinds::NEW) else { return 0 };
+        let Some(body) = program.body_with(*m, Kinds::CALL | Kinds::NEW | Kinds::ASSIGN) else { return 0 };
         let other_words = program.kit_of(*m).traits.duck_typed;
         let is_this = |a: &NodeId| matches!(body.node(*a), Node::This) || other_words && matches!(body.node(*a), Node::Name(_));
         let hands = |n: &NodeId| match body.node(*n) {
             Node::Call { args, .. } | Node::New { args, .. } => body.list(args).iter().any(is_this),
+            Node::Assign { target, value, .. } => matches!(body.node(target), Node::Member { .. }) && body.node(value) == Node::This,
             _ => false,
         };
         body.ids().filter(hands).count()
@@ -195,17 +196,23 @@ fn hands_itself_to(wiring: &Wiring<'_>, mediator: TypeId, field: MemberId, colle
     program.ty(mediator).members.iter().any(|&m| {
         let Some(body) = program.body(m) else { return false };
         let is_this = |a: &NodeId| matches!(flow.eval_in(m, *a), Val::This(t) if program.are_kin(t, mediator));
+        // the field, or what it is given
+        let is_colleague = |object: NodeId| match flow.eval_in(m, object) {
+            Val::Member(_, f) => f == field,
+            given @ Val::Param(..) => flow.definitions(field).iter().any(|d| flow.eval(*d) == given),
+            _ => false,
+        };
         let hands = body.ids().any(|node| match body.node(node) {
             Node::New { args, .. } => {
                 let made = || flow.type_of_node(m, node).own().is_some_and(|t| program.is_a(t, colleague));
                 args.len > 0 && made() && body.list(args).iter().any(is_this)
             }
             Node::Call { args, .. } if args.len > 0 => {
-                let asked = || match flow.eval_in(m, crate::flow::object_of(body, node)?) {
-                    Val::Member(_, f) if f == field => Some(()),
-                    _ => None,
-                };
-                asked().is_some() && body.list(args).iter().any(is_this)
+                crate::flow::object_of(body, node).is_some_and(is_colleague) && body.list(args).iter().any(is_this)
+            }
+            // `valve.Panel = this;`
+            Node::Assign { target, value, .. } => {
+                matches!(body.node(target), Node::Member { object, .. } if is_colleague(object)) && is_this(&value)
             }
             _ => false,
         });

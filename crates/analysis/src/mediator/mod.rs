@@ -176,10 +176,11 @@ fn of_roster(wiring: &Wiring<'_>, roster: MemberId, channels: Vec<usize>) -> Opt
         None => alike(wiring, class, &colleagues, &routes),
     };
     let outsiders = outsiders(wiring, class, others, &colleagues, &talking);
+    let goes_by_names = channels.iter().flat_map(|c| &wiring.channels[*c].joins).any(|j| wiring.effects[*j].holder.key.is_some());
     // where one alone talks there is nothing to mediate, unless to others of its kind, of whom it says which one it is
     let among_themselves = || {
         let [only] = &colleagues[..] else { return false };
-        talking(only.class).is_some_and(|site| hands_itself(program, site))
+        talking(only.class).is_some_and(|site| hands_itself(program, site) || goes_by_names && hands_own_name(wiring, site))
     };
     if speakers + outsiders.len() < 2 && !among_themselves() {
         return None;
@@ -207,6 +208,16 @@ fn alike(wiring: &Wiring<'_>, mediator: TypeId, colleagues: &[Colleague], routes
 fn hands_itself(program: &Program, call: Site) -> bool {
     let Some(body) = program.body(call.member) else { return false };
     matches!(body.node(call.node), Node::Call { args, .. } if body.list(args).iter().any(|a| matches!(body.node(*a), Node::This)))
+}
+
+/// Whether a call hands over something plain that the object which makes it has, as the name by which others know it.
+fn hands_own_name(wiring: &Wiring<'_>, call: Site) -> bool {
+    let Some(body) = wiring.program().body(call.member) else { return false };
+    let Node::Call { args, .. } = body.node(call.node) else { return false };
+    body.list(args).iter().any(|a| match wiring.flow.eval_in(call.member, *a) {
+        Val::Member(of, field) => matches!(*of, Val::This(_)) && wiring.holds_data(field),
+        _ => false,
+    })
 }
 
 /// The classes that objects of a type can be of.
@@ -352,7 +363,7 @@ fn routes(wiring: &Wiring<'_>, channels: &[usize]) -> Vec<Route> {
         let site = effect.innermost();
         let Some(body) = program.body(site.member) else { continue };
         let Some((call, method)) = asked(program, site) else { continue };
-        if found.iter().any(|r| r.site == call) {
+        if found.iter().any(|r| r.site == call) || is_part_of_condition(program, body, call) {
             continue;
         }
         let (to, condition) = reach(program, body, call);
@@ -360,6 +371,17 @@ fn routes(wiring: &Wiring<'_>, channels: &[usize]) -> Vec<Route> {
     }
     found.sort_by_key(|r| r.site);
     found
+}
+
+/// Whether a call is asked for the sake of a choice, and tells nobody: `if (!colleague.name().equals(from))`.
+fn is_part_of_condition(program: &Program, body: &yarrowgraph_ir::Body, call: Site) -> bool {
+    let scope = program.scope(call.member);
+    let around = scope.ancestors(call.node).find_map(|n| match body.node(n) {
+        Node::If { cond, .. } => Some(cond == call.node || scope.is_within(call.node, cond)),
+        Node::Block(_) | Node::Lambda(_) => Some(false),
+        _ => None,
+    });
+    around == Some(true)
 }
 
 /// The call by which listeners are told, and its method.

@@ -5,6 +5,7 @@ use yarrowgraph_ir::{AssignOp, BinaryOp, Node, NodeId, TypeKind, UnaryOp};
 use super::adapters;
 use super::effect::{Act, Effect, Event, Holder};
 use super::extract::{Extractor, holder_of};
+use super::holders::kept_handler;
 use super::spread::is_field_function;
 use crate::flow::Val;
 use crate::program::{Declared, Ty, UnitId};
@@ -255,7 +256,17 @@ impl Extractor<'_, '_> {
                     _ => Carried { weak, ..plain(value, false) },
                 }
             }
-            Node::Collection { items, .. } => plain(self.handed_in(self.body.list(items)).unwrap_or(value), false),
+            Node::Collection { items, .. } => {
+                // `{handler, user}` is a record where the list holds such
+                let holds_records = || {
+                    let Event::Own(m) = holder.event else { return false };
+                    self.flow.element_held(m).own().is_some_and(|t| kept_handler(self.flow, t).is_some())
+                };
+                match self.handed_in(self.body.list(items)) {
+                    Some(handler) => plain(handler, holds_records()),
+                    None => plain(value, false),
+                }
+            }
             Node::Object(_) => {
                 let handed_in = self.named_handler(value).or_else(|| self.handed_in(&self.entry_values(value)));
                 plain(handed_in.unwrap_or(value), false)
@@ -551,7 +562,8 @@ impl Extractor<'_, '_> {
             };
             [(a, b), (b, a)].into_iter().find_map(|(element, other)| {
                 let value = self.eval(other);
-                let is_it = is_element(&self.eval(element)) || is_there(element);
+                let of_it = || matches!(self.body.node(element), Node::Member { object, .. } if is_there(object));
+                let is_it = is_element(&self.eval(element)) || is_there(element) || of_it();
                 (matches!(value, Val::Param(..) | Val::This(_)) && is_it).then_some((value, other))
             })
         })

@@ -209,14 +209,14 @@ fn one_holds_the_other(flow: &Flow<'_>, m: MemberId, n: MemberId) -> bool {
 /// Whether a handler is made anew at each evaluation and nothing holds it.
 pub fn is_fresh(flow: &Flow<'_>, effect: &Effect, handler: &Val) -> bool {
     let written = effect.handler_node.unwrap_or(effect.site);
-    let fresh_references = flow.program.kit_of(written.member).traits.method_value == MethodValue::Fresh;
+    let traits = flow.program.kit_of(written.member).traits;
     // a connection is known by receiver and member
-    if fresh_references
+    if traits.method_value == MethodValue::Fresh
         && !effect.tied
         && let Some(body) = flow.program.body(written.member)
-        && matches!(body.node(unwrapped(body, written.node)), Node::MethodRef { .. })
+        && let Node::MethodRef { object, .. } = body.node(unwrapped(body, written.node))
     {
-        return true;
+        return !(traits.member_constants && matches!(body.node(object), Node::TypeExpr(_)));
     }
     match handler {
         Val::Lambda(member, function) => {

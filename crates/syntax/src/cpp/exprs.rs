@@ -11,6 +11,8 @@ use crate::driver::Nodes;
 
 /// Functions that make an object of their type argument.
 const MAKERS: [&str; 5] = ["make_unique", "make_shared", "make_refptr_for_instance", "make_managed", "allocate_shared"];
+/// Functions by which an object that is owned by shared pointers gets one to itself.
+const ITSELF: [&str; 2] = ["shared_from_this", "weak_from_this"];
 /// Functions that give their argument back.
 const PASSES: [&str; 7] = ["move", "forward", "ref", "cref", "as_const", "addressof", "qAsConst"];
 /// Casts that are written as calls.
@@ -334,6 +336,10 @@ impl<'t> Cpp<'t> {
             return self.l.push(Node::Cast { ty, operand }, node);
         }
         let is_plain = self.kind(function) != Kind::FieldExpr;
+        // a pointer to the object itself, whoever else owns it
+        if is_plain && ITSELF.contains(&simple) && args.is_empty() {
+            return self.l.push(Node::This, node);
+        }
         if is_plain && PASSES.contains(&simple) && args.len() == 1 {
             return self.node(args[0]);
         }

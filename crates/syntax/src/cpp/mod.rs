@@ -25,6 +25,7 @@ use macros::Prepared;
 /// What the language promises.
 pub(crate) static TRAITS: Traits = Traits {
     method_value: MethodValue::Fresh,
+    member_constants: true,
     empty_call_crashes: true,
     safe_call: None,
     combines_callables: false,

@@ -21,6 +21,7 @@ use kinds::{Kind, Table};
 /// What the language promises.
 pub(crate) static TRAITS: Traits = Traits {
     method_value: MethodValue::ByValue,
+    member_constants: false,
     empty_call_crashes: true,
     safe_call: Some("?.Invoke"),
     combines_callables: true,

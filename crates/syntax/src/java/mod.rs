@@ -18,6 +18,7 @@ use kinds::{Kind, Table};
 /// What the language promises.
 pub(crate) static TRAITS: Traits = Traits {
     method_value: MethodValue::Fresh,
+    member_constants: false,
     empty_call_crashes: true,
     safe_call: None,
     combines_callables: false,

@@ -23,6 +23,7 @@ use kinds::{Kind, Table};
 /// What the language promises.
 pub(crate) static TRAITS: Traits = Traits {
     method_value: MethodValue::Same,
+    member_constants: false,
     empty_call_crashes: true,
     safe_call: Some("?."),
     combines_callables: false,
