@@ -176,7 +176,9 @@ fn passed(wiring: &Wiring<'_>, channel: &Channel, raise: &Effect) -> Option<usiz
     }
     match raise.holder.event {
         // a message that says itself what it is about is handed over as it is
-        Event::Bus if args.first().is_some_and(|a| matches!(wiring.flow.eval_in(raise.site.member, *a), Val::New(_))) => Some(args.len()),
+        Event::Bus if args.first().is_some_and(|a| matches!(wiring.flow.eval_in(raise.site.member, *a), Val::New(_) | Val::Literal(_))) => {
+            Some(args.len())
+        }
         Event::Bus | Event::Outside(_) => args.len().checked_sub(1),
         _ => Some(args.len()),
     }
@@ -518,6 +520,28 @@ int main() {
     QObject::connect(&mast, SIGNAL(windy(int)), &log, SLOT( onWind(int) ));
     QObject::connect(&mast, SIGNAL(windy(int)), &log, SLOT(onStorm(int))); //! mismatched-handler warning
     mast.blow();
+}
+"#,
+        );
+    }
+
+    #[test]
+    fn a_message_that_names_itself_is_passed_whole() {
+        expect(
+            "mismatched-handler",
+            r#"
+//// kiln.js
+import { EventTarget } from 'somewhere';
+export class Kiln extends EventTarget {
+  fire() { this.trigger({ type: 'fired', heat: 900 }); this.trigger('cooled'); }
+}
+export class Potter {
+  constructor() {
+    this.kiln = new Kiln();
+    this.kiln.on('fired', (event) => this.note(event.heat));
+    this.kiln.on('cooled', (degrees) => this.note(degrees)); //! mismatched-handler warning
+  }
+  note(heat) { this.heat = heat; }
 }
 "#,
         );

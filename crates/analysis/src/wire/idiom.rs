@@ -342,7 +342,7 @@ fn apply(
     } else if idiom.by_message {
         Some(message_topic(x, topic_node?)?)
     } else {
-        topic_node.map(|t| x.flow.key_at(x.member, t))
+        topic_node.map(|t| said_by_message(x, act, t).unwrap_or_else(|| x.flow.key_at(x.member, t)))
     };
     let mut effect = Effect::new(act, Holder { subject, event, key }, x.site(node));
     tie(x, idiom, &mut effect, handler, handler_node, args, certainty);
@@ -353,6 +353,15 @@ fn apply(
     effect.by_annotation = idiom.by_annotation;
     effect.message = told_by.filter(|_| act == Act::Raise);
     Some(vec![effect])
+}
+
+/// The topic that a message says itself, which is told in place of one: `trigger({ type: 'risen', level })`.
+fn said_by_message(x: &Extractor<'_, '_>, act: Act, message: NodeId) -> Option<Val> {
+    let program = x.flow.program;
+    let Val::Literal(site) = x.eval(message) else { return None };
+    let kinds = &program.kit_of(x.member).pack.message_kinds;
+    let mut entries = kinds.iter().filter_map(|kind| x.flow.entry_of_literal(site, program.symbols.get(kind)?));
+    (act == Act::Raise).then(|| entries.next())?.map(|entry| x.flow.eval(entry))
 }
 
 /// What a message was made with: the first argument of `new`, or what its own class hands to the

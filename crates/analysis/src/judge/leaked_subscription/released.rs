@@ -23,11 +23,32 @@ pub(super) fn is_released(wiring: &Wiring<'_>, channel: &Channel, join: usize, s
     if effect.handle && handles::fate(&wiring.flow, effect.site) == Fate::Kept {
         return true;
     }
+    if subscriber.is_some_and(|s| is_taken_off_what_was_there(wiring, effect, s)) {
+        return true;
+    }
     if is_taken_off_unseen(wiring, effect) || is_kept_in_scope(wiring, effect.site) || is_emptied_when_told(wiring, channel) {
         return true;
     }
     // a wrapper of the base class that keeps what it handed on
     effect.inner.len() > 1 && effect.inner.iter().any(|s| handles::fate(&wiring.flow, *s) == Fate::Kept && is_call(wiring, *s))
+}
+
+/// Whether the subscriber takes the same handler off something of its own, by the same topic, where it was put on what a variable of
+/// all of them stands for at the time: `root = el; on(root, 'drag', h); … off(this.el, 'drag', h)`.
+fn is_taken_off_what_was_there(wiring: &Wiring<'_>, join: &Effect, subscriber: TypeId) -> bool {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    let Val::Static(variable) = join.holder.subject else { return false };
+    if flow.definitions(variable).len() < 2 {
+        return false;
+    }
+    let mut own = program.ty(subscriber).members.iter().flat_map(|m| wiring.effects_in(*m));
+    own.any(|e| {
+        e.act == Act::Leave
+            && e.holder.event == join.holder.event
+            && e.holder.key == join.holder.key
+            && matches!(e.holder.subject.root(), Val::This(_) | Val::Local(_))
+            && release::same_handler(flow, join, e) == Same::Yes
+    })
 }
 
 /// Whether each raise of a channel empties it right after, so that whoever is told is told once: `answered(x); answered = null;`
