@@ -45,6 +45,11 @@ struct Message {
 }
 
 impl Message {
+    /// One of which no part is known yet.
+    fn of(made: Site, raise: Site, index: usize) -> Self {
+        Self { made, raise, index, parts: BTreeSet::new(), empty: BTreeSet::new(), teller: None }
+    }
+
     /// Whether it has a part, and not nothing as that.
     fn has(&self, part: Sym) -> bool {
         self.parts.contains(&part) && !self.empty.contains(&part)
@@ -172,7 +177,7 @@ fn message_at(wiring: &Wiring<'_>, made: Site, raise: Site, index: usize) -> Opt
     if let Node::Cast { operand, .. } | Node::Unary { op: UnaryOp::NonNull, operand } = body.node(made.node) {
         return message_at(wiring, Site { member: made.member, node: operand }, raise, index);
     }
-    let mut message = Message { made, raise, index, parts: BTreeSet::new(), empty: BTreeSet::new(), teller: None };
+    let mut message = Message::of(made, raise, index);
     let entries = match body.node(made.node) {
         Node::Object(list) => list,
         Node::New { init: Some(init), .. } => {
@@ -217,9 +222,9 @@ fn filled_later(wiring: &Wiring<'_>, sent: Site, raise: Site, index: usize) -> O
     let Node::Local { init: Some(init), .. } = body.node(local) else { return None };
     let made = Site { member: sent.member, node: init };
     let mut message = match body.node(init) {
-        Node::Object(List { len: 0, .. }) => Message { made, raise, index, parts: BTreeSet::new(), empty: BTreeSet::new(), teller: None },
+        Node::Object(List { len: 0, .. }) => Message::of(made, raise, index),
         Node::New { args: List { len: 0, .. }, init: None, .. } => {
-            let mut message = Message { made, raise, index, parts: BTreeSet::new(), empty: BTreeSet::new(), teller: None };
+            let mut message = Message::of(made, raise, index);
             fill_by_constructor(wiring, made.member, made.node, &mut message)?;
             message
         }

@@ -15,6 +15,7 @@ use crate::flow::{Flow, Val};
 use crate::program::{Kinds, MemberId, Program, Site, Sym, Ty, TypeId};
 use crate::wire::Wiring;
 use crate::wire::channels::ChannelKey;
+use crate::wire::holders::hands_this;
 
 /// So many colleagues, members and branches a mediator may have before it has taken on too much.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -132,7 +133,7 @@ fn of_roster(wiring: &Wiring<'_>, roster: MemberId, channels: Vec<usize>) -> Opt
     let raises = || channels.iter().flat_map(|c| &wiring.channels[*c].raises).map(|r| &wiring.effects[*r]);
     let asked = raises().filter(|e| e.result_used).count();
     // what hands itself to those it tells says that it has changed itself
-    let of_itself = raises().all(|e| hands_itself(program, e.innermost()));
+    let of_itself = raises().all(|e| hands_this(program, e.innermost()));
     if told.is_empty() || routes.is_empty() || asked * 2 > raises().count() || of_itself {
         return None;
     }
@@ -180,7 +181,7 @@ fn of_roster(wiring: &Wiring<'_>, roster: MemberId, channels: Vec<usize>) -> Opt
     // where one alone talks there is nothing to mediate, unless to others of its kind, of whom it says which one it is
     let among_themselves = || {
         let [only] = &colleagues[..] else { return false };
-        talking(only.class).is_some_and(|site| hands_itself(program, site) || goes_by_names && hands_own_name(wiring, site))
+        talking(only.class).is_some_and(|site| hands_this(program, site) || goes_by_names && hands_own_name(wiring, site))
     };
     if speakers + outsiders.len() < 2 && !among_themselves() {
         return None;
@@ -202,12 +203,6 @@ fn alike(wiring: &Wiring<'_>, mediator: TypeId, colleagues: &[Colleague], routes
     }
     let classes = program.classes_of(program.unit(unit).language);
     classes.filter(|t| *t != mediator && hears(*t) && !wiring.flow.creations(*t).is_empty()).collect()
-}
-
-/// Whether a call hands over the object that makes it.
-fn hands_itself(program: &Program, call: Site) -> bool {
-    let Some(body) = program.body(call.member) else { return false };
-    matches!(body.node(call.node), Node::Call { args, .. } if body.list(args).iter().any(|a| matches!(body.node(*a), Node::This)))
 }
 
 /// Whether a call hands over something plain that the object which makes it has, as the name by which others know it.

@@ -229,7 +229,7 @@ fn is_of_kind(flow: &Flow<'_>, class: TypeId, name: Sym) -> bool {
 }
 
 /// Whether an object is among what it hands over with a call.
-fn hands_this(program: &Program, call: Site) -> bool {
+pub(crate) fn hands_this(program: &Program, call: Site) -> bool {
     let Some(body) = program.body(call.member) else { return false };
     matches!(body.node(call.node), Node::Call { args, .. } if body.list(args).iter().any(|a| matches!(body.node(*a), Node::This)))
 }
@@ -346,9 +346,10 @@ pub(super) fn kept_handler(flow: &Flow<'_>, record: TypeId) -> Option<Ty> {
         if !matches!(info.kind, MemberKind::Field | MemberKind::Property) || info.is_static {
             return None;
         }
-        let ty = match program.declared_type(*m) {
-            Ty::Outside(_, ref args) if args.len() == 1 && program.is_weak(info.unit, &program.declared_type(*m)) => args[0].clone(),
-            ty => ty,
+        let declared = program.declared_type(*m);
+        let ty = match &declared {
+            Ty::Outside(_, args) if args.len() == 1 && program.is_weak(info.unit, &declared) => args[0].clone(),
+            _ => declared,
         };
         let ty = match of {
             Ty::Own(t, args) if !args.is_empty() => ty.substitute(&program.ty(*t).params, args),

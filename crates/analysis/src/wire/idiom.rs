@@ -9,7 +9,7 @@ use super::extract::{Extractor, holder_of};
 use super::holders::says_what_happened;
 use super::{selections, streams};
 use crate::flow::Val;
-use crate::program::{MemberId, Program, Sym, Ty, TypeId};
+use crate::program::{Kinds, MemberId, Program, Sym, Ty, TypeId};
 
 /// Adds what a call does by a pack's word; says whether a pack knows it.
 pub(super) fn effects(x: &Extractor<'_, '_>, node: NodeId, callee: NodeId, args: &[NodeId], found: &mut Vec<Effect>) -> bool {
@@ -174,8 +174,10 @@ fn fits(x: &Extractor<'_, '_>, idiom: &Idiom, object: Option<NodeId>, subject: &
 /// Whether objects of a class are handed, as they are made, to a function that may give them members: `evented(this)`.
 fn may_be_given_members(program: &Program, class: TypeId) -> bool {
     let hands_itself = |m: &MemberId| {
-        let info = program.member(*m);
-        let Some(body) = program.body(*m).filter(|_| info.kind == MemberKind::Constructor) else { return false };
+        if program.member(*m).kind != MemberKind::Constructor {
+            return false;
+        }
+        let Some(body) = program.body_with(*m, Kinds::CALL) else { return false };
         body.ids().any(|n| match body.node(n) {
             Node::Call { callee, args, .. } => {
                 matches!(body.node(callee), Node::Name(_))
@@ -358,10 +360,13 @@ fn apply(
 /// The topic that a message says itself, which is told in place of one: `trigger({ type: 'risen', level })`.
 fn said_by_message(x: &Extractor<'_, '_>, act: Act, message: NodeId) -> Option<Val> {
     let program = x.flow.program;
+    if act != Act::Raise {
+        return None;
+    }
     let Val::Literal(site) = x.eval(message) else { return None };
     let kinds = &program.kit_of(x.member).pack.message_kinds;
-    let mut entries = kinds.iter().filter_map(|kind| x.flow.entry_of_literal(site, program.symbols.get(kind)?));
-    (act == Act::Raise).then(|| entries.next())?.map(|entry| x.flow.eval(entry))
+    let entry = kinds.iter().find_map(|kind| x.flow.entry_of_literal(site, program.symbols.get(kind)?))?;
+    Some(x.flow.eval(entry))
 }
 
 /// What a message was made with: the first argument of `new`, or what its own class hands to the
