@@ -455,7 +455,8 @@ pub struct Unresolved {
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
 pub struct Budget {
     /// What is bounded: `wrappers` (calls around a subscription or raise that are seen through), `alternatives`
-    /// (methods that one call can reach, and that are seen through), `effects` (of the whole tree), `runs` (of the set-up's entry points).
+    /// (methods that one call can reach, and that are seen through), `effects` (of the whole tree), `runs` (of the set-up's entry points), `machines` (nodes of code that are
+    /// walked for one state machine).
     pub of: String,
     /// How much of it there may be.
     pub limit: u32,

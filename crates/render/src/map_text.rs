@@ -81,6 +81,11 @@ pub fn write(out: &mut dyn Write, map: &Map, all: bool, o: &TextOptions) -> io::
                 budget.limit
             ),
             "runs" => format!("{} run in {} ways and no more", count(budget.over as usize, "entry point", "entry points"), budget.limit),
+            "machines" => format!(
+                "{} with more ways than {} nodes of code: not in the map",
+                count(budget.over as usize, "state machine", "state machines"),
+                budget.limit
+            ),
             other => format!("bound of {} {other} reached", budget.limit),
         };
         writeln!(out, "{}", p.paint(Role::Quiet, &text))?;

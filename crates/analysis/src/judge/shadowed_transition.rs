@@ -62,7 +62,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
             });
         }
         // a second row for the same state and event, where the first asks nothing else
-        for (at, t) in machine.transitions.iter().enumerate() {
+        for (at, t) in machine.transitions.iter().enumerate().filter(|_| !machine.is_coarse) {
             let same = |o: &&Transition| {
                 o.from == t.from
                     && o.event == t.event

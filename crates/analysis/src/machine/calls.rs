@@ -4,7 +4,7 @@ use yarrowgraph_ir::{Body, FunctionId, MemberKind, Node, NodeId, TypeRefId};
 
 use super::domain::Encoding;
 use super::state::State;
-use super::walk::{BODY, DEPTH, Event, Frame, NEAR, PARAM, QUESTION, STILL, Walker};
+use super::walk::{BODY, Event, Frame, NEAR, PARAM, QUESTION, STILL, Walker};
 use super::way::{Exit, Slot, Value, Values, Way, put};
 use crate::program::{Declared, MemberId, Program, Site, Sym, TypeId};
 
@@ -198,8 +198,8 @@ impl Walker<'_, '_> {
         };
         let matters = still < STILL && self.reach.matters_within(m, STILL - still - 1, is_asked);
         let small = program.body(m).is_some_and(|b| b.nodes.len() <= BODY && (matters || self.frames.len() <= NEAR && ends(b)));
-        if self.frames.len() < DEPTH
-            && (is_mover || (speaks || small) && still < STILL)
+        if !self.is_deep()
+            && (is_mover || self.is_fine() && (speaks || small) && still < STILL)
             && !self.frames.iter().any(|f| f.member == m && f.function.is_none())
         {
             let owner = program.member(m).owner;
@@ -293,7 +293,7 @@ impl Walker<'_, '_> {
         };
         let overloads: Vec<(MemberId, TypeId)> =
             program.own_members(info.owner, info.name).iter().filter(alike).filter_map(|m| Some((*m, class(*m)?))).collect();
-        if overloads.len() < 2 || self.frames.len() >= DEPTH || overloads.iter().all(|(_, c)| *c == overloads[0].1) {
+        if overloads.len() < 2 || self.is_deep() || overloads.iter().all(|(_, c)| *c == overloads[0].1) {
             return None;
         }
         let this = if *receiver == Value::Unknown { Value::Context } else { receiver.clone() };
@@ -391,7 +391,7 @@ impl Walker<'_, '_> {
             Value::State(bits, ..) => *bits,
             _ => return None,
         };
-        if self.frames.len() >= DEPTH {
+        if self.is_deep() {
             return None;
         }
         let mut out = Vec::new();
@@ -432,6 +432,7 @@ impl Walker<'_, '_> {
             }
         }
         if any {
+            self.is_told |= self.is_fine();
             let site = self.site(node);
             if *receiver == Value::Held && !self.found.delegations.contains(&(site, name)) {
                 self.found.delegations.push((site, name));
@@ -449,7 +450,7 @@ impl Walker<'_, '_> {
             of_state.told = true;
             let before = of_state.clone();
             let done = match state.function(self.flow) {
-                Some((m, f)) if self.frames.len() < DEPTH && !self.frames.iter().any(|x| (x.member, x.function) == (m, f)) => {
+                Some((m, f)) if !self.is_deep() && !self.frames.iter().any(|x| (x.member, x.function) == (m, f)) => {
                     self.found.tested = true;
                     self.enter(self.site(node), m, f, Value::Context, given.to_vec(), of_state)
                 }
@@ -516,7 +517,7 @@ impl Walker<'_, '_> {
     }
 
     pub(super) fn enter_function(&mut self, call: Site, m: MemberId, f: FunctionId, given: Vec<Value>, way: Way) -> Values {
-        if self.frames.len() >= DEPTH || self.frames.iter().any(|x| x.member == m && x.function == Some(f)) {
+        if self.is_deep() || self.frames.iter().any(|x| x.member == m && x.function == Some(f)) {
             return vec![(way, Value::Unknown)];
         }
         let this = self.frames.iter().rev().find(|x| x.member == m).map_or(Value::Unknown, |x| x.this.clone());

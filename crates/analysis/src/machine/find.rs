@@ -7,8 +7,10 @@ use std::collections::hash_map::Entry;
 use rayon::prelude::*;
 use rustc_hash::{FxHashMap, FxHashSet};
 use yarrowgraph_ir::{AccessorKind, Body, FunctionId, MemberKind, Node, NodeId, TypeKind, Visibility};
+use yarrowgraph_model::Budget;
 
 use super::domain::zero_of;
+use super::grain::{self, STEPS_COARSE, Starts, found_on_ways};
 use super::origins::{literal, origins};
 use super::reach::{self, Reach};
 use super::stores::Around;
@@ -24,10 +26,33 @@ use crate::wire::Wiring;
 const HOPS: u32 = 3;
 
 /// The machines of a tree.
-pub(crate) fn find(wiring: &Wiring<'_>) -> Vec<Found> {
+#[derive(Debug, Default)]
+pub(crate) struct Machines {
+    /// Those that were found, by what holds their state.
+    pub found: Vec<Found>,
+    /// How many have more ways than are walked: nothing is said of them.
+    too_long: u32,
+}
+
+impl Machines {
+    /// The budget of nodes that are walked for a machine, where it was not kept.
+    pub(crate) fn over(&self) -> Option<Budget> {
+        (self.too_long > 0).then(|| Budget { of: "machines".into(), limit: STEPS_COARSE, over: self.too_long })
+    }
+}
+
+/// What comes of looking at a field.
+enum Asked {
+    Found(Box<Found>),
+    /// It is a machine by all that was seen, but that was not all.
+    TooLong,
+}
+
+/// The machines of a tree.
+pub(crate) fn find(wiring: &Wiring<'_>) -> Machines {
     let flow = &wiring.flow;
     let program = flow.program;
-    let mut found: Vec<Found> = (0..program.members.len())
+    let asked: Vec<Asked> = (0..program.members.len())
         .into_par_iter()
         .with_max_len(AT_A_TIME)
         .flat_map_iter(|i| {
@@ -40,16 +65,23 @@ pub(crate) fn find(wiring: &Wiring<'_>) -> Vec<Found> {
                 machines.extend(of_field(wiring, machine, domain, member));
             }
             for (machine, domain, apart) in holders::of_body(flow, member) {
-                machines.extend(of_local(wiring, machine, domain, &apart));
+                machines.extend(of_local(wiring, machine, domain, &apart).map(|found| Asked::Found(Box::new(found))));
             }
             machines
         })
         .collect();
-    found.sort_by_key(|f| f.machine.holder);
-    found
+    let mut machines = Machines::default();
+    for asked in asked {
+        match asked {
+            Asked::Found(found) => machines.found.push(*found),
+            Asked::TooLong => machines.too_long += 1,
+        }
+    }
+    machines.found.sort_by_key(|f| f.machine.holder);
+    machines
 }
 
-fn of_field(wiring: &Wiring<'_>, machine: Machine, mut domain: Domain, field: MemberId) -> Option<Found> {
+fn of_field(wiring: &Wiring<'_>, machine: Machine, domain: Domain, field: MemberId) -> Option<Asked> {
     let flow = &wiring.flow;
     let program = flow.program;
     let context = machine.context?;
@@ -84,33 +116,17 @@ fn of_field(wiring: &Wiring<'_>, machine: Machine, mut domain: Domain, field: Me
         return None;
     }
     let roots = roots(flow, field, context, &domain, &reach, &family);
-    let mut moves = Vec::new();
-    let mut found = walk::Found::default();
-    // what is stored on the way may be a state of which nothing was known
-    for _ in 0..4 {
-        let known = domain.states.len();
-        let mut walker = Walker::new(flow, &machine, domain, &reach);
-        walker.roots.clone_from(&roots);
-        for root in &roots {
-            let event = event_of(flow, *root);
-            walker.method(*root, None, Value::Context, event, u64::MAX);
-        }
-        walker.put_aside();
-        domain = walker.domain;
-        found = walker.found;
-        if matches!(domain.encoding, Encoding::Text | Encoding::Constants) && !domain.closed {
-            for (_, label) in &found.labels {
-                domain.bit(flow, *label);
-            }
-        }
-        moves.clone_from(&found.moves);
-        if domain.states.len() == known || found.cut {
-            break;
-        }
-    }
+    let starts = Starts {
+        within: stored_within(flow, field, context, &family),
+        stores: flow.definitions(field).iter().map(|d| d.member).collect(),
+        roots,
+    };
+    let (mut domain, found, is_coarse) = found_on_ways(flow, &machine, domain, &reach, &starts)?;
     if found.cut {
-        return None;
+        return Some(Asked::TooLong);
     }
+    let roots = starts.roots;
+    let mut moves = found.moves.clone();
     let discarded = discarded(flow, &domain, &reach, &found.delegations);
     if moves.is_empty() && discarded.is_empty() {
         return None;
@@ -134,10 +150,11 @@ fn of_field(wiring: &Wiring<'_>, machine: Machine, mut domain: Domain, field: Me
         passed_over,
         outrun: found.outrun.into_iter().filter(|(row, _)| !found.picked.contains(row)).collect(),
         discarded,
+        is_coarse,
         moves: true,
     };
     result.moves = is_machine(&result) && (found.tested || are_asked(flow, &result));
-    (result.moves || !result.discarded.is_empty()).then_some(result)
+    (result.moves || !result.discarded.is_empty()).then(|| Asked::Found(Box::new(result)))
 }
 
 /// Statements of walked methods that store a state and that no way comes to.
@@ -412,6 +429,23 @@ fn roots(
     roots
 }
 
+/// The methods of classes written within the context, or within its states, that store the state.
+fn stored_within(flow: &Flow<'_>, field: MemberId, context: TypeId, family: &dyn Fn(TypeId) -> bool) -> Vec<MemberId> {
+    let program = flow.program;
+    let of_context = context_types(program, context);
+    let is_within = |m: &MemberId| {
+        let info = program.member(*m);
+        matches!(info.kind, MemberKind::Method | MemberKind::Accessor(AccessorKind::Set))
+            && family(info.owner)
+            && !of_context.contains(&info.owner)
+            && flow.enclosing_type(info.owner).is_some()
+    };
+    let mut stores: Vec<MemberId> = flow.definitions(field).iter().map(|d| d.member).filter(is_within).collect();
+    stores.sort_unstable();
+    stores.dedup();
+    stores
+}
+
 /// Whether a statement is what a module does as it is loaded.
 fn is_top_level(program: &Program, site: Site) -> bool {
     program.member(site.member).kind == MemberKind::Initializer
@@ -452,7 +486,7 @@ fn context_types(program: &Program, context: TypeId) -> Vec<TypeId> {
 }
 
 /// What sets off the moves of a method: it, or what kind of message it takes where there is one of it for each.
-fn event_of(flow: &Flow<'_>, root: MemberId) -> Event {
+pub(super) fn event_of(flow: &Flow<'_>, root: MemberId) -> Event {
     let program = flow.program;
     let info = program.member(root);
     let others = program.own_members(info.owner, info.name).iter().filter(|m| program.member(**m).kind == MemberKind::Method);
@@ -584,7 +618,7 @@ fn of_local(wiring: &Wiring<'_>, machine: Machine, mut domain: Domain, apart: &[
     let reach = Reach::open([site.member]);
     let functions: BTreeSet<FunctionId> = apart.iter().filter_map(|n| scope.function_around(body, *n)).collect();
     let mut found = walk::Found::default();
-    for _ in 0..4 {
+    for _ in 0..grain::ROUNDS {
         let known = domain.states.len();
         let mut walker = Walker::new(flow, &machine, domain, &reach);
         if functions.is_empty() {
@@ -629,6 +663,7 @@ fn of_local(wiring: &Wiring<'_>, machine: Machine, mut domain: Domain, apart: &[
         passed_over: Vec::new(),
         outrun: Vec::new(),
         discarded: Vec::new(),
+        is_coarse: false,
         moves: true,
     };
     is_machine(&result).then_some(result)

@@ -10,6 +10,7 @@ mod domain;
 mod filled;
 mod finality;
 mod find;
+mod grain;
 pub mod guards;
 mod holders;
 pub mod lists;
@@ -38,7 +39,7 @@ use crate::program::{Declared, MemberId, Program, Site, Sym, TypeId};
 pub use domain::text_of;
 pub use domain::{Domain, Encoding};
 pub use finality::{is_final, is_sentinel};
-pub(crate) use find::find;
+pub(crate) use find::{Machines, find};
 pub use map::machines;
 pub use state::{State, listed, named};
 pub(crate) use unions::texts_of_type;
@@ -172,6 +173,9 @@ pub struct Found {
     pub outrun: Vec<(Site, Site)>,
     /// Calls of the states' methods whose next state nobody keeps, and the method.
     pub discarded: Vec<(Site, Sym)>,
+    /// Whether its code has so many ways that they were told apart by little more than the states that they are in: a transition
+    /// may then depend on more than its conditions say.
+    pub is_coarse: bool,
     /// Whether it moves in reaction to what it is in; else only a call of its states was of interest.
     pub moves: bool,
 }

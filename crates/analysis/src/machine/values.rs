@@ -3,9 +3,10 @@
 use yarrowgraph_ir::{AssignOp, BinaryOp, Body, Node, NodeId, UnaryOp};
 
 use super::domain::Encoding;
+use super::grain::WAYS;
 use super::origins::literal;
 use super::state::{self, State};
-use super::walk::{Event, Move, NESTED, PARAM, WAYS, Walker, position_named};
+use super::walk::{Event, Move, NESTED, PARAM, Walker, position_named};
 use super::way::{Exit, Value, Values, Way, put, widened};
 use crate::flow::Val;
 use crate::program::{Declared, MemberId, Site};
@@ -485,6 +486,7 @@ impl<'p> Walker<'_, 'p> {
         };
         let site = way.row.take().unwrap_or_else(|| self.said_at(node, given, named_at));
         for to in (0..64).filter(|i| bits & (1 << i) != 0) {
+            self.is_told |= way.told && was & all != all && was & !(1 << to) != 0;
             for event in &events {
                 self.found.moves.push(Move {
                     from: was,

@@ -10,6 +10,7 @@ use yarrowgraph_ir::{Body, FunctionId, Node, NodeId};
 
 use super::Machine;
 use super::domain::Domain;
+use super::grain::Grain;
 use super::reach::Reach;
 use super::repeated::{Apart, Repeated};
 use super::state::State;
@@ -17,16 +18,8 @@ use super::way::{Condition, Exit, Slot, Value, Way, Ways, out_of_loop, put, wide
 use crate::flow::Flow;
 use crate::program::{MemberId, Program, Site, Sym};
 
-/// So many nodes are walked for one machine.
-const STEPS: u32 = 15_000;
 /// Statements and expressions are walked so deep.
 pub(super) const NESTED: u32 = 100;
-/// So many ways are told apart at a time.
-pub(super) const WAYS: usize = 64;
-/// So many, and one for each state, in what is called.
-const WAYS_CALLED: usize = 16;
-/// Calls are followed so deep.
-pub(super) const DEPTH: usize = 7;
 /// Whether something else may be done at all is asked of what is called so deep.
 pub(super) const NEAR: usize = 2;
 /// So many calls behind each other are followed that cannot move the machine, for what they answer.
@@ -111,7 +104,11 @@ pub(super) struct Walker<'m, 'p> {
     pub found: Found,
     /// Code that may change the state, and that may matter to it.
     pub reach: &'m Reach,
+    grain: Grain,
     steps: u32,
+    /// Whether something moves it from a state that was asked for, or, where ways are told apart finely, asks one of its states to do
+    /// something.
+    pub is_told: bool,
     /// Functions that run at some later time: they need to be walked once.
     pub later: BTreeSet<Later>,
     /// Calls that were walked.
@@ -154,7 +151,9 @@ impl<'m, 'p> Walker<'m, 'p> {
             domain,
             found,
             reach,
+            grain: Grain::Fine,
             steps: 0,
+            is_told: false,
             later: BTreeSet::new(),
             repeated: Repeated::new(),
             apart: Apart::new(),
@@ -165,6 +164,22 @@ impl<'m, 'p> Walker<'m, 'p> {
             event: None,
             root: None,
         }
+    }
+
+    /// Tells ways apart as coarsely as said.
+    pub(super) fn told_apart(mut self, grain: Grain) -> Self {
+        self.grain = grain;
+        self
+    }
+
+    /// Whether calls are followed no deeper than here.
+    pub(super) fn is_deep(&self) -> bool {
+        self.frames.len() >= self.grain.depth()
+    }
+
+    /// Whether calls that cannot move the machine are followed.
+    pub(super) fn is_fine(&self) -> bool {
+        self.grain == Grain::Fine
     }
 
     pub(super) fn program(&self) -> &'p Program {
@@ -210,7 +225,7 @@ impl<'m, 'p> Walker<'m, 'p> {
 
     pub(super) fn spent(&mut self) -> bool {
         self.steps += 1;
-        self.found.cut |= self.steps > STEPS;
+        self.found.cut |= self.steps > self.grain.steps(self.is_told);
         self.found.cut
     }
 
@@ -413,7 +428,7 @@ impl<'m, 'p> Walker<'m, 'p> {
             }
         }
         // what is called is gone through for each way that calls it
-        let limit = if self.frames.len() > 1 { self.domain.states.len() + WAYS_CALLED } else { WAYS };
+        let limit = self.grain.ways(self.frames.len() > 1, self.domain.states.len());
         if merged.len() > limit { widened(merged) } else { merged }
     }
 

@@ -32,7 +32,7 @@ pub fn map(wiring: &Wiring<'_>, root: &str) -> model::Map {
         machines: crate::machine::machines(wiring),
         mediators: crate::mediator::map::mediators(wiring),
         unresolved: unresolved(wiring),
-        budgets: wiring.budgets.clone(),
+        budgets: wiring.budgets.iter().cloned().chain(wiring.machines_asked().over()).collect(),
     }
 }
 

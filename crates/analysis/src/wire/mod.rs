@@ -95,7 +95,7 @@ pub struct Wiring<'p> {
     /// The ways through the methods of links, found when it is asked for.
     passing: OnceLock<Vec<Passing>>,
     /// The state machines, found when it is asked for.
-    machines: OnceLock<Vec<crate::machine::Found>>,
+    machines: OnceLock<crate::machine::Machines>,
     /// The commands and invokers, found when it is asked for.
     commands: OnceLock<crate::command::Commands>,
     /// The types of objects that listen to something, found when it is asked for.
@@ -247,6 +247,11 @@ impl<'p> Wiring<'p> {
 
     /// The state machines.
     pub fn machines(&self) -> &[crate::machine::Found] {
+        &self.machines_asked().found
+    }
+
+    /// The state machines, and how many more there may be.
+    pub(crate) fn machines_asked(&self) -> &crate::machine::Machines {
         self.machines.get_or_init(|| crate::machine::find(self))
     }
 
