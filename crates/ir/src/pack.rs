@@ -437,6 +437,9 @@ pub struct Pack {
     /// Functions that untie them.
     #[serde(default)]
     pub disconnects: Names,
+    /// Methods of a form that tie its parts to the slots of the object which they are given, by the slots' names: `on_part_signal`.
+    #[serde(default)]
+    pub connects_by_name: Names,
     /// Types that hold an object of one of several classes.
     #[serde(default)]
     pub alternatives: Names,

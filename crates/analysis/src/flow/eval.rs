@@ -24,7 +24,10 @@ impl Flow<'_> {
         let Site { member, node } = site;
         let inner = |node| self.eval_at(member, node, budget);
         match body.node(node) {
-            Node::Name(name) => self.eval_name(site, name, budget),
+            Node::Name(name) => {
+                let value = self.eval_name(site, name, budget);
+                self.type_before_constant(site, name, &value).map_or(value, Val::Type)
+            }
             Node::Member { object, name, .. } => self.eval_member_access(site, object, name, budget),
             Node::MethodRef { object, name } => {
                 let sym = self.program.sym_in(member, name);
@@ -388,6 +391,19 @@ impl Flow<'_> {
         };
         let Node::Call { callee, .. } = body.node(made) else { return false };
         matches!(body.node(callee), Node::Member { name, .. } if self.program.kit_of(site.member).pack.key_ranges.contains(self.program.text(self.program.sym_in(site.member, name))))
+    }
+
+    /// The type that a name before `::` means, where a constant of an enumeration has the same name: a constant has no members.
+    fn type_before_constant(&self, site: Site, name: Name, value: &Val) -> Option<TypeId> {
+        let program = self.program;
+        let Val::Static(constant) = value else { return None };
+        if program.member(*constant).kind != MemberKind::EnumConstant || !program.kit_of(*constant).traits.references_dangle {
+            return None;
+        }
+        let around = program.scope(site.member).parent(site.node)?;
+        let is_before = matches!(program.body(site.member)?.node(around), Node::Member { object, .. } if object == site.node);
+        let info = program.member(site.member);
+        is_before.then(|| program.resolve_type(info.unit, Some(info.owner), program.unit_of(site.member).text(name))).flatten()
     }
 
     /// The text of a chain of plain names.

@@ -270,7 +270,14 @@ impl Subject<'_, '_> {
         for change in &silent {
             let told: BTreeSet<usize> =
                 telling.iter().filter(|(c, _)| c.field == change.field).flat_map(|(_, t)| t.iter().copied()).collect();
-            let Some(channel) = told.iter().copied().find(|channel| self.is_rule_for(*channel, change, &telling, &silent, quiet)) else {
+            // where each change of it has a channel of its own, none is for all of them
+            let is_shared = |channel: &usize| {
+                let (on_it, on_others): (Vec<_>, Vec<_>) =
+                    telling.iter().filter(|(c, _)| c.field == change.field).partition(|(_, t)| t.contains(channel));
+                on_it.len() > 2 * on_others.len()
+            };
+            let mut shared = told.iter().copied().filter(is_shared);
+            let Some(channel) = shared.find(|channel| self.is_rule_for(*channel, change, &telling, &silent, quiet)) else {
                 continue;
             };
             if !self.is_reset(change, &telling)
@@ -283,7 +290,7 @@ impl Subject<'_, '_> {
                 && !self.leaves_it_for_later(change.site.member, channel)
                 && !self.starts_what_tells(change.site.member, channel, 1)
             {
-                let of_channel = telling.iter().filter(|(_, t)| t.contains(&channel));
+                let of_channel = telling.iter().filter(|(c, t)| c.field == change.field && t.contains(&channel));
                 let peers: BTreeSet<MemberId> = of_channel.map(|(c, _)| c.site.member).collect();
                 drafts.push(self.draft(change, channel, &peers));
             }
@@ -618,6 +625,46 @@ private:
     bool over = false;
     int words = 0;
     std::vector<std::function<void()>> folded;
+};
+"#,
+        );
+    }
+
+    #[test]
+    fn what_each_change_tells_on_a_channel_of_its_own() {
+        expect(
+            "skipped-notify",
+            r#"
+//// berth.h
+class Berth : public QObject {
+    Q_OBJECT
+public:
+    Boat *boat() const { return boat_; }
+    void place(Boat *b) { boat_ = b; }
+    void moor(Boat *b) { if (boat_ != b) { boat_ = b; emit moored(); } }
+    void clear() { boat_ = nullptr; emit cleared(); }
+    int pull() const { return pull_; }
+    bool isHooked() const { return hooked_; }
+    void hook(bool on) { hooked_ = on; }
+    void draw(int by) {
+        pull_ = pull_ + by;
+        if (!hooked_ && pull_ > 9) { hooked_ = true; emit hooked(true); }
+        emit pulled();
+    }
+    void slack() {
+        if (hooked_) { hooked_ = false; emit hooked(false); }
+        pull_ = 0;
+        emit pulled();
+    }
+signals:
+    void moored();
+    void cleared();
+    void hooked(bool on);
+    void pulled();
+private:
+    Boat *boat_ = nullptr;
+    bool hooked_ = false;
+    int pull_ = 0;
 };
 "#,
         );

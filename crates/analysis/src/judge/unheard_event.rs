@@ -42,6 +42,10 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel) -> Option<Draft> {
     if channel.raises.is_empty() || is_heard(wiring, channel) || asks_for_one(wiring, channel) {
         return None;
     }
+    // which of two classes of one name is meant may be decided by what builds the tree
+    if wiring.twins(channel).any(|twin| is_heard(wiring, twin)) {
+        return None;
+    }
     let program = wiring.program();
     let raises: Vec<_> = channel.raises.iter().map(|r| &wiring.effects[*r]).filter(|e| !wiring.in_test(e.site.member)).collect();
     let first = raises.iter().min_by_key(|e| wiring.place(e))?;

@@ -31,6 +31,10 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
 fn judge(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> Option<Draft> {
     let program = wiring.program();
     let written = effect.handler_node?;
+    // a library that is given a pointer forgets what has gone, and what nobody deletes does not go
+    if program.kit_of(written.member).traits.references_dangle && !matches!(channel.key, ChannelKey::Own(..)) {
+        return None;
+    }
     let body = program.body(written.member)?;
     let made_here = match effect.handler.as_ref()? {
         // written where it is handed over, not held by a name
@@ -158,6 +162,24 @@ public sealed class Chart {
     }
     public static void Main() { var ship = new Ship(); new Chart(ship); ship.Roll(4); }
 }
+"#,
+        );
+    }
+
+    #[test]
+    fn what_nobody_deletes_stays() {
+        expect(
+            "vanishing-subscription",
+            r#"
+//// tabs.cpp
+class WheelFilter : public QObject {
+protected:
+    bool eventFilter(QObject *o, QEvent *e) { return false; }
+};
+class Quay : public QMainWindow {
+public:
+    Quay(QTabBar *bar) { bar->installEventFilter(new WheelFilter()); }
+};
 "#,
         );
     }

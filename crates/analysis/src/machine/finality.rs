@@ -6,10 +6,16 @@ use super::{Found, State};
 use crate::wire::Wiring;
 
 /// Words by which people name an end.
-const LAST: [&str; 27] = [
+const LAST: [&str; 33] = [
     "error",
+    "fail",
     "failed",
+    "failure",
+    "rejected",
     "aborted",
+    "expired",
+    "success",
+    "succeeded",
     "done",
     "final",
     "finished",

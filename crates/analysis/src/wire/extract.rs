@@ -4,7 +4,7 @@ use yarrowgraph_ir::pack::Names;
 use yarrowgraph_ir::{AssignOp, BinaryOp, Body, MemberKind, Name, Node, NodeId, TypeKind, UnaryOp};
 
 use super::effect::{Act, Effect, Event, Holder};
-use super::{adapters, connections, idiom, streams, views};
+use super::{adapters, by_name, connections, idiom, streams, views};
 use crate::flow::{Flow, Val};
 use crate::program::{Kinds, MemberId, Site, Ty};
 
@@ -384,6 +384,7 @@ impl Extractor<'_, '_> {
             found.extend(effects);
             return;
         }
+        found.extend(by_name::effects(self, node, callee, args).into_iter().flatten());
         self.invocation(node, callee, args, found);
         if idiom::effects(self, node, callee, args, found) {
             return;

@@ -9,6 +9,7 @@ mod adapters;
 mod annotated;
 mod attached;
 mod build;
+mod by_name;
 pub mod channels;
 mod colleagues;
 mod collections;
@@ -501,6 +502,11 @@ impl<'p> Wiring<'p> {
     /// Whether a member is where the program starts.
     pub fn is_entry_point(&self, member: MemberId) -> bool {
         self.entry_points.contains(&member)
+    }
+
+    /// Other channels that go by the same name.
+    pub fn twins<'w>(&'w self, channel: &'w Channel) -> impl Iterator<Item = &'w Channel> {
+        self.channels.iter().filter(move |other| other.id == channel.id && other.key != channel.key)
     }
 
     /// Whether a member is part of a test.

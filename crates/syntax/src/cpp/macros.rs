@@ -120,10 +120,10 @@ pub(super) fn prepare(text: &str) -> Prepared {
         } else if let Some((_, mark)) = SIGNATURES.iter().find(|(name, _)| *name == word)
             && next == b'('
             && let Some(close) = closing(&bytes, after)
-            && !bytes[after..close].contains(&b'\n')
             && !bytes[after..close].contains(&b'"')
         {
-            // what the macro makes of it: a text that begins with a digit
+            // what the macro makes of it: a text that begins with a digit, on one line
+            bytes[after..close].iter_mut().filter(|b| b.is_ascii_whitespace()).for_each(|b| *b = b' ');
             blank(&mut bytes, start, after + 1);
             bytes[after - 1] = b'"';
             bytes[after] = *mark;
@@ -183,6 +183,14 @@ pub(super) fn prepare(text: &str) -> Prepared {
             if bytes[class..].starts_with(b"const ") {
                 blank(&mut bytes, class, class + 5);
             }
+        } else if is_class_macro(word, next, &bytes, start)
+            && next == b'('
+            && let Some(close) = closing(&bytes, after)
+            && is_one_call_of(&bytes, after, |first| first.is_ascii_alphabetic() || first == b'_')
+        {
+            // what is asked of a call is of no interest: `CHECK(connect(gauge, SIGNAL(rose()), this, SLOT(open())))`
+            blank(&mut bytes, start, after + 1);
+            bytes[close] = b';';
         } else if EMPTY_DECLARATIONS.contains(&word) || is_class_macro(word, next, &bytes, start) {
             let mut stop = end;
             if next == b'(' {
@@ -314,14 +322,20 @@ fn cuts_through(bytes: &[u8], start: usize, end: usize) -> bool {
 
 /// Whether all that stands in parentheses is one call: `emit(rose(1))`, and not what a function of that name is handed.
 fn is_one_call(bytes: &[u8], open: usize) -> bool {
+    // a type is made, and no signal is called
+    is_one_call_of(bytes, open, |first| first.is_ascii_lowercase() || first == b'_')
+}
+
+/// Whether all that stands in parentheses is one call of something whose name begins as it should.
+fn is_one_call_of(bytes: &[u8], open: usize, begins: impl Fn(u8) -> bool) -> bool {
     let Some(close) = closing(bytes, open) else { return false };
     let first = skip_blanks(bytes, open + 1);
     let is_path = |b: &u8| b.is_ascii_alphanumeric() || matches!(b, b'_' | b':' | b'.' | b'-' | b'>');
     let path = bytes[first..close].iter().take_while(|b| is_path(b)).count();
     let inner = skip_blanks(bytes, first + path);
-    // a type is made, and no signal is called
-    let is_signal = bytes.get(first).is_some_and(|b| b.is_ascii_lowercase() || *b == b'_');
-    is_signal && bytes.get(inner) == Some(&b'(') && closing(bytes, inner).is_some_and(|end| skip_blanks(bytes, end + 1) == close)
+    bytes.get(first).is_some_and(|b| begins(*b))
+        && bytes.get(inner) == Some(&b'(')
+        && closing(bytes, inner).is_some_and(|end| skip_blanks(bytes, end + 1) == close)
 }
 
 /// `LOCK_SECTION` or `PLUGIN(x)` alone on a line of a class body: nothing that ends in a semicolon.

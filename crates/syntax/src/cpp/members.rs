@@ -240,6 +240,9 @@ impl<'t> Cpp<'t> {
             || self.prepared.invokable.iter().any(|at| (line_start..=node.start_byte()).contains(at));
         if is_slot {
             member.modifiers.is_invokable = true;
+            // a form may tie it to the signal that its name ends in
+            let ends = text.strip_prefix("on_").into_iter().flat_map(|t| t.match_indices('_').map(|(at, _)| &t[at + 1..]));
+            ends.for_each(|end| _ = self.l.intern(end));
         }
         if self.prepared.notified.contains(&text) {
             member.annotations.push(self.annotation_named("notified", node));

@@ -35,7 +35,8 @@ impl Subject<'_, '_> {
                 .any(|a| matches!(body.node(a), Node::If { .. }))
         };
         let is_raise = |node: NodeId| wiring.effects_at(Site { member: site.member, node }).any(|e| wiring.effects[e].act == Act::Raise);
-        self.told(site, &|node| {
+        let around = scope.ancestors(site.node).find(|a| matches!(body.node(*a), Node::Block(_)));
+        let tells = |node: NodeId| {
             if !self.is_about(site.member, node, field) {
                 return false;
             }
@@ -49,7 +50,10 @@ impl Subject<'_, '_> {
                 _ => None,
             };
             called.is_none_or(|c| program.is_a(self.class, program.member(c.member).owner) && !self.mutators.contains(&c.member))
-        })
+        };
+        // what is told in the same block is about the change, what is told further on about all that was done
+        let near = self.told(site, &|node| around.is_some_and(|a| scope.is_within(node, a)) && tells(node));
+        if near.is_empty() { self.told(site, &tells) } else { near }
     }
 
     /// Whether a call that tells may be about a field: it names no other property, nor is it a call of what does.
