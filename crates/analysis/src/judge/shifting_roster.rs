@@ -57,8 +57,22 @@ fn is_over_another(wiring: &Wiring<'_>, m: MemberId, raise: &Effect) -> bool {
     let made = first.map(|d| wiring.flow.type_of_node(d.member, d.node));
     // under each key a list of its own
     let under_key = program.element_type(program.member(m).unit, &held).filter(|_| raise.holder.key.is_some());
+    let bears_it = |name: &str| {
+        let name = name.rsplit('.').next().unwrap_or(name);
+        pack.snapshot_collections.contains(name) || pack.walked_while_changed.contains(name)
+    };
     let names = [Some(&held), made.as_ref(), under_key.as_ref()];
-    if names.into_iter().flatten().filter_map(|ty| program.type_name(ty)).any(|name| pack.snapshot_collections.contains(name)) {
+    if names.into_iter().flatten().filter_map(|ty| program.type_name(ty)).any(bears_it) {
+        return true;
+    }
+    // `ConcurrentHashMap.newKeySet()` is of its kind
+    let of_kind = first.is_some_and(|d| {
+        let Some(body) = program.body(d.member) else { return false };
+        let Node::Call { callee, .. } = body.node(d.node) else { return false };
+        let Node::Member { object, .. } = body.node(callee) else { return false };
+        matches!(body.node(object), Node::Name(name) | Node::Member { name, .. } if bears_it(program.unit_of(d.member).text(name)))
+    });
+    if of_kind {
         return true;
     }
     // a collection of the tree's own may walk a copy, and so may one that is made around another
@@ -476,6 +490,21 @@ class Clapper {
             l.rung(bell);
         }
     }
+}
+class Carillon {
+    private final Set<RingListener> listeners = java.util.concurrent.ConcurrentHashMap.newKeySet();
+    private final Collection<RingListener> others = new java.util.concurrent.ConcurrentLinkedQueue<>();
+    void addRingListener(RingListener l) { listeners.add(l); others.add(l); }
+    void removeRingListener(RingListener l) { listeners.remove(l); others.remove(l); }
+    void play(Bell bell) {
+        for (RingListener l : listeners) l.rung(bell);
+        for (RingListener l : others) l.rung(bell);
+    }
+}
+class Hearer implements RingListener {
+    private final Carillon carillon;
+    Hearer(Carillon carillon) { this.carillon = carillon; carillon.addRingListener(this); }
+    public void rung(Bell bell) { carillon.removeRingListener(this); }
 }
 class Ringer implements RingListener {
     private final Clapper clapper;

@@ -274,7 +274,7 @@ impl Subject<'_, '_> {
             let is_shared = |channel: &usize| {
                 let (on_it, on_others): (Vec<_>, Vec<_>) =
                     telling.iter().filter(|(c, _)| c.field == change.field).partition(|(_, t)| t.contains(channel));
-                on_it.len() > 2 * on_others.len()
+                on_it.len() > on_others.len()
             };
             let mut shared = told.iter().copied().filter(is_shared);
             let Some(channel) = shared.find(|channel| self.is_rule_for(*channel, change, &telling, &silent, quiet)) else {
@@ -641,8 +641,19 @@ class Berth : public QObject {
 public:
     Boat *boat() const { return boat_; }
     void place(Boat *b) { boat_ = b; }
-    void moor(Boat *b) { if (boat_ != b) { boat_ = b; emit moored(); } }
-    void clear() { boat_ = nullptr; emit cleared(); }
+    void moor(Boat *b) { if (boat_ != b) { boat_ = b; turns_ = 1; emit moored(); } }
+    void clear() { boat_ = nullptr; turns_ = 0; emit cleared(); }
+    int turns() const { return turns_; }
+signals:
+    void moored();
+    void cleared();
+private:
+    Boat *boat_ = nullptr;
+    int turns_ = 0;
+};
+class Line : public QObject {
+    Q_OBJECT
+public:
     int pull() const { return pull_; }
     bool isHooked() const { return hooked_; }
     void hook(bool on) { hooked_ = on; }
@@ -652,17 +663,13 @@ public:
         emit pulled();
     }
     void slack() {
-        if (hooked_) { hooked_ = false; emit hooked(false); }
         pull_ = 0;
         emit pulled();
     }
 signals:
-    void moored();
-    void cleared();
     void hooked(bool on);
     void pulled();
 private:
-    Boat *boat_ = nullptr;
     bool hooked_ = false;
     int pull_ = 0;
 };

@@ -8,7 +8,7 @@ use yarrowgraph_model::{Certainty, ChannelKind, Level};
 pub(super) use filled::is_of_operations;
 use filled::{
     is_begun_with_it, is_demanded, is_emptied_with_another, is_filled_at_birth, is_filled_before_work, is_filled_by_class,
-    is_filled_by_set_up, is_of_unfilled_table, is_own_step, is_shown_when_filled, is_unasked_pointer, may_fill,
+    is_filled_by_set_up, is_made_in_states, is_of_unfilled_table, is_own_step, is_shown_when_filled, is_unasked_pointer, may_fill,
 };
 
 use super::{Draft, Page, Rule, edits, related, short};
@@ -80,7 +80,10 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> Option<Draf
     {
         return None;
     }
-    if is_emptied_with_another(wiring, m, effect) || is_unasked_pointer(wiring, channel, m) {
+    if is_emptied_with_another(wiring, m, effect)
+        || channel.kind == ChannelKind::Slot && is_made_in_states(wiring, m, effect)
+        || is_unasked_pointer(wiring, channel, m)
+    {
         return None;
     }
     if is_filled_at_birth(wiring, channel, m) || channel.kind == ChannelKind::Slot && is_filled_by_set_up(wiring, m) {
@@ -315,6 +318,71 @@ public:
     void note() { m_worker.setNote([] {}); }
 private:
     Worker m_worker;
+};
+"#,
+        );
+    }
+
+    #[test]
+    fn what_is_told_in_states_that_come_with_it() {
+        expect(
+            "unguarded-raise",
+            r#"
+//// Passage.java
+interface CrewListener { void opened(); void counted(int n); }
+class Passage {
+    private enum State { SHUT, ASKED, OPEN }
+    private State state = State.SHUT;
+    private CrewListener crew;
+    private CrewListener guest;
+    void ask(CrewListener crew) {
+        if (state != State.SHUT) throw new IllegalStateException();
+        move(State.ASKED);
+        this.crew = crew;
+    }
+    void visit(CrewListener guest) { this.guest = guest; }
+    void open() {
+        if (state == State.ASKED) {
+            move(State.OPEN);
+            crew.opened();
+            guest.opened(); //! unguarded-raise warning
+        }
+    }
+    void count(int n) {
+        crew.counted(n); //! unguarded-raise warning
+    }
+    void tell() { if (crew != null) crew.counted(0); if (guest != null) guest.counted(0); }
+    void shut() { if (state == State.OPEN) { move(State.SHUT); crew = null; } }
+    private void move(State next) { state = next; }
+}
+class Boat implements CrewListener {
+    int n;
+    public void opened() { n++; }
+    public void counted(int by) { n += by; }
+    void enter(Passage p) { p.ask(this); p.visit(this); }
+}
+class Harbour {
+    private final Passage p = new Passage();
+    public void come(Boat b) { b.enter(p); }
+    public void go() { p.open(); p.count(2); p.tell(); p.shut(); }
+}
+//// runner.h
+class Runner : public QThread {
+    Q_OBJECT
+public:
+    virtual void run() { step(); }
+    void setStep(const std::function<void()> &f) { step = f; }
+private:
+    std::function<void()> step;
+};
+class Desk {
+public:
+    void list() {
+        Runner *runner = new Runner();
+        runner->setStep([this]() { n = 1; });
+        runner->start();
+    }
+    int n;
 };
 "#,
         );

@@ -62,6 +62,9 @@ pub struct Channel {
     pub raises: Vec<usize>,
 }
 
+/// A class whose objects are channels has no more fields than this.
+const PARTS_OF_SIGNAL: usize = 15;
+
 /// Classes of the tree whose objects are channels.
 #[derive(Debug, Default)]
 pub struct Signals {
@@ -121,13 +124,20 @@ pub(super) fn signal_classes(flow: &Flow<'_>, effects: &[Effect]) -> Signals {
         // what all of its kinds tell alike is that of any other class
         let tells_alike =
             matches!(flow.element_held(*m), Ty::Own(t, args) if args.is_empty() && flow.program.ty(t).kind == TypeKind::Interface);
-        let is_generic = !flow.program.ty(owner).params.is_empty() && !tells_alike;
+        let is_generic = !flow.program.ty(owner).params.is_empty() && !tells_alike && !does_much_else(flow, owner);
         if open && own && is_way_in && is_generic && (effect.holder.key.is_none() || of_all()) && tell_for_others(flow, tellers.get(m)) {
             found.classes.insert(owner);
         }
     }
     found.open = let_others_in(flow, effects, &found.classes);
     found
+}
+
+/// Whether a class keeps so much that its listeners are but a part of it: to tell them is not what it is there for.
+fn does_much_else(flow: &Flow<'_>, class: TypeId) -> bool {
+    let program = flow.program;
+    let is_part = |m: &&MemberId| program.member(**m).kind == MemberKind::Field && !program.member(**m).is_static;
+    program.ty(class).members.iter().filter(is_part).count() > PARTS_OF_SIGNAL
 }
 
 /// For members whose handlers are told the code that does it.

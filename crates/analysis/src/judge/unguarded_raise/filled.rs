@@ -2,10 +2,11 @@
 
 use std::collections::BTreeSet;
 
-use yarrowgraph_ir::{AssignOp, MemberKind, Node, NodeId, Visibility};
+use yarrowgraph_ir::{AssignOp, Body, MemberKind, Node, NodeId, Visibility};
 use yarrowgraph_model::ChannelKind;
 
 use crate::flow::{Val, object_of};
+use crate::machine::Holder;
 use crate::program::{MemberId, Site, Ty};
 use crate::state;
 use crate::wire::Wiring;
@@ -93,27 +94,7 @@ fn is_only_used_by(wiring: &Wiring<'_>, step: MemberId, others: &[MemberId], dep
 pub(super) fn is_emptied_with_another(wiring: &Wiring<'_>, m: MemberId, raise: &Effect) -> bool {
     let (flow, program) = (&wiring.flow, wiring.program());
     let member = raise.site.member;
-    let (Some(body), scope) = (program.body(member), program.scope(member)) else { return false };
-    // a field that a test before the raise, or around it, names
-    let tested = body.ids().filter_map(|n| match body.node(n) {
-        Node::If { cond, then, .. } => {
-            let before = scope.is_before(n, raise.site.node) && !scope.is_within(raise.site.node, n) && body.leaves(then);
-            (before || scope.is_within(raise.site.node, then)).then_some(cond)
-        }
-        _ => None,
-    });
-    let named: Vec<MemberId> = tested
-        .flat_map(|cond| body.ids().filter(move |n| *n == cond || scope.is_within(*n, cond)))
-        .flat_map(|n| match body.node(n) {
-            // `if (!isOpen()) return;`
-            Node::Call { .. } => match flow.callee(Site { member, node: n }) {
-                Some(asked) if matches!(asked.receiver, Some(Val::This(_))) => own_fields(wiring, asked.member, None),
-                _ => Vec::new(),
-            },
-            _ => own_fields(wiring, member, Some(n)),
-        })
-        .filter(|other| *other != m)
-        .collect();
+    let named: Vec<MemberId> = asked_before(wiring, raise).into_iter().filter(|other| *other != m).collect();
     // an heir of the same base that is another kind of thing has its own way
     let is_of_raiser = |d: &&Site| program.are_kin(program.member(d.member).owner, program.member(member).owner);
     let by = |field: MemberId, empties: bool| -> BTreeSet<MemberId> {
@@ -127,6 +108,46 @@ pub(super) fn is_emptied_with_another(wiring: &Wiring<'_>, m: MemberId, raise: &
             let (filled, emptied) = (by(other, false), by(other, true));
             !filled.is_empty() && filled.is_subset(&fills) && empties.is_subset(&emptied)
         })
+}
+
+/// The own fields that a test before a raise, or around it, names.
+fn asked_before(wiring: &Wiring<'_>, raise: &Effect) -> Vec<MemberId> {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    let member = raise.site.member;
+    let (Some(body), scope) = (program.body(member), program.scope(member)) else { return Vec::new() };
+    let tested = body.ids().filter_map(|n| match body.node(n) {
+        Node::If { cond, then, .. } => {
+            let before = scope.is_before(n, raise.site.node) && !scope.is_within(raise.site.node, n) && body.leaves(then);
+            (before || scope.is_within(raise.site.node, then)).then_some(cond)
+        }
+        _ => None,
+    });
+    tested
+        .flat_map(|cond| body.ids().filter(move |n| *n == cond || scope.is_within(*n, cond)))
+        .flat_map(|n| match body.node(n) {
+            // `if (!isOpen()) return;`
+            Node::Call { .. } => match flow.callee(Site { member, node: n }) {
+                Some(asked) if matches!(asked.receiver, Some(Val::This(_))) => own_fields(wiring, asked.member, None),
+                _ => Vec::new(),
+            },
+            _ => own_fields(wiring, member, Some(n)),
+        })
+        .collect()
+}
+
+/// Whether the raise is made in some states of its object alone, and whatever fills the slot moves it from one to another:
+/// `if (state == State.STARTED) listener.done();`
+pub(super) fn is_made_in_states(wiring: &Wiring<'_>, m: MemberId, raise: &Effect) -> bool {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    let fills: BTreeSet<MemberId> =
+        flow.definitions(m).iter().filter(|d| d.member != m && !matches!(flow.eval(**d), Val::Null)).map(|d| d.member).collect();
+    let moves = |method: MemberId, state: MemberId| {
+        let stores = |member: MemberId| flow.definitions(state).iter().any(|d| d.member == member);
+        let calls = |body: &Body| body.ids().any(|n| flow.callee(Site { member: method, node: n }).is_some_and(|c| stores(c.member)));
+        stores(method) || program.body(method).is_some_and(calls)
+    };
+    let is_state = |field: MemberId| wiring.machines().iter().any(|x| x.moves && x.machine.holder == Holder::Field(field));
+    !fills.is_empty() && asked_before(wiring, raise).into_iter().any(|f| is_state(f) && fills.iter().all(|fill| moves(*fill, f)))
 }
 
 /// The fields of the own object that an expression names, or all that stands in a body does.
@@ -178,7 +199,8 @@ pub(super) fn is_filled_before_work(wiring: &Wiring<'_>, channel: &Channel, rais
     let (flow, program) = (&wiring.flow, wiring.program());
     let step = raise.site.member;
     let modifiers = &program.decl(step).modifiers;
-    let is_for_base = modifiers.is_override || modifiers.visibility < Visibility::Public;
+    let is_hook = || program.kit_of(step).pack.hooks.contains(program.text(program.member(step).name));
+    let is_for_base = modifiers.is_override || modifiers.visibility < Visibility::Public || is_hook();
     let is_of_library = is_for_base && !program.outside_bases(program.member(step).owner).is_empty();
     let is_begun = |join: &usize| {
         let Effect { site, holder, .. } = &wiring.effects[*join];
