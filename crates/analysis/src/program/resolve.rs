@@ -4,7 +4,7 @@ use rustc_hash::FxHashMap;
 use smallvec::SmallVec;
 use yarrowgraph_ir::{MemberKind, TypeKind};
 
-use super::{MemberId, Program, Sym, Ty, TypeId, UnitId};
+use super::{MemberId, Program, Sym, Ty, Type, TypeId, UnitId};
 
 /// What a name at module or namespace level means.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -105,7 +105,18 @@ impl Program {
             found = self.ty(t).nested.iter().copied().find(|n| self.ty(*n).name == sym);
             found.is_none()
         });
-        found
+        found.or_else(|| self.namespace_beside(ty)?.nested.iter().copied().find(|n| self.ty(*n).name == sym))
+    }
+
+    /// The namespace of a class's name that adds to it: `class Track {}` and `namespace Track { export enum Kind {} }`.
+    fn namespace_beside(&self, class: TypeId) -> Option<&Type> {
+        let ty = self.ty(class);
+        if ty.kind == TypeKind::Namespace || !self.kit(ty.unit).traits.file_modules {
+            return None;
+        }
+        let named = self.types_named(ty.name);
+        let mut others = named.iter().map(|t| self.ty(*t)).filter(|t| t.kind == TypeKind::Namespace);
+        others.find(|t| t.unit == ty.unit && t.parent == ty.parent && t.within == ty.within)
     }
 
     fn type_in_namespaces(&self, unit: UnitId, owner: Option<TypeId>, sym: Sym) -> Option<TypeId> {

@@ -211,7 +211,11 @@ impl Program {
         }
         let beside = |t: &&TypeId| {
             let other = self.ty(**t);
-            other.params.len() == count && other.namespace == ty.namespace && other.parent == ty.parent && other.within == ty.within
+            other.params.len() == count
+                && other.kind != TypeKind::Namespace
+                && other.namespace == ty.namespace
+                && other.parent == ty.parent
+                && other.within == ty.within
         };
         self.types_named(ty.name).iter().find(beside).copied().unwrap_or(id)
     }

@@ -256,6 +256,7 @@ impl<'t> Script<'t> {
         let outer = self.l.open_body(id, node);
         let (mut params, properties) = kids.field(f.parameters).map_or_else(|| (Vec::new(), Vec::new()), |p| self.params(p));
         self.doc_params(node, &mut params);
+        params.extend(kids.field(f.parameters).and_then(|list| self.all_given(node, list)));
         let instance = self.instance_of(id);
         let accessor_type = prototype.ty.or(params.first().and_then(|p| p.ty));
         self.l.unit.members[id.0 as usize].params = params;

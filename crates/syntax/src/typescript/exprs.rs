@@ -206,24 +206,27 @@ impl<'t> Script<'t> {
         {
             return assigned;
         }
-        let callee = self.node_or_empty(kids.field(f.function), node);
+        let forwarded = kids.field(f.function).zip(kids.field(f.arguments)).and_then(|(function, list)| self.forwarded(function, list));
+        let called = forwarded.as_ref().map(|(called, _)| *called).or(kids.field(f.function));
+        let callee = self.node_or_empty(called, node);
         let type_args = kids.field(f.type_arguments).map(|list| {
             let list = self.l.kids(list);
             let args: Box<[_]> = list.named().map(|t| self.ty(t)).collect();
             self.l.body.type_lists.push(args);
             (self.l.body.type_lists.len() - 1) as u16
         });
-        let args = match kids.field(f.arguments) {
-            Some(list) if self.kind(list) == Kind::Arguments => {
+        let args = match (forwarded, kids.field(f.arguments)) {
+            (Some((_, handed)), _) => self.l.list(&handed),
+            (None, Some(list)) if self.kind(list) == Kind::Arguments => {
                 let list = self.l.kids(list);
                 let items = self.nodes(list.named());
                 self.l.list(&items)
             }
-            Some(template) => {
+            (None, Some(template)) => {
                 let item = self.node(template);
                 self.l.list(&[item])
             }
-            None => List::default(),
+            (None, None) => List::default(),
         };
         self.name_parts(callee, args);
         let optional = is_optional(&kids, self);
@@ -374,7 +377,11 @@ impl<'t> Script<'t> {
         let f = &self.t.fields;
         let kids = self.l.kids(function);
         match (kids.field(f.parameters), kids.field(f.parameter)) {
-            (Some(list), _) => self.params(list).0,
+            (Some(list), _) => {
+                let mut params = self.params(list).0;
+                params.extend(self.all_given(function, list));
+                params
+            }
             (None, Some(single)) => vec![Param {
                 name: self.l.name_of(single),
                 name_span: span(single),

@@ -4,6 +4,7 @@ mod classes;
 mod closures;
 mod decls;
 mod exprs;
+mod forwarded;
 pub(crate) mod javascript;
 mod kinds;
 mod shared;
