@@ -363,7 +363,36 @@ impl Flow<'_> {
                 return object;
             }
         }
-        self.member_of(object, sym, called, budget)
+        let param = matches!(object, Val::Param(..)).then(|| object.clone());
+        match (self.member_of(object, sym, called, budget), param) {
+            // given as whatever it is, and taken as something of the tree
+            (outside @ Val::Outside(..), Some(param)) => {
+                let taken = self.type_taken_as(site.member, written);
+                let known = taken.and_then(|t| program.find_member_as(t, sym, called));
+                known.map_or(outside, |m| self.member_value(m, param, budget))
+            }
+            (value, _) => value,
+        }
+    }
+
+    /// The type of the tree that an expression is cast to, there or where the local is declared that it names.
+    pub(crate) fn type_taken_as(&self, member: MemberId, node: NodeId) -> Option<TypeId> {
+        let program = self.program;
+        let body = program.body(member)?;
+        let cast = match body.node(node) {
+            Node::Name(name) => match program.scope(member).lookup(name, node)? {
+                Declared::Local(local) => match body.node(local) {
+                    Node::Local { init: Some(init), .. } => init,
+                    _ => return None,
+                },
+                Declared::Param(..) => return None,
+            },
+            _ => node,
+        };
+        match body.node(cast) {
+            Node::Cast { ty, .. } => program.type_in(member, ty).own(),
+            _ => None,
+        }
     }
 
     /// Whether a name is that of a local that is said to be an entry of a map: a key with what is there.

@@ -378,10 +378,7 @@ fn is_unchecked(wiring: &Wiring<'_>, member: MemberId, arg: NodeId, constructor:
 fn methods_of(wiring: &Wiring<'_>, member: MemberId, arg: NodeId, called: &BTreeMap<Sym, Site>) -> Option<BTreeSet<Sym>> {
     let program = wiring.program();
     let body = program.body(member)?;
-    let mut node = arg;
-    while let Node::Cast { operand, .. } = body.node(node) {
-        node = operand;
-    }
+    let node = body.uncast(arg);
     let literal = match body.node(node) {
         Node::Object(_) => Some(Site { member, node }),
         // whoever calls a method of a literal says what it runs on: `source.change.call(player, input)`

@@ -14,14 +14,11 @@ use crate::program::{MemberId, Site, Ty};
 pub(super) fn event_in(x: &Extractor<'_, '_>, site: Site) -> Option<Val> {
     let program = x.flow.program;
     let body = program.body(site.member)?;
-    let mut node = match body.node(site.node) {
+    let node = match body.node(site.node) {
         Node::Local { init, .. } => init?,
         _ => site.node,
     };
-    while let Node::Cast { operand, .. } = body.node(node) {
-        node = operand;
-    }
-    event_at(x, &x.flow.eval_in(site.member, node))
+    event_at(x, &x.flow.eval_in(site.member, body.uncast(node)))
 }
 
 /// The event whose handlers an entry of such a list holds.

@@ -95,7 +95,8 @@ impl Extractor<'_, '_> {
                             || (pack.unwraps.contains(text) && !matches!(value, Val::Method(..)));
                         let told = matches!(object_value, Val::Element(..))
                             || self.is_slot_object(&object_value)
-                            || self.is_listener_param(&object_value);
+                            || self.is_listener_param(&object_value)
+                            || self.param_taken_as_listener(object).is_some();
                         // what is kept under a key is a list itself, as its methods say
                         let is_list = matches!(value, Val::Outside(..))
                             && matches!(&object_value, Val::Element(_, Some(_)))
@@ -145,12 +146,9 @@ impl Extractor<'_, '_> {
 
     /// The object that a message goes to; an element counts as one whatever it is cast to.
     fn told(&self, object: NodeId) -> Val {
-        let mut inner = object;
-        let mut is_data = false;
-        while let Node::Cast { operand, .. } = self.body.node(inner) {
-            is_data |= self.flow.program.is_data(self.member, &self.flow.type_of_node(self.member, inner));
-            inner = operand;
-        }
+        let inner = self.body.uncast(object);
+        let is_data =
+            self.body.casts(object).any(|cast| self.flow.program.is_data(self.member, &self.flow.type_of_node(self.member, cast)));
         // a number or a text is told nothing
         if is_data {
             return self.eval(object);
@@ -227,6 +225,16 @@ impl Extractor<'_, '_> {
     fn is_listener_param(&self, value: &Val) -> bool {
         let program = self.flow.program;
         matches!(value, Val::Param(..)) && self.flow.type_of(value).own().is_some_and(|id| is_listener_interface(program, id))
+    }
+
+    /// A parameter of whatever type that is taken as a listener of some kind: `((RiseListener) listener).rose(cm)`.
+    fn param_taken_as_listener(&self, object: NodeId) -> Option<Val> {
+        let param = self.eval(object);
+        let is_listener = || {
+            let taken = self.flow.type_taken_as(self.member, object);
+            taken.is_some_and(|id| is_listener_interface(self.flow.program, id)) && self.flow.type_of(&param).own().is_none()
+        };
+        (matches!(param, Val::Param(..)) && is_listener()).then_some(param)
     }
 
     /// Whether an element is something that handlers are: a function, an interface of the tree, a record
@@ -547,10 +555,7 @@ fn copied_from(flow: &Flow<'_>, copy: MemberId) -> Option<MemberId> {
     let mut list = None;
     for site in flow.definitions(copy) {
         let body = program.body(site.member)?;
-        let mut node = site.node;
-        while let Node::Cast { operand, .. } = body.node(node) {
-            node = operand;
-        }
+        let node = body.uncast(site.node);
         match (body.node(node), flow.eval(*site)) {
             (Node::Call { .. } | Node::Collection { .. }, Val::Member(of, m))
                 if matches!(*of, Val::This(_)) && m != copy && list.is_none_or(|known| known == m) =>
