@@ -88,9 +88,10 @@ pub(super) fn found_on_ways(
     if !found.cut {
         return Some((fine, found, false));
     }
-    // what stores the state itself says soonest whether there is a machine at all
-    let (mut roots, others): (Vec<MemberId>, Vec<MemberId>) = starts.roots.iter().partition(|m| starts.stores.contains(m));
-    roots.extend(others);
+    // what stores the state itself, and then what its own class does, says soonest whether there is a machine at all
+    let mut roots = starts.roots.clone();
+    let is_own = |m: &MemberId| machine.context == Some(flow.program.member(*m).owner);
+    roots.sort_by_key(|m| (!starts.stores.contains(m), !is_own(m)));
     let in_turn = Starts { roots, within: starts.within.clone(), stores: BTreeSet::new() };
     let (coarse, mut found) = walked(flow, machine, domain, reach, &in_turn, Grain::Coarse);
     found.moves.sort_by_key(|m| m.root);
