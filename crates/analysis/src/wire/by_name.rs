@@ -9,7 +9,7 @@ use yarrowgraph_model::Certainty;
 use super::effect::{Act, Effect, Event, Holder};
 use super::extract::Extractor;
 use crate::flow::Val;
-use crate::program::{MemberId, Program, TypeId};
+use crate::program::{MemberId, Program};
 
 /// What the slots of such names begin with.
 const PREFIX: &str = "on_";
@@ -35,7 +35,7 @@ pub(super) fn effects(x: &Extractor<'_, '_>, node: NodeId, callee: NodeId, args:
     let tied = slots.filter_map(|slot| {
         let (part, signal) = heard(program, &parts, program.text(program.member(*slot).name))?;
         let signal = program.symbols.get(signal)?;
-        let event = match x.flow.type_held(part).own().map(|t: TypeId| program.find_member(t, signal)) {
+        let event = match x.flow.type_held(part).own().map(|t| program.find_member(t, signal)) {
             Some(Some(m)) if program.member(m).kind == MemberKind::Event => Event::Own(m),
             _ => Event::Outside(signal),
         };
