@@ -46,6 +46,8 @@ pub struct Traits {
     pub fields_called: bool,
     /// Whether an object ends although others still refer to it, and what they then call is not there.
     pub references_dangle: bool,
+    /// Whether a name with a member behind it never means a constant of an enumeration, but a type of that name (`LogBook::get()`).
+    pub constants_are_bare: bool,
     /// Whether a field of an enumeration that nothing sets holds its first constant.
     pub enums_start_at_first: bool,
     /// Whether of two equal keys of a map that is written out the first stays.

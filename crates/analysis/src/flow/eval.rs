@@ -426,7 +426,7 @@ impl Flow<'_> {
     fn type_before_constant(&self, site: Site, name: Name, value: &Val) -> Option<TypeId> {
         let program = self.program;
         let Val::Static(constant) = value else { return None };
-        if program.member(*constant).kind != MemberKind::EnumConstant || !program.kit_of(*constant).traits.references_dangle {
+        if program.member(*constant).kind != MemberKind::EnumConstant || !program.kit_of(*constant).traits.constants_are_bare {
             return None;
         }
         let around = program.scope(site.member).parent(site.node)?;

@@ -39,6 +39,7 @@ pub(crate) static TRAITS: Traits = Traits {
     open_names: true,
     fields_called: true,
     references_dangle: true,
+    constants_are_bare: true,
     enums_start_at_first: false,
     first_key_stays: true,
     missing_key_throws: false,

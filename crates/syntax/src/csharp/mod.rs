@@ -35,6 +35,7 @@ pub(crate) static TRAITS: Traits = Traits {
     open_names: true,
     fields_called: true,
     references_dangle: false,
+    constants_are_bare: false,
     enums_start_at_first: true,
     first_key_stays: false,
     missing_key_throws: true,

@@ -32,6 +32,7 @@ pub(crate) static TRAITS: Traits = Traits {
     open_names: false,
     fields_called: false,
     references_dangle: false,
+    constants_are_bare: false,
     enums_start_at_first: false,
     first_key_stays: false,
     missing_key_throws: false,
