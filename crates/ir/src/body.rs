@@ -551,21 +551,12 @@ impl Body {
         (0..self.nodes.len()).map(NodeId::new)
     }
 
-    /// The casts that an expression begins with, outermost first.
-    pub fn casts(&self, node: NodeId) -> impl Iterator<Item = NodeId> {
-        let operand = |cast: &NodeId| match self.node(*cast) {
-            Node::Cast { operand, .. } => Some(operand),
-            _ => None,
-        };
-        std::iter::successors(Some(node), operand).filter(|n| matches!(self.node(*n), Node::Cast { .. }))
-    }
-
     /// What is cast, where an expression begins with casts.
-    pub fn uncast(&self, node: NodeId) -> NodeId {
-        match self.casts(node).last().map(|cast| self.node(cast)) {
-            Some(Node::Cast { operand, .. }) => operand,
-            _ => node,
+    pub fn uncast(&self, mut node: NodeId) -> NodeId {
+        while let Node::Cast { operand, .. } = self.node(node) {
+            node = operand;
         }
+        node
     }
 
     /// The nodes of a list.

@@ -80,6 +80,9 @@ pub struct Pack {
     /// Collection types that are walked as a snapshot.
     #[serde(default)]
     pub snapshot_collections: Names,
+    /// Collection types that may be changed while they are walked, and which then show the change or not.
+    #[serde(default)]
+    pub walked_while_changed: Names,
     /// Collection types without a defined order.
     #[serde(default)]
     pub unordered_collections: Names,
@@ -434,9 +437,6 @@ pub struct Pack {
     /// Functions that tie a member of one object to a member of another: sender, signal, receiver, slot.
     #[serde(default)]
     pub connects: Names,
-    /// Collection types that may be changed while they are walked, and which then show the change or not.
-    #[serde(default)]
-    pub walked_while_changed: Names,
     /// Functions that untie them.
     #[serde(default)]
     pub disconnects: Names,

@@ -375,6 +375,12 @@ impl Flow<'_> {
         }
     }
 
+    /// The element of a list that is known by the type which it is taken as: `((Action<T>)d)(message)`, `tell((RiseListener) it.next())`.
+    pub(crate) fn element_taken(&self, taken: Site) -> Option<Val> {
+        let Node::Cast { operand, .. } = self.program.body(taken.member)?.node(taken.node) else { return None };
+        Some(self.eval_in(taken.member, operand)).filter(|value| matches!(value, Val::Element(..)))
+    }
+
     /// The type of the tree that an expression is cast to, there or where the local is declared that it names.
     pub(crate) fn type_taken_as(&self, member: MemberId, node: NodeId) -> Option<TypeId> {
         let program = self.program;

@@ -36,13 +36,13 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel) -> Option<Draft> {
     if channel.raises.iter().any(|r| wiring.runs(wiring.effects[*r].site)) {
         return None;
     }
+    let joins = channel.joins.iter().map(|j| &wiring.effects[*j]);
+    let joins: Vec<&Effect> = joins.filter(|e| !wiring.in_test(e.site.member) && e.certainty != Certainty::Possible).collect();
+    let first = joins.iter().min_by_key(|e| wiring.place(e))?;
     // which of two classes of one name is meant may be decided by what builds the tree
     if wiring.twins(channel).any(|twin| !twin.raises.is_empty()) {
         return None;
     }
-    let joins = channel.joins.iter().map(|j| &wiring.effects[*j]);
-    let joins: Vec<&Effect> = joins.filter(|e| !wiring.in_test(e.site.member) && e.certainty != Certainty::Possible).collect();
-    let first = joins.iter().min_by_key(|e| wiring.place(e))?;
     let (place, certainty) = match &channel.key {
         ChannelKey::Own(m, None) => {
             let stand_ins = wiring.stand_ins(*m);

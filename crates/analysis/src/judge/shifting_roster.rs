@@ -6,7 +6,7 @@ use yarrowgraph_ir::{Body, LoopKind, Node, NodeId, UnaryOp};
 use yarrowgraph_model::{Certainty, Level};
 
 use super::{Draft, Page, Rule, related, short};
-use crate::flow::Val;
+use crate::flow::{Val, object_of};
 use crate::program::{Declared, MemberId, Site, Sym, Ty};
 use crate::state::any_within;
 use crate::wire::Wiring;
@@ -68,9 +68,8 @@ fn is_over_another(wiring: &Wiring<'_>, m: MemberId, raise: &Effect) -> bool {
     // `ConcurrentHashMap.newKeySet()` is of its kind
     let of_kind = first.is_some_and(|d| {
         let Some(body) = program.body(d.member) else { return false };
-        let Node::Call { callee, .. } = body.node(d.node) else { return false };
-        let Node::Member { object, .. } = body.node(callee) else { return false };
-        matches!(body.node(object), Node::Name(name) | Node::Member { name, .. } if bears_it(program.unit_of(d.member).text(name)))
+        let object = object_of(body, d.node).map(|o| body.node(o));
+        matches!(object, Some(Node::Name(name) | Node::Member { name, .. }) if bears_it(program.unit_of(d.member).text(name)))
     });
     if of_kind {
         return true;

@@ -343,7 +343,7 @@ impl Subject<'_, '_> {
         let one_is_enough = || {
             same.len() == 1
                 && quiet_about_it == 0
-                && (self.is_named_for(channel, change.field) || (self.is_state_of_machine(change.field) && passes_it(1)))
+                && (self.is_named_for(channel, change.field) || (self.wiring.is_state_of_machine(change.field) && passes_it(1)))
                 && !self.is_outside(change)
                 && !self.ends(own)
         };
@@ -368,11 +368,6 @@ impl Subject<'_, '_> {
         let own = program.ty(self.class).members.iter().copied().filter(|m| program.member(*m).kind == MemberKind::Method);
         own.filter(|m| !self.mutators.contains(m) && wiring.tellings(*m).iter().any(|(_, told)| *told == channel))
             .any(|m| wiring.flow.call_sites(m).is_empty())
-    }
-
-    /// Whether a field holds the state of a machine.
-    fn is_state_of_machine(&self, field: MemberId) -> bool {
-        self.wiring.machines().iter().any(|m| m.moves && matches!(m.machine.holder, crate::machine::Holder::Field(f) if f == field))
     }
 
     fn is_outside(&self, change: &Change) -> bool {

@@ -116,11 +116,7 @@ fn of_field(wiring: &Wiring<'_>, machine: Machine, domain: Domain, field: Member
         return None;
     }
     let roots = roots(flow, field, context, &domain, &reach, &family);
-    let starts = Starts {
-        within: stored_within(flow, field, context, &family),
-        stores: flow.definitions(field).iter().map(|d| d.member).collect(),
-        roots,
-    };
+    let starts = Starts { within: stored_within(flow, field, context, &family), roots };
     let (mut domain, found, is_coarse) = found_on_ways(flow, &machine, domain, &reach, &starts)?;
     if found.cut {
         return Some(Asked::TooLong);

@@ -7,7 +7,7 @@ use super::find::event_of;
 use super::reach::Reach;
 use super::walk::{Found, Move, Walker};
 use super::way::Value;
-use super::{Domain, Encoding, Machine};
+use super::{Domain, Encoding, Holder, Machine};
 use crate::flow::Flow;
 use crate::program::MemberId;
 
@@ -71,8 +71,6 @@ pub(super) struct Starts {
     pub roots: Vec<MemberId>,
     /// What sets it within the context and may be called by ways that nobody sees.
     pub within: Vec<MemberId>,
-    /// What stores the state itself.
-    pub stores: BTreeSet<MemberId>,
 }
 
 /// What is learnt of a machine on all ways, with its states, and whether the ways had to be told apart coarsely. None where what
@@ -90,9 +88,13 @@ pub(super) fn found_on_ways(
     }
     // what stores the state itself, and then what its own class does, says soonest whether there is a machine at all
     let mut roots = starts.roots.clone();
+    let stores: BTreeSet<MemberId> = match machine.holder {
+        Holder::Field(field) => flow.definitions(field).iter().map(|d| d.member).collect(),
+        Holder::Local(_) => BTreeSet::new(),
+    };
     let is_own = |m: &MemberId| machine.context == Some(flow.program.member(*m).owner);
-    roots.sort_by_key(|m| (!starts.stores.contains(m), !is_own(m)));
-    let in_turn = Starts { roots, within: starts.within.clone(), stores: BTreeSet::new() };
+    roots.sort_by_key(|m| (!stores.contains(m), !is_own(m)));
+    let in_turn = Starts { roots, within: starts.within.clone() };
     let (coarse, mut found) = walked(flow, machine, domain, reach, &in_turn, Grain::Coarse);
     found.moves.sort_by_key(|m| m.root);
     moves_by_states(&coarse, &found.moves).then_some((coarse, found, true))

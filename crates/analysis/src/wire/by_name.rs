@@ -4,9 +4,9 @@
 use std::sync::Arc;
 
 use yarrowgraph_ir::{MemberKind, Node, NodeId};
-use yarrowgraph_model::Certainty;
 
-use super::effect::{Act, Effect, Event, Holder};
+use super::connections::{self, MemberRef};
+use super::effect::{Act, Effect};
 use super::extract::Extractor;
 use crate::flow::Val;
 use crate::program::{MemberId, Program};
@@ -35,16 +35,12 @@ pub(super) fn effects(x: &Extractor<'_, '_>, node: NodeId, callee: NodeId, args:
     let tied = slots.filter_map(|slot| {
         let (part, signal) = heard(program, &parts, program.text(program.member(*slot).name))?;
         let signal = program.symbols.get(signal)?;
-        let event = match x.flow.type_held(part).own().map(|t| program.find_member(t, signal)) {
-            Some(Some(m)) if program.member(m).kind == MemberKind::Event => Event::Own(m),
-            _ => Event::Outside(signal),
-        };
-        let certainty = if matches!(event, Event::Own(_)) { Certainty::Certain } else { Certainty::Likely };
-        let holder = Holder { subject: Val::Member(Arc::new(of_form.clone()), part), event, key: None };
+        let sender = Val::Member(Arc::new(of_form.clone()), part);
+        let holder = connections::holder(x, sender, &MemberRef::named(signal));
         let mut effect = Effect::new(Act::Join, holder, x.site(node));
         effect.handler = Some(Val::Method(*slot, Some(Arc::new(receiver.clone()))));
         effect.context = Some(receiver.clone());
-        effect.certainty = certainty;
+        effect.certainty = connections::certainty(&effect.holder);
         effect.tied = true;
         Some(effect)
     });

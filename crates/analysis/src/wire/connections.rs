@@ -56,12 +56,19 @@ fn raised_by_name(x: &Extractor<'_, '_>, node: NodeId, args: &[NodeId]) -> Optio
 
 /// A reference to a member.
 #[derive(Clone)]
-struct MemberRef {
+pub(super) struct MemberRef {
     /// The class that stands before its name, where one does; none of the tree where it is a library's.
     class: Option<Option<TypeId>>,
     name: Sym,
     /// The types of the parameters by which one of several is chosen.
     chosen_by: Option<Vec<Ty>>,
+}
+
+impl MemberRef {
+    /// The one of a name, of whatever class the object beside it is.
+    pub(super) fn named(name: Sym) -> Self {
+        Self { class: None, name, chosen_by: None }
+    }
 }
 
 /// The member that an expression names, also by a variable or constant that stands for it: `void (Gauge::*rose)(int) = &Gauge::rose`.
@@ -156,12 +163,17 @@ fn called_member(receiver: Val, target: Option<MemberId>, name: Sym) -> Val {
 }
 
 /// What a signal is to the object that sends it.
-fn holder(x: &Extractor<'_, '_>, sender: Val, signal: &MemberRef) -> Holder {
+pub(super) fn holder(x: &Extractor<'_, '_>, sender: Val, signal: &MemberRef) -> Holder {
     let event = match member(x, &sender, signal) {
         Some(m) if x.flow.program.member(m).kind == MemberKind::Event => Event::Own(m),
         _ => Event::Outside(signal.name),
     };
     Holder { subject: sender, event, key: None }
+}
+
+/// How sure it is that a connection is one: a library's signal is known by its name alone.
+pub(super) fn certainty(holder: &Holder) -> Certainty {
+    if matches!(holder.event, Event::Own(_)) { Certainty::Certain } else { Certainty::Likely }
 }
 
 fn connection(x: &Extractor<'_, '_>, node: NodeId, args: &[NodeId]) -> Option<Vec<Effect>> {
@@ -188,7 +200,7 @@ fn connection(x: &Extractor<'_, '_>, node: NodeId, args: &[NodeId]) -> Option<Ve
         None => member_ref(x, slot).map(|_| Val::This(program.member(x.member).owner)),
     };
     let mut effect = Effect::new(Act::Join, holder(x, sender, &signal), x.site(node));
-    effect.certainty = if matches!(effect.holder.event, Event::Own(_)) { Certainty::Certain } else { Certainty::Likely };
+    effect.certainty = certainty(&effect.holder);
     effect.handler_node = Some(x.site(slot));
     effect.context = receiver_value.clone();
     effect.handle = true;

@@ -251,6 +251,11 @@ impl<'p> Wiring<'p> {
         &self.machines_asked().found
     }
 
+    /// Whether a field holds the state of a machine.
+    pub fn is_state_of_machine(&self, field: MemberId) -> bool {
+        self.machines().iter().any(|m| m.moves && m.machine.holder == crate::machine::Holder::Field(field))
+    }
+
     /// The state machines, and how many more there may be.
     pub(crate) fn machines_asked(&self) -> &crate::machine::Machines {
         self.machines.get_or_init(|| crate::machine::find(self))

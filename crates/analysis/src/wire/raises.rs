@@ -29,7 +29,8 @@ impl Extractor<'_, '_> {
                 let text = self.text(name);
                 if pack.invokers.contains(text) {
                     let value = self.channel_of_name(self.eval(object));
-                    let value = if let Val::Local(site) = value { self.taken_as(site).unwrap_or(Val::Local(site)) } else { value };
+                    let value =
+                        if let Val::Local(site) = value { self.flow.element_taken(site).unwrap_or(Val::Local(site)) } else { value };
                     if let Some(event) = keyed::event_at(self, &value) {
                         self.raise_at(node, object, &event, None, optional, found);
                         return;
@@ -95,8 +96,7 @@ impl Extractor<'_, '_> {
                             || (pack.unwraps.contains(text) && !matches!(value, Val::Method(..)));
                         let told = matches!(object_value, Val::Element(..))
                             || self.is_slot_object(&object_value)
-                            || self.is_listener_param(&object_value)
-                            || self.param_taken_as_listener(object).is_some();
+                            || self.is_listener_param(object, &object_value);
                         // what is kept under a key is a list itself, as its methods say
                         let is_list = matches!(value, Val::Outside(..))
                             && matches!(&object_value, Val::Element(_, Some(_)))
@@ -112,15 +112,6 @@ impl Extractor<'_, '_> {
                 self.told_through_param(node, &value, args, found);
             }
             _ => {}
-        }
-    }
-
-    /// What is called as another type of function than it is held as: `((Action<T>)d)(message)`.
-    fn taken_as(&self, site: Site) -> Option<Val> {
-        let Node::Cast { operand, .. } = self.flow.program.body(site.member)?.node(site.node) else { return None };
-        match self.flow.eval_in(site.member, operand) {
-            element @ Val::Element(..) => Some(element),
-            _ => None,
         }
     }
 
@@ -146,9 +137,12 @@ impl Extractor<'_, '_> {
 
     /// The object that a message goes to; an element counts as one whatever it is cast to.
     fn told(&self, object: NodeId) -> Val {
-        let inner = self.body.uncast(object);
-        let is_data =
-            self.body.casts(object).any(|cast| self.flow.program.is_data(self.member, &self.flow.type_of_node(self.member, cast)));
+        let mut inner = object;
+        let mut is_data = false;
+        while let Node::Cast { operand, .. } = self.body.node(inner) {
+            is_data |= self.flow.program.is_data(self.member, &self.flow.type_of_node(self.member, inner));
+            inner = operand;
+        }
         // a number or a text is told nothing
         if is_data {
             return self.eval(object);
@@ -160,7 +154,7 @@ impl Extractor<'_, '_> {
             element @ Val::Element(..) => self.gathered(&element).unwrap_or(element),
             // taken as another type before, where it is said to be held as anything at all
             Val::Local(site)
-                if let Some(element) = self.taken_as(site).filter(|e| self.is_anything(e))
+                if let Some(element) = self.flow.element_taken(site).filter(|e| self.is_anything(e))
                     && !self.flow.program.is_data(self.member, &self.flow.type_of(&Val::Local(site))) =>
             {
                 self.gathered(&element).unwrap_or(element)
@@ -221,20 +215,15 @@ impl Extractor<'_, '_> {
         program.is_weak(program.member(self.member).unit, &self.flow.type_of(value))
     }
 
-    /// Whether a value is a parameter whose type is called a listener's: the caller says whose it is.
-    fn is_listener_param(&self, value: &Val) -> bool {
-        let program = self.flow.program;
-        matches!(value, Val::Param(..)) && self.flow.type_of(value).own().is_some_and(|id| is_listener_interface(program, id))
-    }
-
-    /// A parameter of whatever type that is taken as a listener of some kind: `((RiseListener) listener).rose(cm)`.
-    fn param_taken_as_listener(&self, object: NodeId) -> Option<Val> {
-        let param = self.eval(object);
-        let is_listener = || {
-            let taken = self.flow.type_taken_as(self.member, object);
-            taken.is_some_and(|id| is_listener_interface(self.flow.program, id)) && self.flow.type_of(&param).own().is_none()
-        };
-        (matches!(param, Val::Param(..)) && is_listener()).then_some(param)
+    /// Whether what is told is a parameter whose type is called a listener's, or that is taken as a listener, whatever it is given as:
+    /// `((RiseListener) listener).rose(cm)`. The caller says whose it is.
+    fn is_listener_param(&self, object: NodeId, value: &Val) -> bool {
+        let is_listener = |id| is_listener_interface(self.flow.program, id);
+        matches!(value, Val::Param(..))
+            && match self.flow.type_of(value).own() {
+                Some(id) => is_listener(id),
+                None => self.flow.type_taken_as(self.member, object).is_some_and(is_listener),
+            }
     }
 
     /// Whether an element is something that handlers are: a function, an interface of the tree, a record
@@ -270,7 +259,7 @@ impl Extractor<'_, '_> {
                 } else if let Some(record) = self.flow.record_of(*site) {
                     // a part of a record in a roster
                     self.raise_at(node, callee, &record, None, optional, found);
-                } else if let Some(taken) = self.taken_as(*site) {
+                } else if let Some(taken) = self.flow.element_taken(*site) {
                     self.raise_at(node, callee, &taken, None, optional, found);
                 }
             }

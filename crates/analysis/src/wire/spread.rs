@@ -433,7 +433,10 @@ fn carry(flow: &Flow<'_>, effect: &Effect, site: Site, binding: &Binding) -> Eff
     carried.about = effect.about.as_ref().map(|a| a.substitute(binding));
     carried.holder.key = effect.holder.key.as_ref().map(|k| k.substitute(binding));
     let subject = effect.holder.subject.substitute(binding);
-    let subject = if effect.of_param { element_taken(flow, &subject).unwrap_or(subject) } else { subject };
+    let subject = match subject {
+        Val::Local(site) if effect.of_param => flow.element_taken(site).unwrap_or(Val::Local(site)),
+        subject => subject,
+    };
     carried.walks |= matches!(subject, Val::Element(..));
     carried.holder = match effect.holder.event {
         Event::Given => match holder_of(flow, &streams::source(flow, subject.clone())) {
@@ -461,14 +464,6 @@ fn carry(flow: &Flow<'_>, effect: &Effect, site: Site, binding: &Binding) -> Eff
     }
     adapters::see_through(flow, &mut carried);
     carried
-}
-
-/// The element of a list that is known by the type that it is taken as: `tell((RiseListener) it.next())`.
-fn element_taken(flow: &Flow<'_>, subject: &Val) -> Option<Val> {
-    let Val::Local(site) = subject else { return None };
-    let body = flow.program.body(site.member)?;
-    let Node::Cast { operand, .. } = body.node(site.node) else { return None };
-    Some(flow.eval_in(site.member, operand)).filter(|value| matches!(value, Val::Element(..)))
 }
 
 /// The list that a function is handed, where what is told stands at a place in it: `for (…) tell(list[i])`.

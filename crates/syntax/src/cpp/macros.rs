@@ -183,18 +183,17 @@ pub(super) fn prepare(text: &str) -> Prepared {
             if bytes[class..].starts_with(b"const ") {
                 blank(&mut bytes, class, class + 5);
             }
-        } else if is_class_macro(word, next, &bytes, start)
-            && next == b'('
-            && let Some(close) = closing(&bytes, after)
-            && is_one_call_of(&bytes, after, |first| first.is_ascii_alphabetic() || first == b'_')
-        {
-            // what is asked of a call is of no interest: `CHECK(connect(gauge, SIGNAL(rose()), this, SLOT(open())))`
-            blank(&mut bytes, start, after + 1);
-            bytes[close] = b';';
         } else if EMPTY_DECLARATIONS.contains(&word) || is_class_macro(word, next, &bytes, start) {
             let mut stop = end;
             if next == b'(' {
                 let Some(close) = closing(&bytes, after) else { continue };
+                // what is asked of a call is of no interest: `CHECK(connect(gauge, SIGNAL(rose()), this, SLOT(open())))`
+                let is_call = is_one_call_of(&bytes, after, |first| first.is_ascii_alphabetic() || first == b'_');
+                if is_call && is_class_macro(word, next, &bytes, start) {
+                    blank(&mut bytes, start, after + 1);
+                    bytes[close] = b';';
+                    continue;
+                }
                 let is_property = PROPERTIES.contains(&word);
                 if let Some(at) = memmem::find(&bytes[after..close], b"NOTIFY ").filter(|_| is_property) {
                     let name: String = text[after + at + 7..close].chars().take_while(|c| c.is_alphanumeric() || *c == '_').collect();
@@ -343,9 +342,12 @@ fn is_class_macro(word: &str, next: u8, bytes: &[u8], start: usize) -> bool {
     let shouted = word.len() > 2
         && word.bytes().all(|b| b.is_ascii_uppercase() || b.is_ascii_digit() || b == b'_')
         && (word.contains('_') || next == b'(');
+    // nearly all words are none, and are not asked where they stand
+    if !shouted {
+        return false;
+    }
     let line_start = bytes[..start].iter().rposition(|b| *b == b'\n').map_or(0, |i| i + 1);
-    let alone_before = bytes[line_start..start].iter().all(|b| b.is_ascii_whitespace());
-    if !shouted || !alone_before {
+    if !bytes[line_start..start].iter().all(|b| b.is_ascii_whitespace()) {
         return false;
     }
     let end = start + word.len();

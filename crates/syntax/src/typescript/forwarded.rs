@@ -19,6 +19,11 @@ impl<'t> Script<'t> {
         if self.kind(function) != Kind::Member || self.kind(arguments) != Kind::Arguments {
             return None;
         }
+        // nearly all calls hand on something else, and say so with their first words
+        let first = self.l.text_of(arguments).trim_start_matches('(').trim_start();
+        if !first.starts_with(['.', '/']) && !self.l.text_of(function).ends_with("apply") {
+            return None;
+        }
         let args: Vec<Ts<'t>> = self.l.kids(arguments).named().collect();
         let (called, list) = match args[..] {
             [only] if self.kind(only) == Kind::Spread => (function, self.l.items(only).first()?),

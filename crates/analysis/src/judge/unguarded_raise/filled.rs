@@ -6,7 +6,6 @@ use yarrowgraph_ir::{AssignOp, Body, MemberKind, Node, NodeId, Visibility};
 use yarrowgraph_model::ChannelKind;
 
 use crate::flow::{Val, object_of};
-use crate::machine::Holder;
 use crate::program::{MemberId, Site, Ty};
 use crate::state;
 use crate::wire::Wiring;
@@ -146,8 +145,8 @@ pub(super) fn is_made_in_states(wiring: &Wiring<'_>, m: MemberId, raise: &Effect
         let calls = |body: &Body| body.ids().any(|n| flow.callee(Site { member: method, node: n }).is_some_and(|c| stores(c.member)));
         stores(method) || program.body(method).is_some_and(calls)
     };
-    let is_state = |field: MemberId| wiring.machines().iter().any(|x| x.moves && x.machine.holder == Holder::Field(field));
-    !fills.is_empty() && asked_before(wiring, raise).into_iter().any(|f| is_state(f) && fills.iter().all(|fill| moves(*fill, f)))
+    !fills.is_empty()
+        && asked_before(wiring, raise).into_iter().any(|f| wiring.is_state_of_machine(f) && fills.iter().all(|fill| moves(*fill, f)))
 }
 
 /// The fields of the own object that an expression names, or all that stands in a body does.
