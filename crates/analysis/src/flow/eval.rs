@@ -359,6 +359,11 @@ impl Flow<'_> {
             if matches!(object, Val::Element(_, None)) && pack.entry_values.contains(text) && self.is_entry(site.member, written) {
                 return object;
             }
+            // an iterator is as good as what it walks, and its entries are those of the map: `it->second.boats`
+            let walks = !pack.list_begins.is_empty() && pack.entry_values.contains(text);
+            if walks && !matches!(object, Val::Element(..)) && program.is_map(&self.type_of_val(&object, budget)) {
+                return Val::Element(Arc::new(object), None);
+            }
             if pack.value_views.contains(text) && program.is_map(&self.type_of_val(&object, budget)) {
                 return object;
             }

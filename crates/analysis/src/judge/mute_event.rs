@@ -53,6 +53,7 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel) -> Option<Draft> {
                 || is_tied_to_unknown(wiring, *m)
                 || wiring.is_handed_to_macro(*m)
                 || !can_only_be_raised_here(wiring, channel, *m)
+                || may_be_raised_in_document(wiring, *m)
                 || wiring.channels.iter().any(raised)
             {
                 return None;
@@ -112,6 +113,11 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel) -> Option<Draft> {
         parties: vec![channel.id.clone()],
         edit: None,
     })
+}
+
+/// Whether a document of the user interface, whose scripts call signals as any method, names it: `board.filled()`.
+fn may_be_raised_in_document(wiring: &Wiring<'_>, m: MemberId) -> bool {
+    wiring.program().kit_of(m).traits.open_names && wiring.is_in_markup(m)
 }
 
 /// Whether a call that ties signals is handed this one as what is to follow on some object, of which it is not known what it is.
@@ -424,6 +430,34 @@ public static class Program {
         table.Delay(4);
     }
 }
+"#,
+        );
+    }
+
+    #[test]
+    fn a_signal_that_a_document_raises() {
+        expect(
+            "mute-event",
+            r#"
+//// Bar.qml
+Item {
+    NumberAnimation { onStopped: { bar.position.slidOut() } }
+}
+//// position.h
+class Position : public QObject {
+    Q_OBJECT
+public:
+    Position() {
+        connect(this, &Position::slidOut, this, &Position::hide);
+        connect(this, &Position::slidIn, this, &Position::hide);
+    }
+    void hide() { hidden = true; }
+signals:
+    void slidOut();
+    void slidIn(); //! mute-event warning
+private:
+    bool hidden = false;
+};
 "#,
         );
     }

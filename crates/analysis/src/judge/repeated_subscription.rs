@@ -1,6 +1,6 @@
 //! Rule `repeated-subscription`: the same handler is put on the same channel more than once.
 
-use yarrowgraph_ir::{AssignOp, Node, NodeId};
+use yarrowgraph_ir::{AssignOp, Node, NodeId, UnaryOp};
 use yarrowgraph_model::{Certainty, Level, Place};
 
 use super::{Draft, Page, Rule, related, short};
@@ -16,6 +16,7 @@ mod again;
 mod counts;
 mod path;
 
+use again::is_on_every_path;
 pub(super) use again::{is_entered_in_a_loop, is_run_by, loop_around};
 use counts::counts;
 pub(super) use path::runs_before;
@@ -305,6 +306,10 @@ pub(super) fn is_replaced(wiring: &Wiring<'_>, path: &Val, member: MemberId, cou
             let target = wiring.flow.eval_in(member, target);
             path.path().any(|step| *step == target)
         }
+        Node::Unary { op: UnaryOp::Delete, operand } if counts(node) => {
+            let ended = wiring.flow.eval_in(member, operand);
+            path.path().any(|step| *step == ended)
+        }
         // by a method of the same object: `setPump(new Pump())`
         Node::Call { .. } if counts(node) => {
             let called = wiring.flow.callee(Site { member, node });
@@ -315,11 +320,16 @@ pub(super) fn is_replaced(wiring: &Wiring<'_>, path: &Val, member: MemberId, cou
     })
 }
 
-/// Whether a method gives a field of its own object what it is handed.
+/// Whether a method gives a field of its own object what it is handed, or always what it makes.
 fn gives_another(wiring: &Wiring<'_>, setter: MemberId, path: &Val) -> bool {
     let Val::Member(of, field) = path else { return false };
-    let is_given = |d: &Site| d.member == setter && matches!(wiring.flow.eval(*d), Val::Param(m, None, _) if m == setter);
-    matches!(**of, Val::This(_)) && wiring.flow.definitions(*field).iter().any(is_given)
+    let is_given = |d: &Site| match wiring.flow.eval(*d) {
+        Val::Param(m, None, _) => m == setter,
+        Val::New(made) => made.member == setter && is_on_every_path(wiring, made),
+        _ => false,
+    };
+
+    matches!(**of, Val::This(_)) && wiring.flow.definitions(*field).iter().any(|d| d.member == setter && is_given(d))
 }
 
 #[cfg(test)]
@@ -499,6 +509,60 @@ class WeirActivity extends Activity {
     @Override protected void onStop() { EventBus.getDefault().unregister(this); }
     @Subscribe public void onRose(Rose rose) { }
 }
+"#,
+        );
+    }
+
+    #[test]
+    fn what_is_made_anew_or_ended_before_it_is_heard() {
+        expect(
+            "repeated-subscription",
+            r#"
+//// runner.h
+class Runner : public QObject {
+    Q_OBJECT
+public:
+    void step() { emit stepped(1); }
+signals:
+    void stepped(int n);
+};
+class Work : public QWidget {
+    Q_OBJECT
+protected:
+    void start() { m_runner = new Runner(this); }
+    Runner *m_runner = nullptr;
+};
+//// form.cpp
+#include "runner.h"
+class Form : public Work {
+    Q_OBJECT
+public:
+    Form(Runner *board) : m_board(board) { connect(m_go, SIGNAL(clicked()), this, SLOT(go())); }
+signals:
+    void closed();
+public slots:
+    void go() {
+        start();
+        connect(m_runner, SIGNAL(stepped(int)), this, SLOT(show(int)));
+        connect(m_board, SIGNAL(stepped(int)), this, SLOT(show(int))); //! repeated-subscription warning
+        delete m_stop;
+        fill(m_stop);
+        connect(m_stop, SIGNAL(clicked()), this, SLOT(halt()));
+        auto *trip = new Trip(this);
+        connect(m_board, &Runner::stepped, trip, [trip](int n) { trip->go(n); });
+        connect(this, SIGNAL(closed()), this, SLOT(halt()));
+        emit closed();
+        disconnect(this, 0, 0, 0);
+        m_runner->step();
+    }
+    void show(int n) { m_shown = n; }
+    void halt() { m_shown = 0; }
+private:
+    Runner *m_board;
+    QPushButton *m_go;
+    QPushButton *m_stop;
+    int m_shown = 0;
+};
 "#,
         );
     }

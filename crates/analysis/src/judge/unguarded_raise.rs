@@ -8,7 +8,8 @@ use yarrowgraph_model::{Certainty, ChannelKind, Level};
 pub(super) use filled::is_of_operations;
 use filled::{
     is_begun_with_it, is_demanded, is_emptied_with_another, is_filled_at_birth, is_filled_before_work, is_filled_by_class,
-    is_filled_by_set_up, is_made_in_states, is_of_unfilled_table, is_own_step, is_shown_when_filled, is_unasked_pointer, may_fill,
+    is_filled_by_set_up, is_made_in_states, is_of_unfilled_table, is_other_way, is_own_step, is_shown_when_filled, is_unasked_pointer,
+    may_fill,
 };
 
 use super::{Draft, Page, Rule, edits, related, short};
@@ -70,7 +71,9 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> Option<Draf
     if channel.kind == ChannelKind::Slot && is_of_operations(wiring, m) || nobody && is_of_unfilled_table(wiring, channel, m) {
         return None;
     }
-    if channel.kind == ChannelKind::Slot && (is_own_step(wiring, channel, m, effect) || is_demanded(wiring, m, effect)) {
+    if channel.kind == ChannelKind::Slot
+        && (is_own_step(wiring, channel, m, effect) || is_demanded(wiring, m, effect) || is_other_way(wiring, m, effect))
+    {
         return None;
     }
     let is_hidden = program.decl(effect.site.member).modifiers.visibility == Visibility::Private;
@@ -416,6 +419,63 @@ export function fill(shed: Shed): void {
 let way = function (level) { return level; };
 exports.setWay = function (other) { way = other; };
 exports.go = function (level) { return way(level); };
+"#,
+        );
+    }
+
+    #[test]
+    fn what_is_filled_at_birth_or_stands_in_for_another() {
+        expect(
+            "unguarded-raise",
+            r#"
+//// pool.h
+struct Item { int tag = 0; std::function<void()> work; };
+class Pool {
+public:
+    void submit(std::function<void()>&& work) {
+        queue.push_back(Item());
+        auto& item = queue.back();
+        item.work = std::move(work);
+    }
+    void run() {
+        auto work = std::move(queue.front().work);
+        work();
+    }
+private:
+    std::deque<Item> queue;
+};
+class Rules {
+public:
+    void setVisitor(std::function<void(int)> v) { visitor = v; }
+    void setForeign(std::function<void(int)> v) { foreign = v; }
+    void visit(int n) {
+        if (foreign) {
+            foreign(n);
+        }
+        else {
+            visitor(n);
+        }
+    }
+    void setCounter(std::function<void(int)> v) { counter = v; }
+    void count(int n) { counter(n); } //! unguarded-raise warning
+private:
+    std::function<void(int)> visitor;
+    std::function<void(int)> foreign;
+    std::function<void(int)> counter;
+    int lines = 0;
+};
+//// desk.cpp
+#include "pool.h"
+int main() {
+    Rules rules;
+    int sum = 0;
+    rules.setVisitor([&](int n) { sum += n; });
+    rules.visit(1);
+    rules.count(1);
+    rules.setCounter([&](int n) { sum -= n; });
+    Pool pool;
+    pool.run();
+}
 "#,
         );
     }

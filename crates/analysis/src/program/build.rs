@@ -435,11 +435,12 @@ fn find_bases(p: &mut Program) {
                     let around = ty.parent.or(ty.within.map(|s| p.member(s.member).owner));
                     for base in &p.unit(unit).ty(decl).bases {
                         let here = Here { unit, owner: around, params: &p.unit(unit).ty(decl).type_params };
-                        let mut found = p.type_at(here, base.ty);
                         // a file of several namespaces says by the type itself which one is meant
-                        if around.is_none() && matches!(found, Ty::Outside(..)) && p.kit(unit).traits.open_names {
-                            found = p.type_at(Here { owner: Some(id), ..here }, base.ty);
-                        }
+                        let is_apart =
+                            around.is_none() && p.kit(unit).traits.open_names && p.sym(unit, p.unit(unit).namespace) != ty.namespace;
+                        let by_type = is_apart.then(|| p.type_at(Here { owner: Some(id), ..here }, base.ty));
+                        let by_type = by_type.filter(|found| found.own().is_some_and(|own| own != id));
+                        let found = by_type.unwrap_or_else(|| p.type_at(here, base.ty));
                         if !bases.contains(&found) && found.own() != Some(id) {
                             bases.push(found);
                         }

@@ -32,7 +32,7 @@ pub(super) fn place(p: &mut Program, numbers: &mut Numbers, file_names: &[FileNa
             of_space.insert((index, decl_index), full);
         }
         let id = match meant(p, unit, name, namespace, parent) {
-            Some(id) => id,
+            Some(id) => branch_meant(p, file_names, id, (unit, TypeDeclId(decl_index as u32))),
             None => add(p, unit, TypeDeclId(decl_index as u32), name, namespace, parent),
         };
         // what is nested in it was numbered before it
@@ -80,6 +80,24 @@ fn meant(p: &Program, unit: UnitId, name: Sym, namespace: Sym, parent: Option<Ty
         _ => None,
     };
     beside.or_else(|| of_namespace(p.text(namespace))).or_else(used).or_else(only)
+}
+
+/// Of several classes of one name in a file, as branches of `#if` may each have one, that which declares most of what is written out.
+fn branch_meant(p: &Program, file_names: &[FileNames], found: TypeId, outline: (UnitId, TypeDeclId)) -> TypeId {
+    let ty = p.ty(found);
+    let is_twin = |t: &TypeId| p.ty(*t).unit == ty.unit && p.ty(*t).full == ty.full && p.ty(*t).kind == ty.kind;
+    let twins: Vec<TypeId> = p.types_named(ty.name).iter().copied().filter(is_twin).collect();
+    if twins.len() < 2 {
+        return found;
+    }
+    let names_in = |unit: UnitId, decl: TypeDeclId| {
+        let names = &file_names[unit.0 as usize].whole;
+        let of_decl = p.unit(unit).members.iter().filter(move |m| m.owner == Some(decl));
+        of_decl.map(|m| names[m.name.0 as usize]).collect::<FxHashSet<Sym>>()
+    };
+    let written = names_in(outline.0, outline.1);
+    let declares = |t: TypeId| p.ty(t).decls.first().map_or(0, |d| names_in(d.0, d.1).intersection(&written).count());
+    twins.into_iter().rev().max_by_key(|t| declares(*t)).unwrap_or(found)
 }
 
 /// A type that nothing declares: a namespace by whose name functions are qualified, or a class of another tree.

@@ -260,6 +260,24 @@ fn is_nothing(x: &Extractor<'_, '_>, node: NodeId) -> bool {
     }
 }
 
+/// Whoever listens to any signal that a type of the tree declares: `disconnect(gauge, 0, 0, 0)`, `gauge->disconnect()`.
+fn release_all(x: &Extractor<'_, '_>, node: NodeId, sender: &Val) -> Vec<Effect> {
+    let program = x.flow.program;
+    let mut found = Vec::new();
+    let Some(of) = x.flow.type_of(sender).own() else { return found };
+    program.for_each_base(of, &mut |base| {
+        let signals = program.ty(base).members.iter().filter(|m| program.member(**m).kind == MemberKind::Event);
+        found.extend(signals.map(|signal| {
+            let holder = Holder { subject: sender.clone(), event: Event::Own(*signal), key: None };
+            let mut effect = Effect::new(Act::LeaveAll, holder, x.site(node));
+            effect.certainty = Certainty::Likely;
+            effect
+        }));
+        true
+    });
+    found
+}
+
 fn release(x: &Extractor<'_, '_>, node: NodeId, object: Option<NodeId>, args: &[NodeId]) -> Option<Vec<Effect>> {
     let program = x.flow.program;
     let this = || Val::This(program.member(x.member).owner);
@@ -298,6 +316,14 @@ fn release(x: &Extractor<'_, '_>, node: NodeId, object: Option<NodeId>, args: &[
             });
         }
         return Some(vec![effect]);
+    }
+    let all_of = match (on, args) {
+        (None, [sender, rest @ ..]) if rest.len() >= 2 && rest.iter().all(|a| is_nothing(x, *a)) => Some(x.eval(*sender)),
+        (Some(sender), []) => Some(x.eval(sender)),
+        _ => None,
+    };
+    if let Some(found) = all_of.map(|sender| release_all(x, node, &sender)).filter(|found| !found.is_empty()) {
+        return Some(found);
     }
     // everything from one object to another
     let (sender, receiver) = match (on, args) {

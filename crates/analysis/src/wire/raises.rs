@@ -505,12 +505,21 @@ impl Extractor<'_, '_> {
         }
         // what is handed over beside something else is compared with that
         let Some(&first) = args.first() else { return };
+        // nor is a text told anything, or asked by another one: `path.endsWith(ending)`
+        if self.flow.program.is_data(self.member, &self.flow.type_of_node(self.member, first)) || self.is_text_of(callee) {
+            return;
+        }
         let value = self.told(first);
         if let Val::Element(..) = value
             && let Some(holder) = holder_of(self.flow, &value)
         {
             found.push(Effect::new(Act::Raise, holder, self.site(node)));
         }
+    }
+
+    /// Whether a method is one of a number or a text.
+    fn is_text_of(&self, method: &Val) -> bool {
+        matches!(method, Val::Outside(of, _) if self.flow.program.is_data(self.member, &self.flow.type_of(of)))
     }
 
     /// `control.Invoke(evt, …)`: a dispatcher calls the delegate that it is given.

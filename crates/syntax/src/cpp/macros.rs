@@ -8,7 +8,16 @@ const SIGNAL_LABELS: [&str; 3] = ["signals", "Q_SIGNALS", "Q_SIGNAL"];
 /// Words in front of the colon that mark slots: `public slots:`.
 const SLOT_WORDS: [&str; 2] = ["slots", "Q_SLOTS"];
 /// Words that stand in front of a call or declaration and mean nothing to the grammar.
-const EMPTY_WORDS: [&str; 12] = [
+pub(super) const EMPTY_WORDS: [&str; 21] = [
+    "forceinline",
+    "__forceinline",
+    "JNIEXPORT",
+    "JNICALL",
+    "STDMETHODCALLTYPE",
+    "__stdcall",
+    "__cdecl",
+    "__extension__",
+    "__restrict",
     "CALLBACK",
     "WINAPI",
     "APIENTRY",
@@ -104,7 +113,8 @@ pub(super) fn prepare(text: &str) -> Prepared {
         notified: Vec::new(),
         told_by_property: Vec::new(),
     };
-    let words = words(text);
+    let code = code(text);
+    let words = &code.words;
     for (index, &(start, end)) in words.iter().enumerate() {
         let word = &text[start..end];
         let after = skip_blanks(&bytes, end);
@@ -153,7 +163,8 @@ pub(super) fn prepare(text: &str) -> Prepared {
                 prepared.invokable.push(start);
             }
             if EMISSIONS.contains(&word) {
-                prepared.emitted.push(after);
+                // `emit(rose(1))` is the call within
+                prepared.emitted.push(if next == b'(' { skip_blanks(&bytes, after + 1) } else { after });
             }
         } else if word == "Q_PRIVATE_SLOT"
             && next == b'('
@@ -214,16 +225,19 @@ pub(super) fn prepare(text: &str) -> Prepared {
             && let Some((class, e)) = words.get(index.wrapping_sub(1))
             && matches!(&text[*class..*e], "class" | "struct")
         {
-            blank(&mut bytes, start, end);
+            // `class ALIGN_AS(64) Gauge`
+            let close = if next == b'(' { closing(&bytes, after) } else { None };
+            blank(&mut bytes, start, close.map_or(end, |close| close + 1));
             if hands_out(word) {
                 prepared.handed_out.push(*class);
             }
         }
     }
+    super::attributes::blank_all(&mut bytes, &code);
     empty_defaults(&mut bytes);
     member_pointers(&mut bytes);
     calls_by_member_pointer(&mut bytes);
-    branches_in_lists(&mut bytes);
+    super::cuts::keep_first(&mut bytes, &code.directives);
     // only whole words of ASCII were written over
     prepared.text = String::from_utf8(bytes).unwrap_or_else(|_| text.to_owned());
     prepared
@@ -271,52 +285,6 @@ fn calls_by_member_pointer(bytes: &mut [u8]) {
             bytes[at] = b' ';
         }
     }
-}
-
-/// Branches of `#if` in the middle of a list or an expression: the first branch stays, and what the
-/// grammar would stumble over goes.
-fn branches_in_lists(bytes: &mut [u8]) {
-    // for each open `#if` whether it cuts through something, and where its further branch began
-    let mut open: Vec<(bool, Option<usize>)> = Vec::new();
-    let mut line = 0;
-    while line < bytes.len() {
-        let end = end_of_line(bytes, line);
-        let first = skip_blanks(bytes, line).min(end);
-        if bytes.get(first) == Some(&b'#') {
-            let word_at = skip_blanks(bytes, first + 1).min(end);
-            let word: Vec<u8> = bytes[word_at..end].iter().copied().take_while(u8::is_ascii_alphabetic).collect();
-            match word.as_slice() {
-                b"if" | b"ifdef" | b"ifndef" => {
-                    let cuts = open.last().is_some_and(|(cuts, _)| *cuts) || cuts_through(bytes, first, end);
-                    open.push((cuts, None));
-                    if cuts {
-                        blank(bytes, first, end);
-                    }
-                }
-                b"else" | b"elif" => {
-                    if let Some((true, further)) = open.last_mut() {
-                        further.get_or_insert(first);
-                        blank(bytes, first, end);
-                    }
-                }
-                b"endif" => {
-                    if let Some((true, further)) = open.pop() {
-                        blank(bytes, further.unwrap_or(first), end);
-                    }
-                }
-                _ => {}
-            }
-        }
-        line = end + 1;
-    }
-}
-
-/// Whether a directive stands where no statement or declaration begins.
-fn cuts_through(bytes: &[u8], start: usize, end: usize) -> bool {
-    let before = bytes[..start].iter().rposition(|b| !b.is_ascii_whitespace()).map(|at| bytes[at]);
-    let behind = bytes.get(skip_blanks(bytes, end)).copied();
-    matches!(before, Some(b',' | b'(' | b'+' | b'|' | b'&' | b'='))
-        || matches!(behind, Some(b',' | b')' | b'.' | b'+' | b'|' | b'&' | b'<' | b'?'))
 }
 
 /// Whether all that stands in parentheses is one call: `emit(rose(1))`, and not what a function of that name is handed.
@@ -373,27 +341,56 @@ fn hands_out(word: &str) -> bool {
 }
 
 /// `class LOCKS_EXPORT Gate`
-fn is_export_macro(word: &str) -> bool {
+pub(super) fn is_export_macro(word: &str) -> bool {
     word.len() > 4 && word.bytes().all(|b| b.is_ascii_uppercase() || b.is_ascii_digit() || b == b'_') && word.contains('_')
 }
 
-/// The words of a text outside of comments, texts and preprocessor lines.
-pub(super) fn words(text: &str) -> Vec<(usize, usize)> {
+/// What of a text stands outside of comments, texts and preprocessor lines.
+pub(super) struct Code {
+    /// Where each word begins and ends.
+    pub(super) words: Vec<(usize, usize)>,
+    /// Where the words begin that follow a text.
+    pub(super) behind_texts: Vec<usize>,
+    /// The preprocessor lines.
+    pub(super) directives: Vec<Directive>,
+}
+
+/// A preprocessor line, and the code between it and the one before.
+pub(super) struct Directive {
+    /// Where it begins.
+    pub(super) start: usize,
+    /// Where the code in front of it ends.
+    pub(super) code_end: usize,
+    /// How many more braces and parentheses the code between opens than it closes.
+    pub(super) depth: i32,
+    /// The least depth on the way, which is at most nothing.
+    pub(super) least: i32,
+}
+
+/// Finds the words and preprocessor lines of a text.
+pub(super) fn code(text: &str) -> Code {
     let bytes = text.as_bytes();
-    let mut words = Vec::new();
+    let mut found = Code { words: Vec::new(), behind_texts: Vec::new(), directives: Vec::new() };
+    let (mut code_end, mut text_end) = (0, usize::MAX);
+    let (mut depth, mut least) = (0, 0);
     let mut at = 0;
     let mut line_start = true;
     while at < bytes.len() {
         match bytes[at] {
             b'/' if bytes.get(at + 1) == Some(&b'/') => at = end_of_line(bytes, at),
             b'/' if bytes.get(at + 1) == Some(&b'*') => at = memmem::find(&bytes[at + 2..], b"*/").map_or(bytes.len(), |i| at + i + 4),
-            b'#' if line_start => at = end_of_line(bytes, at),
+            b'#' if line_start => {
+                found.directives.push(Directive { start: at, code_end, depth, least });
+                (depth, least) = (0, 0);
+                at = end_of_line(bytes, at);
+            }
             b'"' => {
                 if at > 0 && bytes[at - 1] == b'R' {
                     at = end_of_raw(bytes, at);
                 } else {
                     at = end_of_text(bytes, at, b'"');
                 }
+                (code_end, text_end) = (at, at);
             }
             b'\'' if at == 0 || !bytes[at - 1].is_ascii_hexdigit() => at = end_of_text(bytes, at, b'\''),
             b if b.is_ascii_alphabetic() || b == b'_' => {
@@ -401,11 +398,26 @@ pub(super) fn words(text: &str) -> Vec<(usize, usize)> {
                 while at < bytes.len() && (bytes[at].is_ascii_alphanumeric() || bytes[at] == b'_') {
                     at += 1;
                 }
-                words.push((start, at));
+                found.words.push((start, at));
+                if code_end == text_end {
+                    found.behind_texts.push(start);
+                }
+                code_end = at;
                 line_start = false;
                 continue;
             }
             b => {
+                match b {
+                    b'{' | b'(' => depth += 1,
+                    b'}' | b')' => {
+                        depth -= 1;
+                        least = least.min(depth);
+                    }
+                    _ => {}
+                }
+                if !b.is_ascii_whitespace() {
+                    code_end = at + 1;
+                }
                 line_start = if b == b'\n' { true } else { line_start && b.is_ascii_whitespace() };
                 at += 1;
                 continue;
@@ -413,10 +425,10 @@ pub(super) fn words(text: &str) -> Vec<(usize, usize)> {
         }
         line_start = false;
     }
-    words
+    found
 }
 
-fn end_of_line(bytes: &[u8], mut at: usize) -> usize {
+pub(super) fn end_of_line(bytes: &[u8], mut at: usize) -> usize {
     loop {
         match memchr::memchr(b'\n', &bytes[at..]) {
             // a line that goes on
@@ -456,7 +468,7 @@ pub(super) fn skip_blanks(bytes: &[u8], mut at: usize) -> usize {
     at
 }
 
-fn blank(bytes: &mut [u8], start: usize, end: usize) {
+pub(super) fn blank(bytes: &mut [u8], start: usize, end: usize) {
     bytes[start..end].iter_mut().filter(|b| **b != b'\n').for_each(|b| *b = b' ');
 }
 
@@ -479,6 +491,24 @@ pub(super) fn closing(bytes: &[u8], open: usize) -> Option<usize> {
         at += 1;
     }
     None
+}
+
+/// The word in front of the parentheses that a place closes, where one does: `rise` of `rise(3)`.
+pub(super) fn in_front_of_parentheses(bytes: &[u8], close: usize) -> Option<&[u8]> {
+    // lists of arguments are not longer
+    const LENGTH: usize = 4000;
+    let mut depth = 0;
+    let open = (close.saturating_sub(LENGTH)..=close).rev().find(|at| {
+        match bytes[*at] {
+            b')' => depth += 1,
+            b'(' => depth -= 1,
+            _ => {}
+        }
+        depth <= 0
+    })?;
+    let last = bytes[..open].iter().rposition(|b| !b.is_ascii_whitespace()).filter(|_| bytes[close] == b')')?;
+    let length = bytes[..=last].iter().rev().take_while(|b| b.is_ascii_alphanumeric() || **b == b'_').count();
+    Some(&bytes[last + 1 - length..=last])
 }
 
 /// The first comma that stands in no further bracket.
@@ -531,15 +561,6 @@ mod tests {
         assert!(prepared.text.contains("\"2rose(int)\",") && prepared.text.contains("\"1f()\");"), "{}", prepared.text);
         assert!(prepared.text.contains("public :\n") && prepared.text.contains("public      :\n"));
         assert!(!prepared.text.contains("Q_OBJECT") && !prepared.text.contains("emit") && !prepared.text.contains("LOCK_API"));
-    }
-
-    #[test]
-    fn branches_in_the_middle_of_lists_leave_the_first() {
-        let text = "A::A()\n    : m_a(1)\n#ifdef WITH_B\n    , m_b(2)\n#else\n    , m_c(3)\n#endif\n{\n#ifdef X\n    f();\n#endif\n}\nvoid g(int depth = {});\n";
-        let prepared = prepare(text).text;
-        assert_eq!(prepared.len(), text.len());
-        assert!(prepared.contains(", m_b(2)") && !prepared.contains("m_c") && !prepared.contains("WITH_B"));
-        assert!(prepared.contains("#ifdef X\n    f();\n#endif") && prepared.contains("int depth = 0 )"));
     }
 
     #[test]

@@ -1,5 +1,7 @@
 //! C++.
 
+mod attributes;
+mod cuts;
 mod dead;
 mod decls;
 mod exprs;

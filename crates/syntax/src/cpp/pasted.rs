@@ -3,7 +3,7 @@
 
 use memchr::memmem;
 
-use super::macros::{closing, skip_blanks, words};
+use super::macros::{closing, code, skip_blanks};
 
 /// The paste operator.
 const PASTE: &[u8] = b"##";
@@ -24,7 +24,7 @@ pub(super) fn names(text: &str) -> Vec<String> {
     let macros: Vec<Pasting> = definitions(text).collect();
     let bytes = text.as_bytes();
     let mut found = Vec::new();
-    for (start, end) in words(text) {
+    for (start, end) in code(text).words {
         let Some(pasting) = macros.iter().find(|m| m.name == text[start..end]) else { continue };
         let open = skip_blanks(bytes, end);
         let Some(close) = closing(bytes, open).filter(|_| bytes.get(open) == Some(&b'(')) else { continue };
@@ -60,7 +60,7 @@ fn definitions(text: &str) -> impl Iterator<Item = Pasting> {
 fn rows(body: &str) -> Vec<Vec<String>> {
     let mut rows: Vec<Vec<String>> = Vec::new();
     let mut last_end = None;
-    for (start, end) in words(body) {
+    for (start, end) in code(body).words {
         let between = last_end.map_or("", |last| &body[last..start]);
         let word = body[start..end].to_owned();
         match rows.last_mut() {

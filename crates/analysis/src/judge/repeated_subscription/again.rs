@@ -450,7 +450,9 @@ fn stays_the_same(wiring: &Wiring<'_>, effect: &Effect, member: MemberId, looped
     let by_getter = matches!(effect.holder.subject.root(), Val::Call(_));
     let everywhere_the_same = by_getter && lifetime::of_subject(wiring, &effect.holder.subject, effect.site).lifetime == Lifetime::Process;
     let subject = (!everywhere_the_same && !is_asked_for).then_some(&effect.holder.subject);
-    let values = [subject, effect.holder.key.as_ref(), effect.handler.as_ref()];
+    // whoever is named as receiver ends the subscription with itself
+    let receiver = effect.context.as_ref().filter(|_| effect.tied);
+    let values = [subject, effect.holder.key.as_ref(), effect.handler.as_ref(), receiver];
     let steady = values.into_iter().flatten().all(|value| is_steady(value, &here, looped.is_some()));
     steady && !is_replaced_within(wiring, effect, member, &|n| looped.is_none_or(|l| scope.is_within(n, l)))
 }

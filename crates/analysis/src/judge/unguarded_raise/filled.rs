@@ -214,6 +214,24 @@ pub(super) fn is_filled_before_work(wiring: &Wiring<'_>, channel: &Channel, rais
     is_of_library && flow.call_sites(step).is_empty() && !channel.joins.is_empty() && channel.joins.iter().all(is_begun)
 }
 
+/// Whether one of two slots does the work where the other is empty, so that whoever sets things up fills one of them:
+/// `if (foreign) foreign(cm); else visitor(cm);`
+pub(super) fn is_other_way(wiring: &Wiring<'_>, m: MemberId, raise: &Effect) -> bool {
+    let program = wiring.program();
+    let Site { member, node } = raise.site;
+    let (Some(body), scope) = (program.body(member), program.scope(member)) else { return false };
+    let is_like = |other: MemberId| {
+        let is_slot = || program.is_callable(program.member(other).unit, &program.declared_type(other));
+        other != m && program.member(other).owner == program.member(m).owner && is_slot()
+    };
+    scope.ancestors(node).any(|n| match body.node(n) {
+        Node::If { cond, other: Some(other), .. } if node == other || scope.is_within(node, other) => {
+            wiring.flow.eval_in(member, cond).own_field().is_some_and(is_like)
+        }
+        _ => false,
+    })
+}
+
 /// Whether a method of the class refuses to work where nobody is there, and what raises is a step of such work.
 pub(super) fn is_demanded(wiring: &Wiring<'_>, m: MemberId, raise: &Effect) -> bool {
     let program = wiring.program();
@@ -298,9 +316,13 @@ pub(super) fn is_filled_at_birth(wiring: &Wiring<'_>, channel: &Channel, m: Memb
     let program = wiring.program();
     let owner = program.member(m).owner;
     let is_record = !program.ty(owner).members.iter().any(|x| program.member(*x).kind == MemberKind::Method);
+    // also with what is handed over by who is not seen
+    let given = wiring.flow.definitions(m).iter().copied().filter(|d| !matches!(wiring.flow.eval(*d), Val::Null));
+    let joined = channel.joins.iter().map(|j| wiring.effects[*j].site);
+    let filled: Vec<Site> = joined.chain(given).collect();
     let sets = |made: &Site| {
-        let joins = channel.joins.iter().map(|j| wiring.effects[*j].site).filter(|s| s.member == made.member);
-        joins.into_iter().any(|join| is_record || is_set_first(wiring, *made, join.node))
+        let mut here = filled.iter().filter(|s| s.member == made.member);
+        here.any(|fill| is_record || is_set_first(wiring, *made, fill.node))
     };
     let made = wiring.flow.creations(owner);
     let later = |l: &usize| program.member(wiring.effects[*l].site.member).kind != MemberKind::Constructor;

@@ -342,3 +342,27 @@ class Pantry {
 "#,
     );
 }
+
+#[test]
+fn texts_of_a_list_are_no_listeners() {
+    expect(
+        "unheard-event",
+        r#"
+//// formats.cpp
+class Formats {
+public:
+    Formats() { for (auto& name : all()) m_endings.append("." + name); }
+    static Formats* one();
+    const QStringList& endings() const { return m_endings; }
+private:
+    QStringList m_endings;
+};
+bool isKnown(const QString &path) {
+    foreach (const QString &ending, Formats::one()->endings()) {
+        if (path.endsWith(ending, Qt::CaseInsensitive)) return true;
+    }
+    return false;
+}
+"#,
+    );
+}
