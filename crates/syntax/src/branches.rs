@@ -2,6 +2,7 @@
 //! compiler would, with one branch of each.
 
 use std::borrow::Cow;
+use std::collections::BTreeMap;
 
 use tree_sitter::Tree;
 use yarrowgraph_ir::Span;
@@ -58,39 +59,87 @@ enum Keep {
 fn only(text: &str, keep: Keep, around: &[Span]) -> String {
     let lines: Vec<&str> = text.split_inclusive('\n').collect();
     let last = last_branches(&lines);
+    let touched = touched(&lines, around);
     let mut out = String::with_capacity(text.len());
-    // for each open `#if` whether its current branch is kept; none where it is left as it is
-    let mut open: Vec<Option<bool>> = Vec::new();
-    let mut at = 0;
+    // for each open `#if` whether its current branch is kept, none where it is left as it is; and whether those within go with it
+    let mut open: Vec<(Option<bool>, bool)> = Vec::new();
     for (number, line) in lines.iter().enumerate() {
-        let start = at;
-        at += line.len() as u32;
         let is_kept = |first: bool| match keep {
             Keep::First => first,
             Keep::Last => last.contains(&number),
         };
         let branches = match directive(line) {
             Some("if") => {
-                let touched = around.iter().any(|e| e.start <= at && start <= e.end) || open.last().is_some_and(Option::is_some);
-                open.push(touched.then(|| is_kept(true)));
-                touched
+                let own = touched.get(&number).copied();
+                let with_another = open.last().is_some_and(|(kept, takes)| kept.is_some() && *takes);
+                let takes = with_another || own == Some(Touch::Directive);
+                open.push(((takes || own.is_some()).then(|| is_kept(true)), takes));
+                takes || own.is_some()
             }
             Some("elif" | "else") => {
-                let current = open.last_mut().and_then(Option::as_mut);
+                let current = open.last_mut().and_then(|(kept, _)| kept.as_mut());
                 let touched = current.is_some();
                 current.into_iter().for_each(|kept| *kept = is_kept(false));
                 touched
             }
-            Some("endif") => open.pop().is_some_and(|kept| kept.is_some()),
+            Some("endif") => open.pop().is_some_and(|(kept, _)| kept.is_some()),
             _ => false,
         };
-        if branches || open.contains(&Some(false)) {
+        if branches || open.iter().any(|(kept, _)| *kept == Some(false)) {
             blank(line, &mut out);
         } else {
             out.push_str(line);
         }
     }
     out
+}
+
+/// How a stretch touches an `#if`.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Touch {
+    /// A directive stands in it.
+    Directive,
+    /// It stands in a branch, and in no `#if` within.
+    Branch,
+}
+
+/// The lines of each `#if` that some stretches touch.
+fn touched(lines: &[&str], around: &[Span]) -> BTreeMap<usize, Touch> {
+    struct Open {
+        number: usize,
+        start: u32,
+        near: bool,
+    }
+    let mut found = BTreeMap::new();
+    let mut open: Vec<Open> = Vec::new();
+    let mut claimed = vec![false; around.len()];
+    let mut at = 0;
+    for (number, line) in lines.iter().enumerate() {
+        let start = at;
+        at += line.len() as u32;
+        let near = || around.iter().any(|e| e.start <= at && start <= e.end);
+        match directive(line) {
+            Some("if") => open.push(Open { number, start, near: near() }),
+            Some("elif" | "else") => {
+                if let Some(open) = open.last_mut() {
+                    open.near = open.near || near();
+                }
+            }
+            Some("endif") => {
+                let Some(done) = open.pop() else { continue };
+                let is_near = done.near || near();
+                let within = around.iter().zip(&mut claimed).filter(|(e, _)| done.start <= e.start && e.end <= at);
+                let holds_one = within.fold(false, |any, (_, claimed)| !std::mem::replace(claimed, true) || any);
+                if is_near || holds_one {
+                    found.insert(done.number, if is_near { Touch::Directive } else { Touch::Branch });
+                }
+            }
+            _ => {}
+        }
+    }
+    // what is never closed
+    found.extend(open.into_iter().filter(|open| open.near).map(|open| (open.number, Touch::Directive)));
+    found
 }
 
 /// The lines on which the last branch of an `#if` begins.
@@ -140,6 +189,17 @@ mod tests {
         assert_eq!(words(&first), "a( gauge, #region x b);");
         assert_eq!(first.find("b)"), TEXT.find("b)"));
         assert_eq!(words(&only(TEXT, Keep::Last, &ALL)), "a( None, #region x b);");
+    }
+
+    #[test]
+    fn what_cannot_be_read_in_a_branch_takes_its_directives_away_and_no_others() {
+        let text = "#if GUARD\nswitch (a) {\n#if PIPES\ncase 1: b();\n#else\ncase 2: c();\n#endif\n}\n#if X\nd();\n#endif\n#endif\n";
+        let at = text.find("case 1").expect("there") as u32;
+        let one = only(text, Keep::First, &[Span { start: at, end: at + 4 }]);
+        assert_eq!(words(&one), "#if GUARD switch (a) { case 1: b(); } #if X d(); #endif #endif");
+        let switch = text.find("switch").expect("there") as u32 + 10;
+        let one = only(text, Keep::First, &[Span { start: switch - 2, end: switch - 1 }]);
+        assert_eq!(words(&one), "switch (a) { #if PIPES case 1: b(); #else case 2: c(); #endif } #if X d(); #endif");
     }
 
     #[test]

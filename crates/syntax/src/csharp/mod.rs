@@ -49,7 +49,9 @@ static TABLE: LazyLock<Table> = LazyLock::new(|| Table::new(&Grammar::CSharp.lan
 
 /// Lowers one file.
 pub(crate) fn lower(path: &str, text: &str) -> Result<Unit, Unread> {
-    let (text, tree) = branches::parse(Grammar::CSharp, text, 1)?;
+    // a directive begins a line, and nothing stands before it
+    let unmarked = text.strip_prefix('\u{feff}').filter(|rest| rest.starts_with('#')).map(|rest| format!("   {rest}"));
+    let (text, tree) = branches::parse(Grammar::CSharp, unmarked.as_deref().unwrap_or(text), 1)?;
     Ok(lower_tree(path, &text, &tree))
 }
 

@@ -5,11 +5,13 @@ mod closures;
 mod decls;
 mod exprs;
 mod forwarded;
+mod imported;
 pub(crate) mod javascript;
 mod kinds;
 mod shared;
 mod stmts;
 
+use std::borrow::Cow;
 use std::sync::LazyLock;
 
 use tree_sitter::Node as Ts;
@@ -58,6 +60,7 @@ pub(crate) fn lower(path: &str, text: &str) -> Result<Unit, Unread> {
 }
 
 fn lower_with(language: Language, grammar: Grammar, path: &str, text: &str) -> Result<Unit, Unread> {
+    let text = &*if language == Language::TypeScript { imported::plain(text) } else { Cow::Borrowed(text) };
     let tree = parse::parse(grammar, text)?;
     let mut unit = Unit::new(language, path);
     driver::note_errors(&mut unit, &tree, text, &[]);
