@@ -62,6 +62,10 @@ impl Flow<'_> {
                 let member = self.overload(member, site, arg_count, budget);
                 Some(Callee { member, receiver: receiver.map(|r| (*r).clone()), extension: false })
             }
+            value if let Some(Val::Method(member, receiver)) = self.method_taken_within(&value, budget) => {
+                let member = self.overload(member, site, arg_count, budget);
+                Some(Callee { member, receiver: receiver.map(|r| (*r).clone()), extension: false })
+            }
             // an object that is called itself
             value @ (Val::Member(..) | Val::Static(_) | Val::Local(_) | Val::Param(..) | Val::New(_) | Val::Element(..)) => {
                 let called = program.symbols.get(CALL_OPERATOR)?;

@@ -4,8 +4,8 @@ use std::sync::Arc;
 
 use yarrowgraph_ir::{Node, NodeId, UnaryOp};
 
-use super::{Flow, Val};
-use crate::program::{Declared, MemberId, Site, within};
+use super::{BUDGET, Flow, Val};
+use crate::program::{Declared, MemberId, Site, Sym, within};
 
 impl Flow<'_> {
     /// The list of which a local is an iterator from its beginning: `auto it = list.begin()`.
@@ -208,13 +208,48 @@ impl Flow<'_> {
         let (Node::Pattern { init, .. }, Node::Str(key)) = (body.node(pattern), body.node(key)) else { return Val::Local(local) };
         let sym = program.sym_in(local.member, key);
         match self.pattern_source(local.member, pattern, init, budget) {
-            Some(source) => match self.member_of(source, sym, false, budget) {
+            Some(source) => match self.part_of(source, sym, budget) {
                 // what a caller hands over in an object is as good as a parameter
                 part @ Val::Outside(..) if matches!(part.root(), Val::Param(..)) => part,
                 Val::Outside(..) => Val::Local(local),
                 known => known,
             },
             None => Val::Local(local),
+        }
+    }
+
+    /// A member that is taken from an object by its name, a method where there is no field.
+    fn part_of(&self, source: Val, name: Sym, budget: u32) -> Val {
+        match self.member_of(source.clone(), name, false, budget) {
+            Val::Outside(..) => self.member_of(source, name, true, budget),
+            known => known,
+        }
+    }
+
+    /// The method that a local, or a field that is only ever given such a local, has been taken from an object as:
+    /// `const { on, emit } = makeBus();`
+    pub fn method_taken(&self, value: &Val) -> Option<Val> {
+        self.method_taken_within(value, BUDGET)
+    }
+
+    pub(super) fn method_taken_within(&self, value: &Val, budget: u32) -> Option<Val> {
+        let budget = budget.checked_sub(1)?;
+        match value {
+            Val::Local(local) => {
+                let body = self.program.body(local.member)?;
+                let entry = self.program.scope(local.member).parent(local.node)?;
+                let Node::Entry { key, .. } = body.node(entry) else { return None };
+                let part = self.part_by_key(*local, entry, key, budget);
+                matches!(part, Val::Method(_, Some(_))).then_some(part)
+            }
+            Val::Member(..) | Val::Static(_) => {
+                let (Val::Member(_, field) | Val::Static(field)) = value else { return None };
+                let given = self.only_definition(*field)?;
+                let is_named = matches!(self.program.body(given.member)?.node(given.node), Node::Name(_));
+                let given = is_named.then(|| self.eval_at(given.member, given.node, budget)).filter(|v| matches!(v, Val::Local(_)))?;
+                self.method_taken_within(&given, budget)
+            }
+            _ => None,
         }
     }
 

@@ -286,6 +286,7 @@ impl<'p> Flow<'p> {
         let values = self.local_values(site);
         match values[..] {
             [one] => Some(self.eval_function_node(site.member, one)),
+            [] => self.method_taken(&Val::Local(site)),
             _ => None,
         }
     }

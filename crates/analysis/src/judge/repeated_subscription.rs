@@ -112,7 +112,7 @@ fn is_let_through_once(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) 
         let before = leave.site.member == member && scope.is_before(leave.site.node, effect.site.node) && !is_of_another(leave, effect);
         before && (leave.act == Act::LeaveAll || release::same_handler(flow, effect, leave) != Same::Never)
     });
-    if taken_off_first {
+    if taken_off_first || ends_subject_before(wiring, effect) {
         return true;
     }
     let assigned: Vec<Val> = body
@@ -142,6 +142,32 @@ fn is_let_through_once(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) 
             }
             _ => false,
         })
+}
+
+/// Whether the body, or a method of the object that it calls, first ends all that is heard on the subject: `this.events.destroy()`.
+fn ends_subject_before(wiring: &Wiring<'_>, effect: &Effect) -> bool {
+    let (program, flow) = (wiring.program(), &wiring.flow);
+    let Site { member, node } = effect.site;
+    let subject = &effect.holder.subject;
+    let is_subject = |value: &Val| {
+        let given = || match value {
+            Val::Member(_, field) => flow.only_definition(*field).map(|d| flow.eval(d)),
+            _ => None,
+        };
+        value == subject || given().is_some_and(|given| given == *subject)
+    };
+    let teardowns = &program.kit_of(member).pack.teardowns;
+    let ends = |within: MemberId, call: NodeId| {
+        let Some(body) = program.body(within) else { return false };
+        let Node::Call { callee, .. } = body.node(call) else { return false };
+        let Node::Member { object, name, .. } = body.node(callee) else { return false };
+        teardowns.contains(program.unit_of(within).text(name)) && is_subject(&flow.eval_in(within, object))
+    };
+    let (Some(body), scope) = (program.body(member), program.scope(member)) else { return false };
+    body.ids().filter(|call| scope.is_before(*call, node)).any(|call| {
+        let own = flow.callee(Site { member, node: call }).filter(|c| matches!(c.receiver, Some(Val::This(_))) && c.member != member);
+        ends(member, call) || own.is_some_and(|c| program.body(c.member).is_some_and(|b| b.ids().any(|n| ends(c.member, n))))
+    })
 }
 
 /// Whether a release is about another object than a subscription: another member of the same one.

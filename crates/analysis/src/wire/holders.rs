@@ -47,6 +47,8 @@ struct Use {
     idiom: bool,
     /// Whether what is put in is a record around a handler.
     in_record: bool,
+    /// How often a record is asked something, of which the handler in it is told nothing.
+    asking: u32,
     /// Whether those who are told are found by a topic that is handed in.
     by_topic: bool,
     /// Whether the owner hands itself to those whom it tells.
@@ -137,6 +139,7 @@ impl Use {
             }
             Act::Raise => {
                 self.raises += 1;
+                self.asking += u32::from(effect.message.is_some_and(|name| asks_the_record(flow, m, name)));
                 self.unguarded |= effect.guard == Guard::None;
                 self.by_topic |= effect.holder.key.is_some();
                 self.hands_owner |= hands_this(program, effect.site);
@@ -198,6 +201,7 @@ impl Use {
         self.elsewhere |= other.elsewhere;
         self.combined |= other.combined;
         self.raises += other.raises;
+        self.asking += other.asking;
         self.taking += other.taking;
         self.stopping += other.stopping;
         self.answering += other.answering;
@@ -365,6 +369,25 @@ pub(super) fn kept_handler(flow: &Flow<'_>, record: TypeId) -> Option<Ty> {
         .find_map(|(of, class)| program.ty(class).members.iter().find_map(|m| handler(m, of)))
 }
 
+/// Whether a method that is called on the records of a collection is the record's own business: the handler that it keeps is told nothing
+/// by it, as by `failure.message()`.
+fn asks_the_record(flow: &Flow<'_>, m: MemberId, message: Sym) -> bool {
+    let program = flow.program;
+    let Some(record) = flow.element_held(m).own().filter(|t| program.ty(*t).kind == TypeKind::Class) else { return false };
+    let Some(method) = program.find_member_as(record, message, true).filter(|x| program.member(*x).kind == MemberKind::Method) else {
+        return false;
+    };
+    let (Some(body), Some(kept)) = (program.body(method), kept_handler(flow, record)) else { return false };
+    let tells = |n: NodeId| match body.node(n) {
+        Node::Call { callee, .. } => match body.node(callee) {
+            Node::Member { object, .. } if flow.type_of_node(method, object) == kept => true,
+            _ => flow.type_of_node(method, callee) == kept,
+        },
+        _ => false,
+    };
+    !body.ids().any(tells)
+}
+
 /// Whether an expression makes a collection with nothing in it.
 fn is_empty_list(body: &Body, node: NodeId) -> bool {
     match body.node(node) {
@@ -395,6 +418,10 @@ fn is_channel(flow: &Flow<'_>, m: MemberId, u: &Use) -> bool {
     }
     // queues of work, chains that stop, and factories are other patterns
     if u.drained && !u.open_leave {
+        return false;
+    }
+    // what is kept beside a handler is all that anybody asks for
+    if u.in_record && u.raises > 0 && u.asking == u.raises {
         return false;
     }
     // an emitter may let a listener keep an event from the others
@@ -484,7 +511,9 @@ fn is_channel(flow: &Flow<'_>, m: MemberId, u: &Use) -> bool {
                 let pack = &program.kit(info.unit).pack;
                 let is_of_collection = || program.outside_bases(info.owner).iter().any(|b| pack.collections.contains(program.text(*b)));
                 let comes_and_goes = || u.open_join && u.open_leave && !is_of_collection();
-                u.raises > 0 && !(u.holds_parts() && u.messages) && (like_observers || comes_and_goes())
+                // things of many kinds, each of which is asked in its own way, are data
+                let is_mixed = u.told_as == ToldAs::Several && !u.open_leave && !holds_listeners(program.text(info.name));
+                u.raises > 0 && !is_mixed && !(u.holds_parts() && u.messages) && (like_observers || comes_and_goes())
             }
             _ => false,
         };

@@ -38,6 +38,12 @@ pub(super) fn effects(x: &Extractor<'_, '_>, node: NodeId, callee: NodeId, args:
     if candidates.is_empty() {
         return false;
     }
+    // `const { on, emit } = makeBus(); emit('rise', cm)` is done on what that made
+    let taken_from = match x.flow.method_taken(&x.eval(callee)) {
+        Some(Val::Method(_, Some(of))) => Some((*of).clone()),
+        _ => None,
+    };
+    let object = object.filter(|_| taken_from.is_none());
     // those about a certain type before those about any
     candidates.sort_by_key(|i| i.on.is_empty());
     let concrete = object.and_then(|o| concrete_type(x, &x.eval(o)));
@@ -50,6 +56,7 @@ pub(super) fn effects(x: &Extractor<'_, '_>, node: NodeId, callee: NodeId, args:
     }
     let subject = match object {
         Some(object) => first_of_chain(x, x.eval(object)),
+        None if let Some(of) = taken_from => first_of_chain(x, of),
         None if x.inherits_outside() && program.scope(x.member).lookup(name, callee).is_none() => Val::This(program.member(x.member).owner),
         None => return false,
     };

@@ -62,7 +62,11 @@ fn pairs_of(flow: &Flow<'_>, ty: TypeId) -> Vec<Pair> {
         if let Some(other) = opposites(program, program.text(name)).into_iter().find(declared) {
             let of = |n: Sym| program.own_members(ty, n).iter().copied().filter(|m| takes_one(flow, *m)).collect::<Vec<_>>();
             let (adders, removers) = (of(name), of(other));
-            if !removers.is_empty() {
+            // any collection has `add(Object)` and `remove(Object)`
+            let is_collection = strip_verb(program.text(name), "add").is_some_and(|what| !is_of_trade(what))
+                && !is_of_trade(program.text(t.name))
+                && !adders.iter().any(|m| takes_interface(flow, *m));
+            if !removers.is_empty() && !is_collection {
                 found.push((adders, removers));
             }
         }
@@ -100,6 +104,21 @@ fn capitalised(text: &str) -> String {
     chars.next().map_or_else(String::new, |c| c.to_uppercase().chain(chars).collect())
 }
 
+/// Whether a name speaks of those who are told something, or of what they are told by.
+fn is_of_trade(name: &str) -> bool {
+    const PARTS: [&str; 12] =
+        ["listen", "observ", "handl", "bus", "subscri", "callback", "watch", "event", "signal", "notif", "dispatch", "regist"];
+    let name = name.to_ascii_lowercase();
+    PARTS.iter().any(|part| name.contains(part))
+}
+
+/// Whether what a method takes first is of an interface of the tree.
+fn takes_interface(flow: &Flow<'_>, m: MemberId) -> bool {
+    let program = flow.program;
+    let first = program.decl(m).params.first().and_then(|p| p.ty).map(|t| program.type_in(m, t));
+    matches!(first, Some(Ty::Own(t, _)) if program.ty(t).kind == TypeKind::Interface)
+}
+
 /// A method that takes one object which can be told something.
 fn takes_one(flow: &Flow<'_>, m: MemberId) -> bool {
     let program = flow.program;
@@ -108,7 +127,7 @@ fn takes_one(flow: &Flow<'_>, m: MemberId) -> bool {
         return false;
     }
     match decl.params[0].ty.map(|t| program.type_in(m, t)) {
-        Some(Ty::Own(t, _)) => program.ty(t).kind == TypeKind::Interface,
+        Some(Ty::Own(..)) => takes_interface(flow, m),
         Some(Ty::Outside(name, _)) => matches!(program.text(name), "Object" | "object" | "any" | "unknown"),
         _ => false,
     }

@@ -101,8 +101,10 @@ impl Extractor<'_, '_> {
                         let is_list = matches!(value, Val::Outside(..))
                             && matches!(&object_value, Val::Element(_, Some(_)))
                             && pack.works_on_collections(text);
+                        // what is only asked for a part of it is data: `((Row) rows.get(i)).getColumn()`
+                        let is_asked = args.is_empty() && is_getter(text) && self.is_anything(&object_value);
                         // what any object can be asked says nothing
-                        if !asks_weak && told && !is_list && !pack.object_methods.contains(text) {
+                        if !asks_weak && told && !is_list && !is_asked && !pack.object_methods.contains(text) {
                             let message = program.sym_in(self.member, name);
                             self.raise_at(node, object, &object_value, Some(message), optional, found);
                         }
@@ -244,6 +246,10 @@ impl Extractor<'_, '_> {
     }
 
     fn raise_value(&self, node: NodeId, callee: NodeId, value: &Val, found: &mut Vec<Effect>) {
+        // what was taken from an object is one of its methods, and no slot
+        if self.flow.method_taken(value).is_some() {
+            return;
+        }
         let optional = matches!(self.body.node(node), Node::Call { optional: true, .. });
         let behind = keyed::event_at(self, value).or_else(|| self.gathered(value));
         match behind.as_ref().unwrap_or(value) {
@@ -542,6 +548,12 @@ impl Extractor<'_, '_> {
             found.push(effect);
         }
     }
+}
+
+/// `getColumn`, `IsOpen`, `hasRows`
+fn is_getter(name: &str) -> bool {
+    let behind = ["get", "Get", "is", "Is", "has", "Has"].iter().find_map(|verb| name.strip_prefix(verb));
+    behind.is_some_and(|rest| rest.starts_with(|c: char| c.is_uppercase()))
 }
 
 /// The list of which a field is given a copy whenever that changes: `listeners = (Listener[]) joined.toArray(…)`.
