@@ -211,7 +211,10 @@ fn taken(wiring: &Wiring<'_>, handler: &Val) -> Option<usize> {
         let p = &params[*index];
         p.default.is_none() && !p.optional && p.pattern.is_none() && is_used(*index) && !is_asked(wiring, member, function, *index)
     };
-    Some((0..params.len()).rev().find(needed).map_or(0, |index| index + 1))
+    let used = (0..params.len()).rev().find(needed).map_or(0, |index| index + 1);
+    // what comes behind an error is there where none is: `done(new Error('shut'))`
+    let is_error_first = params.first().is_some_and(|p| matches!(program.unit_of(member).text(p.name), "err" | "error"));
+    Some(if is_error_first { used.min(1) } else { used })
 }
 
 /// Whether a function asks whether a parameter was given.
@@ -293,7 +296,7 @@ fn substitutes(wiring: &Wiring<'_>) -> Vec<Draft> {
             let How::Set(value) = write.how else { continue };
             let constructor = write.site.member;
             let Val::Param(owner, None, index) = wiring.flow.eval_in(constructor, value) else { continue };
-            if owner != constructor || wiring.in_test(constructor) {
+            if owner != constructor || wiring.in_test(constructor) || is_stored_if_asked(wiring, write.site) {
                 continue;
             }
             let given: Vec<(Site, NodeId)> = wiring
@@ -360,6 +363,13 @@ fn judge_given(
         }
     }
     drafts
+}
+
+/// Whether a test chooses what is stored: `if (parent instanceof Desk) this.desk = parent; else this.desk = parent.desk;`
+fn is_stored_if_asked(wiring: &Wiring<'_>, write: Site) -> bool {
+    let program = wiring.program();
+    let Some(body) = program.body(write.member) else { return false };
+    program.scope(write.member).ancestors(write.node).any(|n| matches!(body.node(n), Node::If { .. } | Node::Case { .. }))
 }
 
 /// Whether no compiler compares an argument with its parameter: the language does not, it is cast, or the parameter is dynamic.
@@ -540,6 +550,36 @@ export class Potter {
   }
   note(heat) { this.heat = heat; }
 }
+"#,
+        );
+    }
+
+    #[test]
+    fn what_is_chosen_by_its_kind_and_what_comes_behind_an_error() {
+        expect(
+            "mismatched-handler",
+            r#"
+//// desks.js
+class Desk {
+    take(note) { this.note = note; }
+    group(name) { return new Group(this, name); }
+}
+class Group {
+    constructor(parent, name) {
+        if (parent instanceof Desk) { this.desk = parent; } else { this.desk = parent.desk; }
+        this.name = name;
+    }
+    add(note) { return this.desk.take(note); }
+    group(name) { return new Group(this, this.name + name); }
+}
+export const all = new Desk().group('a').group('b');
+all.add('x');
+const { EventEmitter } = require('events');
+const press = new EventEmitter();
+press.on('done', (err, juice) => { console.log(err, juice); });
+press.on('pressed', (kilos, litres) => { console.log(kilos, litres); }); //! mismatched-handler warning
+press.emit('done', new Error('shut'));
+press.emit('pressed', 1);
 "#,
         );
     }

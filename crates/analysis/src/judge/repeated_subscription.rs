@@ -540,6 +540,59 @@ class WeirActivity extends Activity {
     }
 
     #[test]
+    fn what_is_taken_off_in_the_same_turn_or_with_all_that_is_heard() {
+        expect(
+            "repeated-subscription",
+            r#"
+//// Work.java
+import java.util.*;
+interface Hand { void stop(); }
+class Foreman {
+    private final List<Hand> busy = new ArrayList<>();
+    int take(Hand h) { busy.add(h); return busy.size(); }
+    void giveBack(Hand h) { busy.remove(h); }
+    void idle(Hand h) { busy.add(h); }
+    void end() { for (Hand h : List.copyOf(busy)) h.stop(); }
+}
+class Mason implements Hand {
+    private final Foreman foreman;
+    private boolean stopped;
+    Mason(Foreman foreman) { this.foreman = foreman; }
+    public void stop() { stopped = true; }
+    void run() {
+        while (!stopped) {
+            int load = foreman.take(this);
+            if (load > 2) System.out.println(load);
+            else foreman.giveBack(this);
+        }
+    }
+    void rest() {
+        while (!stopped) foreman.idle(this); //! repeated-subscription warning
+    }
+    public static void main(String[] args) { Foreman f = new Foreman(); Mason m = new Mason(f); m.run(); m.rest(); f.end(); }
+}
+//// pages.ts
+interface Bus { on(event: string, f: () => void): void; emit(event: string): void; destroy(): void; }
+declare function makeBus(): Bus;
+export function Pages(): { mount(): void } {
+    const bus = makeBus();
+    const { on, emit } = bus;
+    let shown = 0;
+    function mount() {
+        stop();
+        on('updated', mount);
+        shown++;
+        if (shown > 3) emit('updated');
+    }
+    function stop() { bus.destroy(); }
+    return { mount };
+}
+Pages().mount();
+"#,
+        );
+    }
+
+    #[test]
     fn what_is_made_anew_or_ended_before_it_is_heard() {
         expect(
             "repeated-subscription",

@@ -222,4 +222,36 @@ class Shelf {
 "#,
         );
     }
+
+    #[test]
+    fn what_somebody_unseen_may_set() {
+        expect(
+            "unknown-target",
+            r#"
+//// pump.js
+class Pump {
+    constructor() { this.mode = 'off'; }
+    setMode(mode) { if (this.mode === mode) return; this.mode = mode; this.tell(); }
+    start() { if (this.mode === 'off') this.setMode('running'); }
+    stop() { if (this.mode === 'running') this.setMode('off'); }
+    tell() { if (this.mode !== 'standby') console.log(this.mode); }
+}
+class Gate {
+    constructor() { this.state = 'shut'; }
+    setState(state) { this.state = state; }
+    open() { if (this.state === 'shut') this.setState('open'); }
+    close() { if (this.state === 'open') this.setState('shut'); }
+    tell() { if (this.state !== 'standing') console.log(this.state); } //! unknown-target error
+}
+const pump = new Pump();
+export function serve(request) { pump.setMode(request.params.mode); }
+pump.start();
+pump.stop();
+const gate = new Gate();
+gate.open();
+gate.close();
+gate.tell();
+"#,
+        );
+    }
 }

@@ -10,7 +10,7 @@ use yarrowgraph_model::{Certainty, ChannelKind, Level};
 use super::{Draft, Page, Rule, plain, related, short};
 use crate::command;
 use crate::flow::Val;
-use crate::program::{MemberId, Site, Sym, Ty, TypeId};
+use crate::program::{Declared, MemberId, Site, Sym, Ty, TypeId};
 use crate::wire::Wiring;
 use crate::wire::channels::{Channel, ChannelKey, Topic};
 use crate::wire::effect::{Act, Effect};
@@ -398,7 +398,12 @@ fn methods(wiring: &Wiring<'_>) -> Vec<Draft> {
         else {
             continue;
         };
-        if info.kind != MemberKind::Method || joining.contains(&m) || !is_unused(wiring, m) || !is_plain(wiring, info.owner) {
+        if info.kind != MemberKind::Method
+            || joining.contains(&m)
+            || !is_unused(wiring, m)
+            || !is_plain(wiring, info.owner)
+            || calls_what_it_is_handed(wiring, m)
+        {
             continue;
         }
         let stem = plain(stem);
@@ -460,6 +465,19 @@ fn is_unused(wiring: &Wiring<'_>, m: MemberId) -> bool {
         && !wiring.in_test(m)
 }
 
+/// Whether a method calls a function that it is handed: `onRise(callback) { this.onChange(change => callback(change.cm)); }`
+fn calls_what_it_is_handed(wiring: &Wiring<'_>, m: MemberId) -> bool {
+    let program = wiring.program();
+    let (Some(body), scope) = (program.body(m), program.scope(m)) else { return false };
+    body.ids().any(|n| match body.node(n) {
+        Node::Call { callee, .. } => match body.node(callee) {
+            Node::Name(name) => matches!(scope.lookup(name, callee), Some(Declared::Param(None, _))),
+            _ => false,
+        },
+        _ => false,
+    })
+}
+
 #[cfg(test)]
 mod tests {
     use crate::testing::expect;
@@ -513,6 +531,31 @@ class Ledger {
 }
 new Ledger();
 oven.emit("batchOpened", "a"); oven.emit("batchClosed", "a");
+"#,
+        );
+    }
+
+    #[test]
+    fn a_method_that_calls_what_it_is_handed_is_a_way_in() {
+        expect(
+            "unwired-observer",
+            r#"
+//// log.ts
+import { EventEmitter } from 'events';
+export const bus = new EventEmitter();
+export class Log {
+    lines = 0;
+    constructor() { bus.on('entry', n => this.onEntry(n)); bus.on('risen', this.onRise.bind(this)); bus.on('fallen', n => console.log(n)); }
+    onEntry(n: number) { this.lines += n; }
+    onRise(n: number) { this.lines = n; }
+    onFallen(callback: (n: number) => void) { this.onAny(n => { if (n < 0) callback(n); }); }
+    onAny(callback: (n: number) => void) { this.callbacks.push(callback); }
+    private callbacks: ((n: number) => void)[] = [];
+}
+new Log();
+bus.emit('entry', 1);
+bus.emit('risen', 2);
+bus.emit('fallen', 3);
 "#,
         );
     }

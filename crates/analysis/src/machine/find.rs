@@ -17,7 +17,7 @@ use super::stores::Around;
 use super::walk::{self, Walker};
 use super::way::Value;
 use super::{Domain, Encoding, Event, Found, Holder, Machine, Move, State, Transition, guards, holders, questions, state, stores};
-use crate::flow::{Flow, Val, returned};
+use crate::flow::{Flow, Val, object_of, returned};
 use crate::program::{AT_A_TIME, Kinds, MemberId, Program, Site, Sym, Ty, TypeId};
 use crate::state::is_statement;
 use crate::wire::Wiring;
@@ -140,7 +140,10 @@ fn of_field(wiring: &Wiring<'_>, machine: Machine, domain: Domain, field: Member
         strays: found.strays,
         delegations: found.delegations,
         stores_unknown: found.stores_unknown,
-        is_set_from_outside: found.setters.iter().any(|m| flow.call_sites(*m).is_empty()),
+        is_set_from_outside: found
+            .setters
+            .iter()
+            .any(|m| flow.call_sites(*m).is_empty() || is_called_unseen(flow, *m) || is_handed_unknown(flow, field, *m)),
         roots,
         labels: found.labels,
         passed_over,
@@ -583,6 +586,30 @@ fn first_bits(flow: &Flow<'_>, machine: &Machine, domain: &mut Domain, site: Sit
     }
     *domain = walker.domain;
     (bits != 0).then_some(bits)
+}
+
+/// Whether somebody hands a method what it stores as a state, and nothing says what that is: a part of what came in from elsewhere.
+fn is_handed_unknown(flow: &Flow<'_>, field: MemberId, setter: MemberId) -> bool {
+    let stored = flow.definitions(field).iter().filter(|d| d.member == setter).filter_map(|d| match flow.eval(*d) {
+        Val::Param(m, None, index) if m == setter => Some(usize::from(index)),
+        _ => None,
+    });
+    let is_unknown = |given: Site| match flow.eval(given) {
+        Val::Outside(of, _) => matches!(of.root(), Val::Param(..) | Val::Unknown | Val::Call(_)),
+        value => value == Val::Unknown,
+    };
+    stored.into_iter().any(|index| flow.call_sites(setter).iter().filter_map(|call| flow.argument(*call, index)).any(is_unknown))
+}
+
+/// Whether, in code without types, a call by a method's name reaches nobody knows whom, so that it may be that method.
+fn is_called_unseen(flow: &Flow<'_>, method: MemberId) -> bool {
+    let program = flow.program;
+    let unseen = |call: &Site| {
+        let object = program.body(call.member).and_then(|body| object_of(body, call.node));
+        let is_unknown = || object.is_some_and(|object| flow.type_of_node(call.member, object) == Ty::Unknown);
+        flow.callee(*call).is_none() && is_unknown()
+    };
+    program.kit_of(method).traits.duck_typed && program.index.calls(program.member(method).name).iter().any(unseen)
 }
 
 /// The states that makers hand to a constructor.

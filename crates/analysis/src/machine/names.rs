@@ -237,7 +237,7 @@ impl Views<'_, '_> {
         if let Some(machine) = machine {
             let of = &self.machines[*machine];
             let of_texts = matches!(of.domain.encoding, Encoding::Text | Encoding::Constants);
-            let whole = of_texts && !of.stores_unknown && of.machine.tag.is_none();
+            let whole = of_texts && !of.stores_unknown && !of.is_set_from_outside && of.machine.tag.is_none();
             let texts = whole.then(|| of.domain.states.iter().map(|s| self.text(*s)).collect::<Option<BTreeSet<String>>>()).flatten();
             return Some((*machine, texts));
         }

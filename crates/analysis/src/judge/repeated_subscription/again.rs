@@ -36,6 +36,7 @@ pub(super) fn again_and_again(wiring: &Wiring<'_>, channel: &Channel, join: usiz
         && stays_the_same(wiring, effect, member, Some(looped))
         && !is_walked_by(wiring, member, looped, &effect.holder.subject)
         && !is_about_each(wiring, effect, looped)
+        && !is_taken_off_within(wiring, channel, join, looped)
     {
         return certain("again in every turn of this loop".into(), None);
     }
@@ -277,6 +278,14 @@ fn is_about_each(wiring: &Wiring<'_>, effect: &Effect, looped: NodeId) -> bool {
     let walked = |n: NodeId| matches!(body.node(looped), Node::ForEach { var, .. } if scope.names(body, n, var));
     let names = |n: NodeId| walked(n) || matches!(wiring.flow.eval_in(member, n), Val::Local(site) if is_of_turn(&site));
     body.list(args).iter().any(|arg| state::any_within(body, *arg, &|n| matches!(body.node(n), Node::Name(_)) && names(n)))
+}
+
+/// Whether the very turn that puts a handler on takes it off as well, on some way.
+fn is_taken_off_within(wiring: &Wiring<'_>, channel: &Channel, join: usize, looped: NodeId) -> bool {
+    let member = wiring.effects[join].site.member;
+    let scope = wiring.program().scope(member);
+    let sites = wiring.releases_of(channel, join).into_iter().map(|r| wiring.effects[r].site);
+    sites.into_iter().any(|site| site.member == member && scope.is_within(site.node, looped))
 }
 
 /// What runs the code around a subscription again and again, where it is nothing but that, and always attaches the same.
