@@ -6,7 +6,7 @@ use yarrowgraph_ir::{MemberKind, Node, NodeId};
 use yarrowgraph_model::{Certainty, Level};
 
 use super::{Draft, Page, Rule, related, short};
-use crate::flow::Val;
+use crate::flow::{Val, object_of};
 use crate::machine::{Encoding, Found, Holder};
 use crate::program::{MemberId, Program, Site, TypeId};
 use crate::wire::Wiring;
@@ -40,7 +40,8 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
             continue;
         }
         // who is asked must be there
-        let delegations = machine.delegations.iter().map(|(site, _)| *site).filter(|site| !is_careful(wiring, *site));
+        let delegations = machine.delegations.iter().map(|(site, _)| *site);
+        let delegations = delegations.filter(|site| !is_careful(wiring, *site) && !is_fetched(wiring, field, *site));
         // a choice by a constant that is not there fails as well
         let owner = program.member(field).owner;
         let first = first_called(wiring, machine, owner);
@@ -109,6 +110,7 @@ fn never_moves(wiring: &Wiring<'_>, machine: &Found, field: MemberId) -> bool {
     !is_marked
         && !is_number(machine, program, field)
         && !is_emptied(wiring, field)
+        && !is_handed_in(wiring, field)
         && !machine.is_open(program)
         && machine.transitions.iter().all(|t| t.from.is_some() && t.told)
 }
@@ -119,6 +121,32 @@ fn is_number(machine: &Found, program: &Program, field: MemberId) -> bool {
     program.is_data(field, &program.declared_type(field))
         && matches!(machine.domain.encoding, Encoding::Constants)
         && !program.kit_of(field).traits.duck_typed
+}
+
+/// Whether a method stores what it is handed, whatever that is.
+fn is_handed_in(wiring: &Wiring<'_>, field: MemberId) -> bool {
+    let stores = |d: &Site| d.member != field && matches!(wiring.flow.eval(*d), Val::Param(m, None, _) if m == d.member);
+    wiring.flow.definitions(field).iter().any(stores)
+}
+
+/// Whether what is asked comes from a method that sees to it first that there is a state: `type() { attach(); return type; }`.
+fn is_fetched(wiring: &Wiring<'_>, field: MemberId, ask: Site) -> bool {
+    const HOPS: u32 = 3;
+    let flow = &wiring.flow;
+    let Some(object) = wiring.program().body(ask.member).and_then(|body| object_of(body, ask.node)) else { return false };
+    let getter = flow.callee(Site { member: ask.member, node: object });
+    let stores = |m: MemberId| flow.definitions(field).iter().any(|d| d.member == m && !matches!(flow.eval(*d), Val::Null));
+    getter.is_some_and(|getter| comes_to(wiring, getter.member, &stores, HOPS))
+}
+
+/// Whether a method calls one of its object that does something, or one that comes to it.
+fn comes_to(wiring: &Wiring<'_>, method: MemberId, does: &dyn Fn(MemberId) -> bool, hops: u32) -> bool {
+    let Some(hops) = hops.checked_sub(1) else { return false };
+    let Some(body) = wiring.program().body(method) else { return false };
+    body.ids().filter(|n| matches!(body.node(*n), Node::Call { .. })).any(|node| {
+        let called = wiring.flow.callee(Site { member: method, node }).filter(|c| matches!(c.receiver, Some(Val::This(_))));
+        called.is_some_and(|c| does(c.member) || c.member != method && comes_to(wiring, c.member, does, hops))
+    })
 }
 
 /// Whether some code says that a field is in none of its states, by giving it nothing.
@@ -242,6 +270,41 @@ const ramp = new Ramp();
 ramp.pulse();
 ramp.lower();
 new Gate(ramp).pulse();
+"#,
+        );
+    }
+
+    #[test]
+    fn what_is_fetched_when_it_is_asked_or_handed_in() {
+        expect(
+            "missing-initial-state",
+            r#"
+//// Parcel.java
+interface Kind { boolean holds(); void tell(Parcel p); }
+class Full implements Kind { public boolean holds() { return true; } public void tell(Parcel p) { p.turn(new Empty()); } }
+class Empty implements Kind { public boolean holds() { return false; } public void tell(Parcel p) { p.turn(new Full()); } }
+class Parcel {
+    private Kind kind;
+    private boolean attached;
+    private void attach() { if (!attached) { attached = true; set(new Empty()); } }
+    private void set(Kind k) { kind = k; }
+    Kind kind() { attach(); return kind; }
+    void turn(Kind k) { kind = k; }
+    void step() { if (kind().holds()) System.out.println("holds"); kind().tell(this); }
+}
+//// worker.h
+enum Colour { BLACK = 1, WHITE = 2 };
+class Worker {
+public:
+    void init(int expected) { m_expected = expected; }
+    void step(int result) {
+        if (result == m_expected) count++;
+        if (m_expected == BLACK) { m_expected = WHITE; } else { m_expected = BLACK; }
+    }
+private:
+    int m_expected;
+    int count = 0;
+};
 "#,
         );
     }

@@ -274,6 +274,11 @@ fn twice_in_a_run(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> Option
     if !own_handler || !is_own(&effect.holder.subject) || !effect.inner.is_empty() || !wiring.releases_of(channel, join).is_empty() {
         return None;
     }
+    // what is called with other types puts on something else: `connectCalls<Invite>(); connectCalls<Answer>();`
+    let callers = wiring.flow.callers((effect.site.member, None));
+    if callers.windows(2).any(|pair| pair[0].1.types != pair[1].1.types) {
+        return None;
+    }
     wiring.setup.comes_twice_to(join).then(|| {
         let calls = wiring.flow.call_sites(effect.site.member);
         Repeated {
@@ -588,6 +593,37 @@ export function Pages(): { mount(): void } {
     return { mount };
 }
 Pages().mount();
+"#,
+        );
+    }
+
+    #[test]
+    fn what_is_called_with_other_types() {
+        expect(
+            "repeated-subscription",
+            r#"
+//// page.cpp
+class Invite {}; class Answer {};
+class Calls : public QObject {
+    Q_OBJECT
+public:
+    void ring() { emit rung(Invite()); emit rung(Answer()); }
+signals:
+    void rung(const Invite &i);
+    void rung(const Answer &a);
+};
+class Page : public QObject {
+    Q_OBJECT
+public:
+    Page() { tie<Invite>(); tie<Answer>(); }
+    template <class T> void tie() { connect(m_calls, qOverload<const T &>(&Calls::rung), this, qOverload<const T &>(&Page::show)); }
+    void show(const Invite &i) { n = 1; }
+    void show(const Answer &a) { n = 2; }
+private:
+    Calls *m_calls = new Calls();
+    int n = 0;
+};
+int main() { Page page; }
 "#,
         );
     }

@@ -516,4 +516,42 @@ class Ringer implements RingListener {
 "#,
         );
     }
+
+    #[test]
+    fn a_loop_that_walks_a_copy() {
+        expect(
+            "shifting-roster",
+            r#"
+//// project.cpp
+class Ear { public: QString id() const; void setId(const QString &id); virtual void heard(int n) = 0; };
+class Project {
+public:
+    void add(Ear *e) { copied.insert(e->id(), e); walked.insert(e->id(), e); }
+    void drop(Ear *e) { copied.remove(e->id()); walked.remove(e->id()); }
+    void tell() {
+        foreach (Ear *e, copied) {
+            e->heard(1);
+            copied.remove(e->id());
+        }
+        BOOST_FOREACH (Ear *e, walked) {
+            e->heard(2);
+            walked.remove(e->id()); //! shifting-roster warning
+        }
+    }
+private:
+    QHash<QString, Ear*> copied;
+    QHash<QString, Ear*> walked;
+};
+class Tug : public Ear {
+public:
+    explicit Tug(Project *p) : project(p) { project->add(this); }
+    ~Tug() { project->drop(this); }
+    void heard(int n) override { last = n; }
+private:
+    Project *project;
+    int last = 0;
+};
+"#,
+        );
+    }
 }

@@ -178,8 +178,13 @@ pub(super) fn certainty(holder: &Holder) -> Certainty {
 
 fn connection(x: &Extractor<'_, '_>, node: NodeId, args: &[NodeId]) -> Option<Vec<Effect>> {
     let program = x.flow.program;
+    // an object of a namespace is written as a member is: `connect(&tide::gauge, &Gauge::rose, …)`
+    let is_object = || args.get(1).is_some_and(|a| member_ref(x, *a).is_some());
+    let of_namespace = args.first().filter(|a| matches!(x.body.node(**a), Node::MethodRef { .. }) && is_object());
     // something of the tree's own that ties a signal of whatever object is at hand
-    if let Some(signal) = args.first().and_then(|a| written_ref(x, x.member, *a)) {
+    if of_namespace.is_none()
+        && let Some(signal) = args.first().and_then(|a| written_ref(x, x.member, *a))
+    {
         let mut effect = Effect::new(Act::Join, holder(x, Val::Unknown, &signal), x.site(node));
         effect.handler = Some(Val::Unknown);
         effect.certainty = Certainty::Possible;
@@ -187,7 +192,11 @@ fn connection(x: &Extractor<'_, '_>, node: NodeId, args: &[NodeId]) -> Option<Ve
         return Some(vec![effect]);
     }
     let signal = member_ref(x, *args.get(1)?)?;
-    let sender = x.eval(args[0]);
+    let named = of_namespace.and_then(|a| match x.body.node(*a) {
+        Node::MethodRef { name, .. } => program.free_member(program.member(x.member).unit, program.sym_in(x.member, name)),
+        _ => None,
+    });
+    let sender = named.map_or_else(|| x.eval(args[0]), Val::Static);
     // receiver and slot; without a receiver it is the object itself, or nobody where a function is given
     let (receiver, slot) = match args {
         [_, _, slot] => (None, *slot),

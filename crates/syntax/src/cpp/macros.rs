@@ -67,6 +67,8 @@ const EMPTY_DECLARATIONS: [&str; 27] = [
 ];
 /// Loops that are macros: the comma between variable and collection becomes a colon.
 const LOOPS: [&str; 3] = ["foreach", "Q_FOREACH", "BOOST_FOREACH"];
+/// Of these the ones that walk a copy.
+const COPYING_LOOPS: [&str; 2] = ["foreach", "Q_FOREACH"];
 /// Macros that declare an object of the whole program: its class, and its name.
 const GLOBALS: [&str; 2] = ["Q_GLOBAL_STATIC", "K_GLOBAL_STATIC"];
 /// Of these the ones that declare a property.
@@ -88,6 +90,8 @@ pub(super) struct Prepared {
     pub(super) invokable: Vec<usize>,
     /// Places of signatures of members (`SIGNAL(rose(int))`).
     pub(super) signatures: Vec<usize>,
+    /// Places of loops that walk a copy of what they are given.
+    pub(super) copied_walks: Vec<usize>,
     /// Places of calls that raise by saying so (`emit rose(1)`).
     pub(super) emitted: Vec<usize>,
     /// Places of classes that a library hands out (`class LOCKS_EXPORT Gate`).
@@ -108,6 +112,7 @@ pub(super) fn prepare(text: &str) -> Prepared {
         slots: Vec::new(),
         invokable: Vec::new(),
         signatures: Vec::new(),
+        copied_walks: Vec::new(),
         emitted: Vec::new(),
         handed_out: Vec::new(),
         notified: Vec::new(),
@@ -149,6 +154,9 @@ pub(super) fn prepare(text: &str) -> Prepared {
                 blank(&mut bytes, start, end);
                 bytes[start..start + 3].copy_from_slice(b"for");
                 bytes[comma] = b':';
+                if COPYING_LOOPS.contains(&word) {
+                    prepared.copied_walks.push(start);
+                }
             }
         } else if EMPTY_WORDS.contains(&word)
             && (next == b'_'

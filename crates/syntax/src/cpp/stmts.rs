@@ -55,7 +55,8 @@ impl<'t> Cpp<'t> {
             Kind::ForRange => {
                 let kids = self.l.kids(node);
                 let var = self.loop_variable(kids.field(f.type_), kids.field(f.declarator), node);
-                let iterable = self.node_or_empty(kids.field(f.right), node);
+                let walked = self.node_or_empty(kids.field(f.right), node);
+                let iterable = self.copied(walked, node, self.prepared.copied_walks.contains(&node.start_byte()));
                 let body = self.node_or_empty(kids.field(f.body), node);
                 self.l.push(Node::ForEach { var, iterable, body, keys: false }, node)
             }

@@ -180,7 +180,8 @@ fn called_twice(wiring: &Wiring<'_>, member: MemberId, releases: &[usize]) -> Op
     let releasing: BTreeSet<MemberId> = releases.iter().map(|r| wiring.effects[*r].site.member).collect();
     let calls: Vec<&(Site, Binding)> =
         flow.callers((member, None)).iter().filter(|(call, _)| call.member != member && !wiring.in_test(call.member)).collect();
-    let is_same = |a: &Binding, b: &Binding| a.this == b.this && a.this.as_ref().is_some_and(|of| is_told_apart(wiring, of));
+    let is_same =
+        |a: &Binding, b: &Binding| a.this == b.this && a.types == b.types && a.this.as_ref().is_some_and(|of| is_told_apart(wiring, of));
     calls.iter().find_map(|(second, again)| {
         let scope = wiring.program().scope(second.member);
         let between = |first: Site, node: NodeId| scope.is_between(node, first.node, second.node);
