@@ -182,13 +182,7 @@ fn leads_declaration(bytes: &[u8], start: usize, end: usize) -> bool {
 
 #[cfg(test)]
 mod tests {
-    use super::super::macros::prepare;
-
-    fn read(text: &str) -> String {
-        let prepared = prepare(text).text;
-        assert_eq!(prepared.len(), text.len());
-        prepared.split_whitespace().collect::<Vec<_>>().join(" ")
-    }
+    use super::super::macros::prepared_words as read;
 
     #[test]
     fn what_is_said_of_a_declaration_goes() {

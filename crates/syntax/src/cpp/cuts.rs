@@ -96,13 +96,7 @@ fn is_label(bytes: &[u8], start: usize) -> bool {
 
 #[cfg(test)]
 mod tests {
-    use super::super::macros::prepare;
-
-    fn read(text: &str) -> String {
-        let prepared = prepare(text).text;
-        assert_eq!(prepared.len(), text.len());
-        prepared.split_whitespace().collect::<Vec<_>>().join(" ")
-    }
+    use super::super::macros::prepared_words as read;
 
     #[test]
     fn in_the_middle_of_lists() {

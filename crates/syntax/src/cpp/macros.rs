@@ -553,6 +553,14 @@ fn end_of_section(text: &str, words: &[(usize, usize)], start: usize) -> usize {
     words.iter().find(is_label).map_or(body_end, |(s, _)| (*s).min(body_end))
 }
 
+/// What a text is prepared to, for tests: every byte at its place, and here with one blank between words.
+#[cfg(test)]
+pub(super) fn prepared_words(text: &str) -> String {
+    let prepared = prepare(text).text;
+    assert_eq!(prepared.len(), text.len());
+    prepared.split_whitespace().collect::<Vec<_>>().join(" ")
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
