@@ -191,8 +191,8 @@ fn calls_of_method(flow: &Flow<'_>, member: MemberId) -> Vec<Site> {
     let receiver_first = program.decl(member).params.first().is_some_and(|p| p.mode == ParamMode::Receiver);
     let by_target = flow.calls_named(info.name);
     let mut sites: Vec<(u32, Site)> = by_target.calls.get(&member).cloned().unwrap_or_default();
-    // files that import it by another name
-    for other in flow.renamed().get(&member).into_iter().flatten() {
+    // files that import it by another name, and locals that hold it under one
+    for other in flow.renamed().get(&member).into_iter().flatten().chain(program.index.taken_as(info.name)) {
         sites.extend(flow.calls_named(*other).calls.get(&member).into_iter().flatten());
     }
     if !receiver_first {

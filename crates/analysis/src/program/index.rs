@@ -1,6 +1,7 @@
 //! Where names are used: calls, member reads, assignments and creations, by name.
 
 use rayon::prelude::*;
+use rustc_hash::FxHashMap;
 use yarrowgraph_ir::{Body, Name, Node, NodeId, TypeRef, Unit};
 
 use super::{Kinds, MemberId, Site, Sym, Symbols};
@@ -14,6 +15,8 @@ pub struct Index {
     creations: Sites,
     /// For each name whether it stands as a literal.
     texts: Vec<bool>,
+    /// For each name the locals of other names that a part of an object of that name is taken as.
+    taken: FxHashMap<Sym, Vec<Sym>>,
 }
 
 /// Places by name: those of the name with number `n` are `sites[starts[n]..starts[n + 1]]`.
@@ -60,6 +63,8 @@ pub(super) struct Uses {
     writes: Vec<Used>,
     creations: Vec<Used>,
     texts: Vec<Name>,
+    /// Parts that are taken from objects, with the names of the locals that hold them.
+    taken: Vec<(Name, Name)>,
     /// For each member which kinds of nodes its body has.
     pub(super) kinds: Vec<Kinds>,
 }
@@ -155,7 +160,27 @@ impl Index {
         let (mut sorted, texts) = rayon::join(sort, find_texts);
         let mut next = || sorted.pop().unwrap_or_default();
         let (creations, writes, reads, calls) = (next(), next(), next(), next());
-        Self { calls, reads, writes, creations, texts }
+        let mut taken: FxHashMap<Sym, Vec<Sym>> = FxHashMap::default();
+        for file in files {
+            for (part, local) in &file.uses.taken {
+                let names = taken.entry(file.names.whole[part.0 as usize]).or_default();
+                let local = file.names.whole[local.0 as usize];
+                if !names.contains(&local) {
+                    names.push(local);
+                }
+            }
+        }
+        Self { calls, reads, writes, creations, texts, taken }
+    }
+
+    /// Whether something of a name is called, named, or taken from an object.
+    pub fn is_used(&self, name: Sym) -> bool {
+        !self.calls(name).is_empty() || !self.reads(name).is_empty() || !self.taken_as(name).is_empty()
+    }
+
+    /// The names of locals that hold a part of an object of this name: `const { emit: send } = bus`.
+    pub fn taken_as(&self, name: Sym) -> &[Sym] {
+        self.taken.get(&name).map_or(&[], Vec::as_slice)
     }
 
     /// Whether a text stands as a literal anywhere in the tree.
@@ -216,6 +241,13 @@ fn add_uses(unit: &Unit, member: yarrowgraph_ir::MemberId, body: &Body, uses: &m
             }
             Node::Name(name) | Node::Member { name, .. } | Node::MethodRef { name, .. } => uses.reads.push(used(Use::Name(name), node)),
             Node::Str(text) => uses.texts.push(text),
+            Node::Entry { key, value } => {
+                if let (Node::Str(part), Node::Local { name, .. }) = (body.node(key), body.node(value))
+                    && part != name
+                {
+                    uses.taken.push((part, name));
+                }
+            }
             Node::Assign { target, .. } => {
                 if let Node::Name(name) | Node::Member { name, .. } = body.node(target) {
                     uses.writes.push(used(Use::Name(name), node));

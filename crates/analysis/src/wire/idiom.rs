@@ -34,15 +34,15 @@ pub(super) fn effects(x: &Extractor<'_, '_>, node: NodeId, callee: NodeId, args:
         found.extend(of_selection);
         return true;
     }
+    // `const { on, emit: send } = makeBus(); send('rise', cm)` is done on what that made
+    let (taken_from, text) = match x.flow.method_taken(&x.eval(callee)) {
+        Some(Val::Method(m, Some(of))) => (Some((*of).clone()), program.text(program.member(m).name)),
+        _ => (None, text),
+    };
     let mut candidates = pack.idioms.named(text);
     if candidates.is_empty() {
         return false;
     }
-    // `const { on, emit } = makeBus(); emit('rise', cm)` is done on what that made
-    let taken_from = match x.flow.method_taken(&x.eval(callee)) {
-        Some(Val::Method(_, Some(of))) => Some((*of).clone()),
-        _ => None,
-    };
     let object = object.filter(|_| taken_from.is_none());
     // those about a certain type before those about any
     candidates.sort_by_key(|i| i.on.is_empty());

@@ -399,7 +399,7 @@ impl Wiring<'_> {
             || is_sent_messages(program, site.member)
             || program.is_annotated(site.member, &pack.hook_annotations)
             || program.is_annotated(site.member, &pack.handler_annotations);
-        if by_platform || !program.index.calls(info.name).is_empty() || !program.index.reads(info.name).is_empty() {
+        if by_platform || program.index.is_used(info.name) {
             return true;
         }
         // a listener class has its methods called through the interface
