@@ -44,6 +44,12 @@ impl Flow<'_> {
         })
     }
 
+    /// Whether a call is one of a method of an object of which nothing is known.
+    pub fn is_of_unknown(&self, call: Site) -> bool {
+        let object = self.program.body(call.member).and_then(|body| object_of(body, call.node));
+        object.is_some_and(|object| self.type_of_node(call.member, object) == Ty::Unknown)
+    }
+
     pub(super) fn method_called(&self, site: Site, callee: NodeId, arg_count: usize, budget: u32) -> Option<Callee> {
         let budget = budget.checked_sub(1)?;
         let program = self.program;
@@ -57,12 +63,9 @@ impl Flow<'_> {
         {
             return None;
         }
-        match self.eval_at(site.member, callee, budget) {
+        let called = self.eval_at(site.member, callee, budget);
+        match self.method_taken_within(&called, budget).unwrap_or(called) {
             Val::Method(member, receiver) => {
-                let member = self.overload(member, site, arg_count, budget);
-                Some(Callee { member, receiver: receiver.map(|r| (*r).clone()), extension: false })
-            }
-            value if let Some(Val::Method(member, receiver)) = self.method_taken_within(&value, budget) => {
                 let member = self.overload(member, site, arg_count, budget);
                 Some(Callee { member, receiver: receiver.map(|r| (*r).clone()), extension: false })
             }

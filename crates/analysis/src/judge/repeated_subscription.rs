@@ -277,11 +277,9 @@ fn twice_in_a_run(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> Option
         return None;
     }
     // what is called with other types puts on something else: `connectCalls<Invite>(); connectCalls<Answer>();`
-    let callers = wiring.flow.callers((effect.site.member, None));
-    if callers.windows(2).any(|pair| pair[0].1.types != pair[1].1.types) {
-        return None;
-    }
-    wiring.setup.comes_twice_to(join).then(|| {
+    let callers = || wiring.flow.callers((effect.site.member, None));
+    let is_of_one_kind = || callers().windows(2).all(|pair| pair[0].1.types == pair[1].1.types);
+    (wiring.setup.comes_twice_to(join) && is_of_one_kind()).then(|| {
         let calls = wiring.flow.call_sites(effect.site.member);
         Repeated {
             why: "a second time as the program starts".into(),

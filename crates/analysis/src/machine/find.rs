@@ -17,7 +17,7 @@ use super::stores::Around;
 use super::walk::{self, Walker};
 use super::way::Value;
 use super::{Domain, Encoding, Event, Found, Holder, Machine, Move, State, Transition, guards, holders, questions, state, stores};
-use crate::flow::{Flow, Val, object_of, returned};
+use crate::flow::{Flow, Val, returned};
 use crate::program::{AT_A_TIME, Kinds, MemberId, Program, Site, Sym, Ty, TypeId};
 use crate::state::is_statement;
 use crate::wire::Wiring;
@@ -604,11 +604,7 @@ fn is_handed_unknown(flow: &Flow<'_>, field: MemberId, setter: MemberId) -> bool
 /// Whether, in code without types, a call by a method's name reaches nobody knows whom, so that it may be that method.
 fn is_called_unseen(flow: &Flow<'_>, method: MemberId) -> bool {
     let program = flow.program;
-    let unseen = |call: &Site| {
-        let object = program.body(call.member).and_then(|body| object_of(body, call.node));
-        let is_unknown = || object.is_some_and(|object| flow.type_of_node(call.member, object) == Ty::Unknown);
-        flow.callee(*call).is_none() && is_unknown()
-    };
+    let unseen = |call: &Site| flow.callee(*call).is_none() && flow.is_of_unknown(*call);
     program.kit_of(method).traits.duck_typed && program.index.calls(program.member(method).name).iter().any(unseen)
 }
 

@@ -35,7 +35,9 @@ pub(super) fn effects(x: &Extractor<'_, '_>, node: NodeId, callee: NodeId, args:
         return true;
     }
     // `const { on, emit: send } = makeBus(); send('rise', cm)` is done on what that made
-    let (taken_from, text) = match x.flow.method_taken(&x.eval(callee)) {
+    let may_be_taken = program.kit_of(x.member).traits.fields_called;
+    let taken = may_be_taken.then(|| x.flow.method_taken(&x.eval(callee))).flatten();
+    let (taken_from, text) = match taken {
         Some(Val::Method(m, Some(of))) => (Some((*of).clone()), program.text(program.member(m).name)),
         _ => (None, text),
     };

@@ -116,7 +116,11 @@ fn is_of_trade(name: &str) -> bool {
 fn takes_interface(flow: &Flow<'_>, m: MemberId) -> bool {
     let program = flow.program;
     let first = program.decl(m).params.first().and_then(|p| p.ty).map(|t| program.type_in(m, t));
-    matches!(first, Some(Ty::Own(t, _)) if program.ty(t).kind == TypeKind::Interface)
+    first.is_some_and(|ty| is_interface(program, &ty))
+}
+
+fn is_interface(program: &Program, ty: &Ty) -> bool {
+    matches!(ty, Ty::Own(t, _) if program.ty(*t).kind == TypeKind::Interface)
 }
 
 /// A method that takes one object which can be told something.
@@ -127,9 +131,9 @@ fn takes_one(flow: &Flow<'_>, m: MemberId) -> bool {
         return false;
     }
     match decl.params[0].ty.map(|t| program.type_in(m, t)) {
-        Some(Ty::Own(..)) => takes_interface(flow, m),
         Some(Ty::Outside(name, _)) => matches!(program.text(name), "Object" | "object" | "any" | "unknown"),
-        _ => false,
+        Some(ty) => is_interface(program, &ty),
+        None => false,
     }
 }
 

@@ -3,7 +3,7 @@
 
 use memchr::memmem;
 
-use super::macros::{Code, EMPTY_WORDS, blank, closing, in_front_of_parentheses, skip_blanks};
+use super::macros::{Code, EMPTY_WORDS, blank, closing, in_front_of_parentheses, is_in_capitals, last_before, skip_blanks, start_of_line};
 
 /// What stands in front of parentheses and calls nothing.
 const STATEMENTS: [&[u8]; 7] = [b"if", b"while", b"for", b"switch", b"catch", b"new", b"return"];
@@ -60,20 +60,21 @@ pub(super) fn blank_all(bytes: &mut [u8], code: &Code) {
             continue;
         }
         let word = std::str::from_utf8(&bytes[start..end]).unwrap_or_default();
-        if !is_shouted(word) || EMPTY_WORDS.contains(&word) {
+        if word.len() < 4 || !is_in_capitals(word) || EMPTY_WORDS.contains(&word) {
             continue;
         }
         let has_parts = word.contains('_');
         let before = index.checked_sub(1).map(|i| words[i]);
-        let arguments = if next == b'(' { closing(bytes, after).map(|close| close + 1) } else { None };
+        // what has arguments is blanked for being of several words alone, and most calls in capitals are not gone through
+        let arguments = if has_parts && next == b'(' { closing(bytes, after).map(|close| close + 1) } else { None };
         let stop = arguments.unwrap_or(end);
         let behind = bytes.get(skip_blanks(bytes, stop)).copied().unwrap_or(b' ');
         // `IN_NAMESPACE(std)string depth`
-        let is_glued = || arguments.is_some() && has_parts && bytes.get(stop).is_some_and(u8::is_ascii_alphabetic);
+        let is_glued = || arguments.is_some() && bytes.get(stop).is_some_and(u8::is_ascii_alphabetic);
         let is_behind_parameters = || has_parts && matches!(behind, b';' | b'{') && is_of_function(bytes, start);
         if is_glued() || is_behind_parameters() {
             blank(bytes, start, stop);
-        } else if arguments.is_none() {
+        } else if next != b'(' {
             let is_between = || before.is_some_and(|of| is_between_type_and_name(bytes, of, start, end));
             if leads_declaration(bytes, start, end) || is_between() {
                 blank(bytes, start, end);
@@ -82,11 +83,6 @@ pub(super) fn blank_all(bytes: &mut [u8], code: &Code) {
     }
     instantiations(bytes, words);
     nameless_defaults(bytes);
-}
-
-/// Whether a word is written as macros are.
-fn is_shouted(word: &str) -> bool {
-    word.len() > 3 && word.bytes().all(|b| b.is_ascii_uppercase() || b.is_ascii_digit() || b == b'_')
 }
 
 /// `template class Level<int>;` says nothing of its own.
@@ -104,9 +100,8 @@ fn instantiations(bytes: &mut [u8], words: &[(usize, usize)]) {
 fn nameless_defaults(bytes: &mut [u8]) {
     let found: Vec<usize> = memmem::find_iter(bytes, b"nullptr").collect();
     for at in found {
-        let before = |from: usize| bytes[..from].iter().rposition(|b| !b.is_ascii_whitespace());
-        let Some(equals) = before(at).filter(|e| bytes[*e] == b'=') else { continue };
-        if before(equals).is_some_and(|star| bytes[star] == b'*') {
+        let Some(equals) = last_before(bytes, at).filter(|e| bytes[*e] == b'=') else { continue };
+        if last_before(bytes, equals).is_some_and(|star| bytes[star] == b'*') {
             blank(bytes, equals, at + b"nullptr".len());
         }
     }
@@ -130,15 +125,15 @@ fn is_joined_to_text(bytes: &[u8], code: &Code, start: usize, end: usize) -> boo
     }
     // behind a text at once stands what makes something else of it: `"cm"_unit`
     let is_apart = bytes[start - 1] != b'"' || bytes[start..end].starts_with(b"PRI") || bytes[start..end].starts_with(b"SCN");
-    let line = bytes[..start].iter().rposition(|b| *b == b'\n').map_or(0, |at| at + 1);
+    let line = start_of_line(bytes, start);
     is_apart && !bytes[skip_blanks(bytes, line)..].starts_with(b"extern")
 }
 
 /// Whether a word stands behind the parameters of a function: `void log(const char* form, ...) PRINTF_LIKE(1, 2);`
 fn is_of_function(bytes: &[u8], start: usize) -> bool {
-    let Some(mut last) = bytes[..start].iter().rposition(|b| !b.is_ascii_whitespace()) else { return false };
+    let Some(mut last) = last_before(bytes, start) else { return false };
     if let Some(word) = QUALIFIERS.iter().find(|word| bytes[..=last].ends_with(word)) {
-        let Some(at) = bytes[..=last - word.len()].iter().rposition(|b| !b.is_ascii_whitespace()) else { return false };
+        let Some(at) = last_before(bytes, last + 1 - word.len()) else { return false };
         last = at;
     }
     let Some(called) = in_front_of_parentheses(bytes, last) else { return false };
@@ -148,7 +143,7 @@ fn is_of_function(bytes: &[u8], start: usize) -> bool {
 
 /// Whether a word leads a declaration and is neither its type nor its name: `LOCKS_API Gauge *first();`
 fn leads_declaration(bytes: &[u8], start: usize, end: usize) -> bool {
-    let line = bytes[..start].iter().rposition(|b| *b == b'\n').map_or(0, |at| at + 1);
+    let line = start_of_line(bytes, start);
     let is_first = skip_blanks(bytes, line) == start;
     let is_behind = || bytes[line..start].iter().rev().find(|b| !b.is_ascii_whitespace()).is_some_and(|b| matches!(b, b';' | b'{' | b'}'));
     if !is_first && !is_behind() {

@@ -5,8 +5,10 @@ use super::macros::{Directive, blank, end_of_line, in_front_of_parentheses, skip
 
 /// An `#if` with all that belongs to it.
 struct Condition {
-    /// Where its directives begin and end.
-    directives: Vec<(usize, usize)>,
+    /// Where its own line begins and ends.
+    line: (usize, usize),
+    /// Where the directive behind its first branch begins.
+    further: Option<usize>,
     /// How deep in braces and parentheses it begins.
     depth: i32,
     /// The least depth that its current branch came to.
@@ -37,14 +39,14 @@ pub(super) fn keep_first(bytes: &mut [u8], directives: &[Directive]) {
         match word {
             b"if" | b"ifdef" | b"ifndef" => {
                 let in_list = open.last().is_some_and(|around| around.in_list) || cuts_through(bytes, code_end, end);
-                open.push(Condition { directives: vec![(start, end)], depth, least: depth, first_ends: None, in_list, in_block: false });
+                open.push(Condition { line: (start, end), further: None, depth, least: depth, first_ends: None, in_list, in_block: false });
                 if in_list {
                     blank(bytes, start, end);
                 }
             }
             b"else" | b"elif" | b"endif" => {
                 let Some(condition) = open.last_mut() else { continue };
-                condition.directives.push((start, end));
+                let further = *condition.further.get_or_insert(start);
                 condition.in_block |= depth != condition.depth || condition.least < condition.depth || goes_on(bytes, code_end);
                 // each branch begins as deep as the first one, and the code behind it is as deep as that ends
                 let first_ends = *condition.first_ends.get_or_insert(depth);
@@ -55,8 +57,8 @@ pub(super) fn keep_first(bytes: &mut [u8], directives: &[Directive]) {
                 {
                     depth = first_ends;
                     if condition.in_list || condition.in_block {
-                        blank(bytes, condition.directives[0].0, condition.directives[0].1);
-                        blank(bytes, condition.directives[1].0, end);
+                        blank(bytes, condition.line.0, condition.line.1);
+                        blank(bytes, further, end);
                     }
                 }
             }

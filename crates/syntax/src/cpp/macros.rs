@@ -255,7 +255,7 @@ pub(super) fn prepare(text: &str) -> Prepared {
 fn empty_defaults(bytes: &mut [u8]) {
     let found: Vec<usize> = memmem::find_iter(bytes, b"{}").collect();
     for at in found {
-        let before = bytes[..at].iter().rposition(|b| !b.is_ascii_whitespace());
+        let before = last_before(bytes, at);
         let behind = bytes.get(skip_blanks(bytes, at + 2));
         if before.is_some_and(|b| bytes[b] == b'=') && matches!(behind, Some(b',' | b')')) {
             bytes[at] = b'0';
@@ -315,14 +315,12 @@ fn is_one_call_of(bytes: &[u8], open: usize, begins: impl Fn(u8) -> bool) -> boo
 
 /// `LOCK_SECTION` or `PLUGIN(x)` alone on a line of a class body: nothing that ends in a semicolon.
 fn is_class_macro(word: &str, next: u8, bytes: &[u8], start: usize) -> bool {
-    let shouted = word.len() > 2
-        && word.bytes().all(|b| b.is_ascii_uppercase() || b.is_ascii_digit() || b == b'_')
-        && (word.contains('_') || next == b'(');
+    let shouted = word.len() > 2 && is_in_capitals(word) && (word.contains('_') || next == b'(');
     // nearly all words are none, and are not asked where they stand
     if !shouted {
         return false;
     }
-    let line_start = bytes[..start].iter().rposition(|b| *b == b'\n').map_or(0, |i| i + 1);
+    let line_start = start_of_line(bytes, start);
     if !bytes[line_start..start].iter().all(|b| b.is_ascii_whitespace()) {
         return false;
     }
@@ -349,8 +347,13 @@ fn hands_out(word: &str) -> bool {
 }
 
 /// `class LOCKS_EXPORT Gate`
-pub(super) fn is_export_macro(word: &str) -> bool {
-    word.len() > 4 && word.bytes().all(|b| b.is_ascii_uppercase() || b.is_ascii_digit() || b == b'_') && word.contains('_')
+fn is_export_macro(word: &str) -> bool {
+    word.len() > 4 && is_in_capitals(word) && word.contains('_')
+}
+
+/// Whether a word is written as macros are.
+pub(super) fn is_in_capitals(word: &str) -> bool {
+    word.bytes().all(|b| b.is_ascii_uppercase() || b.is_ascii_digit() || b == b'_')
 }
 
 /// What of a text stands outside of comments, texts and preprocessor lines.
@@ -469,6 +472,16 @@ fn end_of_raw(bytes: &[u8], start: usize) -> usize {
     memmem::find(&bytes[start..], &end).map_or(bytes.len(), |i| start + i + end.len())
 }
 
+/// Where the line of a place begins.
+pub(super) fn start_of_line(bytes: &[u8], at: usize) -> usize {
+    bytes[..at].iter().rposition(|b| *b == b'\n').map_or(0, |end| end + 1)
+}
+
+/// The last byte in front of a place that is no blank.
+pub(super) fn last_before(bytes: &[u8], at: usize) -> Option<usize> {
+    bytes[..at].iter().rposition(|b| !b.is_ascii_whitespace())
+}
+
 pub(super) fn skip_blanks(bytes: &[u8], mut at: usize) -> usize {
     while bytes.get(at).is_some_and(u8::is_ascii_whitespace) {
         at += 1;
@@ -514,7 +527,7 @@ pub(super) fn in_front_of_parentheses(bytes: &[u8], close: usize) -> Option<&[u8
         }
         depth <= 0
     })?;
-    let last = bytes[..open].iter().rposition(|b| !b.is_ascii_whitespace()).filter(|_| bytes[close] == b')')?;
+    let last = last_before(bytes, open).filter(|_| bytes[close] == b')')?;
     let length = bytes[..=last].iter().rev().take_while(|b| b.is_ascii_alphanumeric() || **b == b'_').count();
     Some(&bytes[last + 1 - length..=last])
 }

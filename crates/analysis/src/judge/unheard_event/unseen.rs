@@ -5,7 +5,7 @@ use std::collections::BTreeSet;
 use rustc_hash::FxHashSet;
 use yarrowgraph_ir::{AssignOp, Node, NodeId};
 
-use crate::flow::{Val, object_of};
+use crate::flow::Val;
 use crate::program::{MemberId, Site, Sym, Ty};
 use crate::wire::channels::Channel;
 use crate::wire::effect::Act;
@@ -68,16 +68,12 @@ pub(super) fn may_be_joined_by_name(wiring: &Wiring<'_>, m: MemberId) -> bool {
     if !traits.duck_typed && !traits.open_names {
         return false;
     }
-    // an object of which nothing is known: what a macro makes of a name, say
-    let is_of_unknown = |call: &Site| {
-        let object = program.body(call.member).and_then(|body| object_of(body, call.node));
-        object.is_some_and(|object| wiring.flow.type_of_node(call.member, object) == Ty::Unknown)
-    };
     let joins = wiring.effects_on(m).filter(|e| e.act == Act::Join);
     let adders: BTreeSet<MemberId> = joins.filter(|e| e.inner.is_empty()).map(|e| e.site.member).collect();
     adders.into_iter().any(|adder| {
         let calls = program.index.calls(program.member(adder).name);
-        let is_open = |call: &Site| traits.duck_typed || is_of_unknown(call);
+        // nothing is known of what a macro makes of a name, say
+        let is_open = |call: &Site| traits.duck_typed || wiring.flow.is_of_unknown(*call);
         calls.iter().any(|call| call.member != adder && wiring.flow.callee(*call).is_none() && is_open(call))
     })
 }
