@@ -2,7 +2,7 @@
 
 use std::collections::BTreeSet;
 
-use yarrowgraph_ir::{BinaryOp, Body, Node, NodeId};
+use yarrowgraph_ir::{BinaryOp, Body, Name, Node, NodeId, UnaryOp};
 use yarrowgraph_model::Place;
 
 use super::behaviour::{self, Code};
@@ -48,6 +48,16 @@ pub struct Ways {
     pub answers: bool,
     /// So many statements do something else than passing a request on.
     pub acts: usize,
+    /// So many of those do more than a sieve does, which keeps in mind what it has let through and counts what it has not.
+    pub handles: usize,
+}
+
+/// What a statement does, without what is made of its answer.
+fn core_of(body: &Body, mut at: NodeId) -> NodeId {
+    while let Node::Unary { operand, .. } = body.node(at) {
+        at = operand;
+    }
+    at
 }
 
 /// Walks the ways through a body.
@@ -58,6 +68,10 @@ struct Walker<'a> {
     asks_next: &'a dyn Fn(NodeId) -> bool,
     /// For what is handed something to answer by.
     answer: Option<Answer<'a>>,
+    /// What the link is handed.
+    handed: &'a [Name],
+    /// Whether the statements that are walked stand beside one that passes the request on.
+    is_beside: bool,
     ways: Ways,
 }
 
@@ -71,8 +85,15 @@ struct Answer<'a> {
 }
 
 /// What the ways through a body show, where the calls that pass a request on are known.
-fn of(body: &Body, root: NodeId, passes: &[NodeId], asks_next: &dyn Fn(NodeId) -> bool, answer: Option<Answer<'_>>) -> Ways {
-    let mut walker = Walker { body, passes, asks_next, answer, ways: Ways::default() };
+fn of(
+    body: &Body,
+    root: NodeId,
+    passes: &[NodeId],
+    asks_next: &dyn Fn(NodeId) -> bool,
+    answer: Option<Answer<'_>>,
+    handed: &[Name],
+) -> Ways {
+    let mut walker = Walker { body, passes, asks_next, answer, handed, is_beside: false, ways: Ways::default() };
     let end = walker.statement(root, Done { nothing: true, ..Done::default() });
     walker.ways.ends_with_nothing |= end.nothing;
     walker.ways
@@ -87,9 +108,12 @@ impl Walker<'_> {
         match body.node(at) {
             Node::Block(list) => {
                 let mut now = done;
+                let around = self.is_beside;
+                self.is_beside |= body.list(list).iter().any(|s| self.passes.contains(&core_of(body, *s)));
                 for statement in body.list(list) {
                     now = self.statement(*statement, now);
                 }
+                self.is_beside = around;
                 now
             }
             Node::If { cond, then, other } => {
@@ -177,10 +201,7 @@ impl Walker<'_> {
     /// A statement that does something.
     fn effect(&mut self, at: NodeId, done: Done) -> Done {
         let body = self.body;
-        let mut call = at;
-        while let Node::Unary { operand, .. } = body.node(call) {
-            call = operand;
-        }
+        let call = core_of(body, at);
         if self.passes.contains(&call) {
             if let Some(earlier) = done.passed {
                 self.ways.doubled.push((earlier, call));
@@ -192,7 +213,24 @@ impl Walker<'_> {
         }
         self.ways.acts += 1;
         let passes_within = state::any_within(body, call, &|n| self.passes.contains(&n));
+        self.ways.handles += usize::from(!passes_within && !self.keeps_books(at));
         if passes_within { self.expression(call, done).acted() } else { done.acted() }
+    }
+
+    /// Whether a statement keeps in mind what is let through, or counts what is not.
+    fn keeps_books(&self, at: NodeId) -> bool {
+        let body = self.body;
+        let is_own = |object: NodeId| match body.node(object) {
+            Node::Name(name) => !self.handed.contains(&name),
+            Node::Member { object, .. } => body.node(object) == Node::This,
+            _ => false,
+        };
+        match body.node(at) {
+            Node::Unary { op: UnaryOp::Step, operand } => is_own(operand),
+            Node::Assign { target, .. } => self.is_beside && is_own(target),
+            Node::Call { callee, .. } => self.is_beside && matches!(body.node(callee), Node::Member { object, .. } if is_own(object)),
+            _ => false,
+        }
     }
 
     /// The passes within an expression, in the order in which they are made; what may not be evaluated is a way of its own, and
@@ -261,7 +299,8 @@ pub(crate) fn of_links(wiring: &Wiring<'_>) -> Vec<Passing> {
                 continue;
             }
             let asks = |cond: NodeId| behaviour::asks_next(flow, links, kind, body, member, cond);
-            let ways = of(body, root, &passes, &asks, None);
+            let handed: Vec<Name> = program.decl(member).params.iter().map(|p| p.name).collect();
+            let ways = of(body, root, &passes, &asks, None, &handed);
             found.push(Passing { member, written: None, passes, ways, has_answer: false });
         }
         if found.len() > 1 || wiring.chains().built.iter().any(|b| b.of == Of::Next(kind)) {
@@ -299,7 +338,8 @@ fn handed_the_way_on(wiring: &Wiring<'_>, all: &mut Vec<Passing>) {
             let names = |at: NodeId| state::any_within(body, at, &|n| response.is_some_and(|r| body.node(n) == Node::Name(r)));
             let only_writes = |node: NodeId| wiring.only_writes(Site { member, node });
             let answer = response.map(|_| Answer { names: &names, only_writes: &only_writes });
-            let ways = of(body, root, &passes, &|_| false, answer);
+            let handed: Vec<Name> = code.params(flow.program).iter().map(|p| p.name).collect();
+            let ways = of(body, root, &passes, &|_| false, answer, &handed);
             let written = function.map(|_| Site { member, node: root });
             all.push(Passing { member, written, passes, ways, has_answer: answer.is_some() });
         }

@@ -291,7 +291,8 @@ impl Flow<'_> {
                     return of;
                 }
             }
-            if pack.unwraps.contains(text) {
+            // what is given something to go by gives something else, unless that stands in for what is missing: `orElse(other)`
+            if pack.unwraps.contains(text) && (args.is_empty() || text.to_ascii_lowercase().contains("or")) {
                 let of = inner(object);
                 if !matches!(of, Val::Type(_)) {
                     return of;

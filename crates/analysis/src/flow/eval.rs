@@ -159,7 +159,14 @@ impl Flow<'_> {
         let info = program.member(site.member);
         let sym = program.sym(info.unit, name);
         let called = self.is_callee(site);
-        self.name_outside_body(info.owner, info.unit, sym, name, called, budget)
+        let local_type = || program.declares_types(site.member).then(|| program.local_type(site.member, sym)).flatten().map(Val::Type);
+        if info.kind != MemberKind::Initializer
+            && let Some(declared_here) = local_type()
+        {
+            return declared_here;
+        }
+        let around = self.name_outside_body(info.owner, info.unit, sym, name, called, budget);
+        if matches!(around, Val::Global(_)) { local_type().unwrap_or(around) } else { around }
     }
 
     /// Whether a node is what a call calls.

@@ -1,5 +1,7 @@
 //! Rule `doubled-pass`: a link passes the same request on twice on one way.
 
+use std::collections::BTreeSet;
+
 use yarrowgraph_ir::{Node, NodeId};
 use yarrowgraph_model::{Certainty, Level};
 
@@ -58,11 +60,20 @@ fn is_in_a_loop(wiring: &Wiring<'_>, member: MemberId, pass: NodeId) -> bool {
 /// Whether two passes hand on the same thing: the same names, which nothing is assigned to; and not each to another one.
 fn same_request(wiring: &Wiring<'_>, member: MemberId, a: NodeId, b: NodeId) -> bool {
     let Some(body) = wiring.program().body(member) else { return false };
-    let field = |call: NodeId| match object_of(body, call).map(|object| wiring.flow.eval_in(member, object)) {
-        Some(Val::Member(_, field)) => Some(field),
-        _ => None,
+    // by itself, or by the method of its base that it calls
+    let fields = |call: NodeId| {
+        let base = matches!(object_of(body, call).map(|object| body.node(object)), Some(Node::Super));
+        let called = wiring.flow.callee(Site { member, node: call }).map(|c| c.member).filter(|_| base);
+        let passed = wiring.passing().iter().filter(|p| Some(p.member) == called).flat_map(|p| p.passes.iter().map(|n| (p.member, *n)));
+        let own = (!base).then_some((member, call));
+        let fields = own.into_iter().chain(passed).filter_map(|(m, call)| {
+            let object = object_of(wiring.program().body(m)?, call)?;
+            if let Val::Member(_, field) = wiring.flow.eval_in(m, object) { Some(field) } else { None }
+        });
+        fields.collect::<BTreeSet<MemberId>>()
     };
-    if field(a).zip(field(b)).is_some_and(|(a, b)| a != b) {
+    let (to_first, to_second) = (fields(a), fields(b));
+    if !to_first.is_empty() && !to_second.is_empty() && to_first.is_disjoint(&to_second) {
         return false;
     }
     let (Node::Call { args: a, .. }, Node::Call { args: b, .. }) = (body.node(a), body.node(b)) else { return false };
@@ -150,6 +161,41 @@ export class Again extends Check {
     if (!this.next!.ask(boat)) this.next!.ask(boat);
     return boat.wide && this.next!.ask(boat);
   }
+}
+"#,
+        );
+    }
+
+    #[test]
+    fn a_base_that_passes_on_to_another_part() {
+        expect(
+            "doubled-pass",
+            r#"
+//// Parts.java
+abstract class Part { abstract void paint(String colour); }
+class One extends Part {
+    protected Part first;
+    One(Part first) { this.first = first; }
+    void paint(String colour) { if (first != null) first.paint(colour); }
+}
+class Two extends One {
+    private Part second;
+    Two(Part first, Part second) { super(first); this.second = second; }
+    void paint(String colour) {
+        super.paint(colour);
+        if (second != null) second.paint(colour);
+    }
+}
+class Twice extends One {
+    Twice(Part first) { super(first); }
+    void paint(String colour) {
+        super.paint(colour);
+        if (first != null) first.paint(colour); //! doubled-pass warning
+    }
+}
+class Leaf extends Part { void paint(String colour) { System.out.println(colour); } }
+class Shed {
+    public static void main(String[] args) { new Two(new Leaf(), new Twice(new Leaf())).paint("red"); }
 }
 "#,
         );

@@ -394,4 +394,38 @@ class Bakery {
 "#,
         );
     }
+
+    #[test]
+    fn a_signal_of_the_base_with_the_same_name() {
+        expect(
+            "feedback-loop",
+            r#"
+//// placard.h
+#include <QLabel>
+class Placard : public QLabel {
+    Q_OBJECT
+public:
+    Placard() {
+        connect(this, SIGNAL(linkActivated(const QString&)), this, SLOT(translate(const QString&)));
+        connect(this, SIGNAL(linkActivated(const QUrl&)), this, SLOT(open(const QUrl&)));
+    }
+signals:
+    void linkActivated(const QUrl& url);
+private slots:
+    void translate(const QString& text) { emit linkActivated(QUrl(text)); }
+    void open(const QUrl& url) { show(url); }
+    void show(const QUrl&);
+};
+class Echo : public QLabel {
+    Q_OBJECT
+public:
+    Echo() { connect(this, SIGNAL(linkActivated(const QUrl&)), this, SLOT(again(const QUrl&))); }
+signals:
+    void linkActivated(const QUrl& url);
+private slots:
+    void again(const QUrl& url) { emit linkActivated(url); } //! feedback-loop warning
+};
+"#,
+        );
+    }
 }

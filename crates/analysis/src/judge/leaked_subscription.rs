@@ -23,7 +23,7 @@ use crate::wire::lifetime::{self, Judged};
 use crate::wire::once::Lives;
 use crate::wire::release::{self, Same};
 use crate::wire::subscriber::{self, Subscriber};
-use lives::{is_handed_over, is_kept_by_subject, is_made, lives_on, takes_in_subject};
+use lives::{is_deleted_with_subject, is_handed_over, is_kept_by_subject, is_made, lives_on, takes_in_subject};
 
 pub(super) const RULE: Rule = Rule {
     name: "leaked-subscription",
@@ -115,6 +115,9 @@ pub(super) fn judge(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> Opti
         return None;
     }
     if judged.lifetime == Lifetime::Process && is_made_just_before(wiring, effect) {
+        return None;
+    }
+    if is_deleted_with_subject(wiring, channel) {
         return None;
     }
     let is_outer = judged.lifetime == Lifetime::Outer;

@@ -59,9 +59,11 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     drafts
 }
 
-/// A sieve: all it does is to pass some requests on.
+/// A sieve: all it does is to pass some requests on, and to keep its books about them.
 fn only_lets_through(link: &Passing) -> bool {
-    link.passes.len() == 1 && link.ways.acts == 0 && !link.has_answer
+    let (passes, ways) = (link.passes.len(), &link.ways);
+    let keeps_books = ways.acts > 0;
+    (passes == 1 || keeps_books) && ways.handles == 0 && !link.has_answer
 }
 
 /// Whether all passes are made where a question of the link's own says so, and nothing else is done there.
@@ -190,6 +192,64 @@ class Last extends Check {
   ask() { return 'may pass'; }
 }
 console.log(new Sill(new Beam(new Last())).ask({ draught: 40 }));
+"#,
+        );
+    }
+
+    #[test]
+    fn a_sieve_keeps_its_books() {
+        expect(
+            "swallowed-request",
+            r#"
+//// Sieves.java
+abstract class Sieve {
+    protected Sieve next;
+    int let, kept;
+    Sieve linkTo(Sieve next) { this.next = next; return next; }
+    abstract void sift(Grain grain);
+}
+class Once extends Sieve {
+    private final java.util.Set<String> seen = new java.util.HashSet<>();
+    @Override void sift(Grain grain) {
+        if (!seen.contains(grain.name())) {
+            seen.add(grain.name());
+            next.sift(grain);
+        }
+    }
+}
+class First extends Sieve {
+    @Override void sift(Grain grain) {
+        if (let < 3) {
+            if (grain.ripe()) { let = let + 1; next.sift(grain); }
+        } else {
+            kept++;
+        }
+    }
+}
+class Marking extends Sieve {
+    @Override void sift(Grain grain) { //! swallowed-request warning
+        if (let < 3) {
+            if (grain.ripe()) grain.mark("ripe");
+        } else {
+            next.sift(grain);
+        }
+    }
+}
+class Bin extends Sieve {
+    @Override void sift(Grain grain) { grain.mark("done"); }
+}
+class Grain {
+    String name() { return "rye"; }
+    boolean ripe() { return true; }
+    void mark(String how) { System.out.println(how); }
+}
+class Mill {
+    public static void main(String[] args) {
+        Sieve first = new Once();
+        first.linkTo(new First()).linkTo(new Marking()).linkTo(new Bin());
+        first.sift(new Grain());
+    }
+}
 "#,
         );
     }

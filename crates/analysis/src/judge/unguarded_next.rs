@@ -50,6 +50,10 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
             let Node::Call { callee, optional, .. } = body.node(pass.node) else { continue };
             let Node::Member { object, optional: by_member, .. } = body.node(callee) else { continue };
             let value = wiring.flow.eval_in(pass.member, object);
+            // what is asked there is no link of this kind, whatever else it holds
+            if matches!(&value, Val::Member(_, field) if !next.fields.contains(field)) {
+                continue;
+            }
             let wrong_way = asks_the_wrong_way(wiring, *pass, &value);
             if !wrong_way && guards::is_asked(&wiring.flow, *pass, object, &value, optional || by_member) {
                 continue;
@@ -213,6 +217,35 @@ class Beam extends Check {
 const first = new Sill();
 first.linkTo(new Beam());
 console.log(first.ask(40));
+"#,
+        );
+    }
+
+    #[test]
+    fn what_asks_parts_of_its_own() {
+        expect(
+            "unguarded-next",
+            r#"
+//// Terms.java
+abstract class Term { abstract int of(int x); }
+class Outer extends Term {
+    private Term inner;
+    Outer(Term inner) { this.inner = inner; }
+    int of(int x) { if (inner == null) return x; return inner.of(x); }
+}
+class Sum extends Term {
+    private Term left, right;
+    Sum(Term left, Term right) { this.left = left; this.right = right; }
+    int of(int x) { return left.of(x) + right.of(x); }
+}
+class Leaf extends Term { int of(int x) { return x; } }
+class Reader {
+    Term read(String text) {
+        Term first = text.isEmpty() ? new Leaf() : read(text.substring(1));
+        return new Outer(new Sum(first, new Leaf()));
+    }
+    public static void main(String[] args) { System.out.println(new Outer(new Outer(new Reader().read("+"))).of(3)); }
+}
 "#,
         );
     }

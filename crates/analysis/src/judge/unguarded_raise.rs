@@ -479,4 +479,26 @@ int main() {
 "#,
         );
     }
+
+    #[test]
+    fn a_pointer_by_an_alias_that_no_code_asks() {
+        expect(
+            "unguarded-raise",
+            r#"
+//// writer.h
+using Write = void (*)(void* to, const char* text);
+void toFile(void* to, const char* text);
+class Writer {
+public:
+    void line(const char* text) { (*write)(to, text); }
+    void start(Write w, void* t) { if (!open(t)) return; write = w; to = t; }
+private:
+    bool open(void* to);
+    Write write;
+    void* to;
+};
+int main() { Writer log; log.start(toFile, nullptr); log.line("shut"); }
+"#,
+        );
+    }
 }

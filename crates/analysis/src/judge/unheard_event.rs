@@ -9,7 +9,10 @@ use std::collections::BTreeSet;
 use yarrowgraph_ir::{MemberKind, Node, NodeId, Visibility};
 use yarrowgraph_model::{Certainty, ChannelKind, Level};
 
-use unseen::{is_filled_in_braces, is_handed_on, is_offered, is_referred_to, may_be_heard_unseen, may_be_joined_by_name};
+use unseen::{
+    is_filled_in_braces, is_handed_on, is_offered, is_referred_to, may_be_filled_where_it_stands, may_be_heard_unseen,
+    may_be_joined_by_name,
+};
 
 use super::unguarded_raise::is_of_operations;
 use super::unknown_code::asks_for_one;
@@ -64,6 +67,7 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel) -> Option<Draft> {
                 || is_offered(wiring, *m)
                 || may_be_joined_by_name(wiring, *m)
                 || is_filled_in_braces(wiring, *m)
+                || may_be_filled_where_it_stands(wiring, *m)
                 || is_referred_to(wiring, channel, *m)
             {
                 return None;

@@ -434,7 +434,7 @@ fn find_bases(p: &mut Program) {
                 for &(unit, decl) in &ty.decls {
                     let around = ty.parent.or(ty.within.map(|s| p.member(s.member).owner));
                     for base in &p.unit(unit).ty(decl).bases {
-                        let here = Here { unit, owner: around, params: &p.unit(unit).ty(decl).type_params };
+                        let here = Here { unit, owner: around, params: &p.unit(unit).ty(decl).type_params, body: None };
                         // a file of several namespaces says by the type itself which one is meant
                         let is_apart =
                             around.is_none() && p.kit(unit).traits.open_names && p.sym(unit, p.unit(unit).namespace) != ty.namespace;

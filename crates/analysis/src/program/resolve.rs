@@ -93,9 +93,22 @@ impl Program {
         self.type_in_namespaces(unit, owner, sym)
     }
 
-    /// A type declared in the body of a member.
+    /// A type declared in the body of a member; none where its blocks have several of the name.
     pub fn local_type(&self, member: MemberId, sym: Sym) -> Option<TypeId> {
-        self.types_named(sym).iter().copied().find(|t| self.ty(*t).within.is_some_and(|s| s.member == member))
+        let mut local = self.types_named(sym).iter().copied().filter(|t| self.ty(*t).within.is_some_and(|s| s.member == member));
+        local.next().filter(|_| local.next().is_none())
+    }
+
+    /// Whether types are declared in the body of a member.
+    pub fn declares_types(&self, member: MemberId) -> bool {
+        self.decl(member).body.as_ref().is_some_and(|body| !body.types.is_empty())
+    }
+
+    /// The type that a name means in the body of a member: one that is declared there, or one of those around. What is declared in one
+    /// of the functions of a module is not known to the others.
+    pub(super) fn type_in_body(&self, member: MemberId, text: &str, around: impl Fn() -> Option<TypeId>) -> Option<TypeId> {
+        let local = || self.symbols.get(text).and_then(|sym| self.local_type(member, sym));
+        if self.member(member).kind == MemberKind::Initializer { around().or_else(local) } else { local().or_else(around) }
     }
 
     /// A type nested in another one or in its bases.

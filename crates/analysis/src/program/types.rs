@@ -99,6 +99,8 @@ pub(super) struct Here<'s> {
     pub(super) owner: Option<TypeId>,
     /// Type parameters of the method that is around.
     pub(super) params: &'s [TypeParam],
+    /// The member around, where types are declared in its body.
+    pub(super) body: Option<super::MemberId>,
 }
 
 impl Program {
@@ -173,7 +175,7 @@ impl Program {
             let param = params.iter().find(|p| self.sym(unit, p.name) == sym)?;
             // a bound may name its own parameter (`T extends Comparable<T>`)
             const A_BOUND: u32 = 6;
-            let bound = param.bound.map(|b| self.type_at_depth(Here { unit, owner, params: &[] }, b, depth + A_BOUND));
+            let bound = param.bound.map(|b| self.type_at_depth(Here { unit, owner, params: &[], body: None }, b, depth + A_BOUND));
             Some(Ty::Param(sym, bound.filter(|b| *b != Ty::Unknown).map(Arc::new)))
         };
         let mut owner = here.owner;
@@ -188,14 +190,17 @@ impl Program {
             return param;
         }
         let text = text.strip_prefix("typeof ").unwrap_or(text);
-        let Some(id) = self.resolve_type(here.unit, here.owner, text) else { return Ty::Outside(sym, args) };
+        let around = || self.resolve_type(here.unit, here.owner, text);
+        let Some(id) = here.body.map_or_else(around, |member| self.type_in_body(member, text, around)) else {
+            return Ty::Outside(sym, args);
+        };
         let id = self.with_arity(id, args.len());
         let ty = self.ty(id);
         if ty.kind == yarrowgraph_ir::TypeKind::Alias
             && let Some((unit, decl)) = ty.decls.first()
             && let Some(aliased) = self.unit(*unit).ty(*decl).aliased
         {
-            let there = Here { unit: *unit, owner: Some(id), params: &[] };
+            let there = Here { unit: *unit, owner: Some(id), params: &[], body: None };
             // one alias may name others many times over
             let stands_for = || self.type_at_depth(there, aliased, depth + 1);
             return known_or(&self.known_aliases[unit.0 as usize], (id, depth), stands_for).substitute(&ty.params, &args);
@@ -224,9 +229,10 @@ impl Program {
     pub fn type_in(&self, member: super::MemberId, id: TypeRefId) -> Ty {
         let info = self.member(member);
         let decl = self.decl(member);
-        let here = Here { unit: info.unit, owner: Some(info.owner), params: &decl.type_params };
-        // only what has type parameters of its own can mean something else than its class by the same words
-        let of = (!here.params.is_empty()).then_some(member);
+        let body = self.declares_types(member).then_some(member);
+        let here = Here { unit: info.unit, owner: Some(info.owner), params: &decl.type_params, body };
+        // only what has type parameters or types of its own can mean something else than its class by the same words
+        let of = (!here.params.is_empty() || body.is_some()).then_some(member);
         known_or(&self.known_types[here.unit.0 as usize], (id, here.owner, of), || self.type_at_depth(here, id, 0))
     }
 

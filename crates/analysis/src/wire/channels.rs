@@ -125,6 +125,7 @@ pub(super) fn signal_classes(flow: &Flow<'_>, effects: &[Effect]) -> Signals {
         let tells_alike =
             matches!(flow.element_held(*m), Ty::Own(t, args) if args.is_empty() && flow.program.ty(t).kind == TypeKind::Interface);
         let is_generic = !flow.program.ty(owner).params.is_empty() && !tells_alike && !does_much_else(flow, owner);
+        let is_way_in = is_way_in && (tellers.contains_key(m) || !is_collection_of(flow, owner, *m));
         if open && own && is_way_in && is_generic && (effect.holder.key.is_none() || of_all()) && tell_for_others(flow, tellers.get(m)) {
             found.classes.insert(owner);
         }
@@ -138,6 +139,22 @@ fn does_much_else(flow: &Flow<'_>, class: TypeId) -> bool {
     let program = flow.program;
     let is_part = |m: &&MemberId| program.member(**m).kind == MemberKind::Field && !program.member(**m).is_static;
     program.ty(class).members.iter().filter(is_part).count() > PARTS_OF_SIGNAL
+}
+
+/// Whether a member holds things of whatever kind its class is made for, and nobody hands the class what to do with each: a collection.
+fn is_collection_of(flow: &Flow<'_>, class: TypeId, m: MemberId) -> bool {
+    let program = flow.program;
+    // by itself, or as what a pair or a pointer is of
+    let holds_any = match flow.element_held(m) {
+        Ty::Param(..) | Ty::Unknown => true,
+        Ty::Outside(_, of) => of.iter().any(|ty| matches!(ty, Ty::Param(..) | Ty::Outside(..))),
+        _ => false,
+    };
+    let takes_function = |x: &MemberId| {
+        let of = |p: &yarrowgraph_ir::Param| p.ty.is_some_and(|ty| program.is_callable(program.member(*x).unit, &program.type_in(*x, ty)));
+        program.decl(*x).params.iter().any(of)
+    };
+    holds_any && !program.ty(class).members.iter().any(takes_function)
 }
 
 /// For members whose handlers are told the code that does it.

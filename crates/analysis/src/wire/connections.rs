@@ -9,7 +9,7 @@ use yarrowgraph_model::Certainty;
 use super::effect::{Act, Effect, Event, Guard, Holder};
 use super::extract::Extractor;
 use crate::flow::Val;
-use crate::program::{Declared, MemberId, Sym, Ty, TypeId};
+use crate::program::{Declared, MemberId, Program, Sym, Ty, TypeId};
 
 /// The effects of a call that connects or disconnects; none for any other call.
 pub(super) fn effects(x: &Extractor<'_, '_>, node: NodeId, callee: NodeId, args: &[NodeId]) -> Option<Vec<Effect>> {
@@ -132,7 +132,7 @@ fn member(x: &Extractor<'_, '_>, of: &Val, wanted: &MemberRef) -> Option<MemberI
         let of_base = types.filter(|types| types.len() == params.len()).is_some_and(|types| {
             let pairs = params.iter().zip(types.iter());
             let mut pairs = pairs.filter_map(|(p, t)| Some((program.type_in(signal, p.ty?), t)));
-            pairs.any(|(own, wanted)| program.is_data(x.member, wanted) && own.own().is_some())
+            pairs.any(|(own, wanted)| program.is_data(x.member, wanted) && own.own().is_some() || are_two_classes(program, &own, wanted))
         });
         // a text names all that is passed
         let passes_more = || types.is_some_and(|types| types.len() != params.len()) && params.iter().all(|p| !p.optional);
@@ -140,6 +140,12 @@ fn member(x: &Extractor<'_, '_>, of: &Val, wanted: &MemberRef) -> Option<MemberI
         return (!of_base || program.outside_bases(ty).is_empty()).then_some(signal);
     }
     program.find_members(ty, sym).iter().copied().find(takes).or(first)
+}
+
+/// Whether two types are classes of a library, each another: what a number is called may stand for another such name.
+fn are_two_classes(program: &Program, a: &Ty, b: &Ty) -> bool {
+    let (Ty::Outside(a, _), Ty::Outside(b, _)) = (a, b) else { return false };
+    a != b && [a, b].into_iter().all(|name| program.text(*name).starts_with(|c: char| c.is_ascii_uppercase()))
 }
 
 /// Whether two types are the same, as far as both say what they are of.

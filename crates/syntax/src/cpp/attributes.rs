@@ -41,17 +41,17 @@ const QUALIFIERS: [&[u8]; 4] = [b"const", b"noexcept", b"override", b"final"];
 pub(super) fn blank_all(bytes: &mut [u8], code: &Code) {
     let words = &code.words;
     for (index, &(start, end)) in words.iter().enumerate() {
-        let is_attribute = bytes[start] == b'_' && matches!(&bytes[start..end], b"__attribute__" | b"__attribute");
+        let is_attribute = bytes[start] == b'_' && says_of_parameter(&bytes[start..end]);
         if !is_attribute && !bytes[start..end].iter().any(u8::is_ascii_uppercase) {
             continue;
         }
         let after = skip_blanks(bytes, end);
         let next = bytes.get(after).copied().unwrap_or(b' ');
         if is_attribute {
-            if next == b'('
-                && let Some(close) = closing(bytes, after)
-            {
-                blank(bytes, start, close + 1);
+            let close = if next == b'(' { closing(bytes, after) } else { None };
+            let is_before_type = next.is_ascii_alphabetic() || next == b'_';
+            if close.is_some() || is_before_type && !bytes[start..end].starts_with(b"__attribute") {
+                blank(bytes, start, close.map_or(end, |at| at + 1));
             }
             continue;
         }
@@ -71,18 +71,157 @@ pub(super) fn blank_all(bytes: &mut [u8], code: &Code) {
         let behind = bytes.get(skip_blanks(bytes, stop)).copied().unwrap_or(b' ');
         // `IN_NAMESPACE(std)string depth`
         let is_glued = || arguments.is_some() && bytes.get(stop).is_some_and(u8::is_ascii_alphabetic);
-        let is_behind_parameters = || has_parts && matches!(behind, b';' | b'{') && is_of_function(bytes, start);
-        if is_glued() || is_behind_parameters() {
+        let is_behind_parameters = || has_parts && ends_declarator(bytes, skip_blanks(bytes, stop), behind) && is_of_function(bytes, start);
+        if is_glued() || is_behind_parameters() || arguments.is_none() && says_how_to_call(bytes, start, end) {
             blank(bytes, start, stop);
+        } else if makes_object(bytes, word, start, stop) {
+            blank(bytes, start, stop);
+            bytes[start..start + 3].copy_from_slice(b"new");
         } else if next != b'(' {
             let is_between = || before.is_some_and(|of| is_between_type_and_name(bytes, of, start, end));
-            if leads_declaration(bytes, start, end) || is_between() {
+            let is_of_class =
+                || matches!(next, b':' | b'{') && bytes.get(after + 1) != Some(&b':') && is_behind_class(bytes, &words[..index], start);
+            if leads_declaration(bytes, before, start, end) || is_between() || is_of_class() {
                 blank(bytes, start, end);
+            }
+        } else if let Some(stop) = arguments {
+            if holds_expression(&bytes[after + 1..stop - 1]) && is_in_class(bytes, start) {
+                blank(bytes, start, stop);
+            } else {
+                statement_at_end(bytes, after, stop - 1);
             }
         }
     }
     instantiations(bytes, words);
+    ways_out(bytes, words);
     nameless_defaults(bytes);
+}
+
+/// `CHECK(depth > 0, return false;);`: a statement that a macro is handed for what it does where something fails.
+fn ways_out(bytes: &mut [u8], words: &[(usize, usize)]) {
+    const WAYS_OUT: [&[u8]; 4] = [b"return", b"break", b"continue", b"goto"];
+    for &(start, end) in words {
+        if !WAYS_OUT.contains(&&bytes[start..end]) {
+            continue;
+        }
+        let Some(comma) = last_before(bytes, start).filter(|at| bytes[*at] == b',') else { continue };
+        let mut depth = 0_usize;
+        let rest = bytes[end..].iter().position(|b| {
+            depth += usize::from(*b == b'(');
+            let ends = *b == b')' && depth == 0;
+            depth -= usize::from(*b == b')' && depth > 0);
+            ends || matches!(b, b'{' | b'}')
+        });
+        if let Some(close) = rest.map(|at| end + at).filter(|at| bytes[*at] == b')') {
+            blank(bytes, comma, close);
+        }
+    }
+}
+
+/// Whether a word says how a parameter is used or what a function is: `__in_opt Gauge* gauge`.
+fn says_of_parameter(word: &[u8]) -> bool {
+    let is_use = |used: &[u8]| word.strip_prefix(used).is_some_and(|rest| rest.is_empty() || rest[0] == b'_');
+    matches!(word, b"__attribute__" | b"__attribute") || [&b"__in"[..], b"__out", b"__inout", b"__deref"].into_iter().any(is_use)
+}
+
+/// Whether what follows the words behind a function's parameters: `;`, `{`, `= 0;`, `override` or `: cm(cm)`.
+fn ends_declarator(bytes: &[u8], at: usize, behind: u8) -> bool {
+    match behind {
+        b';' | b'{' => true,
+        b':' => bytes.get(at + 1) != Some(&b':'),
+        b'=' => [&b"0"[..], b"default", b"delete"].iter().any(|word| {
+            let value = skip_blanks(bytes, at + 1);
+            bytes[value..].starts_with(word) && bytes.get(skip_blanks(bytes, value + word.len())) == Some(&b';')
+        }),
+        _ => QUALIFIERS.iter().any(|word| bytes[at..].starts_with(word)),
+    }
+}
+
+/// Whether the word in front is the name of a class that is being declared: `class Gauge LOCK_FINAL : public Base {`.
+fn is_behind_class(bytes: &[u8], words: &[(usize, usize)], at: usize) -> bool {
+    // what was blanked stands there no more
+    let mut words = words.iter().rev().filter(|(start, _)| bytes[*start] != b' ');
+    let (Some(name), Some(of)) = (words.next(), words.next()) else { return false };
+    let is_apart = bytes[name.1..at].iter().all(u8::is_ascii_whitespace);
+    matches!(&bytes[of.0..of.1], b"class" | b"struct" | b"union") && skip_blanks(bytes, of.1) == name.0 && is_apart
+}
+
+/// Whether a word says how a function is called whose address a name stands for: `void (LOCKCALL *rise)(int cm);`
+fn says_how_to_call(bytes: &[u8], start: usize, end: usize) -> bool {
+    if bytes.get(start.wrapping_sub(1)) != Some(&b'(') {
+        return false;
+    }
+    let mut name = skip_blanks(bytes, end);
+    let is_apart = name > end || bytes[name] == b'*';
+    while matches!(bytes.get(name), Some(b'*' | b' ')) {
+        name += 1;
+    }
+    let length = bytes[name..].iter().take_while(|b| b.is_ascii_alphanumeric() || **b == b'_').count();
+    let close = skip_blanks(bytes, name + length);
+    is_apart && length > 0 && bytes.get(close) == Some(&b')') && bytes.get(skip_blanks(bytes, close + 1)) == Some(&b'(')
+}
+
+/// Whether a macro stands for `new`: `gauge = LOCK_NEW(pool) Gauge(cm);`
+fn makes_object(bytes: &[u8], word: &str, start: usize, stop: usize) -> bool {
+    let Some(before) = last_before(bytes, start).filter(|_| word.split('_').any(|part| part == "NEW")) else { return false };
+    let is_value = matches!(bytes[before], b'=' | b'(' | b',' | b'?' | b':') || bytes[..=before].ends_with(b"return");
+    let of = skip_blanks(bytes, stop);
+    let length = bytes[of..].iter().take_while(|b| b.is_ascii_alphanumeric() || matches!(b, b'_' | b':')).count();
+    let behind = bytes.get(skip_blanks(bytes, of + length));
+    let begins = bytes.get(of).is_some_and(|b| b.is_ascii_alphabetic() || *b == b'_');
+    is_value && begins && of > stop && matches!(behind, Some(b'(' | b'[' | b'<' | b';' | b'{'))
+}
+
+/// Whether what a macro is handed can be no list of parameters, so that a declaration is none: a text, a sum or what a call gives.
+fn holds_expression(arguments: &[u8]) -> bool {
+    memchr::memchr2(b'"', b'+', arguments).is_some() || memmem::find(arguments, b"()").is_some()
+}
+
+/// Whether a place stands in the body of a class, and first in its line.
+fn is_in_class(bytes: &[u8], at: usize) -> bool {
+    if skip_blanks(bytes, start_of_line(bytes, at)) != at {
+        return false;
+    }
+    let mut depth = 0_usize;
+    let open = bytes[..at].iter().rposition(|b| {
+        let opens = *b == b'{' && depth == 0;
+        depth += usize::from(*b == b'}');
+        depth -= usize::from(*b == b'{' && depth > 0);
+        opens
+    });
+    let Some(open) = open else { return false };
+    let head = bytes[..open].iter().rposition(|b| matches!(b, b';' | b'{' | b'}')).map_or(0, |before| before + 1);
+    let head = &bytes[head..open];
+    let is_class = |word: &[u8]| matches!(word, b"class" | b"struct" | b"union");
+    !head.contains(&b'(') && head.split(|b| !b.is_ascii_alphanumeric() && *b != b'_').any(is_class)
+}
+
+/// `CHECK_ALL(gauge, "none", rise(); fall(); )`: what a macro is handed at the end and is no expression.
+fn statement_at_end(bytes: &mut [u8], open: usize, close: usize) {
+    let Some(last) = last_before(bytes, close) else { return };
+    if bytes[last] == b',' {
+        blank(bytes, last, last + 1);
+        return;
+    }
+    if bytes[last] != b';' {
+        return;
+    }
+    let mut depth = 0;
+    let mut comma = None;
+    for (at, byte) in bytes.iter().enumerate().take(close).skip(open + 1) {
+        match byte {
+            b'(' => depth += 1,
+            b')' => depth -= 1,
+            b',' if depth == 0 => comma = Some(at),
+            // its own loops are handed on in braces
+            b'{' | b'}' => return,
+            b';' if depth == 0 => break,
+            _ => {}
+        }
+    }
+    if let Some(comma) = comma {
+        blank(bytes, comma, close);
+    }
 }
 
 /// `template class Level<int>;` says nothing of its own.
@@ -142,11 +281,14 @@ fn is_of_function(bytes: &[u8], start: usize) -> bool {
 }
 
 /// Whether a word leads a declaration and is neither its type nor its name: `LOCKS_API Gauge *first();`
-fn leads_declaration(bytes: &[u8], start: usize, end: usize) -> bool {
+fn leads_declaration(bytes: &[u8], before: Option<(usize, usize)>, start: usize, end: usize) -> bool {
+    const SPECIFIERS: [&[u8]; 6] = [b"static", b"inline", b"virtual", b"friend", b"explicit", b"constexpr"];
     let line = start_of_line(bytes, start);
     let is_first = skip_blanks(bytes, line) == start;
     let is_behind = || bytes[line..start].iter().rev().find(|b| !b.is_ascii_whitespace()).is_some_and(|b| matches!(b, b';' | b'{' | b'}'));
-    if !is_first && !is_behind() {
+    let is_specified =
+        || before.is_some_and(|(s, e)| SPECIFIERS.contains(&&bytes[s..e]) && bytes[e..start].iter().all(u8::is_ascii_whitespace));
+    if !is_first && !is_behind() && !is_specified() {
         return false;
     }
     let name = |from: usize| {
@@ -155,7 +297,12 @@ fn leads_declaration(bytes: &[u8], start: usize, end: usize) -> bool {
         let length = bytes[at..].iter().take_while(|b| b.is_ascii_alphanumeric() || matches!(b, b'_' | b':')).count();
         is_name.then_some((at, at + length))
     };
-    let Some((of, mut at)) = name(end) else { return false };
+    let Some((mut of, mut at)) = name(end) else { return false };
+    // `LOCK_API const Gauge *first();`, and not `DWORD const first();`
+    if &bytes[of..at] == b"const" {
+        let Some(next) = name(at) else { return false };
+        (of, at) = next;
+    }
     let kind = &bytes[of..at];
     let says_more = matches!(
         kind,
@@ -190,6 +337,18 @@ mod tests {
         assert_eq!(read("IN_NAMESPACE(std)string text();"), "string text();");
         assert_eq!(read("template class Level<int>;\nLOCKINLINE void rise();"), "void rise();");
         assert_eq!(read("Gauge(QObject* = nullptr);"), "Gauge(QObject* );");
+        assert_eq!(read("CHECK_ALL(cm > 0, \"low\", return of(cm); ); rise();"), "CHECK_ALL(cm > 0, \"low\" ); rise();");
+        assert_eq!(read("CHECK_ALL(gauge, \"none\", cm = 1; rise(); ) ;"), "CHECK_ALL(gauge, \"none\" ) ;");
+        assert_eq!(read("class LOCK_API Gauge LOCK_FINAL : public Base {};"), "class Gauge : public Base {};");
+        assert_eq!(read("Gauge(int cm) LOCK_NOEXCEPT : cm(cm) {}"), "Gauge(int cm) : cm(cm) {}");
+        assert_eq!(read("int cm() const LOCK_NOEXCEPT = 0;"), "int cm() const = 0;");
+        assert_eq!(read("void rise(__in_opt Gauge *g, __out_bcount(n) int *cm);"), "void rise( Gauge *g, int *cm);");
+        assert_eq!(read("static LOCK_INLINE void rise(int cm);"), "static void rise(int cm);");
+        assert_eq!(read("class Gauge {\nNAMED_AS(text() + 1) ;\nvoid rise();\n};"), "class Gauge { ; void rise(); };");
+        assert_eq!(read("typedef void (LOCKCALL *Rise)(int cm);"), "typedef void ( *Rise)(int cm);");
+        assert_eq!(read("typedef void (LOCKCALL_P Rise)(int cm);"), "typedef void ( Rise)(int cm);");
+        assert_eq!(read("g = LOCK_NEW(pool()) Gauge(cm); h = LOCK_NEW Gauge[2];"), "g = new Gauge(cm); h = new Gauge[2];");
+        assert_eq!(read("LOCKAPI const Gauge *first();"), "const Gauge *first();");
         assert_eq!(read("JNIEXPORT jint JNICALL Java_rise(JNIEnv *env);"), "jint Java_rise(JNIEnv *env);");
     }
 
@@ -199,6 +358,17 @@ mod tests {
             "LONG_DEPTH const cm = 1;",
             "LONG_DEPTH cm = 1;",
             "LONG_DEPTH rise(int cm);",
+            "LONG_DEPTH const *cm = all;",
+            "static LONG_DEPTH const cm = 1;",
+            "case LONG_DEPTH: rise();",
+            "enum Depth { LOW, // (of all)\nHIGH_DEPTH = 0x2, };",
+            "class GAUGE::LEVEL : public Base {};",
+            "if (!__in) rise(__out);",
+            "cm = (DEPTH * n) * 2;",
+            "cm = LOCK_NEW(2);",
+            "class Gauge { void rise() {\nNOTE_IT(text() + 1);\n} };",
+            "FOR_ALL(int i = 0; i < n; i++) rise();",
+            "cm = deep(a) ? LOW_DEPTH : HIGH;",
             "static DWORD rise(int cm);",
             "Level<int> GAUGE::rise(int cm) {}",
             "new (place(a)) LONG_DEPTH{1};",

@@ -105,7 +105,11 @@ impl<'t> Cpp<'t> {
                     Some("-=") => AssignOp::Sub,
                     _ => AssignOp::Other,
                 };
-                let target = self.node_or_empty(kids.field(f.left), node);
+                let mut target = self.node_or_empty(kids.field(f.left), node);
+                // `*(void**) &slot = found;` fills the slot
+                while let Node::Cast { operand, .. } = self.l.body.node(target) {
+                    target = operand;
+                }
                 let value = match kids.field(f.right) {
                     Some(list) if self.kind(list) == Kind::InitializerList => self.made_by_list(list, None),
                     other => self.node_or_empty(other, node),

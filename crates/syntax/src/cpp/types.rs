@@ -115,6 +115,11 @@ impl<'t> Cpp<'t> {
                 let declarator = kids.field(f.declarator);
                 let id = self.ty(inner);
                 match declarator.map(|d| self.l.text_of(d)) {
+                    // `using Rise = void (*)(int)` is a pointer, as with `typedef`
+                    Some(text) if text.starts_with("(*") => {
+                        let function = self.l.type_ref(TypeRef::Function { params: Box::default(), result: id });
+                        TypeRef::Indirect(function)
+                    }
                     Some(text) if text.contains('(') => TypeRef::Function { params: Box::default(), result: id },
                     Some(_) => TypeRef::Indirect(id),
                     None => return self.l.remember_type(node, id),

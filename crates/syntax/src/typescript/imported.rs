@@ -1,11 +1,13 @@
-//! Types that are named through the module that they come from: `import('./gauge').Level<T>`. The grammar knows them without arguments only;
-//! with some, the type's own name is read, and every byte keeps its place.
+//! Types that are named through the module that they come from: `import('./gauge').Level<T>`, and those that a module hands on:
+//! `export type * from './gauge'`. The grammar knows neither arguments of the first nor the second at all; the type's own name is read,
+//! what is handed on is so without a word on types, and every byte keeps its place.
 
 use std::borrow::Cow;
 
 use memchr::memmem;
 
 const IMPORT: &[u8] = b"import(";
+const EXPORT: &[u8] = b"export type ";
 /// What a module hands out as a whole is no name of a type.
 const WHOLE: &[u8] = b"default";
 
@@ -22,6 +24,16 @@ pub(super) fn plain(text: &str) -> Cow<'_, str> {
             if &source[name..end] == WHOLE {
                 bytes[name] = b'D';
             }
+        }
+    }
+    for start in memmem::find_iter(source, EXPORT) {
+        let word = start + "export ".len();
+        let star = word + "type".len() + 1;
+        if source.get(star) == Some(&b'*') {
+            if bytes.is_empty() {
+                bytes = source.to_vec();
+            }
+            bytes[word..star].fill(b' ');
         }
     }
     // blanks in place of whole characters
@@ -63,8 +75,21 @@ mod tests {
     }
 
     #[test]
+    fn types_that_are_handed_on_are_handed_on_like_all_else() {
+        assert_eq!(plain("export type * from './gauge';"), "export      * from './gauge';");
+        assert_eq!(plain("export type * as levels from './gauge';"), "export      * as levels from './gauge';");
+    }
+
+    #[test]
     fn what_the_grammar_reads_stays() {
-        for text in ["a: import('x').Level;", "import('x').then<Level>(f);", "import(name).Level<T>;", "import('x", "import x from 'y';"] {
+        for text in [
+            "export type Level = number;",
+            "a: import('x').Level;",
+            "import('x').then<Level>(f);",
+            "import(name).Level<T>;",
+            "import('x",
+            "import x from 'y';",
+        ] {
             assert_eq!(plain(text), text);
         }
     }

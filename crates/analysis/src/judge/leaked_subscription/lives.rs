@@ -1,11 +1,13 @@
 //! How long subscribers live: those that their subject alone holds, those that are made and handed over, and those that live for the process.
 
-use yarrowgraph_ir::Node;
+use yarrowgraph_ir::{MemberKind, Node, NodeId, UnaryOp};
 
 use super::teardown;
 use crate::flow::{Val, is_override};
 use crate::program::{MemberId, Site, TypeId};
+use crate::state;
 use crate::wire::Wiring;
+use crate::wire::channels::{Channel, ChannelKey};
 use crate::wire::effect::Effect;
 use crate::wire::lifetime;
 use crate::wire::once::{self, Lives};
@@ -33,6 +35,32 @@ pub(super) fn is_kept_by_subject(wiring: &Wiring<'_>, effect: &Effect, ty: TypeI
     (!can_end && !made.is_empty() && (made.iter().all(dropped) || made.iter().all(by_subject)))
         || !has_teardown && !made.is_empty() && made.iter().all(is_lasting)
         || is_handed_over(wiring, handler)
+}
+
+/// Whether the subject's destructor deletes all that are on its list, so that both end together.
+pub(super) fn is_deleted_with_subject(wiring: &Wiring<'_>, channel: &Channel) -> bool {
+    let program = wiring.program();
+    let ChannelKey::Own(list, _) = channel.key else { return false };
+    let info = program.member(list);
+    let destructors = program.ty(info.owner).members.iter().filter(|m| program.member(**m).kind == MemberKind::Destructor);
+    destructors.into_iter().any(|destructor| {
+        let Some(body) = program.body(*destructor) else { return false };
+        let is_list = |node: NodeId| {
+            state::any_within(body, node, &|n| matches!(wiring.flow.eval_in(*destructor, n), Val::Member(_, held) if held == list))
+        };
+        let deletes = |node: NodeId| state::any_within(body, node, &|n| matches!(body.node(n), Node::Unary { op: UnaryOp::Delete, .. }));
+        body.ids().any(|n| match body.node(n) {
+            Node::ForEach { iterable, body: inner, .. } => is_list(iterable) && deletes(inner),
+            Node::Loop { head, body: inner, .. } => body.list(head).iter().any(|h| is_list(*h)) && deletes(inner),
+            // `qDeleteAll(gauges)`
+            Node::Call { callee, args, .. } => {
+                let Node::Name(name) = body.node(callee) else { return false };
+                let [all] = body.list(args) else { return false };
+                program.unit_of(*destructor).text(name).to_ascii_lowercase().contains("delete") && is_list(*all)
+            }
+            _ => false,
+        })
+    })
 }
 
 /// Whether a subscriber makes the subject a part of itself, as a view does with what it shows: `this.add(viewer)`.

@@ -3,7 +3,7 @@
 use std::collections::BTreeSet;
 
 use rustc_hash::FxHashSet;
-use yarrowgraph_ir::{AssignOp, Node, NodeId};
+use yarrowgraph_ir::{AssignOp, MemberKind, Node, NodeId};
 
 use crate::flow::Val;
 use crate::program::{MemberId, Site, Sym, Ty};
@@ -82,7 +82,25 @@ pub(super) fn may_be_joined_by_name(wiring: &Wiring<'_>, m: MemberId) -> bool {
 pub(super) fn is_filled_in_braces(wiring: &Wiring<'_>, m: MemberId) -> bool {
     let program = wiring.program();
     let owner = program.member(m).owner;
-    program.kit_of(m).traits.open_names && !program.has_code(owner) && wiring.is_written_out(owner)
+    let makes = |x: &MemberId| program.member(*x).kind == MemberKind::Constructor;
+    program.kit_of(m).traits.open_names && !program.ty(owner).members.iter().any(makes) && wiring.is_written_out(owner)
+}
+
+/// Whether a slot that nobody fills is handed to code that may fill it where it stands: `load("rise", rise)` by a reference.
+pub(super) fn may_be_filled_where_it_stands(wiring: &Wiring<'_>, m: MemberId) -> bool {
+    let program = wiring.program();
+    let info = program.member(m);
+    let is_handed = |read: &Site| {
+        let (Some(body), scope) = (program.body(read.member), program.scope(read.member)) else { return false };
+        let is_argument = |n: NodeId| matches!(body.node(n), Node::Call { args, .. } if body.list(args).contains(&read.node));
+        is_own(wiring, *read, m) && scope.parent(read.node).is_some_and(is_argument)
+    };
+    info.kind == MemberKind::Field && program.kit_of(m).traits.open_names && program.index.reads(info.name).iter().any(is_handed)
+}
+
+/// Whether what is read at a place is a member.
+fn is_own(wiring: &Wiring<'_>, read: Site, m: MemberId) -> bool {
+    matches!(wiring.flow.eval(read), Val::Member(_, held) | Val::Static(held) if held == m)
 }
 
 /// Whether code of another class subscribes whatever it is handed, and nobody in the tree hands it
