@@ -146,6 +146,12 @@ pub struct Pack {
     /// Methods whose result is an element, by key or by position.
     #[serde(default)]
     pub elements: Names,
+    /// Types of which each object stands for one of what its first type argument says: futures, optional values.
+    #[serde(default)]
+    pub boxes: Names,
+    /// Types of records that have whatever members, all of one type: the last type argument.
+    #[serde(default)]
+    pub open_records: Names,
     /// Methods that give what an optional value holds.
     #[serde(default)]
     pub unwraps: Names,

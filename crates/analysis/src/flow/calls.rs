@@ -294,7 +294,28 @@ impl Flow<'_> {
             // what is given something to go by gives something else, unless that stands in for what is missing: `orElse(other)`
             if pack.unwraps.contains(text) && (args.is_empty() || text.to_ascii_lowercase().contains("or")) {
                 let of = inner(object);
-                if !matches!(of, Val::Type(_)) {
+                let is_own = program.is_declared(program.sym_in(site.member, name))
+                    && self.method_called(site, callee, args.len(), budget.min(6)).is_some();
+                let ty = self.type_of_val(&of, budget).bounded();
+                let in_unit = program.member(site.member).unit;
+                let holds = program.boxed(in_unit, &ty).is_some() || program.element_type(in_unit, &ty).is_some();
+                // an object of a library that holds nothing gives something else
+                let gives_other = matches!(&ty, Ty::Outside(_, args) if args.is_empty()) && args.is_empty() && !holds;
+                if !matches!(of, Val::Type(_)) && !is_own && !gives_other {
+                    // what is found in a stream: `all.stream().findAny().orElseThrow()`
+                    let is_found = match body.node(object) {
+                        Node::Call { callee, .. } => {
+                            matches!(body.node(callee), Node::Member { name, .. } if pack.firsts.contains(unit.text(name)))
+                        }
+                        _ => false,
+                    };
+                    return if is_found { Val::Element(Arc::new(of), None) } else { of };
+                }
+            }
+            // the value of an entry of a map: `entry.getValue()`
+            if args.is_empty() && pack.entry_values.contains(text) {
+                let of = inner(object);
+                if self.is_met_entry(site.member, object, &of, program.sym_in(site.member, name), budget) {
                     return of;
                 }
             }

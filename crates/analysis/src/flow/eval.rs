@@ -45,6 +45,16 @@ impl Flow<'_> {
                 if let Some(argument) = self.rest_argument(member, &object, body.list(keys)) {
                     return argument;
                 }
+                // `gauge['rise'](3)`
+                if let [key] = *body.list(keys)
+                    && let Node::Str(name) = body.node(key)
+                    && self.program.kit_of(member).traits.file_modules
+                    && self.program.is_declared(self.program.sym_in(member, name))
+                    && let known @ (Val::Method(..) | Val::Member(..)) =
+                        self.member_of(object.clone(), self.program.sym_in(member, name), self.is_callee(site), budget)
+                {
+                    return known;
+                }
                 let key = body.list(keys).first().map(|k| Arc::new(inner(*k)));
                 Val::Element(Arc::new(object), key)
             }
@@ -363,7 +373,7 @@ impl Flow<'_> {
                 return object;
             }
             // and so is an entry that is met on a walk: `foreach (DictionaryEntry entry in map)`
-            if matches!(object, Val::Element(_, None)) && pack.entry_values.contains(text) && self.is_entry(site.member, written) {
+            if pack.entry_values.contains(text) && self.is_met_entry(site.member, written, &object, sym, budget) {
                 return object;
             }
             // an iterator is as good as what it walks, and its entries are those of the map: `it->second.boats`
@@ -375,6 +385,7 @@ impl Flow<'_> {
                 return object;
             }
         }
+        let object = self.walked_by(site.member, written, object, budget);
         let param = matches!(object, Val::Param(..)).then(|| object.clone());
         match (self.member_of(object, sym, called, budget), param) {
             // given as whatever it is, and taken as something of the tree
@@ -384,6 +395,21 @@ impl Flow<'_> {
                 known.map_or(outside, |m| self.member_value(m, param, budget))
             }
             (value, _) => value,
+        }
+    }
+
+    /// What a member is asked of: an element where an iterator is written, and what is known by its type where one of two is.
+    fn walked_by(&self, member: MemberId, written: NodeId, object: Val, budget: u32) -> Val {
+        let Some(body) = self.program.body(member) else { return object };
+        match body.node(written) {
+            Node::Name(_) if !self.program.kit_of(member).pack.list_begins.is_empty() && !matches!(object, Val::Element(..)) => {
+                match self.list_of_iterator(member, written) {
+                    Some(list) => Val::Element(Arc::new(self.eval_at(member, list, budget)), None),
+                    None => object,
+                }
+            }
+            Node::Conditional { .. } if object == Val::Unknown => Val::Local(Site { member, node: written }),
+            _ => object,
         }
     }
 
@@ -411,6 +437,15 @@ impl Flow<'_> {
             Node::Cast { ty, .. } => program.type_in(member, ty).own(),
             _ => None,
         }
+    }
+
+    /// Whether an object is an entry that is met on a walk through a map, of which a name means the value: one that is said to be an
+    /// entry, or one whose value has no such member.
+    pub(super) fn is_met_entry(&self, member: MemberId, written: NodeId, object: &Val, name: Sym, budget: u32) -> bool {
+        let program = self.program;
+        let Val::Element(of, None) = object else { return false };
+        let has_own = || self.type_of_val(object, budget).own().is_some_and(|t| program.find_member(t, name).is_some());
+        self.is_entry(member, written) || program.is_map(&self.type_of_val(of, budget)) && !has_own()
     }
 
     /// Whether a name is that of a local that is said to be an entry of a map: a key with what is there.
@@ -503,11 +538,32 @@ impl Flow<'_> {
         {
             return self.eval_at(value.member, value.node, budget);
         }
+        // what another object has that is taken over whole: `{ ...kit, depth: 3 }`
+        if let Val::Literal(site) = object
+            && let (Some(copied), Some(budget)) = (self.copied_by(site), budget.checked_sub(2))
+            && let known @ (Val::New(_) | Val::Static(_) | Val::Member(..) | Val::Literal(_)) =
+                self.member_of(self.eval_at(site.member, copied, budget), name, called, budget)
+        {
+            return known;
+        }
         match self.type_of_val(&object, budget).bounded() {
             Ty::Own(t, _) | Ty::Static(t) => match program.find_member_as(t, name, called) {
                 Some(m) => self.member_value(m, object, budget),
                 None => Val::Outside(Arc::new(object), name),
             },
+            Ty::Outside(of, args) if !args.is_empty() => {
+                let pack = &program.kit(self.unit_near(&object)).pack;
+                let boxed = program.is_declared(name) && pack.boxes.contains(program.text(of));
+                let held = args.first().filter(|_| boxed).and_then(Ty::own);
+                // by its name, as by a key: `levels.deep` of a `Record<string, Level>`
+                if !called && pack.open_records.contains(program.text(of)) {
+                    return Val::Element(Arc::new(object), Some(Arc::new(Val::Str(name))));
+                }
+                match held.and_then(|t| program.find_member_as(t, name, called)) {
+                    Some(m) => self.member_value(m, object, budget),
+                    None => Val::Outside(Arc::new(object), name),
+                }
+            }
             _ => Val::Outside(Arc::new(object), name),
         }
     }

@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use yarrowgraph_ir::{Node, NodeId, UnaryOp};
+use yarrowgraph_ir::{MemberKind, Node, NodeId, UnaryOp};
 
 use super::{BUDGET, Flow, Val};
 use crate::program::{Declared, MemberId, Site, Sym, within};
@@ -268,8 +268,26 @@ impl Flow<'_> {
             // the parts of rows that are written out are told apart
             Some(Val::Element(of, None)) if self.has_rows_of_parts(&of, budget) => Val::Local(local),
             Some(Val::Element(of, key)) => Val::Element(of, key),
-            _ => Val::Local(local),
+            Some(source) => self.part_of_whole(local, body.list(parts), &source, budget),
+            None => Val::Local(local),
         }
+    }
+
+    /// A part of a list that a function gives, or of a record: `const [gauge, rise] = useGauge();`, `auto& [left, right] = pair;`
+    fn part_of_whole(&self, local: Site, parts: &[NodeId], whole: &Val, budget: u32) -> Val {
+        let program = self.program;
+        let Some(place) = parts.iter().position(|p| *p == local.node) else { return Val::Local(local) };
+        if let Val::Literal(list) = whole
+            && let Some(Node::Collection { items, .. }) = program.body(list.member).map(|body| body.node(list.node))
+            && let Some(item) = program.body(list.member).and_then(|body| body.list(items).get(place).copied())
+        {
+            return self.eval_at(list.member, item, budget);
+        }
+        let class = self.type_of_val(whole, budget).bounded().own().filter(|_| program.kit_of(local.member).traits.open_names);
+        let fields = class.map(|t| &program.ty(t).members);
+        let mut fields =
+            fields.into_iter().flatten().filter(|m| program.member(**m).kind == MemberKind::Field && !program.member(**m).is_static);
+        fields.nth(place).map_or(Val::Local(local), |field| Val::Member(Arc::new(whole.clone()), *field))
     }
 
     /// What a pattern takes apart.

@@ -12,6 +12,7 @@ mod constants;
 mod eval;
 mod given;
 mod kept;
+mod lambdas;
 mod locals;
 mod parts;
 mod rows;

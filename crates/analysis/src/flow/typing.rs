@@ -2,12 +2,15 @@
 
 use std::sync::Arc;
 
-use yarrowgraph_ir::{MemberKind, Node, NodeId};
+use yarrowgraph_ir::{MemberKind, Node, NodeId, TypeRef};
 
 use super::calls::LISTS;
 use super::eval::returned;
 use super::{BUDGET, Flow, Val};
 use crate::program::{MemberId, Site, Sym, Ty, TypeId};
+
+/// How far what a function gives is looked for.
+const NEAR: u32 = 6;
 
 impl Flow<'_> {
     /// The static type of a value.
@@ -72,8 +75,14 @@ impl Flow<'_> {
             Val::Local(site) => self.node_type(site.member, site.node, budget),
             Val::Element(of, key) => {
                 let ty = self.type_of_val(of, budget);
-                let element = program.element_type(self.unit_near(of), &ty).unwrap_or(match ty {
+                let unit = self.unit_near(of);
+                let element = program.element_type(unit, &ty).or_else(|| program.boxed(unit, &ty)).unwrap_or_else(|| match ty {
                     Ty::Unknown => Ty::Unknown,
+                    // of a record whose members are all of one type, whichever it is
+                    Ty::Record(members) => match &members[..] {
+                        [(_, first), rest @ ..] if rest.iter().all(|(_, ty)| ty == first) => first.clone(),
+                        _ => Ty::Unknown,
+                    },
                     other => self.indexed_type(other),
                 });
                 match (&**of, key.as_deref()) {
@@ -89,7 +98,10 @@ impl Flow<'_> {
                 _ => Ty::Unknown,
             },
             // what is written out is of the type of what it is given to
-            Val::Literal(site) => self.expected_type(site.member, site.node, budget),
+            Val::Literal(site) => match self.expected_type(site.member, site.node, budget) {
+                Ty::Unknown if self.is_list(*site) => self.node_type(site.member, site.node, budget),
+                expected => expected,
+            },
             Val::Unknown | Val::Global(_) | Val::TypeParam(..) | Val::Str(_) | Val::Null | Val::Data => Ty::Unknown,
         }
     }
@@ -116,7 +128,7 @@ impl Flow<'_> {
     }
 
     /// A file whose language knows the collections that a value is made of.
-    fn unit_near(&self, val: &Val) -> crate::program::UnitId {
+    pub(super) fn unit_near(&self, val: &Val) -> crate::program::UnitId {
         match val.root() {
             Val::This(t) | Val::Type(t) => self.program.ty(*t).unit,
             Val::Static(m) | Val::Param(m, ..) | Val::Lambda(m, _) | Val::Method(m, _) => self.program.member(*m).unit,
@@ -126,7 +138,7 @@ impl Flow<'_> {
     }
 
     /// A member's type, seen through the type arguments of the object it is read from.
-    fn seen_through(&self, object: &Val, member: MemberId, declared: Ty, budget: u32) -> Ty {
+    pub(super) fn seen_through(&self, object: &Val, member: MemberId, declared: Ty, budget: u32) -> Ty {
         if matches!(declared, Ty::Unknown) {
             return declared;
         }
@@ -211,7 +223,7 @@ impl Flow<'_> {
                 (Ty::Unknown, Some(default)) => self.node_type(member, default, budget),
                 (given, _) => given,
             },
-            (Some(_), _) => Ty::Unknown,
+            (Some(function), _) => self.lambda_param(member, function, index, budget),
         }
     }
 
@@ -220,7 +232,7 @@ impl Flow<'_> {
         self.node_type(member, node, BUDGET).bounded()
     }
 
-    fn node_type(&self, member: MemberId, node: NodeId, budget: u32) -> Ty {
+    pub(super) fn node_type(&self, member: MemberId, node: NodeId, budget: u32) -> Ty {
         let Some(budget) = budget.checked_sub(1) else { return Ty::Unknown };
         let program = self.program;
         let Some(body) = program.body(member) else { return Ty::Unknown };
@@ -237,7 +249,7 @@ impl Flow<'_> {
                 match self.local_values(Site { member, node }).first() {
                     Some(&value) => self.node_type(member, value, budget),
                     None => match self.eval_at(member, node, budget) {
-                        Val::Local(_) => Ty::Unknown,
+                        Val::Local(_) => self.type_of_part(Site { member, node }, budget),
                         other => self.type_of_val(&other, budget),
                     },
                 }
@@ -269,12 +281,10 @@ impl Flow<'_> {
                 known => known,
             },
             Node::Call { callee, args, type_args, .. } => self.call_type(member, node, callee, body.list(args), type_args, budget),
-            Node::Unary { op: yarrowgraph_ir::UnaryOp::Await, operand } => match self.node_type(member, operand, budget) {
-                Ty::Outside(name, args) if matches!(program.text(name), "Promise" | "Task" | "ValueTask") => {
-                    args.first().cloned().unwrap_or(Ty::Unknown)
-                }
-                other => other,
-            },
+            Node::Unary { op: yarrowgraph_ir::UnaryOp::Await, operand } => {
+                let awaited = self.node_type(member, operand, budget);
+                program.boxed(program.member(member).unit, &awaited).unwrap_or(awaited)
+            }
             Node::Unary { operand, .. } => self.node_type(member, operand, budget),
             Node::Opaque(list) if list.len == 1 => self.node_type(member, body.list(list)[0], budget),
             Node::Conditional { then, other, .. } => match (self.node_type(member, then, budget), self.node_type(member, other, budget)) {
@@ -290,7 +300,8 @@ impl Flow<'_> {
             }
             Node::Assign { value, .. } => self.node_type(member, value, budget),
             Node::Collection { items, .. } => Ty::Array(Arc::new(self.common_of_items(member, body.list(items), budget))),
-            Node::Lambda(_) | Node::MethodRef { .. } => Ty::Function(Arc::new(Ty::Unknown)),
+            Node::Lambda(_) => Ty::Function(Arc::new(self.given_by_function(member, node, budget.min(NEAR)))),
+            Node::MethodRef { .. } => Ty::Function(Arc::new(Ty::Unknown)),
             Node::Object(entries) => {
                 // a copy with other parts is what is copied
                 if let Some(copied) = self.copied_by(Site { member, node })
@@ -298,14 +309,27 @@ impl Flow<'_> {
                 {
                     return known;
                 }
-                let member_of = |entry: &NodeId| match body.node(*entry) {
-                    Node::Entry { key, value } => match body.node(key) {
-                        Node::Str(name) => Some((program.sym_in(member, name), self.node_type(member, value, budget))),
-                        _ => None,
-                    },
-                    _ => None,
-                };
-                Ty::Record(body.list(entries).iter().filter_map(member_of).filter(|(_, ty)| *ty != Ty::Unknown).collect())
+                let mut members: Vec<(Sym, Ty)> = Vec::new();
+                for entry in body.list(entries) {
+                    match body.node(*entry) {
+                        Node::Entry { key, value } => {
+                            // what stands under a constant is known by no name
+                            let name = if let Node::Str(name) = body.node(key) {
+                                Some(program.sym_in(member, name))
+                            } else {
+                                program.symbols.get("")
+                            };
+                            members.extend(name.map(|name| (name, self.node_type(member, value, budget))));
+                        }
+                        Node::Unary { op: yarrowgraph_ir::UnaryOp::Spread, operand } => {
+                            if let Ty::Record(copied) = self.node_type(member, operand, budget) {
+                                members.extend(copied.iter().cloned());
+                            }
+                        }
+                        _ => {}
+                    }
+                }
+                Ty::Record(members.into_iter().filter(|(_, ty)| *ty != Ty::Unknown).collect())
             }
             Node::Name(_) | Node::Member { .. } | Node::This | Node::Super | Node::OuterThis(_) | Node::Index { .. } => {
                 let value = self.eval_at(member, node, budget);
@@ -388,7 +412,13 @@ impl Flow<'_> {
             Ty::Outside(name, args) if pack.givers.contains(program.text(name)) => args.last().cloned().unwrap_or(Ty::Unknown),
             _ => Ty::Unknown,
         };
-        let Node::Member { object, name, .. } = body.node(callee) else { return given_by(callee) };
+        let Node::Member { object, name, .. } = body.node(callee) else {
+            // `std::get<Gauge>(held)`
+            return match written.first() {
+                Some(taken @ Ty::Own(..)) if written.len() == 1 && args.len() == 1 => taken.clone(),
+                _ => given_by(callee),
+            };
+        };
         let text = program.unit_of(member).text(name);
         if pack.invokers.contains(text) {
             let given = given_by(object);
@@ -403,6 +433,24 @@ impl Flow<'_> {
         {
             return of;
         }
+        let boxed = || Some(self.node_type(member, object, budget)).filter(|of| program.boxed(program.member(member).unit, of).is_some());
+        if !pack.boxes.is_empty()
+            && let Some(of) = boxed()
+        {
+            let held = program.boxed(program.member(member).unit, &of).unwrap_or(Ty::Unknown);
+            let [function] = args else { return held };
+            return match (body.node(*function), self.given_by_function(member, *function, budget), of) {
+                // what comes of it is in such a box again
+                (Node::Lambda(_), given @ (Ty::Own(..) | Ty::Outside(..)), Ty::Outside(name, _))
+                    if program.boxed(program.member(member).unit, &given).is_none() =>
+                {
+                    Ty::Outside(name, Arc::from([given]))
+                }
+                (Node::Lambda(_), given @ Ty::Outside(..), _) => given,
+                (Node::Lambda(_), _, of) => of,
+                _ => held,
+            };
+        }
         if pack.elements.contains(text) {
             let of = self.node_type(member, object, budget);
             return program.element_type(program.member(member).unit, &of).unwrap_or_else(|| match written.first() {
@@ -415,9 +463,25 @@ impl Flow<'_> {
         if let [.., function] = args
             && args.len() <= 2
             && pack.maps.contains(text)
-            && let given @ (Ty::Own(..) | Ty::Outside(..)) = self.given_by_function(member, *function, budget)
         {
-            return Ty::Array(Arc::new(given));
+            if let Node::MethodRef { name, .. } = body.node(*function)
+                && let name = program.unit_of(member).text(name)
+                && (pack.entry_values.contains(name) || pack.copies.contains(name))
+            {
+                // the values of entries, or all that the elements hold
+                let element = self.element_of_node(member, object, budget);
+                return element.map_or(Ty::Unknown, |e| if pack.copies.contains(name) { e } else { Ty::Array(Arc::new(e)) });
+            }
+            if let given @ (Ty::Own(..) | Ty::Outside(..)) = self.given_by_function(member, *function, budget) {
+                return Ty::Array(Arc::new(given));
+            }
+        }
+        if let (Val::Global(of), true) = (self.eval_at(member, object, budget), text == "assign")
+            && program.text(of) == "Object"
+        {
+            let records =
+                args.iter().filter_map(|a| if let Ty::Record(members) = self.node_type(member, *a, budget) { Some(members) } else { None });
+            return Ty::Record(records.flat_map(|members| members.to_vec()).collect());
         }
         if args.len() > 1 && LISTS.contains(&text) && matches!(self.eval_at(member, object, budget), Val::Global(_)) {
             let items: Vec<Ty> = args.iter().map(|a| self.node_type(member, *a, budget)).collect();
@@ -437,7 +501,14 @@ impl Flow<'_> {
     fn common_of_items(&self, member: MemberId, items: &[NodeId], budget: u32) -> Ty {
         /// Of a long list the first few speak for all.
         const ITEMS: usize = 16;
-        let mut types = items.iter().take(ITEMS).map(|i| self.node_type(member, *i, budget));
+        let body = self.program.body(member);
+        let type_of = |item: NodeId| match body.map(|body| body.node(item)) {
+            Some(Node::Unary { op: yarrowgraph_ir::UnaryOp::Spread, operand }) => {
+                self.element_of_node(member, operand, budget).unwrap_or(Ty::Unknown)
+            }
+            _ => self.node_type(member, item, budget),
+        };
+        let mut types = items.iter().take(ITEMS).map(|i| type_of(*i));
         let first = types.next().unwrap_or(Ty::Unknown);
         if first.own().is_none() {
             return first;
@@ -461,6 +532,57 @@ impl Flow<'_> {
             },
             _ => Ty::Unknown,
         }
+    }
+
+    /// Whether a list is written out at a place.
+    fn is_list(&self, site: Site) -> bool {
+        self.program.body(site.member).is_some_and(|body| matches!(body.node(site.node), Node::Collection { .. }))
+    }
+
+    /// The type of a part that a pattern takes from an entry of a map by its position: `for (const [, gauge] of gauges)`.
+    fn type_of_part(&self, local: Site, budget: u32) -> Ty {
+        let program = self.program;
+        let Some(body) = program.body(local.member) else { return Ty::Unknown };
+        let Some(pattern) = program.scope(local.member).parent(local.node) else { return Ty::Unknown };
+        let Node::Pattern { parts, init, positional: true } = body.node(pattern) else { return Ty::Unknown };
+        let Some(place) = body.list(parts).iter().position(|part| *part == local.node) else { return Ty::Unknown };
+        if let Some(part) = init.and_then(|init| self.part_of_given(Site { member: local.member, node: init }, place, budget)) {
+            return part;
+        }
+        let of = match self.pattern_source(local.member, pattern, init, budget) {
+            Some(Val::Element(of, None)) => self.type_of_val(&of, budget),
+            Some(Val::Param(member, Some(function), index)) => match self.walked_collection(member, function, index, budget) {
+                Some(walked) => self.type_of_val(&walked, budget),
+                None => return Ty::Unknown,
+            },
+            _ => return Ty::Unknown,
+        };
+        if !program.is_map(&of) {
+            return Ty::Unknown;
+        }
+        match (place, of.args()) {
+            (0, [key, _]) => key.clone(),
+            (1, [_, value]) => value.clone(),
+            _ => Ty::Unknown,
+        }
+    }
+
+    /// The type of a part of the tuple or list that a call gives, by what its method says or gives at its end.
+    fn part_of_given(&self, call: Site, place: usize, budget: u32) -> Option<Ty> {
+        let program = self.program;
+        let Node::Call { callee, args, .. } = program.body(call.member)?.node(call.node) else { return None };
+        let target = self.method_called(call, callee, args.len as usize, budget)?.member;
+        if let Some(ty) = program.decl(target).ty {
+            let TypeRef::Tuple(parts) = program.unit_of(target).type_ref(ty) else { return None };
+            return Some(program.type_in(target, *parts.get(place)?));
+        }
+        let body = program.body(target)?;
+        let part = |given: NodeId| match body.node(given) {
+            Node::Collection { items, .. } => body.list(items).get(place).copied(),
+            _ => None,
+        };
+        let given = returned(program, target, None).into_iter().find_map(part)?;
+        Some(self.node_type(target, given, budget.min(NEAR)))
     }
 
     /// The type of a collection's elements, for a node.

@@ -99,9 +99,11 @@ impl Program {
         local.next().filter(|_| local.next().is_none())
     }
 
-    /// Whether types are declared in the body of a member.
+    /// Whether types with names are declared in the body of a member.
     pub fn declares_types(&self, member: MemberId) -> bool {
-        self.decl(member).body.as_ref().is_some_and(|body| !body.types.is_empty())
+        let Some(body) = self.decl(member).body.as_ref().filter(|body| !body.types.is_empty()) else { return false };
+        let unit = self.unit(self.member(member).unit);
+        body.types.iter().any(|(declared, _)| !unit.ty(*declared).anonymous)
     }
 
     /// The type that a name means in the body of a member: one that is declared there, or one of those around. What is declared in one

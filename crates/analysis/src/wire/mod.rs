@@ -477,6 +477,17 @@ impl<'p> Wiring<'p> {
         self.written_out.get_or_init(find).contains(&class)
     }
 
+    /// Whether what makes an object gives a field of it its value by its place: `Step{ 3, rise }` of a class without constructors.
+    pub(crate) fn is_given_by_place(&self, made: Site, field: MemberId) -> bool {
+        let program = self.program();
+        let class = &program.ty(program.member(field).owner).members;
+        let makes = |m: &MemberId| program.member(*m).kind == MemberKind::Constructor;
+        let Some(Node::New { args, .. }) = program.body(made.member).map(|body| body.node(made.node)) else { return false };
+        let is_field = |m: &&MemberId| program.member(**m).kind == MemberKind::Field && !program.member(**m).is_static;
+        let place = class.iter().filter(is_field).position(|m| *m == field);
+        program.kit_of(field).traits.open_names && !class.iter().any(makes) && place.is_some_and(|place| place < args.len as usize)
+    }
+
     /// Whether objects of a class, or of an heir or base of it, are handed over to scripts or other processes.
     fn is_exported(&self, ty: TypeId) -> bool {
         let program = self.program();

@@ -78,7 +78,8 @@ impl Extractor<'_, '_> {
                     }
                 }
                 // a place that was found in a map holds what is called: `found->second(cm)`
-                if pack.entry_values.contains(text)
+                if program.kit_of(self.member).traits.fields_called
+                    && pack.entry_values.contains(text)
                     && let of @ Val::Element(_, Some(_)) = self.told(object)
                 {
                     self.raise_value(node, object, &of, found);

@@ -180,6 +180,9 @@ impl<'t> Cpp<'t> {
             return TypeRef::Indirect(*held);
         }
         if FUNCTIONS.contains(&simple) {
+            if let Some(function @ TypeRef::Function { .. }) = args.first().map(|f| self.l.unit.type_ref(*f)) {
+                return function.clone();
+            }
             let result = self.l.type_ref(TypeRef::Other);
             return TypeRef::Function { params: Box::default(), result };
         }

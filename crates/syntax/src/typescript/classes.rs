@@ -102,6 +102,8 @@ impl<'t> Script<'t> {
         let declared = match self.kind(around) {
             Kind::FunctionDecl => around,
             Kind::Arrow | Kind::FunctionExpr => around.parent().filter(|d| self.kind(*d) == Kind::Declarator)?,
+            // `const Gauge = class { … };`
+            Kind::Declarator => around,
             _ => return None,
         };
         let name = declared.child_by_field_id(self.t.fields.name)?;

@@ -149,10 +149,20 @@ impl<'t> Script<'t> {
         match self.kind(node) {
             Kind::ObjectPattern | Kind::ArrayPattern => {
                 let positional = self.kind(node) == Kind::ArrayPattern;
-                let kids = self.l.items(node);
+                let kids = self.l.kids(node);
                 let mut parts = Vec::new();
-                for part in kids.named() {
-                    parts.push(self.pattern_part(part, positional));
+                let mut is_filled = true;
+                for part in kids.all() {
+                    if part.is_named() && !part.is_extra() {
+                        parts.push(self.pattern_part(part, positional));
+                        is_filled = true;
+                    } else if positional && matches!(part.kind(), "[" | ",") {
+                        // what is left out has a place all the same: `[, gauge]`
+                        if !is_filled {
+                            parts.push(self.l.push(Node::Empty, part));
+                        }
+                        is_filled = false;
+                    }
                 }
                 let parts = self.l.list(&parts);
                 self.l.push(Node::Pattern { parts, init, positional }, node)

@@ -83,7 +83,9 @@ pub(super) fn is_filled_in_braces(wiring: &Wiring<'_>, m: MemberId) -> bool {
     let program = wiring.program();
     let owner = program.member(m).owner;
     let makes = |x: &MemberId| program.member(*x).kind == MemberKind::Constructor;
-    program.kit_of(m).traits.open_names && !program.ty(owner).members.iter().any(makes) && wiring.is_written_out(owner)
+    program.kit_of(m).traits.open_names
+        && !program.ty(owner).members.iter().any(makes)
+        && (wiring.is_written_out(owner) || wiring.flow.creations(owner).iter().any(|made| wiring.is_given_by_place(*made, m)))
 }
 
 /// Whether a slot that nobody fills is handed to code that may fill it where it stands: `load("rise", rise)` by a reference.

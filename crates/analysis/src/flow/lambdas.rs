@@ -1,0 +1,125 @@
+//! Types of the parameters of functions that are written out and name none: what those who take the function hand to it.
+
+use yarrowgraph_ir::{FunctionId, MemberKind, Node, NodeId, TypeKind, TypeRef, TypeRefId};
+
+use super::{Callee, Flow};
+use crate::program::{MemberId, Program, Site, Ty, UnitId};
+
+/// How far the type of what takes a function is looked for.
+const NEAR: u32 = 8;
+
+impl Flow<'_> {
+    /// The type of a parameter of a function that is written out, by what it is handed or given to.
+    pub(super) fn lambda_param(&self, member: MemberId, function: FunctionId, index: u16, budget: u32) -> Ty {
+        let budget = budget.min(NEAR);
+        let program = self.program;
+        let (Some(body), scope) = (program.body(member), program.scope(member)) else { return Ty::Unknown };
+        let Some(lambda) = scope.function_node(function) else { return Ty::Unknown };
+        let Some(around) = scope.parent(lambda) else {
+            return program.decl(member).ty.map_or(Ty::Unknown, |ty| self.handed_by(member, ty, index));
+        };
+        match body.node(around) {
+            Node::Call { callee, args, .. } => {
+                let Some(at) = body.list(args).iter().position(|a| *a == lambda) else { return Ty::Unknown };
+                let site = Site { member, node: around };
+                match self.method_called(site, callee, args.len as usize, budget) {
+                    Some(target) => self.handed_by_param(&target, at, index, budget),
+                    None => self.handed_by_library(member, callee, (args.len as usize, at), index, budget),
+                }
+            }
+            Node::Local { ty: Some(ty), .. } => self.handed_by(member, ty, index),
+            _ => Ty::Unknown,
+        }
+    }
+
+    /// What a method of the tree hands to a function that one of its parameters takes.
+    fn handed_by_param(&self, target: &Callee, at: usize, index: u16, budget: u32) -> Ty {
+        let program = self.program;
+        let decl = program.decl(target.member);
+        let at = at + usize::from(target.extension);
+        let Some(ty) = decl.params.get(at).and_then(|p| p.ty) else { return Ty::Unknown };
+        let handed = self.handed_by(target.member, ty, index);
+        match &target.receiver {
+            Some(receiver) => self.seen_through(receiver, target.member, handed, budget),
+            None => handed,
+        }
+    }
+
+    /// What a function of a written type is handed.
+    fn handed_by(&self, member: MemberId, ty: TypeRefId, index: u16) -> Ty {
+        let program = self.program;
+        let mut written = ty;
+        while let TypeRef::Nullable(of) | TypeRef::Indirect(of) = program.unit_of(member).type_ref(written) {
+            written = *of;
+        }
+        if let TypeRef::Function { params, .. } = program.unit_of(member).type_ref(written) {
+            return params.get(usize::from(index)).map_or(Ty::Unknown, |p| program.type_in(member, *p));
+        }
+        handed_by_type(program, &program.type_in(member, ty), index)
+    }
+
+    /// What a method of a library hands to a function: what is in the collection or the box that it is asked of.
+    fn handed_by_library(&self, member: MemberId, callee: NodeId, (count, at): (usize, usize), index: u16, budget: u32) -> Ty {
+        let program = self.program;
+        let Some(body) = program.body(member) else { return Ty::Unknown };
+        let Node::Member { object, name, .. } = body.node(callee) else { return Ty::Unknown };
+        let pack = &*program.kit_of(member).pack;
+        let text = program.unit_of(member).text(name);
+        let of = self.node_type(member, object, budget);
+        if let Some(held) = program.boxed(program.member(member).unit, &of) {
+            // what goes on from a task is handed the task itself
+            return if index > 0 || text == "ContinueWith" { Ty::Unknown } else { held };
+        }
+        let Some(element) = program.element_type(program.member(member).unit, &of) else { return Ty::Unknown };
+        let accumulates = pack.folds.contains(text) || pack.folds_back.contains(text);
+        match index {
+            // what was gathered before comes first, where a fold is told how to begin or what it gives
+            0 if at > 0 || accumulates && count > 1 => Ty::Unknown,
+            0 => element,
+            1 if accumulates || !program.is_map(&of) && !program.kit_of(member).traits.duck_typed && self.takes_two_alike(text) => element,
+            _ => Ty::Unknown,
+        }
+    }
+
+    /// Whether a method hands two elements to a function, which compares them or makes one of them.
+    fn takes_two_alike(&self, method: &str) -> bool {
+        matches!(method, "sort" | "sorted" | "toSorted" | "min" | "max" | "reduce")
+    }
+}
+
+/// What functions of a type are handed: by its only method, or by its type arguments.
+fn handed_by_type(program: &Program, ty: &Ty, index: u16) -> Ty {
+    match ty {
+        Ty::Own(class, args) => {
+            let of = program.ty(*class);
+            if of.kind != TypeKind::Interface && of.kind != TypeKind::Delegate {
+                return Ty::Unknown;
+            }
+            let mut methods = of.members.iter().filter(|m| program.member(**m).kind == MemberKind::Method && program.is_asked_for(**m));
+            let (Some(only), None) = (methods.next(), methods.next()) else { return Ty::Unknown };
+            let param = program.decl(*only).params.get(usize::from(index)).and_then(|p| p.ty);
+            param.map_or(Ty::Unknown, |ty| program.type_in(*only, ty).substitute(&of.params, args))
+        }
+        Ty::Outside(_, args) => match args.get(usize::from(index)) {
+            Some(arg) => arg.clone(),
+            // two of one type: `BinaryOperator<Gauge>`
+            None if args.len() == 1 => args[0].clone(),
+            None => Ty::Unknown,
+        },
+        Ty::Array(_) | Ty::Function(_) | Ty::Record(_) | Ty::Static(_) | Ty::Param(..) | Ty::Unknown => Ty::Unknown,
+    }
+}
+
+impl Program {
+    /// What an object of a type stands for, where that is a box of one thing, as a future or an optional value is.
+    pub(crate) fn boxed(&self, unit: UnitId, ty: &Ty) -> Option<Ty> {
+        let Ty::Outside(name, args) = ty else { return None };
+        let held = args.first().filter(|_| self.kit(unit).pack.boxes.contains(self.text(*name)))?;
+        Some(held.clone())
+    }
+
+    /// Whether a method of an interface has no code of its own.
+    fn is_asked_for(&self, method: MemberId) -> bool {
+        self.body(method).is_none_or(|body| body.root.is_none()) && !self.member(method).is_static
+    }
+}
