@@ -281,27 +281,57 @@ fn of_other_topic(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> Op
     Some(draft(wiring, channel, effect, message, Certainty::Certain))
 }
 
+/// Where an object comes from that is a subject.
+#[derive(Clone, Copy)]
+enum Origin {
+    /// A constructor is handed it.
+    Handed(MemberId, u16),
+    /// Its owner makes it, there.
+    Made(Site),
+    /// It is made once for all.
+    Shared(Site),
+}
+
+/// Where the one object is made that a field ever holds.
+fn made_once(wiring: &Wiring<'_>, field: MemberId) -> Option<Site> {
+    let definition = wiring.flow.only_definition(field)?;
+    match wiring.flow.eval(definition) {
+        Val::New(made) => Some(made),
+        _ => None,
+    }
+}
+
 /// A handler that is on the channel of another object of the same kind: of what the subscriber was given as something else.
 fn of_other_subject(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> Option<Draft> {
     let (flow, program) = (&wiring.flow, wiring.program());
     let owner = program.member(effect.site.member).owner;
     let own = |e: &&Effect| program.member(e.site.member).owner == owner && release::same_handler(flow, e, effect) == Same::Yes;
     let joins: Vec<&Effect> = channel.joins.iter().map(|j| &wiring.effects[*j]).filter(own).collect();
-    let given = |e: &Effect| match flow.as_given(&e.holder.subject) {
-        Val::Param(m, None, index) if program.member(m).kind == MemberKind::Constructor => Some((m, index)),
+    let origin = |e: &Effect| match flow.as_given(&e.holder.subject) {
+        Val::Param(m, None, index) if program.member(m).kind == MemberKind::Constructor => Some(Origin::Handed(m, index)),
+        Val::New(made) => Some(Origin::Made(made)),
+        Val::Static(m) => made_once(wiring, m).map(Origin::Shared),
+        Val::Member(of, m) if matches!(*of, Val::This(_)) => made_once(wiring, m).map(Origin::Made),
         _ => None,
     };
-    let here = given(effect)?;
-    let others: Option<Vec<(crate::program::MemberId, u16)>> = joins.iter().map(|j| given(j)).collect();
-    let others = others.filter(|o| !o.is_empty() && o.iter().all(|(m, index)| *m == here.0 && *index != here.1))?;
+    let here = origin(effect)?;
+    let others: Option<Vec<Origin>> = joins.iter().map(|j| origin(j)).collect();
+    let others = others.filter(|o| !o.is_empty())?;
     // handed over by everybody as two
-    let told_apart = |index: u16| {
-        flow.callers((here.0, None)).iter().all(|(_, with)| {
+    let told_apart = |m: MemberId, a: u16, b: u16| {
+        flow.callers((m, None)).iter().all(|(_, with)| {
             let arg = |i: u16| with.args.get(usize::from(i)).and_then(Option::as_ref);
-            arg(index).is_some_and(|a| arg(here.1).is_some_and(|b| a != b))
+            arg(a).is_some_and(|a| arg(b).is_some_and(|b| a != b))
         })
     };
-    if !others.iter().all(|(_, index)| told_apart(*index)) {
+    let is_another = |other: &Origin| match (*other, here) {
+        (Origin::Handed(m, a), Origin::Handed(n, b)) => m == n && a != b && told_apart(m, a, b),
+        // what many share may be what is handed over
+        (Origin::Shared(_), Origin::Handed(..)) | (Origin::Handed(..), Origin::Shared(_)) => false,
+        (Origin::Made(_), Origin::Handed(..)) | (Origin::Handed(..), Origin::Made(_)) => true,
+        (Origin::Made(a) | Origin::Shared(a), Origin::Made(b) | Origin::Shared(b)) => a != b,
+    };
+    if !others.iter().all(is_another) {
         return None;
     }
     let message = format!(
@@ -559,6 +589,59 @@ export class Chart {
   }
   close(inset: Chart): void { inset.closed.disconnect(this.forward); }
   private forward(page: number): void { this.tell(page); }
+}
+"#,
+        );
+    }
+
+    #[test]
+    fn taken_off_another_object_than_the_one_it_is_on() {
+        expect(
+            "futile-unsubscribe",
+            r#"
+//// gauge.ts
+export class Gauge {
+  private ears: ((cm: number) => void)[] = [];
+  on(ear: (cm: number) => void): void { this.ears.push(ear); }
+  off(ear: (cm: number) => void): void { this.ears = this.ears.filter((e) => e !== ear); }
+  rise(cm: number): void { for (const ear of this.ears) ear(cm); }
+}
+export const river = new Gauge();
+export const canal = new Gauge();
+//// boards.ts
+import { Gauge, canal, river } from './gauge';
+export class Tower {
+  private level = 0;
+  private readonly own = new Gauge();
+  open(): void { river.on(this.show); this.own.on(this.show); }
+  close(): void { river.off(this.show); this.own.off(this.show); }
+  private show = (cm: number): void => { this.level = cm; };
+}
+export class Quay {
+  private level = 0;
+  private readonly own = new Gauge();
+  open(): void { river.on(this.show); }
+  close(): void { this.own.off(this.show); } //! futile-unsubscribe error
+  private show = (cm: number): void => { this.level = cm; };
+}
+export class Weir {
+  private level = 0;
+  open(): void { river.on(this.show); }
+  close(): void { canal.off(this.show); } //! futile-unsubscribe error
+  private show = (cm: number): void => { this.level = cm; };
+}
+export class Pier {
+  private level = 0;
+  private readonly own = new Gauge();
+  constructor(private readonly given: Gauge) { given.on(this.show); }
+  close(): void { this.own.off(this.show); } //! futile-unsubscribe error
+  private show = (cm: number): void => { this.level = cm; };
+}
+export class Ferry {
+  private level = 0;
+  constructor(private readonly given: Gauge) { given.on(this.show); }
+  close(): void { river.off(this.show); }
+  private show = (cm: number): void => { this.level = cm; };
 }
 "#,
         );

@@ -1,7 +1,7 @@
 //! Handles: what a subscribing call gives back, and what becomes of it.
 
 use rustc_hash::FxHashMap;
-use yarrowgraph_ir::{MemberKind, Node, NodeId};
+use yarrowgraph_ir::{MemberKind, Node, NodeId, Visibility};
 
 use super::effect::{Act, Effect, Event};
 use crate::flow::{Flow, Val};
@@ -105,6 +105,12 @@ pub fn fate(flow: &Flow<'_>, site: Site) -> Fate {
             Node::Assign { target, .. } => {
                 return match flow.eval_in(site.member, target) {
                     Val::Member(_, m) | Val::Static(m) if is_forgotten(flow, m) => Fate::Forgotten(m),
+                    _ => Fate::Kept,
+                };
+            }
+            Node::Call { callee, args, .. } if body.list(args).contains(&node) => {
+                return match list_put_into(flow, Site { member: site.member, node: callee }) {
+                    Some(m) if is_forgotten_list(flow, m) => Fate::Forgotten(m),
                     _ => Fate::Kept,
                 };
             }
@@ -219,6 +225,50 @@ fn is_forgotten(flow: &Flow<'_>, m: MemberId) -> bool {
         }
     }
     true
+}
+
+/// The field of the same object whose collection a callee puts something into: `this.ends.push`.
+fn list_put_into(flow: &Flow<'_>, callee: Site) -> Option<MemberId> {
+    let program = flow.program;
+    let Node::Member { object, name, .. } = program.body(callee.member)?.node(callee.node) else { return None };
+    let puts = program.kit_of(callee.member).pack.adds.contains(program.unit_of(callee.member).text(name));
+    match flow.eval_in(callee.member, object) {
+        Val::Member(of, m) if puts && matches!(*of, Val::This(_)) => Some(m),
+        _ => None,
+    }
+}
+
+/// A list that only its own class can reach, and that is filled and emptied but never gone through.
+fn is_forgotten_list(flow: &Flow<'_>, m: MemberId) -> bool {
+    let program = flow.program;
+    let info = program.member(m);
+    let pack = &program.kit_of(m).pack;
+    let is_hidden = program.decl(m).modifiers.visibility == Visibility::Private;
+    let only_fills = |read: &Site| {
+        // what another class or a function calls so
+        let is_other = match flow.eval(*read) {
+            Val::Member(_, other) | Val::Static(other) => other != m,
+            Val::Param(..) | Val::Local(_) => true,
+            _ => false,
+        };
+        if is_other {
+            return true;
+        }
+        let (Some(body), scope) = (program.body(read.member), program.scope(read.member)) else { return false };
+        let Some(around) = scope.parent(read.node) else { return false };
+        match body.node(around) {
+            Node::Assign { target, .. } => target == read.node,
+            Node::Member { object, name, .. } if object == read.node => {
+                let text = program.unit_of(read.member).text(name);
+                let is_set = matches!(scope.parent(around).map(|p| body.node(p)), Some(Node::Assign { target, .. }) if target == around);
+                let is_statement =
+                    || scope.parent(around).and_then(|call| scope.parent(call)).is_some_and(|p| matches!(body.node(p), Node::Block(_)));
+                is_set || (pack.adds.contains(text) || pack.clears.contains(text)) && is_statement()
+            }
+            _ => false,
+        }
+    };
+    is_hidden && program.index.reads(info.name).iter().all(only_fills) && program.index.calls(info.name).is_empty()
 }
 
 /// Whether a local that holds a handle is mentioned again.

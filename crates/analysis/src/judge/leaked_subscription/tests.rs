@@ -480,3 +480,45 @@ class Shelf implements java.awt.event.ItemListener {
 "#,
     );
 }
+
+#[test]
+fn handles_in_a_list_that_nobody_goes_through() {
+    expect(
+        "leaked-subscription",
+        r#"
+//// bell.ts
+export class Bell {
+  private ears: (() => void)[] = [];
+  on(ear: () => void): () => void { this.ears.push(ear); return () => { this.ears = this.ears.filter((e) => e !== ear); }; }
+  ring(): void { for (const ear of this.ears) ear(); }
+}
+export const bell = new Bell();
+//// rooms.ts
+import { bell } from './bell';
+export class Hall {
+  private ends: (() => void)[] = [];
+  private heard = 0;
+  constructor() { this.ends.push(bell.on(() => this.hear())); } //! leaked-subscription error
+  hear(): void { this.heard++; }
+  destroy(): void { this.ends = []; }
+}
+export class Attic {
+  private ends: (() => void)[] = [];
+  private heard = 0;
+  constructor() { this.ends.push(bell.on(() => this.hear())); }
+  hear(): void { this.heard++; }
+  destroy(): void { for (const end of this.ends) end(); this.ends = []; }
+}
+export class Cellar {
+  private heard = 0;
+  constructor(private readonly house: { ends: (() => void)[] }) { house.ends.push(bell.on(() => this.hear())); }
+  hear(): void { this.heard++; }
+  destroy(): void {}
+}
+export function furnish(house: { ends: (() => void)[] }, n: number): void {
+  for (let i = 0; i < n; i++) { new Hall().destroy(); new Attic().destroy(); new Cellar(house).destroy(); }
+  bell.ring();
+}
+"#,
+    );
+}
