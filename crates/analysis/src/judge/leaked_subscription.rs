@@ -100,7 +100,8 @@ pub(super) fn judge(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> Opti
         !at_the_end.is_empty() && !before.is_empty()
     };
     let ends_subject = teardown.is_some_and(|t| released::ends_its_subject(wiring, t, effect));
-    if released::is_released(wiring, channel, join, Some(ty))
+    let way_past = released::way_past_release(wiring, channel, join);
+    if way_past.is_none() && released::is_released(wiring, channel, join, Some(ty))
         || released::is_put_aside(wiring, effect, ty)
         || released::is_left_by_futile_release(wiring, channel, effect)
         || empty_keeper(wiring, effect).is_some()
@@ -137,6 +138,9 @@ pub(super) fn judge(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> Opti
     let what = short(&channel.id);
     let handler_name = short(&handler_id(wiring, effect));
     let message = match teardown {
+        _ if way_past.is_some() => {
+            format!("`{handler_name}` stays subscribed to `{what}` where this method returns before it takes it off")
+        }
         Some(t) => format!("`{handler_name}` stays subscribed to `{what}` after `{who}.{}` has run", program.text(program.member(t).name)),
         None => format!("`{handler_name}` stays subscribed to `{what}`, which outlives `{who}`, and nothing takes it off"),
     };
@@ -144,7 +148,9 @@ pub(super) fn judge(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> Opti
     if let ChannelKey::Own(m, _) = channel.key {
         related_places.push(related(format!("`{what}` is held here"), program.member_place(m)));
     }
-    if let Some(t) = teardown {
+    if let Some(way) = way_past {
+        related_places.push(related("this way does not come to the release", program.place_of(way)));
+    } else if let Some(t) = teardown {
         related_places.push(related("this ends the subscriber's life without releasing it", program.member_place(t)));
     }
     Some(Draft {

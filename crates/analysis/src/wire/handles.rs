@@ -1,7 +1,7 @@
 //! Handles: what a subscribing call gives back, and what becomes of it.
 
 use rustc_hash::FxHashMap;
-use yarrowgraph_ir::{MemberKind, Node, NodeId, Visibility};
+use yarrowgraph_ir::{Body, MemberKind, Node, NodeId, Visibility};
 
 use super::effect::{Act, Effect, Event};
 use crate::flow::{Flow, Val};
@@ -114,6 +114,8 @@ pub fn fate(flow: &Flow<'_>, site: Site) -> Fate {
                     _ => Fate::Kept,
                 };
             }
+            // a block that ends what it begins with
+            Node::Local { .. } if scope.parent(parent).is_some_and(|p| is_resource(body, p, parent)) => return Fate::Kept,
             Node::Local { .. } => {
                 return if local_is_used(flow, Site { member: site.member, node: parent }) { Fate::Kept } else { Fate::Dropped };
             }
@@ -225,6 +227,11 @@ fn is_forgotten(flow: &Flow<'_>, m: MemberId) -> bool {
         }
     }
     true
+}
+
+/// Whether a local is what a block ends when it is left.
+fn is_resource(body: &Body, around: NodeId, local: NodeId) -> bool {
+    matches!(body.node(around), Node::Using { .. }) && body.children(around).contains(&local)
 }
 
 /// The field of the same object whose collection a callee puts something into: `this.ends.push`.

@@ -335,6 +335,10 @@ impl Lives<'_, '_> {
                     (Lifetime::SameFate | Lifetime::Owned | Lifetime::Local, Fate::Short) => {
                         Judged { lifetime: Lifetime::Outer, shown: outer.shown }
                     }
+                    // what a method is handed is there when it has ended what it has made
+                    (Lifetime::Unknown, Fate::Short) if *p == call.member && self.is_ended_there(call) => {
+                        Judged { lifetime: Lifetime::Outer, shown: false }
+                    }
                     _ => outer,
                 }
             }
@@ -437,6 +441,18 @@ impl Lives<'_, '_> {
             _ => false,
         };
         body.ids().filter(ends).chain(block_that_ends(program, made)).collect()
+    }
+
+    /// Whether the body that makes an object ends its life as well: `new Board(gauge).close();`
+    fn is_ended_there(&self, made: Site) -> bool {
+        let program = self.flow.program;
+        let (Some(body), scope) = (program.body(made.member), program.scope(made.member)) else { return false };
+        let teardowns = &program.kit_of(made.member).pack.teardowns;
+        let on_the_spot = scope.parent(made.node).is_some_and(|p| match body.node(p) {
+            Node::Member { object, name, .. } => object == made.node && teardowns.contains(program.unit_of(made.member).text(name)),
+            _ => false,
+        });
+        on_the_spot || !self.ends_of(made).is_empty()
     }
 
     /// What becomes of an object that is created at a site.

@@ -169,7 +169,7 @@ fn calls(flow: &Flow<'_>, ty: TypeId, channel: MemberId, methods: &[MemberId], a
         for (site, binding) in flow.callers((method, None)) {
             let Some(Some(handler)) = binding.args.first() else { continue };
             // by way of a base, as that of all collections, it may be anybody's
-            if flow.callee(*site).is_some_and(|c| c.member != method) {
+            if act == Act::Join && flow.callee(*site).is_some_and(|c| c.member != method) {
                 continue;
             }
             // one overload hands on to another

@@ -110,6 +110,11 @@ pub fn same_handler(flow: &Flow<'_>, join: &Effect, leave: &Effect) -> Same {
             Same::Never
         }
         _ => {
+            if let (Val::This(t), held) | (held, Val::This(t)) = (a, b)
+                && holds_only_others(flow, held, *t)
+            {
+                return Same::Never;
+            }
             if leaves_itself(flow, a, b) || leaves_itself(flow, b, a) {
                 return Same::Yes;
             }
@@ -164,6 +169,22 @@ fn is_made_here(flow: &Flow<'_>, local: Site) -> bool {
         Node::Local { init: Some(init), .. } => matches!(body.node(init), Node::Lambda(_) | Node::MethodRef { .. } | Node::New { .. }),
         _ => false,
     }
+}
+
+/// Whether a field or local is only ever given functions and objects that are made there and are of no kin of a class.
+fn holds_only_others(flow: &Flow<'_>, held: &Val, class: TypeId) -> bool {
+    let values: Vec<Val> = match held {
+        Val::Member(_, m) | Val::Static(m) => flow.definitions(*m).iter().map(|d| flow.eval(*d)).collect(),
+        Val::Local(local) => flow.values_of_local(*local),
+        _ => return false,
+    };
+    let is_other = |value: &Val| match value {
+        Val::Lambda(..) | Val::Method(..) => true,
+        Val::New(_) => flow.type_of(value).own().is_some_and(|t| !flow.program.are_kin(t, class)),
+        _ => false,
+    };
+    let mut given = values.iter().filter(|v| **v != Val::Null).peekable();
+    given.peek().is_some() && given.all(is_other)
 }
 
 fn names_itself(a: &Val, b: &Val) -> bool {

@@ -33,6 +33,31 @@ pub(super) fn is_released(wiring: &Wiring<'_>, channel: &Channel, join: usize, s
     effect.inner.len() > 1 && effect.inner.iter().any(|s| handles::fate(&wiring.flow, *s) == Fate::Kept && is_call(wiring, *s))
 }
 
+/// The way out of a method between a subscription that is meant for its length and the release, which that way does not come to.
+pub(super) fn way_past_release(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> Option<Site> {
+    let effect = &wiring.effects[join];
+    let member = effect.site.member;
+    let (body, scope) = (wiring.program().body(member)?, wiring.program().scope(member));
+    let same = |l: &usize| release::same_handler(&wiring.flow, effect, &wiring.effects[*l]) == Same::Yes;
+    let releases: Vec<Site> = wiring.releases_of(channel, join).into_iter().filter(same).map(|l| wiring.effects[l].site).collect();
+    let [release] = releases[..] else { return None };
+    let function = scope.function_around(body, effect.site.node);
+    let is_kept = effect.handle && handles::fate(&wiring.flow, effect.site) == Fate::Kept;
+    let is_here = release.member == member && scope.function_around(body, release.node) == function;
+    let is_plain = effect.inner.len() <= 1 && !is_kept && is_here;
+    let block = scope.ancestors(effect.site.node).find(|n| matches!(body.node(*n), Node::Block(_))).filter(|_| is_plain)?;
+    let Node::Block(list) = body.node(block) else { return None };
+    let statements = body.list(list);
+    let at = |node: NodeId| statements.iter().position(|s| scope.is_within(node, *s));
+    let (put_on, taken_off) = (at(effect.site.node)?, at(release.node)?);
+    // only a plain statement is always come to
+    let is_statement = scope.parent(release.node) == Some(block);
+    let leaves = |n: &NodeId| matches!(body.node(*n), Node::Return(_)) && scope.function_around(body, *n) == function;
+    let between = statements.get(put_on + 1..taken_off).filter(|_| is_statement)?;
+    let returns = body.ids().filter(leaves).find(|n| between.iter().any(|s| scope.is_within(*n, *s)));
+    returns.map(|node| Site { member, node })
+}
+
 /// Whether the subscriber takes the same handler off something of its own, by the same topic, where it was put on what a variable of
 /// all of them stands for at the time: `root = el; on(root, 'drag', h); … off(this.el, 'drag', h)`.
 fn is_taken_off_what_was_there(wiring: &Wiring<'_>, join: &Effect, subscriber: TypeId) -> bool {

@@ -522,3 +522,82 @@ export function furnish(house: { ends: (() => void)[] }, n: number): void {
 "#,
     );
 }
+
+#[test]
+fn a_way_out_before_the_release() {
+    expect(
+        "leaked-subscription",
+        r#"
+//// Canal.java
+import java.util.ArrayList;
+import java.util.List;
+interface Ear { void told(int cm); }
+class Gauge {
+    static final Gauge MAIN = new Gauge();
+    private final List<Ear> ears = new ArrayList<>();
+    void on(Ear ear) { ears.add(ear); }
+    void off(Ear ear) { ears.remove(ear); }
+    Sub sub(Ear ear) { ears.add(ear); return () -> off(ear); }
+    void rise(int cm) { for (Ear ear : ears) ear.told(cm); }
+}
+interface Sub extends AutoCloseable { void close(); }
+class Passage {
+    private int seen;
+    void early() {
+        Ear ear = cm -> seen = cm;
+        Gauge.MAIN.on(ear); //! leaked-subscription error
+        if (seen > 3) return;
+        Gauge.MAIN.off(ear);
+    }
+    void guarded() {
+        Ear ear = cm -> seen = cm;
+        Gauge.MAIN.on(ear);
+        try {
+            if (seen > 3) return;
+            Gauge.MAIN.rise(seen);
+        } finally {
+            Gauge.MAIN.off(ear);
+        }
+    }
+    void before() {
+        if (seen > 3) return;
+        Ear ear = cm -> seen = cm;
+        Gauge.MAIN.on(ear);
+        Gauge.MAIN.off(ear);
+    }
+    void scoped() {
+        try (Sub sub = Gauge.MAIN.sub(cm -> seen = cm)) {
+            Gauge.MAIN.rise(3);
+        }
+    }
+}
+class Board implements Ear, AutoCloseable {
+    private int shown;
+    Board() { Gauge.MAIN.on(this); } //! leaked-subscription error
+    public void told(int cm) { shown = cm; }
+    public void close() { shown = 0; }
+}
+class Lamp implements Ear, AutoCloseable {
+    private int lit;
+    Lamp(Gauge gauge) { gauge.on(this); } //! leaked-subscription warning
+    public void told(int cm) { lit = cm; }
+    public void close() { lit = 0; }
+}
+class Tour {
+    static void go(Gauge gauge) {
+        for (int i = 0; i < 9; i++) {
+            Passage passage = new Passage();
+            passage.early();
+            passage.guarded();
+            passage.before();
+            passage.scoped();
+            new Board().close();
+            new Lamp(gauge).close();
+        }
+        gauge.rise(4);
+    }
+    public static void main(String[] args) { go(new Gauge()); }
+}
+"#,
+    );
+}
