@@ -14,6 +14,7 @@ use crate::program::{MemberId, Site, Ty};
 use crate::wire::channels::{Channel, ChannelKey, Topic};
 use crate::wire::effect::{Act, Effect, Event};
 use crate::wire::handles::{self, Fate};
+use crate::wire::lifetime::gives_static_local;
 use crate::wire::release::{self, Same};
 use crate::wire::{Wiring, handler_name, operation_place};
 
@@ -123,7 +124,7 @@ fn unset_key(wiring: &Wiring<'_>, join: &Effect) -> Option<(MemberId, Site)> {
         return None;
     }
     // the key is made where the handler is put in
-    if !matches!(join.holder.key, Some(Val::Unknown | Val::Data | Val::Member(..))) {
+    if !matches!(join.holder.key, Some(Val::Unknown | Val::Data | Val::Member(..) | Val::Local(_))) {
         return None;
     }
     let class = program.member(join.site.member).owner;
@@ -311,6 +312,11 @@ fn of_other_subject(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> 
         Val::Param(m, None, index) if program.member(m).kind == MemberKind::Constructor => Some(Origin::Handed(m, index)),
         Val::New(made) => Some(Origin::Made(made)),
         Val::Static(m) => made_once(wiring, m).map(Origin::Shared),
+        // `Gauge::shared()`
+        Val::Call(call) => flow.callee(call).filter(|c| gives_static_local(program, c.member)).and_then(|c| {
+            let node = program.body(c.member)?.root?;
+            Some(Origin::Shared(Site { member: c.member, node }))
+        }),
         Val::Member(of, m) if matches!(*of, Val::This(_)) => made_once(wiring, m).map(Origin::Made),
         _ => None,
     };

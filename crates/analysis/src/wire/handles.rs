@@ -229,6 +229,17 @@ fn is_forgotten(flow: &Flow<'_>, m: MemberId) -> bool {
     true
 }
 
+/// The field in whose list what a call gives back is kept: `this.ends.push(bell.on(ear))`.
+pub(super) fn list_that_keeps(flow: &Flow<'_>, site: Site) -> Option<MemberId> {
+    let (body, scope) = (flow.program.body(site.member)?, flow.program.scope(site.member));
+    match body.node(scope.parent(site.node)?) {
+        Node::Call { callee, args, .. } if body.list(args).contains(&site.node) => {
+            list_put_into(flow, Site { member: site.member, node: callee })
+        }
+        _ => None,
+    }
+}
+
 /// Whether a local is what a block ends when it is left.
 fn is_resource(body: &Body, around: NodeId, local: NodeId) -> bool {
     matches!(body.node(around), Node::Using { .. }) && body.children(around).contains(&local)

@@ -116,7 +116,7 @@ pub struct Wiring<'p> {
     /// What is known so far of how long the instances of types live.
     lives: Mutex<FxHashMap<TypeId, Lives>>,
     /// Whether a subscription of a channel gave back a number that a field keeps, as far as it was asked for.
-    kept_numbers: Mutex<FxHashMap<(channels::ChannelKey, MemberId), bool>>,
+    kept_numbers: Mutex<FxHashMap<(channels::ChannelKey, release::Number), bool>>,
     /// Words in what could not be read of any file.
     unread: FxHashSet<Sym>,
     /// Names of handlers and events in markup.

@@ -11,6 +11,31 @@ use crate::flow::{Flow, Val, returned};
 use crate::memo::known_or;
 use crate::program::{MemberId, Program, Site, Ty, TypeId};
 
+/// Where a number is kept by which something is taken off.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+pub(super) enum Number {
+    /// In a field.
+    In(MemberId),
+    /// In the list that a field holds.
+    InList(MemberId),
+    /// In a variable.
+    InLocal(Site),
+}
+
+impl Number {
+    fn of(value: &Val) -> Option<Self> {
+        match value {
+            Val::Member(_, m) | Val::Static(m) => Some(Self::In(*m)),
+            Val::Local(local) => Some(Self::InLocal(*local)),
+            Val::Element(of, None) => match **of {
+                Val::Member(_, m) | Val::Static(m) => Some(Self::InList(m)),
+                _ => None,
+            },
+            _ => None,
+        }
+    }
+}
+
 /// Whether two handlers are the same under their language's rules.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Same {
@@ -336,14 +361,29 @@ impl Wiring<'_> {
 
     /// Whether a release goes by a number that another subscription of the channel gave back, and that is kept in a field.
     fn is_by_another_number(&self, channel: &Channel, join: &Effect, leave: &Effect) -> bool {
-        let kept_in = |v: &Val| match v {
-            Val::Member(_, m) | Val::Static(m) => Some(*m),
-            _ => None,
-        };
         // handed over, or as the key of what is taken out
-        let given = leave.handler.as_ref().and_then(kept_in).or_else(|| leave.holder.key.as_ref().and_then(kept_in));
-        let Some(number) = given else { return false };
-        let keeps = |e: &Effect| super::handles::keeper(&self.flow, e.site).as_ref().and_then(kept_in) == Some(number);
+        let kept_in = |v: &Val| Number::of(v);
+        let Some(number) = leave.handler.as_ref().and_then(kept_in).or_else(|| leave.holder.key.as_ref().and_then(kept_in)) else {
+            return false;
+        };
+        if join.holder.key.as_ref().and_then(kept_in) == Some(number) {
+            return false;
+        }
+        // one that is never given out takes nothing off
+        let is_plain = |d: &Site| self.program().body(d.member).is_some_and(|b| matches!(b.node(d.node), Node::Num(_) | Node::Plain));
+        if let Number::In(field) = number
+            && let given = self.flow.definitions(field)
+            && !given.is_empty()
+            && given.iter().all(is_plain)
+        {
+            return true;
+        }
+        let keeps_here = |site: Site| match number {
+            Number::InList(list) => super::handles::list_that_keeps(&self.flow, site) == Some(list),
+            number => super::handles::keeper(&self.flow, site).as_ref().and_then(kept_in) == Some(number),
+        };
+        // or by the wrapper that it goes through
+        let keeps = |e: &Effect| keeps_here(e.site) || e.inner.iter().any(|s| keeps_here(*s));
         let one_keeps = || channel.joins.iter().any(|j| keeps(&self.effects[*j]));
         !keeps(join) && known_or(&self.kept_numbers, (channel.key.clone(), number), one_keeps)
     }

@@ -601,3 +601,63 @@ class Tour {
 "#,
     );
 }
+
+#[test]
+fn numbers_that_are_kept_and_that_are_not() {
+    expect(
+        "leaked-subscription",
+        r#"
+//// gauge.h
+#include <functional>
+#include <map>
+#include <vector>
+class Gauge {
+public:
+    static Gauge& shared() { static Gauge g; return g; }
+    int add(std::function<void(int)> ear) { int id = next++; ears[id] = std::move(ear); return id; }
+    void remove(int id) { ears.erase(id); }
+    void rise(int cm) { for (auto& [id, ear] : ears) ear(cm); }
+private:
+    std::map<int, std::function<void(int)>> ears;
+    int next = 0;
+};
+//// boards.cpp
+#include "gauge.h"
+class Kept {
+public:
+    Kept() { id = Gauge::shared().add([this](int cm) { shown = cm; }); }
+    ~Kept() { Gauge::shared().remove(id); }
+private:
+    int shown = 0;
+    int id;
+};
+class Several {
+public:
+    Several() { ids.push_back(Gauge::shared().add([this](int cm) { shown = cm; })); }
+    ~Several() { for (int id : ids) Gauge::shared().remove(id); }
+private:
+    int shown = 0;
+    std::vector<int> ids;
+};
+class Dropped {
+public:
+    Dropped() { Gauge::shared().add([this](int cm) { shown = cm; }); } //! leaked-subscription error
+    ~Dropped() {}
+private:
+    int shown = 0;
+};
+class Cleared {
+public:
+    Cleared() { ids.push_back(Gauge::shared().add([this](int cm) { shown = cm; })); } //! leaked-subscription error
+    ~Cleared() { ids.clear(); }
+private:
+    int shown = 0;
+    std::vector<int> ids;
+};
+int main() {
+    for (int i = 0; i < 9; i++) { Kept a; Several b; Dropped c; Cleared d; }
+    Gauge::shared().rise(3);
+}
+"#,
+    );
+}
