@@ -189,7 +189,8 @@ fn choices(wiring: &Wiring<'_>, member: MemberId) -> Vec<Table> {
         let mut waiting: Vec<(State, NodeId)> = Vec::new();
         for case in body.list(cases) {
             let Node::Case { labels, guard, body: inner, .. } = body.node(*case) else { continue };
-            let labels: Vec<NodeId> = body.list(labels).iter().flat_map(|l| alternatives(body, *l)).collect();
+            let flags = wiring.program().kit_of(member).traits.open_names;
+            let labels: Vec<NodeId> = body.list(labels).iter().flat_map(|l| alternatives(body, *l, flags)).collect();
             let is_default = labels.is_empty() || labels.iter().any(|l| is_discard(wiring, member, *l));
             if is_default && guard.is_none() {
                 default = Some(inner);
@@ -239,15 +240,16 @@ fn choices(wiring: &Wiring<'_>, member: MemberId) -> Vec<Table> {
     found
 }
 
-/// The alternatives of one label.
-fn alternatives(body: &yarrowgraph_ir::Body, label: NodeId) -> Vec<NodeId> {
+/// The alternatives of one label, which are no flags that are put together.
+fn alternatives(body: &yarrowgraph_ir::Body, label: NodeId, flags: bool) -> Vec<NodeId> {
     match body.node(label) {
+        Node::Binary { op: BinaryOp::BitOr, .. } if flags => vec![label],
         Node::Binary { op: BinaryOp::Or | BinaryOp::BitOr, left, right } => {
-            let mut all = alternatives(body, left);
-            all.extend(alternatives(body, right));
+            let mut all = alternatives(body, left, flags);
+            all.extend(alternatives(body, right, flags));
             all
         }
-        Node::Opaque(parts) if parts.len > 0 => body.list(parts).iter().flat_map(|p| alternatives(body, *p)).collect(),
+        Node::Opaque(parts) if parts.len > 0 => body.list(parts).iter().flat_map(|p| alternatives(body, *p, flags)).collect(),
         _ => vec![label],
     }
 }

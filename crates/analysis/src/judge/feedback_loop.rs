@@ -428,4 +428,31 @@ private slots:
 "#,
         );
     }
+
+    #[test]
+    fn a_signal_of_a_base_of_the_tree_that_passes_something_else() {
+        expect(
+            "feedback-loop",
+            r#"
+//// charts.h
+#include <QObject>
+class Bar : public QObject { Q_OBJECT };
+class ShownBar : public Bar { Q_OBJECT };
+class Series : public QObject {
+    Q_OBJECT
+signals:
+    void touched(Bar* bar);
+};
+class ShownSeries : public Series {
+    Q_OBJECT
+public:
+    ShownSeries() { connect(this, SIGNAL(touched(Bar*)), this, SLOT(onTouched(Bar*))); }
+signals:
+    void touched(ShownBar* bar);
+private slots:
+    void onTouched(Bar* bar) { emit touched(qobject_cast<ShownBar*>(bar)); }
+};
+"#,
+        );
+    }
 }

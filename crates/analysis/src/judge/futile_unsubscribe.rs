@@ -210,6 +210,12 @@ fn fresh(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> Option<Draf
     if !is_new || has_no_name || effect.certainty == Certainty::Possible && channel.joins.is_empty() {
         return None;
     }
+    // what takes out all that a condition holds for is handed no handler
+    let program = wiring.program();
+    let called = flow.callee(effect.site).map(|c| program.text(program.member(c.member).name));
+    if called.is_some_and(|name| program.kit_of(effect.site.member).pack.removes_where.contains(name)) {
+        return None;
+    }
     // a way in that takes off first what it then puts on
     if channel.joins.iter().any(|j| wiring.effects[*j].site == effect.site) {
         return None;

@@ -67,6 +67,7 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel) -> Option<Draft> {
                 || is_offered(wiring, *m)
                 || may_be_joined_by_name(wiring, *m)
                 || is_filled_in_braces(wiring, *m)
+                || is_of_unread_operations(wiring, *m)
                 || may_be_filled_where_it_stands(wiring, *m)
                 || is_referred_to(wiring, channel, *m)
             {
@@ -301,6 +302,13 @@ fn is_callers(wiring: &Wiring<'_>, join: usize) -> bool {
 fn is_left_by_the_unseen(wiring: &Wiring<'_>, m: MemberId) -> bool {
     let does = |act: Act| wiring.effects_on(m).any(|e| e.act == act && e.inner.is_empty());
     does(Act::Leave) && !does(Act::Join)
+}
+
+/// Whether a record holds many operations of which this tree fills none: code of another language does, as C in front of C++.
+fn is_of_unread_operations(wiring: &Wiring<'_>, m: MemberId) -> bool {
+    let program = wiring.program();
+    let members = &program.ty(program.member(m).owner).members;
+    is_of_operations(wiring, m) && members.iter().all(|x| wiring.flow.definitions(*x).is_empty())
 }
 
 /// Whether silence about a member means that nobody hears it.

@@ -46,6 +46,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         // `enum Kind { Cut, Weld, END }`
         let declared = table.declared(flow);
         let closes = |h: &State| declared.last() == Some(h) && h.name(program).eq_ignore_ascii_case("end");
+        holes.retain(|h| !is_put_together(wiring, *h));
         holes.retain(|h| !is_sentinel(&h.name(program)) && !closes(h) && !asked.iter().any(|a| same(flow, *a, *h)));
         let id = program.member_id(table.member());
         if !holes.is_empty() && table.entries.len() > holes.len() {
@@ -75,6 +76,14 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     }
     found.extend(super::chain_codes::holes(wiring));
     found
+}
+
+/// Whether a constant stands for several others at once: `ALL = LEFT | RIGHT`.
+fn is_put_together(wiring: &Wiring<'_>, code: State) -> bool {
+    let program = wiring.program();
+    let State::Constant(constant) = code else { return false };
+    let value = program.body(constant).and_then(|body| Some((body, body.root?)));
+    value.is_some_and(|(body, root)| matches!(body.node(root), Node::Binary { op: BinaryOp::BitOr, .. }))
 }
 
 /// Whether what is selected is the next state of a machine: what has none stays where it is.
@@ -223,6 +232,29 @@ static class Stamps {
         Console.WriteLine(Stamp(word, "a") + Mark(word, "b"));
     }
 }
+"#,
+        );
+    }
+
+    #[test]
+    fn flags_and_constants_of_several() {
+        expect(
+            "unmapped-code",
+            r#"
+//// valve.cpp
+struct Valve { virtual ~Valve() {} };
+struct Upper : Valve {};
+struct Lower : Valve {};
+struct Both : Valve {};
+enum Kind { UPPER = 1, LOWER = 2, ALL = UPPER | LOWER };
+Valve* make(Kind kind) {
+    switch (kind) {
+    case UPPER: return new Upper();
+    case LOWER: return new Lower();
+    default: return nullptr;
+    }
+}
+int main() { delete make(UPPER); delete make(LOWER); }
 "#,
         );
     }

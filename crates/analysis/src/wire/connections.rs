@@ -137,9 +137,25 @@ fn member(x: &Extractor<'_, '_>, of: &Val, wanted: &MemberRef) -> Option<MemberI
         // a text names all that is passed
         let passes_more = || types.is_some_and(|types| types.len() != params.len()) && params.iter().all(|p| !p.optional);
         let of_base = of_base || passes_more();
+        // that of a base of the tree which passes what is written: an heir may have one of the same name for something of its own
+        if let Some(other) = types.and_then(|_| base_signal(program, ty, signal, &takes)) {
+            return Some(other);
+        }
         return (!of_base || program.outside_bases(ty).is_empty()).then_some(signal);
     }
     program.find_members(ty, sym).iter().copied().find(takes).or(first)
+}
+
+/// Of the signals of a name that the bases of a class have the one that passes what is wanted, where the class's own does not.
+fn base_signal(program: &Program, class: TypeId, own: MemberId, takes: &dyn Fn(&MemberId) -> bool) -> Option<MemberId> {
+    let name = program.member(own).name;
+    let is_signal = |m: &MemberId| program.member(*m).kind == MemberKind::Event;
+    let mut found = None;
+    program.for_each_base(class, &mut |t| {
+        found = program.own_members(t, name).iter().copied().find(|m| is_signal(m) && takes(m));
+        found.is_none()
+    });
+    found.filter(|m| *m != own)
 }
 
 /// Whether two types are classes of a library, each another: what a number is called may stand for another such name.

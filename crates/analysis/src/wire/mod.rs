@@ -311,14 +311,14 @@ impl<'p> Wiring<'p> {
     }
 
     /// Members of the same name in other classes that implement an interface of the tree which declares
-    /// it: what is done through the interface is done to any of them.
+    /// it: what is done through the interface is done to any of them. So it is for events that bases declare as well.
     pub fn stand_ins(&self, m: MemberId) -> Vec<MemberId> {
         let program = self.program();
         let info = program.member(m);
         let mut found = Vec::new();
         program.for_each_base(info.owner, &mut |t| {
-            let is_interface = program.ty(t).kind == TypeKind::Interface;
-            if is_interface && !program.own_members(t, info.name).is_empty() {
+            let is_event = info.kind == MemberKind::Event && t != info.owner;
+            if (program.ty(t).kind == TypeKind::Interface || is_event) && !program.own_members(t, info.name).is_empty() {
                 found.extend(program.heirs(t).into_iter().flat_map(|heir| program.own_members(heir, info.name)));
             }
             true

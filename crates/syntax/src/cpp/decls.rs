@@ -285,7 +285,12 @@ impl<'t> Cpp<'t> {
             let name = self.l.name_of(name_at);
             let mut member = self.l.member(MemberKind::EnumConstant, name, name_at, constant);
             member.modifiers = Modifiers { visibility: Visibility::Public, is_static: true, is_readonly: true, ..Modifiers::default() };
-            self.l.add_member(member);
+            let member = self.l.add_member(member);
+            if let Some(value) = parts.field(self.t.fields.value) {
+                let outer = self.l.open_body(member, value);
+                let root = self.node(value);
+                self.l.close_body(outer, Some(root), true);
+            }
         }
         self.l.context = outer;
         id

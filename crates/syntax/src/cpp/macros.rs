@@ -160,7 +160,9 @@ pub(super) fn prepare(text: &str) -> Prepared {
             }
         } else if EMPTY_WORDS.contains(&word)
             && (next == b'_'
-                || next == b'(' && word.len() <= 6 && (!EMISSIONS.contains(&word) || is_one_call(&bytes, after))
+                || next == b'('
+                    && word.len() <= 6
+                    && (!EMISSIONS.contains(&word) || is_one_call(&bytes, after) || is_sender(&bytes, after))
                 || next.is_ascii_alphanumeric()
                 || next == b':'
                 || next == b'{'
@@ -172,7 +174,8 @@ pub(super) fn prepare(text: &str) -> Prepared {
             }
             if EMISSIONS.contains(&word) {
                 // `emit(rose(1))` is the call within
-                prepared.emitted.push(if next == b'(' { skip_blanks(&bytes, after + 1) } else { after });
+                let is_within = next == b'(' && !is_sender(&bytes, after);
+                prepared.emitted.push(if is_within { skip_blanks(&bytes, after + 1) } else { after });
             }
         } else if word == "Q_PRIVATE_SLOT"
             && next == b'('
@@ -299,6 +302,12 @@ fn calls_by_member_pointer(bytes: &mut [u8]) {
 fn is_one_call(bytes: &[u8], open: usize) -> bool {
     // a type is made, and no signal is called
     is_one_call_of(bytes, open, |first| first.is_ascii_lowercase() || first == b'_')
+}
+
+/// Whether what stands in parentheses is what a signal is called on: `emit (*it)->rose(1)`.
+fn is_sender(bytes: &[u8], open: usize) -> bool {
+    let behind = closing(bytes, open).map_or(bytes.len(), |close| skip_blanks(bytes, close + 1));
+    bytes[behind.min(bytes.len())..].starts_with(b"->") || matches!(bytes.get(behind), Some(b'.' | b'['))
 }
 
 /// Whether all that stands in parentheses is one call of something whose name begins as it should.

@@ -50,6 +50,8 @@ fn is_begun_with(wiring: &Wiring<'_>, channel: &Channel, first: &Effect, second:
         && again::is_on_every_path(wiring, second.site)
         && is_written
         && !taken_off
+        // an object is made by the one or the other
+        && !program.is_listed(&pack.making_methods, second.site.member)
         && !program.is_listed(&pack.teardowns, second.site.member)
 }
 

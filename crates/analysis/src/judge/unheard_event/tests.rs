@@ -366,3 +366,45 @@ bool isKnown(const QString &path) {
 "#,
     );
 }
+
+#[test]
+fn signals_that_heirs_declare_again_and_records_of_another_language() {
+    expect(
+        "unheard-event",
+        r#"
+//// gauge.h
+#include <QObject>
+class Gauge : public QObject {
+    Q_OBJECT
+signals:
+    void rose(int cm);
+};
+class Float : public Gauge {
+    Q_OBJECT
+public:
+    void step() { emit rose(3); emit sunk(2); }
+signals:
+    void rose(int cm);
+    void sunk(int cm); //! unheard-event warning
+};
+struct driver_ops {
+    int (*open)(void* at);
+    int (*read)(void* at);
+    void (*shut)(void* at);
+};
+inline void shut(const struct driver_ops* ops, void* at) { if (ops->shut) ops->shut(at); }
+//// board.cpp
+#include "gauge.h"
+class Board : public QObject {
+    Q_OBJECT
+public:
+    explicit Board(Gauge* gauge) { connect(gauge, SIGNAL(rose(int)), this, SLOT(show(int))); }
+public slots:
+    void show(int cm) { shown = cm; }
+private:
+    int shown = 0;
+};
+int main() { Float f; Board b(&f); f.step(); }
+"#,
+    );
+}
