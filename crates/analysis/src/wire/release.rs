@@ -369,9 +369,11 @@ impl Wiring<'_> {
         if join.holder.key.as_ref().and_then(kept_in) == Some(number) {
             return false;
         }
-        // one that is never given out takes nothing off
+        // one of its own that a class is never given takes nothing off
+        let owner = |m: MemberId| self.program().member(m).owner;
         let is_plain = |d: &Site| self.program().body(d.member).is_some_and(|b| matches!(b.node(d.node), Node::Num(_) | Node::Plain));
         if let Number::In(field) = number
+            && owner(field) == owner(leave.site.member)
             && let given = self.flow.definitions(field)
             && !given.is_empty()
             && given.iter().all(is_plain)
