@@ -9,6 +9,7 @@ mod callers;
 mod calls;
 mod chained;
 mod constants;
+mod entries;
 mod eval;
 mod given;
 mod kept;
