@@ -7,7 +7,7 @@ use yarrowgraph_ir::{MemberKind, Node, NodeId, TypeRef};
 use super::calls::LISTS;
 use super::eval::returned;
 use super::{BUDGET, Flow, Val};
-use crate::program::{MemberId, Site, Sym, Ty, TypeId};
+use crate::program::{Declared, MemberId, Site, Sym, Ty, TypeId};
 
 /// How far what a function gives is looked for.
 const NEAR: u32 = 6;
@@ -300,8 +300,7 @@ impl Flow<'_> {
             }
             Node::Assign { value, .. } => self.node_type(member, value, budget),
             Node::Collection { items, .. } => Ty::Array(Arc::new(self.common_of_items(member, body.list(items), budget))),
-            Node::Lambda(_) => Ty::Function(Arc::new(self.given_by_function(member, node, budget.min(NEAR)))),
-            Node::MethodRef { .. } => Ty::Function(Arc::new(Ty::Unknown)),
+            Node::Lambda(_) | Node::MethodRef { .. } => Ty::Function(Arc::new(Ty::Unknown)),
             Node::Object(entries) => {
                 // a copy with other parts is what is copied
                 if let Some(copied) = self.copied_by(Site { member, node })
@@ -408,7 +407,8 @@ impl Flow<'_> {
         }
         let pack = &*program.kit_of(member).pack;
         let given_by = |function: NodeId| match self.node_type(member, function, budget) {
-            Ty::Function(result) => (*result).clone(),
+            Ty::Function(result) if *result != Ty::Unknown => (*result).clone(),
+            Ty::Function(_) => self.given_by_local(member, function, budget.min(NEAR)),
             Ty::Outside(name, args) if pack.givers.contains(program.text(name)) => args.last().cloned().unwrap_or(Ty::Unknown),
             _ => Ty::Unknown,
         };
@@ -515,6 +515,22 @@ impl Flow<'_> {
         }
         let all: Vec<Ty> = std::iter::once(first.clone()).chain(types.filter(|ty| ty.own().is_some())).collect();
         self.common(&all).unwrap_or(first)
+    }
+
+    /// The type of what a function gives that is written out where it is called, or in a variable.
+    fn given_by_local(&self, member: MemberId, called: NodeId, budget: u32) -> Ty {
+        let Some(body) = self.program.body(member) else { return Ty::Unknown };
+        let written = match body.node(called) {
+            Node::Name(name) => match self.program.scope(member).lookup(name, called) {
+                Some(Declared::Local(local)) => match body.node(local) {
+                    Node::Local { init: Some(init), .. } => init,
+                    _ => return Ty::Unknown,
+                },
+                _ => return Ty::Unknown,
+            },
+            _ => called,
+        };
+        if matches!(body.node(written), Node::Lambda(_)) { self.given_by_function(member, written, budget) } else { Ty::Unknown }
     }
 
     /// The type of what a function gives that is written out, or named by the class that it makes objects of: `Gauge::new`.
