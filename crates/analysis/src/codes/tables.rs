@@ -181,6 +181,7 @@ fn choices(wiring: &Wiring<'_>, member: MemberId) -> Vec<Table> {
     let program = wiring.program();
     let Some(body) = program.body_with(member, Kinds::SWITCH) else { return Vec::new() };
     let mut found = Vec::new();
+    let flags = wiring.program().kit_of(member).traits.open_names;
     for node in body.ids() {
         let Node::Switch { subject: Some(subject), cases } = body.node(node) else { continue };
         let ty = wiring.flow.type_of_node(member, subject).own();
@@ -189,7 +190,6 @@ fn choices(wiring: &Wiring<'_>, member: MemberId) -> Vec<Table> {
         let mut waiting: Vec<(State, NodeId)> = Vec::new();
         for case in body.list(cases) {
             let Node::Case { labels, guard, body: inner, .. } = body.node(*case) else { continue };
-            let flags = wiring.program().kit_of(member).traits.open_names;
             let labels: Vec<NodeId> = body.list(labels).iter().flat_map(|l| alternatives(body, *l, flags)).collect();
             let is_default = labels.is_empty() || labels.iter().any(|l| is_discard(wiring, member, *l));
             if is_default && guard.is_none() {

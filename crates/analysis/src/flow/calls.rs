@@ -294,14 +294,18 @@ impl Flow<'_> {
             // what is given something to go by gives something else, unless that stands in for what is missing: `orElse(other)`
             if pack.unwraps.contains(text) && (args.is_empty() || text.to_ascii_lowercase().contains("or")) {
                 let of = inner(object);
-                let is_own = program.is_declared(program.sym_in(site.member, name))
-                    && self.method_called(site, callee, args.len(), budget.min(6)).is_some();
-                let ty = self.type_of_val(&of, budget).bounded();
-                let in_unit = program.member(site.member).unit;
-                let holds = program.boxed(in_unit, &ty).is_some() || program.element_type(in_unit, &ty).is_some();
+                let is_own = || {
+                    program.is_declared(program.sym_in(site.member, name))
+                        && self.method_called(site, callee, args.len(), budget.min(6)).is_some()
+                };
                 // an object of a library that holds nothing gives something else
-                let gives_other = matches!(&ty, Ty::Outside(_, args) if args.is_empty()) && args.is_empty() && !holds;
-                if !matches!(of, Val::Type(_)) && !is_own && !gives_other {
+                let gives_other = || {
+                    let ty = self.type_of_val(&of, budget).bounded();
+                    matches!(&ty, Ty::Outside(_, of) if of.is_empty())
+                        && program.element_type(program.member(site.member).unit, &ty).is_none()
+                };
+                let is_another = matches!(of, Val::Type(_)) || is_own() || args.is_empty() && gives_other();
+                if !is_another {
                     // what is found in a stream: `all.stream().findAny().orElseThrow()`
                     let is_found = match body.node(object) {
                         Node::Call { callee, .. } => {

@@ -76,15 +76,15 @@ impl Flow<'_> {
             // what was gathered before comes first, where a fold is told how to begin or what it gives
             0 if at > 0 || accumulates && count > 1 => Ty::Unknown,
             0 => element,
-            1 if accumulates || !program.is_map(&of) && !program.kit_of(member).traits.duck_typed && self.takes_two_alike(text) => element,
+            1 if accumulates || !program.is_map(&of) && !program.kit_of(member).traits.duck_typed && takes_two_alike(text) => element,
             _ => Ty::Unknown,
         }
     }
+}
 
-    /// Whether a method hands two elements to a function, which compares them or makes one of them.
-    fn takes_two_alike(&self, method: &str) -> bool {
-        matches!(method, "sort" | "sorted" | "toSorted" | "min" | "max" | "reduce")
-    }
+/// Whether a method hands two elements to a function, which compares them or makes one of them.
+fn takes_two_alike(method: &str) -> bool {
+    matches!(method, "sort" | "sorted" | "toSorted" | "min" | "max" | "reduce")
 }
 
 /// What functions of a type are handed: by its only method, or by its type arguments.

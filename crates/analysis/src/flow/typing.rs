@@ -426,23 +426,18 @@ impl Flow<'_> {
                 return given;
             }
         }
+        let unit = program.member(member).unit;
+        let of = self.node_type(member, object, budget);
         // a step of a stream gives a stream
-        if pack.stream_steps.contains(text)
-            && let of @ Ty::Outside(stream, _) = self.node_type(member, object, budget)
-            && pack.stream_types.contains(program.text(stream))
-        {
+        if pack.stream_steps.contains(text) && matches!(&of, Ty::Outside(stream, _) if pack.stream_types.contains(program.text(*stream))) {
             return of;
         }
-        let boxed = || Some(self.node_type(member, object, budget)).filter(|of| program.boxed(program.member(member).unit, of).is_some());
-        if !pack.boxes.is_empty()
-            && let Some(of) = boxed()
-        {
-            let held = program.boxed(program.member(member).unit, &of).unwrap_or(Ty::Unknown);
+        if let Some(held) = program.boxed(unit, &of) {
             let [function] = args else { return held };
             return match (body.node(*function), self.given_by_function(member, *function, budget), of) {
                 // what comes of it is in such a box again
                 (Node::Lambda(_), given @ (Ty::Own(..) | Ty::Outside(..)), Ty::Outside(name, _))
-                    if program.boxed(program.member(member).unit, &given).is_none() =>
+                    if program.boxed(unit, &given).is_none() =>
                 {
                     Ty::Outside(name, Arc::from([given]))
                 }
@@ -452,8 +447,7 @@ impl Flow<'_> {
             };
         }
         if pack.elements.contains(text) {
-            let of = self.node_type(member, object, budget);
-            return program.element_type(program.member(member).unit, &of).unwrap_or_else(|| match written.first() {
+            return program.element_type(unit, &of).unwrap_or_else(|| match written.first() {
                 Some(t) => t.clone(),
                 None if self.kept.is_empty() => Ty::Unknown,
                 None => self.type_of_val(&self.eval_at(member, node, budget), budget),
@@ -488,7 +482,7 @@ impl Flow<'_> {
             return Ty::Array(Arc::new(self.common(&items).unwrap_or(Ty::Unknown)));
         }
         if pack.copies.contains(text) {
-            return self.node_type(member, object, budget);
+            return of;
         }
         // `Find<T>()`, `GetComponent<T>()`: the type argument says what comes back
         match written.first() {

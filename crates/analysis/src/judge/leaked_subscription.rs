@@ -100,8 +100,9 @@ pub(super) fn judge(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> Opti
         !at_the_end.is_empty() && !before.is_empty()
     };
     let ends_subject = teardown.is_some_and(|t| released::ends_its_subject(wiring, t, effect));
-    let way_past = released::way_past_release(wiring, channel, join);
-    if way_past.is_none() && released::is_released(wiring, channel, join, Some(ty))
+    let releases = wiring.releases_of(channel, join);
+    let way_past = released::way_past_release(wiring, join, &releases);
+    if way_past.is_none() && released::is_released(wiring, channel, join, &releases, Some(ty))
         || released::is_put_aside(wiring, effect, ty)
         || released::is_left_by_futile_release(wiring, channel, effect)
         || empty_keeper(wiring, effect).is_some()
@@ -173,7 +174,7 @@ fn judge_effect(wiring: &Wiring<'_>, channel: &Channel, join: usize, component: 
         _ => return None,
     };
     if effect.certainty == Certainty::Possible
-        || released::is_released(wiring, channel, join, None)
+        || released::is_released(wiring, channel, join, &wiring.releases_of(channel, join), None)
         || released::is_left_by_futile_release(wiring, channel, effect)
     {
         return None;

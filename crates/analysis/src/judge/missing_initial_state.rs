@@ -183,21 +183,9 @@ fn is_set_by_makers(wiring: &Wiring<'_>, machine: &Found, first: &[Option<Member
 /// Whether everybody who makes an object of a class without constructors writes out its fields in their order, as far as this one:
 /// `Weir{Weir::shut, 3}`.
 fn is_given_in_order(wiring: &Wiring<'_>, field: MemberId) -> bool {
-    let program = wiring.program();
-    let owner = program.member(field).owner;
-    let members = &program.ty(owner).members;
-    if members.iter().any(|m| program.member(*m).kind == MemberKind::Constructor) {
-        return false;
-    }
-    let is_field = |m: &&MemberId| program.member(**m).kind == MemberKind::Field && !program.member(**m).is_static;
-    let Some(at) = members.iter().filter(is_field).position(|m| *m == field) else { return false };
-    let gives_it = |made: &Site| match program.body(made.member).map(|body| body.node(made.node)) {
-        Some(Node::New { args, .. }) => args.len as usize > at,
-        _ => false,
-    };
-    let creations = wiring.flow.creations(owner);
+    let creations = wiring.flow.creations(wiring.program().member(field).owner);
     let mut made = creations.iter().filter(|s| !wiring.in_test(s.member)).peekable();
-    made.peek().is_some() && made.all(gives_it)
+    made.peek().is_some() && made.all(|made| wiring.is_given_by_place(*made, field))
 }
 
 /// For each place where an object of a class is made, the first of its methods that is called behind it, among the same

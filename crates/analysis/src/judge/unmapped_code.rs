@@ -46,8 +46,9 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         // `enum Kind { Cut, Weld, END }`
         let declared = table.declared(flow);
         let closes = |h: &State| declared.last() == Some(h) && h.name(program).eq_ignore_ascii_case("end");
-        holes.retain(|h| !is_put_together(wiring, *h));
-        holes.retain(|h| !is_sentinel(&h.name(program)) && !closes(h) && !asked.iter().any(|a| same(flow, *a, *h)));
+        holes.retain(|h| {
+            !is_put_together(wiring, *h) && !is_sentinel(&h.name(program)) && !closes(h) && !asked.iter().any(|a| same(flow, *a, *h))
+        });
         let id = program.member_id(table.member());
         if !holes.is_empty() && table.entries.len() > holes.len() {
             let names: Vec<String> = holes.iter().take(4).map(|h| format!("`{}`", h.name(program))).collect();

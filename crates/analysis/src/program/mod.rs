@@ -329,6 +329,11 @@ impl Program {
         self.ty(ty).members.iter().any(is_code)
     }
 
+    /// Whether a type says how its objects are made.
+    pub fn has_constructor(&self, ty: TypeId) -> bool {
+        self.ty(ty).members.iter().any(|m| self.member(*m).kind == MemberKind::Constructor)
+    }
+
     /// The packs of the languages of the tree.
     pub fn packs(&self) -> impl Iterator<Item = &Pack> {
         self.kits.0.iter().map(|(_, kit)| &*kit.pack)

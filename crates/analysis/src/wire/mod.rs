@@ -480,12 +480,11 @@ impl<'p> Wiring<'p> {
     /// Whether what makes an object gives a field of it its value by its place: `Step{ 3, rise }` of a class without constructors.
     pub(crate) fn is_given_by_place(&self, made: Site, field: MemberId) -> bool {
         let program = self.program();
-        let class = &program.ty(program.member(field).owner).members;
-        let makes = |m: &MemberId| program.member(*m).kind == MemberKind::Constructor;
+        let class = program.member(field).owner;
         let Some(Node::New { args, .. }) = program.body(made.member).map(|body| body.node(made.node)) else { return false };
         let is_field = |m: &&MemberId| program.member(**m).kind == MemberKind::Field && !program.member(**m).is_static;
-        let place = class.iter().filter(is_field).position(|m| *m == field);
-        program.kit_of(field).traits.open_names && !class.iter().any(makes) && place.is_some_and(|place| place < args.len as usize)
+        let place = program.ty(class).members.iter().filter(is_field).position(|m| *m == field);
+        !program.has_constructor(class) && place.is_some_and(|place| place < args.len as usize)
     }
 
     /// Whether objects of a class, or of an heir or base of it, are handed over to scripts or other processes.

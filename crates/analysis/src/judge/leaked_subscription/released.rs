@@ -12,12 +12,13 @@ use crate::wire::handles::{self, Fate};
 use crate::wire::pairs;
 use crate::wire::release::{self, Same};
 
-pub(super) fn is_released(wiring: &Wiring<'_>, channel: &Channel, join: usize, subscriber: Option<TypeId>) -> bool {
+/// Whether something makes up for the end of a subscription, where the releases are known that can take it off.
+pub(super) fn is_released(wiring: &Wiring<'_>, channel: &Channel, join: usize, releases: &[usize], subscriber: Option<TypeId>) -> bool {
     let effect = &wiring.effects[join];
     if subscriber.is_some_and(|s| keeper_is_replaced(wiring, effect, s)) {
         return false;
     }
-    if !wiring.releases_of(channel, join).is_empty() {
+    if !releases.is_empty() {
         return true;
     }
     if effect.handle && handles::fate(&wiring.flow, effect.site) == Fate::Kept {
@@ -34,13 +35,13 @@ pub(super) fn is_released(wiring: &Wiring<'_>, channel: &Channel, join: usize, s
 }
 
 /// The way out of a method between a subscription that is meant for its length and the release, which that way does not come to.
-pub(super) fn way_past_release(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> Option<Site> {
+pub(super) fn way_past_release(wiring: &Wiring<'_>, join: usize, releases: &[usize]) -> Option<Site> {
     let effect = &wiring.effects[join];
     let member = effect.site.member;
     let (body, scope) = (wiring.program().body(member)?, wiring.program().scope(member));
-    let same = |l: &usize| release::same_handler(&wiring.flow, effect, &wiring.effects[*l]) == Same::Yes;
-    let releases: Vec<Site> = wiring.releases_of(channel, join).into_iter().filter(same).map(|l| wiring.effects[l].site).collect();
-    let [release] = releases[..] else { return None };
+    let releases = releases.iter().map(|l| &wiring.effects[*l]);
+    let mut same = releases.filter(|l| release::same_handler(&wiring.flow, effect, l) == Same::Yes);
+    let (Some(release), None) = (same.next().map(|l| l.site), same.next()) else { return None };
     let function = scope.function_around(body, effect.site.node);
     let is_kept = effect.handle && handles::fate(&wiring.flow, effect.site) == Fate::Kept;
     let is_here = release.member == member && scope.function_around(body, release.node) == function;

@@ -322,7 +322,8 @@ pub(super) fn is_filled_at_birth(wiring: &Wiring<'_>, channel: &Channel, m: Memb
     let filled: Vec<Site> = joined.chain(given).collect();
     let sets = |made: &Site| {
         let mut here = filled.iter().filter(|s| s.member == made.member);
-        here.any(|fill| is_record || is_set_first(wiring, *made, fill.node)) || wiring.is_given_by_place(*made, m)
+        here.any(|fill| is_record || is_set_first(wiring, *made, fill.node))
+            || program.kit_of(m).traits.open_names && wiring.is_given_by_place(*made, m)
     };
     let made = wiring.flow.creations(owner);
     let later = |l: &usize| program.member(wiring.effects[*l].site.member).kind != MemberKind::Constructor;

@@ -82,9 +82,8 @@ pub(super) fn may_be_joined_by_name(wiring: &Wiring<'_>, m: MemberId) -> bool {
 pub(super) fn is_filled_in_braces(wiring: &Wiring<'_>, m: MemberId) -> bool {
     let program = wiring.program();
     let owner = program.member(m).owner;
-    let makes = |x: &MemberId| program.member(*x).kind == MemberKind::Constructor;
     program.kit_of(m).traits.open_names
-        && !program.ty(owner).members.iter().any(makes)
+        && !program.has_constructor(owner)
         && (wiring.is_written_out(owner) || wiring.flow.creations(owner).iter().any(|made| wiring.is_given_by_place(*made, m)))
 }
 
