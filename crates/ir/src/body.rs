@@ -181,8 +181,11 @@ pub enum UnaryOp {
     Delete,
     /// The name of the value's type.
     TypeOf,
-    /// Steps up or down.
-    Step,
+    /// Steps up, or down.
+    Step {
+        /// Whether it is down.
+        down: bool,
+    },
     /// Passed by reference.
     ByRef,
     /// Evaluated for its effects only.

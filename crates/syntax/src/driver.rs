@@ -359,6 +359,11 @@ impl<'t> Lower<'t> {
     }
 }
 
+/// Whether the text of a step, before or behind what it steps, is one down: `at--`.
+pub(crate) fn steps_down(text: &str) -> bool {
+    text.starts_with("--") || text.ends_with("--")
+}
+
 /// The span of a node.
 pub(crate) fn span(node: Ts<'_>) -> Span {
     Span { start: node.start_byte() as u32, end: node.end_byte() as u32 }

@@ -6,7 +6,7 @@ use yarrowgraph_ir::{BinaryOp, Body, Name, Node, NodeId, UnaryOp};
 use yarrowgraph_model::Place;
 
 use super::behaviour::{self, Code};
-use super::{Ends, Of};
+use super::{Ends, Link, Of};
 use crate::program::{MemberId, Program, Site};
 use crate::state;
 use crate::wire::Wiring;
@@ -226,7 +226,7 @@ impl Walker<'_> {
             _ => false,
         };
         match body.node(at) {
-            Node::Unary { op: UnaryOp::Step, operand } => is_own(operand),
+            Node::Unary { op: UnaryOp::Step { .. }, operand } => is_own(operand),
             Node::Assign { target, .. } => self.is_beside && is_own(target),
             Node::Call { callee, .. } => self.is_beside && matches!(body.node(callee), Node::Member { object, .. } if is_own(object)),
             _ => false,
@@ -268,6 +268,8 @@ pub struct Passing {
     pub member: MemberId,
     /// Where a function is written that is no method.
     pub written: Option<Site>,
+    /// The kind of its links.
+    pub of: Of,
     /// Where it hands a request on.
     pub passes: Vec<NodeId>,
     /// The ways through it.
@@ -276,8 +278,8 @@ pub struct Passing {
     pub has_answer: bool,
 }
 
-/// The methods of all links that know their next one and hand something on to it. One class alone that does so, and
-/// that nothing links, wraps another object.
+/// The methods of all links that know their next one and hand something on to it, or have one behind them and never ask it. One class
+/// alone that does so, and that nothing links, wraps another object.
 pub(crate) fn of_links(wiring: &Wiring<'_>) -> Vec<Passing> {
     let (flow, links) = (&wiring.flow, &wiring.links);
     let program = flow.program;
@@ -295,13 +297,13 @@ pub(crate) fn of_links(wiring: &Wiring<'_>) -> Vec<Passing> {
             let Some(body) = program.body(member) else { continue };
             let Some(root) = body.root else { continue };
             let passes = behaviour::passes_in(flow, links, kind, Some(class), member);
-            if passes.is_empty() {
+            if passes.is_empty() && !keeps_all_from_next(wiring, Of::Next(kind), |l| l.class == Some(class)) {
                 continue;
             }
             let asks = |cond: NodeId| behaviour::asks_next(flow, links, kind, body, member, cond);
             let handed: Vec<Name> = program.decl(member).params.iter().map(|p| p.name).collect();
             let ways = of(body, root, &passes, &asks, None, &handed);
-            found.push(Passing { member, written: None, passes, ways, has_answer: false });
+            found.push(Passing { member, written: None, of: Of::Next(kind), passes, ways, has_answer: false });
         }
         if found.len() > 1 || wiring.chains().built.iter().any(|b| b.of == Of::Next(kind)) {
             all.append(&mut found);
@@ -309,6 +311,13 @@ pub(crate) fn of_links(wiring: &Wiring<'_>) -> Vec<Passing> {
     }
     handed_the_way_on(wiring, &mut all);
     all
+}
+
+/// Whether a link has another one behind it in some chain of the tree's own, and certainly never asks that.
+fn keeps_all_from_next(wiring: &Wiring<'_>, of: Of, is_it: impl Fn(&Link) -> bool) -> bool {
+    let chains = wiring.chains().built.iter().filter(|b| b.of == of && !matches!(of, Of::Pipeline(_)));
+    let before_others = chains.flat_map(|b| b.links.iter().take(b.links.len() - usize::from(b.ring.is_none())));
+    before_others.filter(|l| is_it(l)).any(|l| behaviour::ends_all(&wiring.flow, &wiring.links, of, l))
 }
 
 /// Adds the links that are handed the way on.
@@ -320,13 +329,16 @@ fn handed_the_way_on(wiring: &Wiring<'_>, all: &mut Vec<Passing>) {
             continue;
         }
         // `(request, response, next)`: who does not pass on has to answer, as one of them at least does
-        let codes: Vec<Code<'_>> = built.links.iter().filter_map(|l| Code::of(flow, links, built.of, l)).collect();
-        let answers = codes.iter().any(|c| is_answered_by(flow.program, *c));
-        for code in codes {
+        let codes: Vec<(&Link, Code<'_>)> = built.links.iter().filter_map(|l| Some((l, Code::of(flow, links, built.of, l)?))).collect();
+        let answers = codes.iter().any(|(_, c)| is_answered_by(flow.program, *c));
+        for (link, code) in codes {
             let Code { member, function, body, root } = code;
             let Some(behaviour::WayOn { uses, goes: passes }) = behaviour::way_of(flow, links, built.of, code) else { continue };
             // what hands the way to somebody else goes it at another time
-            if !seen.insert((member, root)) || passes.is_empty() || uses.len() != passes.len() {
+            if !seen.insert((member, root)) || uses.len() != passes.len() {
+                continue;
+            }
+            if passes.is_empty() && !keeps_all_from_next(wiring, built.of, |l| l == link) {
                 continue;
             }
             let keeps_next = matches!(built.of, Of::Walk(walk) if links.walks[walk].ends == Ends::Kept);
@@ -341,7 +353,7 @@ fn handed_the_way_on(wiring: &Wiring<'_>, all: &mut Vec<Passing>) {
             let handed: Vec<Name> = code.params(flow.program).iter().map(|p| p.name).collect();
             let ways = of(body, root, &passes, &|_| false, answer, &handed);
             let written = function.map(|_| Site { member, node: root });
-            all.push(Passing { member, written, passes, ways, has_answer: answer.is_some() });
+            all.push(Passing { member, written, of: built.of, passes, ways, has_answer: answer.is_some() });
         }
     }
 }
@@ -361,6 +373,19 @@ fn is_answered_by(program: &Program, code: Code<'_>) -> bool {
 }
 
 impl Passing {
+    /// Whether it is some code.
+    pub fn is_of(&self, code: Code<'_>) -> bool {
+        self.member == code.member && self.written.is_none_or(|s| s.node == code.root)
+    }
+
+    /// Whether every request is passed on.
+    pub fn passes_always(&self, wiring: &Wiring<'_>) -> bool {
+        let program = wiring.program();
+        let Some(body) = program.body(self.member) else { return false };
+        let Some(root) = self.written.map(|s| s.node).or(body.root) else { return false };
+        self.passes.iter().any(|p| state::runs_always(body, program.scope(self.member), *p, root))
+    }
+
     /// Where it is declared or written.
     pub fn place(&self, wiring: &Wiring<'_>) -> Place {
         self.written.map_or_else(|| wiring.program().member_place(self.member), |site| wiring.program().place_of(site))

@@ -97,16 +97,30 @@ fn wrap(
         let (of, index, name) = param_of(what)?;
         (of == around).then_some((n, index, name))
     };
+    // a request is what the function itself is handed
+    let own = |n: NodeId| param_of(n).is_some_and(|(of, ..)| of == Some(function));
+    let whole = only_thing(body, root);
+    let asked_with = |args: &[NodeId]| args.iter().any(|a| state::any_within(body, *a, &own));
+    // what only hands the request and the next one to another function that was handed in: `next => loaf => part(loaf, next)`
+    if let Node::Call { callee, args, .. } = body.node(whole)
+        && let Some((of, index, _)) = param_of(callee).filter(|(of, ..)| *of != Some(function) && *of != around)
+        && asked_with(body.list(args))
+        && let Some((way, (_, next, name))) = body.list(args).iter().enumerate().find_map(|(at, a)| {
+            let given = param_of(*a).filter(|(of, ..)| *of == around)?;
+            Some((at, given))
+        })
+    {
+        let site = Site { member, node: root };
+        let walk = Walk { walk: site, list: None, given: None, method: None, asks: Site { member, node: whole }, ends: Ends::WayOn(way) };
+        return Some((Wrap { member, function, around, next, name, by: Some((of, index)) }, walk));
+    }
     let within: Vec<NodeId> = body.ids().filter(|n| scope.is_within(*n, root)).collect();
     let (call, next, name) = within.iter().find_map(|n| called(*n))?;
     let Node::Call { args, .. } = body.node(call) else { return None };
-    // a request is what the function itself is handed
-    let own = |n: NodeId| param_of(n).is_some_and(|(of, ..)| of == Some(function));
-    if !body.list(args).iter().any(|a| state::any_within(body, *a, &own)) {
+    if !asked_with(body.list(args)) {
         return None;
     }
     // what only hands the way on to another function that was handed in
-    let whole = only_thing(body, root);
     let handed_on = || {
         let Node::Call { callee, args, .. } = body.node(whole) else { return None };
         let (of, index, _) = param_of(callee).filter(|(of, ..)| *of != Some(function))?;

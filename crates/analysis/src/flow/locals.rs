@@ -109,6 +109,10 @@ impl Flow<'_> {
 
     pub(super) fn eval_local(&self, local: Site, budget: u32) -> Val {
         let Some(budget) = budget.checked_sub(1) else { return Val::Local(local) };
+        // a function by its own name
+        if let Some(Node::Lambda(function)) = self.program.body(local.member).map(|b| b.node(local.node)) {
+            return Val::Lambda(local.member, function);
+        }
         let assigned = self.local_values(local);
         let given = self.given_to_local(local, budget);
         if let ([one], None) = (&assigned[..], &given) {

@@ -1,5 +1,7 @@
 //! Rule `feedback-loop`: what a handler does raises the channel that called it, and nothing ends it.
 
+mod varied;
+
 use std::collections::{BTreeMap, BTreeSet};
 
 use yarrowgraph_ir::{AccessorKind, Body, MemberKind, Node, NodeId};
@@ -76,7 +78,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
             }
             let Some(root) = wiring.code_told(channel, *join) else { continue };
             let mut found = Vec::new();
-            follow(wiring, &raised_at, (root, None), DEPTH, &mut BTreeSet::new(), &mut found);
+            follow(wiring, &raised_at, Run { root, of: None, varied: &[] }, DEPTH, &mut BTreeSet::new(), &mut found);
             mirrored.extend(found.iter().filter(|a: &&Answer| a.channel == number).map(|a| (*join, a.clone())));
             let ends = |a: &Answer| is_off_meanwhile(wiring, channel, effect, a) || is_of_before(wiring, effect, a);
             found.retain(|a: &Answer| same_subject(wiring, number, *join, a) && !ends(a));
@@ -152,11 +154,21 @@ fn is_off_meanwhile(wiring: &Wiring<'_>, channel: &Channel, join: &Effect, answe
     leaves.any(|l| scope.is_before(l.site.node, raise.node) && release::same_handler(&wiring.flow, join, l) == Same::Yes)
 }
 
+/// A run of some code for what a handler was told.
+#[derive(Clone, Copy)]
+struct Run<'a> {
+    root: Site,
+    /// The object that it runs on, as the handler names it.
+    of: Option<&'a Val>,
+    /// The parameters that are handed something else than what was told.
+    varied: &'a [usize],
+}
+
 /// Collects what a stretch of code raises in every run, in what it calls too.
 fn follow(
     wiring: &Wiring<'_>,
     raised_at: &RaisedAt,
-    (root, of): (Site, Option<&Val>),
+    Run { root, of, varied }: Run<'_>,
     depth: u32,
     seen: &mut BTreeSet<Site>,
     found: &mut Vec<Answer>,
@@ -174,9 +186,11 @@ fn follow(
         let site = Site { member: root.member, node };
         // the walk over who listens is part of the delivery: with the handler on it, it is not empty
         let walk = if raised_at.contains_key(&site) { wiring.walk_of(site) } else { None };
+        let decided = |cond: NodeId| if varied.is_empty() { None } else { varied::decided(wiring, root.member, varied, cond) };
+        let runs = |node: NodeId, root: NodeId| state::runs_where(body, scope, node, root, &decided);
         let always = match walk {
-            Some((walk, each)) => state::runs_always(body, scope, node, each) && state::runs_always(body, scope, walk, root.node),
-            None => state::runs_always(body, scope, node, root.node),
+            Some((walk, each)) => runs(node, each) && runs(walk, root.node),
+            None => runs(node, root.node),
         };
         if !always {
             continue;
@@ -193,7 +207,8 @@ fn follow(
         {
             // what is called on the object itself is that object's
             let of = of.or(receiver.as_ref().filter(|r| !matches!(r, Val::This(_))));
-            follow(wiring, raised_at, (Site { member: called, node: inner }, of), depth, seen, found);
+            let varied = varied::places(wiring, site);
+            follow(wiring, raised_at, Run { root: Site { member: called, node: inner }, of, varied: &varied }, depth, seen, found);
         }
     }
 }

@@ -4,6 +4,7 @@
 mod tests;
 
 mod elements;
+mod keys;
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
@@ -264,8 +265,12 @@ fn for_another(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> Optio
     Some(draft(wiring, channel, effect, message, Certainty::Certain))
 }
 
-/// A handler that is on another topic of the same bus, and never on this one: the subscription, where nothing else takes it off.
+/// What is on another topic of the same bus, and never on this one: the subscription, where nothing else takes it off.
 pub(super) fn other_topic<'w>(wiring: &'w Wiring<'_>, channel: &Channel, effect: &Effect) -> Option<(&'w Channel, &'w Effect)> {
+    by_handler(wiring, channel, effect).or_else(|| keys::other_topic(wiring, channel, effect))
+}
+
+fn by_handler<'w>(wiring: &'w Wiring<'_>, channel: &Channel, effect: &Effect) -> Option<(&'w Channel, &'w Effect)> {
     let is_named = |c: &Channel| matches!(&c.key, ChannelKey::Bus(_, Topic::Named(_)) | ChannelKey::Own(_, Some(Topic::Named(_))));
     let is_function = matches!(effect.handler, Some(Val::Method(..) | Val::Lambda(..) | Val::Member(..) | Val::Local(_)));
     if !is_named(channel) || !is_function || effect.certainty < Certainty::Likely {
@@ -285,8 +290,8 @@ pub(super) fn other_topic<'w>(wiring: &'w Wiring<'_>, channel: &Channel, effect:
 }
 
 fn of_other_topic(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> Option<Draft> {
-    let (other, _) = other_topic(wiring, channel, effect)?;
-    let handler = short(&handler_name(wiring, effect));
+    let (other, join) = other_topic(wiring, channel, effect)?;
+    let handler = short(&handler_name(wiring, if matches!(effect.handler, None | Some(Val::Unknown)) { join } else { effect }));
     let message = format!("this takes `{handler}` off `{}`, and it is on `{}` only", short(&channel.id), short(&other.id));
     Some(draft(wiring, channel, effect, message, Certainty::Certain))
 }

@@ -40,8 +40,8 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
             continue;
         }
         // who is asked must be there
-        let delegations = machine.delegations.iter().map(|(site, _)| *site);
-        let delegations = delegations.filter(|site| !is_careful(wiring, *site) && !is_fetched(wiring, field, *site));
+        let delegations = machine.delegations.iter().map(|(site, _)| *site).chain(calls_of_state(wiring, machine, field));
+        let delegations = delegations.filter(|site| !is_careful(wiring, field, *site) && !is_fetched(wiring, field, *site));
         // a choice by a constant that is not there fails as well
         let owner = program.member(field).owner;
         let first = first_called(wiring, machine, owner);
@@ -78,6 +78,22 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         });
     }
     found
+}
+
+/// Where the function is called that is the state.
+fn calls_of_state(wiring: &Wiring<'_>, machine: &Found, field: MemberId) -> Vec<Site> {
+    let program = wiring.program();
+    if !matches!(machine.domain.encoding, Encoding::Functions) {
+        return Vec::new();
+    }
+    let calls_it = |call: &&Site| {
+        let called = program.body(call.member).and_then(|body| match body.node(call.node) {
+            Node::Call { callee, .. } => Some(wiring.flow.eval_in(call.member, callee)),
+            _ => None,
+        });
+        matches!(called, Some(Val::Member(of, m)) if m == field && matches!(*of, Val::This(_)))
+    };
+    program.index.calls(program.member(field).name).iter().filter(calls_it).copied().collect()
 }
 
 /// Whether a constructor gives a field what a call gives that is not understood, or the field is part of a record that no code of its
@@ -164,12 +180,17 @@ fn is_choice(wiring: &Wiring<'_>, machine: &Found, label: Site) -> bool {
     of_objects && around.is_some_and(|n| matches!(body.node(n), Node::Switch { .. }))
 }
 
-/// Whether what asks the state looks first whether there is one.
-fn is_careful(wiring: &Wiring<'_>, site: Site) -> bool {
+/// Whether what asks the state, or calls the function that it is, looks first whether there is one.
+fn is_careful(wiring: &Wiring<'_>, field: MemberId, site: Site) -> bool {
     let program = wiring.program();
     let Some(body) = program.body(site.member) else { return true };
-    let Node::Call { callee, .. } = body.node(site.node) else { return true };
-    let Node::Member { object, optional, .. } = body.node(callee) else { return true };
+    let Node::Call { callee, optional: is_if_there, .. } = body.node(site.node) else { return true };
+    let is_state = || matches!(wiring.flow.eval_in(site.member, callee), Val::Member(_, m) if m == field);
+    let (object, optional) = match body.node(callee) {
+        Node::Member { .. } | Node::Name(_) if is_state() => (callee, is_if_there),
+        Node::Member { object, optional, .. } => (object, optional),
+        _ => return true,
+    };
     let value = wiring.flow.eval_in(site.member, object);
     optional || crate::wire::guards::is_asked(&wiring.flow, site, object, &value, false)
 }

@@ -59,6 +59,9 @@ fn no_way_back(program: &Program, class: TypeId, undo: Option<MemberId>) -> Opti
         }
         None => Some((program.type_place(class)?, "has no way to take back")),
         Some(m) if is_empty(program, m) => Some((program.member_place(m), "takes back nothing")),
+        Some(m) if throws(program, m) && program.member(m).owner != class => {
+            Some((program.type_place(class)?, "has no way to take back of its own, that of its base throws"))
+        }
         Some(m) if throws(program, m) => Some((program.member_place(m), "throws when it is taken back")),
         Some(_) => None,
     }

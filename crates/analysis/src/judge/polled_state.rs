@@ -75,7 +75,7 @@ fn is_written_to(wiring: &Wiring<'_>, site: Site) -> bool {
         Node::Assign { target, .. } => target == site.node,
         Node::Call { callee, .. } => callee == site.node,
         Node::Member { object, .. } | Node::Index { object, .. } => object == site.node,
-        Node::Unary { op, .. } => op == yarrowgraph_ir::UnaryOp::Step,
+        Node::Unary { op, .. } => matches!(op, yarrowgraph_ir::UnaryOp::Step { .. }),
         _ => false,
     })
 }

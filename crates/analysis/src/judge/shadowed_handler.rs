@@ -37,6 +37,11 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         else {
             continue;
         };
+        // that it drops requests says it already
+        let stopping = Code::of(&wiring.flow, links, built.of, &built.links[stop]);
+        if stopping.is_some_and(|c| wiring.passing().iter().any(|p| p.passes.is_empty() && p.is_of(c) && p.ways.ends_with_nothing)) {
+            continue;
+        }
         for (at, link) in built.links.iter().enumerate().skip(stop + 1) {
             // what the innermost of functions in functions is made with stands for the end of the chain
             let is_wrapped = matches!(built.of, Of::Walk(walk) if links.walks[walk].ends == Ends::Kept);

@@ -149,7 +149,7 @@ fn branch_around(program: &Program, site: Site) -> Option<(NodeId, NodeId)> {
 fn terms(program: &Program, member: MemberId, cond: NodeId) -> Option<BTreeSet<String>> {
     let body = program.body(member)?;
     let acts = |n: NodeId| {
-        matches!(body.node(n), Node::Call { .. } | Node::Assign { .. } | Node::New { .. } | Node::Unary { op: UnaryOp::Step, .. })
+        matches!(body.node(n), Node::Call { .. } | Node::Assign { .. } | Node::New { .. } | Node::Unary { op: UnaryOp::Step { .. }, .. })
     };
     if state::any_within(body, cond, &acts) {
         return None;

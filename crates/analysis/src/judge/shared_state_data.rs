@@ -59,12 +59,10 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
                     continue;
                 }
                 let id = program.member_id(field);
-                // in its class, where it is also written out elsewhere: `int Hot::ticks = 0;`
-                let declared = program.own_members(info.owner, info.name).first().copied().unwrap_or(field);
                 found.push(Draft {
                     level: Level::Warning,
                     certainty: Certainty::Likely,
-                    place: program.member_place(declared),
+                    place: program.member_place(field),
                     message: format!(
                         "every {} shares {}, which its states change",
                         short(&program.type_id(machine.owner(program))),

@@ -151,7 +151,7 @@ fn is_by_iterator(wiring: &Wiring<'_>, m: MemberId, raise: &Effect) -> bool {
     // moved on before somebody is told, or set anew by what takes an element out
     let is_moved = any_within(body, inner, &|n| match body.node(n) {
         Node::Assign { target, .. } => is_it(target),
-        Node::Unary { op: UnaryOp::Step, operand } => is_it(operand),
+        Node::Unary { op: UnaryOp::Step { .. }, operand } => is_it(operand),
         _ => false,
     });
     !is_moved && !is_over_another(wiring, m, raise)
@@ -260,7 +260,7 @@ fn steps_back(body: &Body, scope: &crate::program::Scope, change: NodeId, turn: 
     let around = scope.ancestors(change).take_while(|n| !is_choice(n)).filter(|n| matches!(body.node(*n), Node::Block(_)) || *n == inner);
     let Some(block) = around.last() else { return false };
     body.ids().filter(|n| scope.is_within(*n, block)).any(|n| {
-        matches!(body.node(n), Node::Unary { op: UnaryOp::Step, .. })
+        matches!(body.node(n), Node::Unary { op: UnaryOp::Step { .. }, .. })
             || matches!(body.node(n), Node::Assign { op: yarrowgraph_ir::AssignOp::Sub, .. })
     })
 }

@@ -76,7 +76,12 @@ fn is_let_go(wiring: &Wiring<'_>, site: Site) -> bool {
         Node::Block(_) => true,
         Node::Assign { target, value, .. } if value == site.node => {
             let given = Site { member: site.member, node: target };
-            matches!(wiring.flow.eval(given), Val::Static(m) if is_idle_variable(wiring, m, given))
+            match wiring.flow.eval(given) {
+                Val::Static(m) => is_idle_variable(wiring, m, given),
+                // a discard: `_ = new Fill()`
+                Val::Unknown | Val::Global(_) => matches!(body.node(target), Node::Name(n) if program.unit_of(site.member).text(n) == "_"),
+                _ => false,
+            }
         }
         Node::Local { name, ty, .. } => {
             let uses = body.ids().filter(|n| body.node(*n) == Node::Name(name) && scope.lookup(name, *n) == Some(Declared::Local(parent)));

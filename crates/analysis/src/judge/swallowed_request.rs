@@ -4,8 +4,9 @@ use yarrowgraph_ir::{Node, NodeId};
 use yarrowgraph_model::{Certainty, Level};
 
 use super::{Draft, Page, Rule, related};
-use crate::chain::only_thing;
+use crate::chain::behaviour::Code;
 use crate::chain::ways::Passing;
+use crate::chain::{Built, only_thing};
 use crate::program::Site;
 use crate::wire::Wiring;
 
@@ -33,7 +34,8 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         // who observes a stream decides what goes on in it
         let name = program.text(program.member(link.member).name);
         let observes = OBSERVED.iter().any(|told| name.eq_ignore_ascii_case(told));
-        let is_meant = observes || only_lets_through(link) || asks_whether_to_pass(wiring, link);
+        let is_sieve = only_lets_through(link) && !is_odd_one_out(wiring, link);
+        let is_meant = observes || is_sieve || asks_whether_to_pass(wiring, link);
         if !link.ways.ends_with_nothing || wiring.in_test(link.member) || is_meant || !says_so_by_its_end(wiring, link) {
             continue;
         }
@@ -64,6 +66,21 @@ fn only_lets_through(link: &Passing) -> bool {
     let (passes, ways) = (link.passes.len(), &link.ways);
     let keeps_books = ways.acts > 0;
     (passes == 1 || keeps_books) && ways.handles == 0 && !link.has_answer
+}
+
+/// Whether a link that lets some requests through is alone in that it says nothing about the others: those beside it in a chain of the
+/// set-up that do not pass all of them on refuse them so that it can be seen.
+fn is_odd_one_out(wiring: &Wiring<'_>, link: &Passing) -> bool {
+    let codes = |b: &'_ Built| -> Vec<Code<'_>> {
+        b.links.iter().filter_map(|l| Code::of(&wiring.flow, &wiring.links, b.of, l)).collect::<Vec<_>>()
+    };
+    let refuses = |o: &Passing| o.ways.handles > 0 && !o.ways.ends_with_nothing && !o.passes_always(wiring);
+    let is_alone_in = |b: &Built| {
+        let codes = codes(b);
+        let others = || wiring.passing().iter().filter(|o| !std::ptr::eq(*o, link) && codes.iter().any(|c| o.is_of(*c)));
+        codes.iter().any(|c| link.is_of(*c)) && others().any(refuses) && !others().any(|o| only_lets_through(o) && o.ways.ends_with_nothing)
+    };
+    link.ways.acts == 0 && wiring.chains().built.iter().filter(|b| b.of == link.of).any(is_alone_in)
 }
 
 /// Whether all passes are made where a question of the link's own says so, and nothing else is done there.

@@ -30,7 +30,6 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
             || machine.stores_unknown
             // where not all ways are seen through, one may lead out
             || machine.passed_over.iter().any(is_quiet)
-            || machine.loses_moves()
             || machine.transitions.iter().any(|t| t.from.is_none() && t.told)
         {
             continue;
@@ -39,8 +38,11 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         let holder = machine.id(program);
         let slips = unknown_target::slips(wiring, machine);
         for (index, state) in machine.domain.states.iter().enumerate() {
-            if machine.ways_out(index).next().is_some()
-                || !reached.contains(&index)
+            // a move that is lost with the answer may be the one that leads out
+            let may_leave = machine.loses_moves() && !super::unanswered_event::is_deaf(wiring, machine, index);
+            if may_leave
+                || machine.ways_out(index).next().is_some()
+                || !(machine.initial.is_empty() || reached.contains(&index))
                 || is_final(wiring, machine, index)
                 || slips.iter().any(|s| s.state == index)
             {

@@ -6,7 +6,7 @@ use yarrowgraph_ir::{Node, NodeId};
 use yarrowgraph_model::{Certainty, Level};
 
 use super::{Draft, Page, Rule, related, short};
-use crate::machine::{Encoding, State, is_final};
+use crate::machine::{Encoding, Found, State, is_final};
 use crate::program::{MemberId, Sym, TypeId};
 use crate::wire::Wiring;
 
@@ -32,15 +32,16 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         if states.len() < 3 || states.len() < machine.domain.states.len() {
             continue;
         }
-        let events: BTreeSet<Sym> = machine.delegations.iter().map(|(_, name)| *name).collect();
-        for event in events {
+        let deaf: Vec<usize> = (0..machine.domain.states.len()).filter(|s| is_deaf(wiring, machine, *s)).collect();
+        for event in events_of(machine) {
             let answers: Vec<(usize, TypeId, Option<MemberId>)> =
                 states.iter().map(|(i, t)| (*i, *t, machine.domain.answers(flow, State::Class(*t), event))).collect();
             let silent: Vec<&(usize, TypeId, Option<MemberId>)> =
                 answers.iter().filter(|(_, t, m)| m.is_some_and(|m| program.member(m).owner == *t && ignores(wiring, m))).collect();
             let speak = answers.iter().filter(|(_, _, m)| m.is_some_and(|m| !ignores(wiring, m))).count();
             let [(index, class, Some(method))] = silent[..] else { continue };
-            if speak + 1 < answers.len() || is_final(wiring, machine, *index) {
+            // what answers nothing at all is a trap
+            if speak + 1 < answers.len() || is_final(wiring, machine, *index) || deaf.contains(index) {
                 continue;
             }
             let Some(place) = program.type_place(*class) else { continue };
@@ -62,6 +63,19 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         }
     }
     found
+}
+
+/// The events that a machine hands to its state objects.
+fn events_of(machine: &Found) -> BTreeSet<Sym> {
+    machine.delegations.iter().map(|(_, name)| *name).collect()
+}
+
+/// Whether a state object ignores everything that its machine hands on.
+pub(super) fn is_deaf(wiring: &Wiring<'_>, machine: &Found, state: usize) -> bool {
+    let state = machine.domain.states[state];
+    let events = events_of(machine);
+    let answered_by = |event: &Sym| machine.domain.answers(&wiring.flow, state, *event);
+    state.class().is_some() && events.len() > 1 && events.iter().all(|e| answered_by(e).is_some_and(|m| ignores(wiring, m)))
 }
 
 /// Whether a method does nothing, refuses as not implemented, or only stays.

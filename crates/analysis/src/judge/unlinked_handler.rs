@@ -1,5 +1,7 @@
 //! Rule `unlinked-handler`: a concrete handler is in no chain.
 
+mod variables;
+
 use std::cell::LazyCell;
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -120,6 +122,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         }
     }
     drafts.extend(functions(wiring));
+    drafts.extend(variables::find(wiring));
     drafts.extend(wrappers(wiring));
     drafts.extend(by_type(wiring));
     drafts
@@ -300,17 +303,29 @@ fn wrappers(wiring: &Wiring<'_>) -> Vec<Draft> {
 
 /// Whether a function of a module is named by nothing and handed to nobody.
 fn is_nowhere(wiring: &Wiring<'_>, member: MemberId) -> bool {
+    let info = wiring.program().member(member);
+    info.kind == MemberKind::Method && wiring.program().ty(info.owner).is_module && is_unnamed(wiring, member)
+}
+
+/// Whether nothing in the tree names what a module has for itself.
+fn is_unnamed(wiring: &Wiring<'_>, member: MemberId) -> bool {
     let program = wiring.program();
     let info = program.member(member);
-    info.kind == MemberKind::Method
-        && program.ty(info.owner).is_module
-        && !program.decl(member).modifiers.is_exported
+    !program.decl(member).modifiers.is_exported
         && !wiring.in_test(member)
         && !wiring.is_entry_point(member)
-        && program.index.reads(info.name).iter().all(|read| is_part_of_data(wiring, *read))
+        && program.index.reads(info.name).iter().all(|read| is_part_of_data(wiring, *read) || is_given_a_value(wiring, *read))
         && program.index.calls(info.name).is_empty()
         && !program.index.is_text(program.text(info.name), &program.symbols)
         && !wiring.is_in_markup(member)
+}
+
+/// Whether a name stands where what it names is given a value.
+fn is_given_a_value(wiring: &Wiring<'_>, name: Site) -> bool {
+    let program = wiring.program();
+    let Some(body) = program.body(name.member) else { return false };
+    let around = program.scope(name.member).parent(name.node).map(|p| body.node(p));
+    matches!(around, Some(Node::Assign { target, .. }) if target == name.node)
 }
 
 /// Whether a name is that of a part of what a function is given, which is no module: `request.keeper`.

@@ -39,7 +39,7 @@ fn is_changed_between(program: &Program, first: Site, second: Site) -> bool {
     let asked: Vec<_> = body.ids().filter(|n| scope.is_within(*n, first.node)).filter_map(name_of).collect();
     let between = |node: NodeId| scope.is_between(node, first.node, second.node);
     body.ids().filter(|n| between(*n) && !scope.is_within(*n, first.node)).any(|node| match body.node(node) {
-        Node::Assign { target, .. } | Node::Unary { op: UnaryOp::Step, operand: target } => {
+        Node::Assign { target, .. } | Node::Unary { op: UnaryOp::Step { .. }, operand: target } => {
             name_of(target).is_some_and(|name| asked.contains(&name))
         }
         // a statement of plain arithmetic, of which it is not kept what it changes

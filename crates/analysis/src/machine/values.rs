@@ -73,11 +73,15 @@ impl<'p> Walker<'_, 'p> {
             }
             Node::Cast { operand, .. } => self.values(operand, way),
             // `state++`: what comes of it may be anything
-            Node::Unary { op: UnaryOp::Step, operand } if self.is_holder(operand) => {
+            Node::Unary { op: UnaryOp::Step { .. }, operand } if self.is_holder(operand) => {
                 self.assignment(AssignOp::Add, operand, operand, node, way)
             }
             Node::Conditional { .. } | Node::Switch { .. } | Node::Block(_) | Node::Yield(_) => {
-                let done = self.run(node, way);
+                let done = match body.node(node) {
+                    // one that has to come to a value fails where no case fits
+                    Node::Switch { subject, cases } => self.switch(subject, body.list(cases), way, true),
+                    _ => self.run(node, way),
+                };
                 done.into_iter()
                     .filter_map(|(w, exit)| match exit {
                         Exit::Value(v) | Exit::Return(v) => Some((w, v)),

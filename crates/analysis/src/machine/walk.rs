@@ -292,7 +292,7 @@ impl<'m, 'p> Walker<'m, 'p> {
                 }
                 self.merge(ways)
             }
-            Node::Switch { subject, cases } => self.switch(subject, body.list(cases), way),
+            Node::Switch { subject, cases } => self.switch(subject, body.list(cases), way, false),
             Node::ForEach { var, iterable, body: inner, .. } => self.each(var, iterable, inner, way),
             Node::Loop { head, body: inner, .. } => self.repeat(body.list(head), inner, way),
             Node::Try { body: inner, catches, finally } => {
@@ -496,8 +496,17 @@ impl<'m, 'p> Walker<'m, 'p> {
         })
     }
 
-    /// Runs the cases of a choice.
-    pub(super) fn switch(&mut self, subject: Option<NodeId>, cases: &[NodeId], way: Way) -> Ways {
+    /// Runs what one case leads to; of a choice that has to come to a value it has to as well.
+    fn case(&mut self, inner: NodeId, way: Way, is_value: bool) -> Ways {
+        let body = self.program().body(self.here());
+        match body.map(|b| (b, b.node(inner))) {
+            Some((body, Node::Switch { subject, cases })) if is_value => self.switch(subject, body.list(cases), way, true),
+            _ => self.run(inner, way),
+        }
+    }
+
+    /// Runs the cases of a choice, which has to come to a value, or need not.
+    pub(super) fn switch(&mut self, subject: Option<NodeId>, cases: &[NodeId], way: Way, is_value: bool) -> Ways {
         let Some(body) = self.program().body(self.here()) else { return Vec::new() };
         let entered = match subject {
             Some(subject) => self.values(subject, way),
@@ -535,7 +544,7 @@ impl<'m, 'p> Walker<'m, 'p> {
                 }
                 let taken = self.merge_open(taken);
                 for way in taken {
-                    for (way, exit) in self.run(inner, way) {
+                    for (way, exit) in self.case(inner, way, is_value) {
                         match exit {
                             Exit::Break => ways.push((way, Exit::Value(Value::Unknown))),
                             Exit::Value(_) if falls_through => falling.push(way),
@@ -549,10 +558,11 @@ impl<'m, 'p> Walker<'m, 'p> {
                 Some((inner, fallen)) => {
                     open.extend(fallen);
                     for way in open {
-                        let done = self.run(inner, way);
+                        let done = self.case(inner, way, is_value);
                         ways.extend(done.into_iter().map(|(w, e)| (w, if e == Exit::Break { Exit::Value(Value::Unknown) } else { e })));
                     }
                 }
+                None if is_value => {}
                 None => {
                     // where all states have their case, nobody comes by
                     let all = self.domain.all();

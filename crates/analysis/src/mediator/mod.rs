@@ -264,6 +264,9 @@ fn talks(wiring: &Wiring<'_>, class: TypeId, mediator: TypeId, sends_on: &dyn Fn
                 let held = match &value {
                     Val::Member(of, field) => matches!(**of, Val::This(_)) && !is_made_by_holder(flow, *field),
                     Val::Outside(of, _) => matches!(**of, Val::This(_)),
+                    // the one that all have, or that something hands out to all: `Switchboard.get()`
+                    Val::Static(_) => true,
+                    Val::Call(call) => flow.callee(*call).is_some_and(|c| program.member(c.member).is_static),
                     _ => false,
                 };
                 if !held {

@@ -27,6 +27,7 @@ pub(super) fn link(mut units: Vec<Facts>, kit: &dyn Fn(Language) -> Kit, package
         symbols,
         types: Vec::new(),
         members: Vec::new(),
+        declared_in_class: FxHashMap::default(),
         modules: Vec::new(),
         index: Index::default(),
         kits,
@@ -286,7 +287,7 @@ fn number_types(p: &mut Program, file_names: &[FileNames], empty: Sym) -> Number
 
 /// Numbers the members; returns for each file the numbers of its own.
 fn number_members(p: &mut Program, numbers: &Numbers, file_names: &[FileNames], uses: &[index::Uses]) -> Vec<Box<[Option<MemberId>]>> {
-    let done_with = outlines::settle(p, numbers, file_names);
+    let settled = outlines::settle(p, numbers, file_names);
     let count = p.units.iter().map(|f| f.unit.members.len()).sum();
     let mut all = Vec::with_capacity(numbers.len());
     p.members.reserve_exact(count);
@@ -294,7 +295,7 @@ fn number_members(p: &mut Program, numbers: &Numbers, file_names: &[FileNames], 
         let unit = &p.units[index].unit;
         let mut of_unit: Box<[Option<MemberId>]> = vec![None; unit.members.len()].into();
         for (decl_index, decl) in unit.members.iter().enumerate() {
-            if done_with.contains(&(index, decl_index)) {
+            if settled.done_with.contains(&(index, decl_index)) {
                 continue;
             }
             let owner = match decl.owner {
@@ -317,6 +318,9 @@ fn number_members(p: &mut Program, numbers: &Numbers, file_names: &[FileNames], 
                 is_static: decl.modifiers.is_static,
             });
             of_unit[decl_index] = Some(id);
+            if let Some(&(unit, member)) = settled.fields.get(&(index, decl_index)) {
+                p.declared_in_class.insert(id, (UnitId(unit as u32), yarrowgraph_ir::MemberId(member as u32)));
+            }
             let ty = &mut p.types[owner.0 as usize];
             ty.members.push(id);
             if decl.kind == MemberKind::Method && decl.params.first().is_some_and(|p| p.mode == ParamMode::Receiver) {

@@ -195,6 +195,8 @@ pub struct Program {
     pub types: Vec<Type>,
     /// The members.
     pub members: Vec<MemberInfo>,
+    /// The declarations of static fields that are written out behind their classes: `int Kiln::lit = 0;`
+    declared_in_class: FxHashMap<MemberId, (UnitId, yarrowgraph_ir::MemberId)>,
     /// For each file the type that stands for its module level, where it has one.
     pub modules: Vec<Option<TypeId>>,
     /// Looks things up by name.
@@ -490,7 +492,10 @@ impl Program {
 
     /// The place of a member's name.
     pub fn member_place(&self, id: MemberId) -> Place {
-        self.place(self.member(id).unit, self.decl(id).name_span)
+        match self.declared_in_class.get(&id) {
+            Some((unit, decl)) => self.place(*unit, self.unit(*unit).member(*decl).name_span),
+            None => self.place(self.member(id).unit, self.decl(id).name_span),
+        }
     }
 
     /// The place of a type's name.

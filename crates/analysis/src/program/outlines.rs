@@ -136,9 +136,16 @@ type MemberDecl = (usize, usize);
 /// What two declarations of one member agree in.
 type Shape = (TypeId, Sym, bool, usize);
 
-/// Lets what is written out take over what its declaration says, and gives the declarations that
-/// are done with by that.
-pub(super) fn settle(p: &mut Program, numbers: &Numbers, file_names: &[FileNames]) -> FxHashSet<MemberDecl> {
+/// Which declarations are done with, since what they declare is written out elsewhere.
+#[derive(Default)]
+pub(super) struct Settled {
+    pub(super) done_with: FxHashSet<MemberDecl>,
+    /// For the fields among what is written out: the declaration in the class.
+    pub(super) fields: FxHashMap<MemberDecl, MemberDecl>,
+}
+
+/// Lets what is written out take over what its declaration says.
+pub(super) fn settle(p: &mut Program, numbers: &Numbers, file_names: &[FileNames]) -> Settled {
     let mut written_out: FxHashMap<Shape, Vec<MemberDecl>> = FxHashMap::default();
     let mut declared: Vec<(Shape, MemberDecl)> = Vec::new();
     for (index, facts) in p.units.iter().enumerate() {
@@ -171,7 +178,7 @@ pub(super) fn settle(p: &mut Program, numbers: &Numbers, file_names: &[FileNames
             }
         }
     }
-    let mut done_with = FxHashSet::default();
+    let mut settled = Settled::default();
     for (shape, (index, at)) in declared {
         let Some(all) = written_out.get(&shape) else { continue };
         let (modifiers, annotations, params) = {
@@ -190,8 +197,12 @@ pub(super) fn settle(p: &mut Program, numbers: &Numbers, file_names: &[FileNames
             for (param, optional) in m.params.iter_mut().zip(&params) {
                 param.optional |= optional;
             }
+            let is_function = shape.2;
+            if !is_function {
+                settled.fields.entry((unit, member)).or_insert((index, at));
+            }
         }
-        done_with.insert((index, at));
+        settled.done_with.insert((index, at));
     }
-    done_with
+    settled
 }

@@ -1,11 +1,11 @@
 //! The names that are in scope in a body.
 
-use yarrowgraph_ir::{Body, FunctionId, Member, Name, Node, NodeId};
+use yarrowgraph_ir::{Body, FunctionId, LambdaForm, Member, Name, Node, NodeId};
 
 /// What a name in a body means.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Declared {
-    /// A local variable ([`Node::Local`]).
+    /// A local variable ([`Node::Local`]), or a function that knows itself by a name of its own ([`Node::Lambda`]).
     Local(NodeId),
     /// A parameter of a function of this body, or of the member itself.
     Param(Option<FunctionId>, u16),
@@ -93,6 +93,9 @@ impl Scope {
                     }
                     Node::Lambda(f) => {
                         self.function_nodes[f.0 as usize] = Some(id);
+                        if let (Some(name), LambdaForm::Lambda) = (body.function(f).name, body.function(f).form) {
+                            entries.push((name, Entry { what: Declared::Local(id), scope: id }));
+                        }
                         for (i, p) in body.function(f).params.iter().enumerate() {
                             let what = Declared::Param(Some(f), i as u16);
                             entries.push((p.name, Entry { what, scope: id }));

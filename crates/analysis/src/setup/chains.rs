@@ -7,7 +7,7 @@ use yarrowgraph_ir::FunctionId;
 
 use super::machine::Machine;
 use super::value::{FrameId, Kind, ObjectId, Value};
-use crate::chain::{Built, Chains, Link, Of, Stored};
+use crate::chain::{Built, Chains, Ends, Link, Of, Stored};
 use crate::program::{MemberId, Site};
 
 /// A link that was set.
@@ -142,7 +142,7 @@ impl Machine<'_, '_> {
             if items.iter().any(|item| self.makes_link(item)) {
                 continue;
             }
-            let links: Option<Vec<Link>> = items.iter().map(|item| self.link(item)).collect();
+            let links: Option<Vec<Link>> = items.iter().map(|item| self.link_of(walk, item)).collect();
             if let Some(links) = links.filter(|l| l.len() > 1) {
                 let holder = holders.get(&list).copied();
                 let set = vec![object.made];
@@ -243,6 +243,22 @@ impl Machine<'_, '_> {
         let made = self.object(object).made;
         let is_made_there = made.member == site.member && self.program().scope(made.member).is_within(made.node, site.node);
         (!is_made_there).then_some(*site)
+    }
+
+    /// An element of a walked list as a link: of a record that holds the function which is handed the way on, that function.
+    fn link_of(&self, walk: usize, value: &Value) -> Option<Link> {
+        let walk = &self.links().walks[walk];
+        let (Some(Kind::Map(entries)), Some(method), Ends::WayOn(_)) = (self.kind(value), walk.method, &walk.ends) else {
+            return self.link(value);
+        };
+        let name = self.program().text(method);
+        let (_, function) = entries.iter().find(|(key, _)| matches!(key, Value::Text(text) if **text == *name))?;
+        let link = self.link(function)?;
+        // where a helper makes the record, the place that counts is where it is handed the function
+        let record = if let Value::Object(record) = value { self.object(*record).made } else { return Some(link) };
+        let is_beside = || record.member == link.made.member && self.program().scope(record.member).is_within(link.made.node, record.node);
+        let put = if is_beside() { Some(record) } else { link.put };
+        Some(Link { put, ..link })
     }
 
     fn link(&self, value: &Value) -> Option<Link> {

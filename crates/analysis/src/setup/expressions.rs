@@ -67,7 +67,12 @@ impl Machine<'_, '_> {
             }
             Node::Lambda(function) => {
                 let (made_in, this) = (self.now, self.frame().this.clone());
-                self.make(Kind::Closure { member: site.member, function, made_in, this }, site)
+                let made = self.make(Kind::Closure { member: site.member, function, made_in, this }, site);
+                // it may know itself by a name
+                if body.function(function).name.is_some() {
+                    self.write(Declared::Local(node), made.clone());
+                }
+                made
             }
             Node::Assign { op, target, value } => self.assign(site, op, target, value),
             Node::Binary { op, left, right } => self.binary(op, left, right),
@@ -80,7 +85,7 @@ impl Machine<'_, '_> {
                         value
                     }
                     UnaryOp::NonNull | UnaryOp::Spread | UnaryOp::ByRef | UnaryOp::Indirect => value,
-                    UnaryOp::Step => self.step_over(operand, &value),
+                    UnaryOp::Step { down } => self.step_over(operand, &value, down),
                     _ => Value::Unknown,
                 }
             }
@@ -561,10 +566,9 @@ impl Machine<'_, '_> {
     }
 
     /// `i++`
-    fn step_over(&mut self, operand: NodeId, value: &Value) -> Value {
-        // up or down is not told apart; counting up is by far the commoner
+    fn step_over(&mut self, operand: NodeId, value: &Value, down: bool) -> Value {
         let Value::Int(before) = value else { return Value::Unknown };
-        let after = Value::Int(before.wrapping_add(1));
+        let after = Value::Int(before.wrapping_add(if down { -1 } else { 1 }));
         self.store_into(operand, after);
         value.clone()
     }

@@ -21,7 +21,7 @@ use crate::program::{MemberId, Site, Sym, TypeId};
 use crate::wire::Wiring;
 use crate::wire::channels::{Channel, ChannelKey};
 
-pub use paths::{any_within, comes_after, follows, is_statement, is_within_lock, precedes, runs_always};
+pub use paths::{any_within, comes_after, follows, is_statement, is_within_lock, precedes, runs_always, runs_where};
 pub use periodic::{Round, rounds};
 pub use reads::Read;
 pub use registries::{Entry, Key, Registry, entries};

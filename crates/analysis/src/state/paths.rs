@@ -98,10 +98,17 @@ pub fn any_within(body: &Body, node: NodeId, holds: &dyn Fn(NodeId) -> bool) -> 
 /// Whether something is come to in every run of a stretch of code: it is the condition of a branch, not part of one,
 /// nor behind a way out.
 pub fn runs_always(body: &Body, scope: &Scope, node: NodeId, root: NodeId) -> bool {
+    runs_where(body, scope, node, root, &|_| None)
+}
+
+/// The same where it is known of some conditions whether they hold.
+pub fn runs_where(body: &Body, scope: &Scope, node: NodeId, root: NodeId, decided: &dyn Fn(NodeId) -> Option<bool>) -> bool {
     let mut inner = node;
     for around in scope.ancestors(node).take_while(|_| node != root) {
         let always = match body.node(around) {
-            Node::If { cond, .. } | Node::Conditional { cond, .. } => inner == cond,
+            Node::If { cond, then, .. } if inner != cond => decided(cond) == Some(inner == then),
+            Node::If { .. } => true,
+            Node::Conditional { cond, .. } => inner == cond,
             Node::Switch { subject, .. } => subject == Some(inner),
             Node::Binary { op: BinaryOp::And | BinaryOp::Or | BinaryOp::Coalesce, left, .. } => inner == left,
             Node::Lambda(_) | Node::Catch { .. } => false,
@@ -109,7 +116,15 @@ pub fn runs_always(body: &Body, scope: &Scope, node: NodeId, root: NodeId) -> bo
             Node::Loop { .. } => around == root,
             Node::Block(list) => {
                 let before = body.list(list).iter().take_while(|s| **s != inner);
-                before.into_iter().all(|s| !may_return(body, *s))
+                let is_never_taken = |s: &NodeId| match body.node(*s) {
+                    Node::If { cond, then, other } => match decided(cond) {
+                        Some(true) => !may_return(body, then),
+                        Some(false) => other.is_none_or(|o| !may_return(body, o)),
+                        None => false,
+                    },
+                    _ => false,
+                };
+                before.into_iter().all(|s| !may_return(body, *s) || is_never_taken(s))
             }
             _ => true,
         };

@@ -52,7 +52,7 @@ fn of_member(wiring: &Wiring<'_>, member: MemberId) -> Vec<(MemberId, Write)> {
         let (target, how) = match body.node(node) {
             Node::Assign { op: AssignOp::Set | AssignOp::IfUnset, target, value } => (target, How::Set(value)),
             Node::Assign { target, .. } => (target, How::Change),
-            Node::Unary { op: UnaryOp::Step | UnaryOp::Delete, operand } => (operand, How::Change),
+            Node::Unary { op: UnaryOp::Step { .. } | UnaryOp::Delete, operand } => (operand, How::Change),
             Node::Call { callee, args, .. } => match body.node(callee) {
                 Node::Member { object, name, .. } => {
                     let text = program.unit_of(member).text(name);

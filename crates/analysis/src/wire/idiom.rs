@@ -144,7 +144,12 @@ fn fits(x: &Extractor<'_, '_>, idiom: &Idiom, object: Option<NodeId>, subject: &
             Ty::Own(id, _) => program.outside_bases(*id).iter().any(|b| named(program.text(*b))),
             _ => false,
         };
-        let by_name = static_name.is_some_and(named) || getter_name.is_some_and(|n| named(program.text(n)));
+        // `document.body`
+        let by_path = || match subject {
+            Val::Outside(of, part) => matches!(**of, Val::Global(of) if named(&format!("{}.{}", program.text(of), program.text(*part)))),
+            _ => false,
+        };
+        let by_name = static_name.is_some_and(named) || getter_name.is_some_and(|n| named(program.text(n))) || by_path();
         return (by_type || by_name).then_some(Certainty::Certain);
     }
     if idiom.typed_only {

@@ -390,8 +390,29 @@ impl Wiring<'_> {
         !keeps(join) && known_or(&self.kept_numbers, (channel.key.clone(), number), one_keeps)
     }
 
+    /// Whether two objects each go by a name of their own: the fields that hold the names are of classes that have nothing to do with
+    /// each other, or the names are known.
+    fn go_by_other_names(&self, join: &Effect, leave: &Effect) -> bool {
+        let program = self.program();
+        let own = |e: &Effect| match &e.holder.key {
+            Some(Val::Member(of, field)) => match **of {
+                // what its class has in the place of a field that all have
+                Val::This(class) => Some((class, program.find_member_as(class, program.member(*field).name, true).unwrap_or(*field))),
+                _ => None,
+            },
+            _ => None,
+        };
+        let (Some(Val::This(_)), Some((one, its)), Some((other, others))) = (&join.handler, own(join), own(leave)) else { return false };
+        let text = |field: MemberId| match self.flow.only_definition(field).map(|d| self.flow.eval(d)) {
+            Some(Val::Str(text)) => Some(text),
+            _ => None,
+        };
+        let are_known = text(its).zip(text(others)).is_some_and(|(a, b)| a != b);
+        are_known || its != others && !program.are_kin(one, other)
+    }
+
     fn releases(&self, join: &Effect, leave: &Effect, exact: bool) -> bool {
-        if leave.space.is_some() && leave.space != join.space {
+        if leave.space.is_some() && leave.space != join.space || self.go_by_other_names(join, leave) {
             return false;
         }
         match leave.act {

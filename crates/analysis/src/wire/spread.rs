@@ -324,7 +324,32 @@ fn is_deferred(flow: &Flow<'_>, site: Site, key: FunctionKey) -> bool {
         _ => None,
     });
     let mut within = functions.take_while(|(_, function)| Some(*function) != key.1);
-    within.any(|(lambda, _)| !program.is_walked_with(site.member, body, lambda))
+    within.any(|(lambda, _)| !program.is_walked_with(site.member, body, lambda) && !is_called_at_once(flow, site.member, body, lambda))
+}
+
+/// Whether a function is handed to one of the tree that does nothing with it but to call it while it runs: `each(names, name => …)`.
+fn is_called_at_once(flow: &Flow<'_>, member: MemberId, body: &Body, function: NodeId) -> bool {
+    let program = flow.program;
+    let Some(call) = program.scope(member).parent(function) else { return false };
+    let Node::Call { args, .. } = body.node(call) else { return false };
+    let Some(at) = body.list(args).iter().position(|a| *a == function) else { return false };
+    let Some(called) = flow.callee(Site { member, node: call }).map(|c| c.member) else { return false };
+    let (Some(inner), Some(param)) = (program.body(called), program.decl(called).params.get(at)) else { return false };
+    let (scope, pack) = (program.scope(called), &program.kit_of(called).pack);
+    let is_call = |n: NodeId| scope.parent(n).is_some_and(|p| matches!(inner.node(p), Node::Call { callee, .. } if callee == n));
+    let calls_it = |n: NodeId| {
+        let parent = scope.parent(n);
+        let by_method = || match parent.map(|p| inner.node(p)) {
+            Some(Node::Member { object, name, .. }) if object == n => {
+                pack.invokers.contains(program.unit_of(called).text(name)) && parent.is_some_and(is_call)
+            }
+            Some(Node::Call { .. }) => program.is_walked_with(called, inner, n),
+            _ => false,
+        };
+        scope.function_around(inner, n).is_none() && (is_call(n) || by_method())
+    };
+    let mut uses = inner.ids().filter(|n| inner.node(*n) == Node::Name(param.name)).peekable();
+    uses.peek().is_some() && uses.all(calls_it)
 }
 
 /// The function whose callers say what an effect is about.

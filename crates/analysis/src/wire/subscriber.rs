@@ -1,6 +1,6 @@
 //! Whose handler it is: the object that a subscription keeps alive.
 
-use yarrowgraph_ir::{Node, NodeId};
+use yarrowgraph_ir::{FunctionId, Node, NodeId};
 
 use crate::flow::{Flow, Val};
 use crate::program::{Declared, MemberId, Site, Ty, TypeId};
@@ -160,20 +160,31 @@ fn refers_outside(flow: &Flow<'_>, site: Site, ty: TypeId) -> bool {
     }
 }
 
-/// Whether a lambda touches the instance that its member runs on.
-fn captured_instance(flow: &Flow<'_>, member: MemberId, function: yarrowgraph_ir::FunctionId) -> bool {
+/// Whether a lambda touches the instance that its member runs on, itself or by another function that it calls.
+fn captured_instance(flow: &Flow<'_>, member: MemberId, function: FunctionId) -> bool {
     let program = flow.program;
     if program.member(member).is_static {
         return false;
     }
     let Some(body) = program.body(member) else { return false };
+    let mut functions = vec![function];
     let mut stack: Vec<NodeId> = body.function(function).body.into_iter().collect();
     let scope = program.scope(member);
     while let Some(id) = stack.pop() {
         match body.node(id) {
             Node::This | Node::Super | Node::OuterThis(_) => return true,
             Node::Name(name) => match scope.lookup(name, id) {
-                Some(Declared::Local(_) | Declared::Param(..)) => {}
+                Some(Declared::Local(_)) => match function_in(flow, flow.eval_in(member, id)) {
+                    // `const self = this`
+                    Val::This(_) => return true,
+                    Val::Method(_, Some(of)) | Val::Bound(of, _) if matches!(*of, Val::This(_)) => return true,
+                    Val::Lambda(m, f) if m == member && !functions.contains(&f) => {
+                        functions.push(f);
+                        stack.extend(body.function(f).body);
+                    }
+                    _ => {}
+                },
+                Some(Declared::Param(..)) => {}
                 None => {
                     let instance = match flow.eval_in(member, id) {
                         Val::Member(of, _) | Val::Method(_, Some(of)) => matches!(*of, Val::This(_)),
@@ -197,6 +208,14 @@ fn captured_instance(flow: &Flow<'_>, member: MemberId, function: yarrowgraph_ir
         stack.extend(body.children(id));
     }
     false
+}
+
+/// The function that a variable holds; whatever else it holds.
+fn function_in(flow: &Flow<'_>, value: Val) -> Val {
+    match value {
+        Val::Local(_) => flow.function_of(&value).unwrap_or(value),
+        known => known,
+    }
 }
 
 /// Whether a name that nothing in the tree declares is that of a field or property, not of a type, a package or something global: it is

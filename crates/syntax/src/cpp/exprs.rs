@@ -7,7 +7,7 @@ use yarrowgraph_ir::{
 
 use super::Cpp;
 use super::kinds::Kind;
-use crate::driver::Nodes;
+use crate::driver::{Nodes, steps_down};
 
 /// Functions that make an object of their type argument.
 const MAKERS: [&str; 5] = ["make_unique", "make_shared", "make_refptr_for_instance", "make_managed", "allocate_shared"];
@@ -135,7 +135,8 @@ impl<'t> Cpp<'t> {
             Kind::Update => {
                 let kids = self.l.items(node);
                 let operand = self.node_or_empty(kids.first(), node);
-                self.l.push(Node::Unary { op: UnaryOp::Step, operand }, node)
+                let down = steps_down(self.l.text_of(node));
+                self.l.push(Node::Unary { op: UnaryOp::Step { down }, operand }, node)
             }
             Kind::PointerExpr => self.pointer(node),
             Kind::CoAwait => {

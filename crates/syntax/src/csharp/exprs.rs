@@ -5,7 +5,7 @@ use yarrowgraph_ir::{AssignOp, BinaryOp, CollectionKind, LambdaForm, List, Node,
 
 use super::CSharp;
 use super::kinds::Kind;
-use crate::driver::span;
+use crate::driver::{span, steps_down};
 
 impl<'t> CSharp<'t> {
     pub(super) fn expression(&mut self, node: Ts<'t>) -> NodeId {
@@ -128,7 +128,8 @@ impl<'t> CSharp<'t> {
                 let op = match text.as_bytes() {
                     [b'!', ..] => UnaryOp::Not,
                     [b'&' | b'*', ..] => UnaryOp::Indirect,
-                    [b'+', b'+', ..] | [b'-', b'-', ..] => UnaryOp::Step,
+                    [b'+', b'+', ..] => UnaryOp::Step { down: false },
+                    [b'-', b'-', ..] => UnaryOp::Step { down: true },
                     _ => UnaryOp::Arithmetic,
                 };
                 let operand = self.node_or_empty(kids.last(), node);
@@ -137,7 +138,8 @@ impl<'t> CSharp<'t> {
             Kind::Postfix => {
                 let kids = self.l.items(node);
                 let operand = self.node_or_empty(kids.first(), node);
-                let op = if self.l.text_of(node).ends_with('!') { UnaryOp::NonNull } else { UnaryOp::Step };
+                let text = self.l.text_of(node);
+                let op = if text.ends_with('!') { UnaryOp::NonNull } else { UnaryOp::Step { down: steps_down(text) } };
                 self.l.push(Node::Unary { op, operand }, node)
             }
             Kind::Await => {

@@ -7,7 +7,7 @@ use yarrowgraph_ir::{
 
 use super::Java;
 use super::kinds::Kind;
-use crate::driver::span;
+use crate::driver::{span, steps_down};
 
 impl<'t> Java<'t> {
     pub(super) fn expression(&mut self, node: Ts<'t>) -> NodeId {
@@ -59,7 +59,8 @@ impl<'t> Java<'t> {
             Kind::Update => {
                 let kids = self.l.items(node);
                 let operand = self.node_or_empty(kids.first(), node);
-                self.l.push(Node::Unary { op: UnaryOp::Step, operand }, node)
+                let down = steps_down(self.l.text_of(node));
+                self.l.push(Node::Unary { op: UnaryOp::Step { down }, operand }, node)
             }
             Kind::Ternary => {
                 let kids = self.l.kids(node);

@@ -9,7 +9,7 @@ use yarrowgraph_ir::{
 use super::Script;
 use super::classes::method_kind;
 use super::kinds::Kind;
-use crate::driver::{Nodes, span};
+use crate::driver::{Nodes, span, steps_down};
 
 impl<'t> Script<'t> {
     pub(super) fn expression(&mut self, node: Ts<'t>) -> NodeId {
@@ -111,7 +111,7 @@ impl<'t> Script<'t> {
             }
             Kind::Update | Kind::Await | Kind::NonNull | Kind::Spread => {
                 let op = match self.kind(node) {
-                    Kind::Update => UnaryOp::Step,
+                    Kind::Update => UnaryOp::Step { down: steps_down(self.l.text_of(node)) },
                     Kind::Await => UnaryOp::Await,
                     Kind::NonNull => UnaryOp::NonNull,
                     _ => UnaryOp::Spread,
@@ -369,7 +369,9 @@ impl<'t> Script<'t> {
 
     fn function_expression(&mut self, node: Ts<'t>) -> NodeId {
         let this = if self.kind(node) == Kind::Arrow { CaptureMode::Lexical } else { CaptureMode::Own };
-        self.closure(node, None, this, LambdaForm::Lambda)
+        // `function go(at) { … go(at + 1) … }` knows itself by its name
+        let own = self.l.kids(node).field(self.t.fields.name).map(|name| self.l.name_of(name));
+        self.closure(node, own, this, LambdaForm::Lambda)
     }
 
     /// The parameters of a function: a list, or one without parentheses.

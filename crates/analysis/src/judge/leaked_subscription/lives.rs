@@ -137,9 +137,29 @@ pub(super) fn lives_on(wiring: &Wiring<'_>, ty: TypeId, subscribed_in: MemberId)
         }
     }
     match once::lives_for_process(wiring, outer) {
-        Lives::Yes if teardown_is_run(wiring, outer, subscribed_in) => Lives::No,
+        Lives::Yes if teardown_is_run(wiring, outer, subscribed_in) || is_ended_by_library(wiring, outer) => Lives::No,
         lives => lives,
     }
+}
+
+/// Whether an object of a type ends by what its base of a library has for that: `form.Close()`.
+fn is_ended_by_library(wiring: &Wiring<'_>, ty: TypeId) -> bool {
+    let program = wiring.program();
+    if program.outside_bases(ty).is_empty() {
+        return false;
+    }
+    let teardowns = &program.kit(program.ty(ty).unit).pack.teardowns;
+    let names =
+        teardowns.iter().filter_map(|name| program.symbols.get(name)).filter(|name| program.find_member_as(ty, *name, true).is_none());
+    names.flat_map(|name| program.index.calls(name)).any(|call| {
+        let is_one = || {
+            wiring
+                .flow
+                .receiver(*call)
+                .is_some_and(|(of, _)| matches!(of, Val::New(_) | Val::Local(_)) && wiring.flow.type_of(&of).own() == Some(ty))
+        };
+        !wiring.in_test(call.member) && is_one()
+    })
 }
 
 fn teardown_is_run(wiring: &Wiring<'_>, ty: TypeId, subscribed_in: MemberId) -> bool {

@@ -169,7 +169,7 @@ pub(super) fn awaits_answer(wiring: &Wiring<'_>, effect: &Effect) -> bool {
     let Some(body) = wiring.program().body(innermost.member).filter(|_| !effect.inner.is_empty()) else { return false };
     let (member, flow) = (innermost.member, &wiring.flow);
     let counts = |n: NodeId| match body.node(n) {
-        Node::Unary { op: UnaryOp::Step, operand } => Some(operand),
+        Node::Unary { op: UnaryOp::Step { .. }, operand } => Some(operand),
         Node::Assign { op, value, target } => {
             let steps = !matches!(op, AssignOp::Set) || matches!(body.node(value), Node::Binary { .. } | Node::Plain);
             steps.then_some(target)

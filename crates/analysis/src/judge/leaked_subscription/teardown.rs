@@ -12,7 +12,11 @@ use crate::wire::effect::{Act, Effect};
 pub(super) fn teardown_of(wiring: &Wiring<'_>, ty: TypeId, subscribed_in: Option<MemberId>) -> Option<MemberId> {
     let program = wiring.program();
     let pack = &*program.kit(program.ty(ty).unit).pack;
-    let is_constructor = |m: MemberId| program.member(m).kind != MemberKind::Method;
+    // what makes the object; the code of a module makes whatever it likes
+    let is_constructor = |m: MemberId| {
+        let info = program.member(m);
+        info.kind != MemberKind::Method && !program.ty(info.owner).is_module
+    };
     let is_set_up = subscribed_in.is_some_and(|m| {
         let callers = wiring.flow.callers((m, None));
         is_constructor(m) || (!callers.is_empty() && callers.iter().all(|(site, _)| is_constructor(site.member)))

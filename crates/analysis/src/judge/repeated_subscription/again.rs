@@ -102,24 +102,32 @@ pub(super) fn again_and_again(wiring: &Wiring<'_>, channel: &Channel, join: usiz
             let within = wiring.effects[*r].site.member;
             !exits.iter().any(|exit| is_run_by(wiring, within, info.owner, exit))
         });
+        let why = format!("again each time `{name}` runs");
+        // what ends with its subscriber by itself is no leak, and piles up until then
+        if releases.is_empty() && (effect.tied || effect.bounded) && is_on_every_path(wiring, effect.site) {
+            return certain(why, None);
+        }
         let late = releases.first().filter(|_| leaves_late)?;
         let late = &wiring.effects[*late];
-        return certain(
-            format!("again each time `{name}` runs"),
-            Some(("it is taken off only here, at the very end".into(), wiring.place(late))),
-        );
+        return certain(why, Some(("it is taken off only here, at the very end".into(), wiring.place(late))));
     }
-    if let Some(cause) = handled_channel(wiring, member).filter(|cause| !brings_another(wiring, cause, effect)) {
-        let what = short(&cause.id);
-        let handled = cause.joins.iter().map(|j| &wiring.effects[*j]).find(|e| is_method(e, member))?;
-        return Some(Repeated {
-            why: format!("again each time `{what}` is raised"),
+    let by_raise = |cause: &Channel, handler: MemberId| {
+        let handled = cause.joins.iter().map(|j| &wiring.effects[*j]).find(|e| is_method(e, handler))?;
+        let handler = program.text(program.member(handler).name);
+        Some(Repeated {
+            why: format!("again each time `{}` is raised", short(&cause.id)),
             certainty: Certainty::Likely,
-            related: Some((format!("this has `{name}` called each time"), wiring.place(handled))),
-        });
+            related: Some((format!("this has `{handler}` called each time"), wiring.place(handled))),
+        })
+    };
+    if let Some(cause) = handled_channel(wiring, member).filter(|cause| !brings_another(wiring, cause, effect)) {
+        return by_raise(cause, member);
     }
     if !is_on_every_path(wiring, effect.site) {
         return None;
+    }
+    if let Some((cause, handler)) = called_by_handler(wiring, effect, &releases, (member, HOPS)) {
+        return by_raise(cause, handler);
     }
     if let Some(call) = called_in_a_loop(wiring, member, HOPS) {
         return certain(format!("again each time `{name}` runs"), Some(("this calls it again and again".into(), program.place_of(call))));
@@ -380,6 +388,44 @@ fn called_by_hook(wiring: &Wiring<'_>, member: MemberId, hops: u32) -> Option<Si
     let calls = called.chain(handed).filter(|call| !wiring.in_test(call.member) && is_on_every_path(wiring, *call));
     let recurs = |call: Site| is_recurring_hook(wiring, call.member) || is_within_round(wiring, call);
     calls.into_iter().find_map(|call| if recurs(call) { Some(call) } else { called_by_hook(wiring, call.member, hops) })
+}
+
+/// A channel by which a method is called that calls another one of its object on every path, and that method.
+fn called_by_handler<'w>(
+    wiring: &'w Wiring<'_>,
+    effect: &Effect,
+    releases: &[usize],
+    (member, hops): (MemberId, u32),
+) -> Option<(&'w Channel, MemberId)> {
+    let program = wiring.program();
+    let hops = hops.checked_sub(1)?;
+    let callers = wiring.flow.callers((member, None)).iter().filter(|(_, b)| matches!(b.this, Some(Val::This(_))));
+    let calls = callers.map(|(call, _)| *call).filter(|call| call.member != member && !wiring.in_test(call.member));
+    let takes_off =
+        |m: MemberId| releases.iter().map(|r| wiring.effects[*r].site.member).any(|r| r == m || own_call(wiring, m, r).is_some());
+    // who ends what there is first may take everything off with that
+    let ends_first = |call: &Site| {
+        let Some(body) = program.body(call.member) else { return true };
+        let scope = program.scope(call.member);
+        let pack = &program.kit_of(call.member).pack;
+        let is_end = |n: NodeId| match body.node(n) {
+            Node::Call { callee, .. } => match body.node(callee) {
+                Node::Name(name) | Node::Member { name, .. } => {
+                    let text = program.unit_of(call.member).text(name);
+                    pack.teardowns.contains(text) || pack.ends(text)
+                }
+                _ => false,
+            },
+            _ => false,
+        };
+        body.ids().any(|n| scope.is_before(n, call.node) && is_end(n))
+    };
+    let stays_on = |call: &Site| !takes_off(call.member) && !ends_first(call) && !is_replaced_here(wiring, effect, call.member);
+    let on_every_path = calls.filter(|call| is_on_every_path(wiring, *call) && stays_on(call));
+    on_every_path.into_iter().find_map(|call| match handled_channel(wiring, call.member) {
+        Some(cause) => (!brings_another(wiring, cause, effect)).then_some((cause, call.member)),
+        None => called_by_handler(wiring, effect, releases, (call.member, hops)),
+    })
 }
 
 /// A channel that is raised more than once as far as its name says, and that has a member called.
