@@ -52,6 +52,8 @@ struct Subject<'w, 'p> {
     channels: Vec<usize>,
     /// Methods of the class that change it.
     mutators: BTreeSet<MemberId>,
+    /// Methods of the class that change it by calling those.
+    changers: BTreeSet<MemberId>,
     /// Fields of it that hold a record of which parts are changed.
     records: BTreeSet<MemberId>,
 }
@@ -84,12 +86,14 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     for (class, fields) in fields {
         let channels = wiring.channels_of(class);
         let records = records.remove(&class).unwrap_or_default();
-        let mut subject = Subject { wiring, class, fields: &fields, channels, mutators: BTreeSet::new(), records };
+        let mut subject =
+            Subject { wiring, class, fields: &fields, channels, mutators: BTreeSet::new(), changers: BTreeSet::new(), records };
         let inside: Vec<Change> = fields.iter().flat_map(|f| subject.written_inside(*f)).collect();
         // who ends something tells of his own change as well
         let enders = fields.iter().flat_map(|f| wiring.writes(*f)).filter(|w| !w.initial && subject.is_own(&w.object));
         let enders = enders.map(|w| w.site.member).filter(|m| program.is_listed(&program.kit_of(*m).pack.teardowns, *m));
         subject.mutators = inside.iter().map(|c| c.site.member).chain(subject.acting_on_fields()).chain(enders).collect();
+        subject.changers = subject.changing_by_others();
         let announced_inside: BTreeSet<MemberId> =
             inside.iter().filter(|c| !subject.told_closely(c.site, Some(c.field)).is_empty()).map(|c| c.field).collect();
         let others: Vec<&Change> =
@@ -234,6 +238,15 @@ impl Subject<'_, '_> {
             && callers.iter().all(|(site, _)| program.member(site.member).owner == info.owner && self.makes(site.member, depth - 1))
     }
 
+    /// Methods of the class that change it by calling those that do: `close() { set(SHUT); }`.
+    fn changing_by_others(&self) -> BTreeSet<MemberId> {
+        let wiring = self.wiring;
+        let own = |m: MemberId| wiring.flow.callers((m, None)).iter().filter(|(_, b)| matches!(b.this, Some(Val::This(_))));
+        let callers = self.mutators.iter().flat_map(|m| own(*m)).map(|(call, _)| call.member);
+        let is_method = |m: &MemberId| wiring.program().member(*m).kind == MemberKind::Method;
+        callers.filter(|m| is_method(m) && wiring.program().is_a(self.class, wiring.program().member(*m).owner)).collect()
+    }
+
     /// Methods of the class that do anything to what the fields hold: they announce what they did themselves.
     fn acting_on_fields(&self) -> Vec<MemberId> {
         let (wiring, program) = (self.wiring, self.wiring.program());
@@ -340,10 +353,14 @@ impl Subject<'_, '_> {
         let is_for_it =
             || same.len() >= PEERS && quiet_about_it == 0 && self.is_named_for(channel, change.field) && self.passes_nothing(channel);
         let shown = is_for_all() || is_for_it() || (quiet_about_it == 0 && passes_it(PEERS));
+        // more and less of the same: `level += by` and `level -= by`
+        let steps = |c: &Change| c.is_direct && c.value.is_none();
+        let told = || telling.iter().filter(|(c, t)| c.field == change.field && t.contains(&channel)).map(|(c, _)| *c);
+        let is_alike = || self.wiring.is_state_of_machine(change.field) || steps(change) && told().all(steps);
         let one_is_enough = || {
             same.len() == 1
                 && quiet_about_it == 0
-                && (self.is_named_for(channel, change.field) || (self.wiring.is_state_of_machine(change.field) && passes_it(1)))
+                && (self.is_named_for(channel, change.field) || (is_alike() && passes_it(1)))
                 && !self.is_outside(change)
                 && !self.ends(own)
         };

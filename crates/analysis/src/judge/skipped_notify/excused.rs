@@ -165,7 +165,14 @@ impl Subject<'_, '_> {
         outside.iter().any(|site| {
             let is_initial = self.wiring.program().member(site.member).kind == MemberKind::Constructor;
             let is_other = site.member != member;
-            is_other && (is_initial || self.told_closely(*site, None).contains(&channel) || self.callers_tell(site.member, channel, depth))
+            // what another change tells is no part of theirs
+            let by_change = |site: Site| {
+                let called = |node: NodeId| self.wiring.flow.callee(Site { member: site.member, node }).map(|c| c.member);
+                let is_outside = !self.wiring.program().is_a(self.wiring.program().member(site.member).owner, self.class);
+                is_outside && self.told(site, &|node| !called(node).is_some_and(|m| self.changers.contains(&m))).is_empty()
+            };
+            let tells = || self.told_closely(*site, None).contains(&channel) && !by_change(*site);
+            is_other && (is_initial || tells() || self.callers_tell(site.member, channel, depth))
         })
     }
 

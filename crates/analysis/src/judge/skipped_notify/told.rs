@@ -205,23 +205,30 @@ impl Subject<'_, '_> {
         }
     }
 
-    /// Whether a channel is told what a change gives the field.
+    /// Whether a channel is told what a change gives the field: by its raise, or by a method that raises it and is handed that.
     pub(super) fn passes_on(&self, channel: usize, change: &Change) -> bool {
         let wiring = self.wiring;
         let program = wiring.program();
-        let assigned = change.value.map(|v| wiring.flow.eval_in(change.site.member, v));
-        self.raises(channel).iter().any(|(site, args)| {
+        let member = change.site.member;
+        let assigned = change.value.map(|v| wiring.flow.eval_in(member, v));
+        let passes = |site: Site, args: &[NodeId]| {
             let Some(body) = program.body(site.member) else { return false };
             let is_it = |n: NodeId| {
                 matches!(body.node(n), Node::Name(_) | Node::Member { .. } | Node::Call { .. }) && {
                     let value = wiring.flow.eval_in(site.member, n);
                     matches!(value, Val::Member(_, m) if m == change.field)
-                        || (site.member == change.site.member
+                        || (site.member == member
                             && matches!(value, Val::Param(..) | Val::Local(_) | Val::Element(..))
                             && assigned.as_ref() == Some(&value))
                 }
             };
             args.iter().any(|a| state::any_within(body, *a, &is_it))
-        })
+        };
+        let told = wiring.tellings(member).iter().filter(|(_, told)| *told == channel).map(|(node, _)| *node);
+        let handed = told.filter_map(|node| match program.body(member)?.node(node) {
+            Node::Call { args, .. } => Some((Site { member, node }, program.body(member)?.list(args).to_vec())),
+            _ => None,
+        });
+        self.raises(channel).into_iter().chain(handed).any(|(site, args)| passes(site, &args))
     }
 }
