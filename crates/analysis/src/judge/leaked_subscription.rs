@@ -3,7 +3,7 @@
 mod lives;
 mod moved_on;
 mod released;
-mod teardown;
+pub(super) mod teardown;
 #[cfg(test)]
 mod tests;
 

@@ -135,9 +135,10 @@ pub(super) fn are_near(a: &str, b: &str) -> bool {
         return false;
     }
     let allowed = if one.len().min(two.len()) >= LONG { 2 } else { 1 };
-    // two letters more in one place make another word: `load`, `unload`
+    // two letters more in one place make another word: `load`, `unload`; behind it they make another form: `open`, `opened`
     let (short, long) = if one.len() < two.len() { (&one, &two) } else { (&two, &one) };
     let inserted = long.len() - short.len() == 2
+        && long.strip_suffix("ed") != Some(short)
         && (0..=short.len()).any(|at| {
             short.is_char_boundary(at) && long.is_char_boundary(at + 2) && long.starts_with(&short[..at]) && long[at + 2..] == short[at..]
         });

@@ -10,6 +10,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use yarrowgraph_ir::{MemberKind, Node, NodeId, Visibility};
 use yarrowgraph_model::{Certainty, Level};
 
+use super::leaked_subscription::teardown;
 use super::{Draft, Page, Rule, related, short};
 use crate::flow::Val;
 use crate::program::{MemberId, Site, TypeId};
@@ -214,7 +215,9 @@ impl Subject<'_, '_> {
     /// Whether a method ends its object; what ends something else takes it as an argument.
     fn is_end(&self, member: MemberId) -> bool {
         let program = self.wiring.program();
-        program.decl(member).params.is_empty() && program.is_listed(&program.kit_of(member).pack.teardowns, member)
+        program.decl(member).params.is_empty()
+            && program.is_listed(&program.kit_of(member).pack.teardowns, member)
+            && !teardown::may_set_back(self.wiring, member)
     }
 
     /// Whether a function only runs while an object is made, or is the end of it.

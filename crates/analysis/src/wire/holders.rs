@@ -416,6 +416,10 @@ fn is_channel(flow: &Flow<'_>, m: MemberId, u: &Use) -> bool {
     if !matches!(info.kind, MemberKind::Field | MemberKind::Property) {
         return false;
     }
+    // nobody need be on it
+    if matches!(ty, Ty::Outside(name, _) if program.kit_of(m).pack.idioms.is_channel_type(program.text(name))) {
+        return true;
+    }
     // queues of work, chains that stop, and factories are other patterns
     if u.drained && !u.open_leave {
         return false;

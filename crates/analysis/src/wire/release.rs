@@ -394,6 +394,10 @@ impl Wiring<'_> {
     /// each other, or the names are known.
     fn go_by_other_names(&self, join: &Effect, leave: &Effect) -> bool {
         let program = self.program();
+        let said = |e: &Effect| e.holder.key.as_ref().and_then(|k| self.flow.text_of(k));
+        if said(join).zip(said(leave)).is_some_and(|(a, b)| a != b) {
+            return true;
+        }
         let own = |e: &Effect| match &e.holder.key {
             Some(Val::Member(of, field)) => match **of {
                 // what its class has in the place of a field that all have

@@ -97,6 +97,12 @@ pub struct Idioms {
 }
 
 impl Idioms {
+    /// Whether objects of a type, by its simple name, are channels by themselves, as toolkits have one object for each signal.
+    pub fn is_channel_type(&self, name: &str) -> bool {
+        let subscribes = |i: &&Idiom| i.member_is_channel && i.does == Role::Subscribe;
+        self.listed.iter().filter(subscribes).any(|i| i.on.iter().any(|on| on == name))
+    }
+
     /// The idioms whose name fits a method's, in the order of the pack.
     pub fn named(&self, method: &str) -> SmallVec<[&Idiom; 4]> {
         let plain = self.plain.get(method).map_or(&[][..], Vec::as_slice);

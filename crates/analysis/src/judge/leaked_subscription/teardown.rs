@@ -42,7 +42,7 @@ pub(super) fn teardown_of(wiring: &Wiring<'_>, ty: TypeId, subscribed_in: Option
                 && !info.is_static
                 && program.is_listed(&pack.teardowns, **m)
                 && !undoes_another(program.text(info.name))
-                && (!empties(program.text(info.name)) || ends_something(wiring, **m))
+                && !may_set_back(wiring, **m)
                 && (program.decl(**m).params.is_empty() || !takes_one_off(program.text(info.name)))
                 && program.body(**m).is_some_and(|b| b.root.is_some())
                 && !is_called_first(**m)
@@ -77,6 +77,11 @@ pub(super) fn is_done_for_good(wiring: &Wiring<'_>, effect: &Effect, teardown: M
         Node::If { cond, .. } => state::any_within(body, cond, &is_flag),
         _ => false,
     })
+}
+
+/// Whether a method that is listed as an end may just as well set back what its object is about: it is called so, and ends nothing.
+pub(in crate::judge) fn may_set_back(wiring: &Wiring<'_>, method: MemberId) -> bool {
+    empties(wiring.program().text(wiring.program().member(method).name)) && !ends_something(wiring, method)
 }
 
 /// Names of methods that may just as well set back what their object is about.

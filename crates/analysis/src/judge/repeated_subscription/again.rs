@@ -54,6 +54,21 @@ pub(super) fn again_and_again(wiring: &Wiring<'_>, channel: &Channel, join: usiz
     // who else has all taken off does so at some other time
     let is_apart = |r: &Effect| r.act == Act::LeaveAll && !program.are_kin(program.member(r.site.member).owner, info.owner);
     releases.retain(|r| !is_of_another(&wiring.effects[*r], effect) && !is_apart(&wiring.effects[*r]));
+    // a function that is made in a method may be about what that was handed
+    let by_method = info.kind == MemberKind::Method && (program.decl(member).params.is_empty() || !is_another_each_time(wiring, effect));
+    let called_again = || called_twice(wiring, member, &releases).filter(|_| by_method && is_on_every_path(wiring, effect.site));
+    let by_call = |call: Site| {
+        certain(format!("again each time `{name}` runs"), Some(("this calls it a second time".into(), program.place_of(call))))
+    };
+    let is_off_first = |r: &usize| {
+        let release = wiring.effects[*r].site.member;
+        release == member || own_call(wiring, member, release).is_some()
+    };
+    if !releases.iter().any(is_off_first)
+        && let Some(call) = called_again()
+    {
+        return by_call(call);
+    }
     // what a method puts on, its counterpart takes off
     let undone = |r: &usize| {
         let within = program.text(program.member(wiring.effects[*r].site.member).name);
@@ -132,10 +147,8 @@ pub(super) fn again_and_again(wiring: &Wiring<'_>, channel: &Channel, join: usiz
     if let Some(call) = called_in_a_loop(wiring, member, HOPS) {
         return certain(format!("again each time `{name}` runs"), Some(("this calls it again and again".into(), program.place_of(call))));
     }
-    // a function that is made in a method may be about what that was handed
-    let by_method = info.kind == MemberKind::Method && (program.decl(member).params.is_empty() || !is_another_each_time(wiring, effect));
-    if let Some(call) = called_twice(wiring, member, &releases).filter(|_| by_method) {
-        return certain(format!("again each time `{name}` runs"), Some(("this calls it a second time".into(), program.place_of(call))));
+    if let Some(call) = called_again() {
+        return by_call(call);
     }
     let call = called_after_start(wiring, effect, &releases)?;
     Some(Repeated {
