@@ -62,7 +62,9 @@ fn look_up(wiring: &Wiring<'_>, read: Site, is_map: &Names<'_>) -> Option<LookUp
                 return None;
             }
             let refuses = program.kit_of(read.member).traits.missing_key_throws;
-            (parent, *key, refuses.then_some(Missing::Refuses))
+            // `makers[kind as keyof typeof makers]`
+            let key = if let Node::Cast { operand, .. } = body.node(*key) { operand } else { *key };
+            (parent, key, refuses.then_some(Missing::Refuses))
         }
         Node::Member { object, name, .. } if object == read.node => {
             let call = scope.parent(parent)?;

@@ -80,6 +80,13 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
             let mut found = Vec::new();
             follow(wiring, &raised_at, Run { root, of: None, varied: &[] }, DEPTH, &mut BTreeSet::new(), &mut found);
             mirrored.extend(found.iter().filter(|a: &&Answer| a.channel == number).map(|a| (*join, a.clone())));
+            // who is told by a name is some other one, unless it is the handler's own
+            let is_to_one = |a: &Answer| {
+                let key = &wiring.effects[a.raise].holder.key;
+                matches!(channel.key, ChannelKey::Own(_, None))
+                    && key.as_ref().is_some_and(|k| !matches!(k, Val::Str(_) | Val::Static(_)) && effect.holder.key.as_ref() != Some(k))
+            };
+            found.retain(|a: &Answer| a.channel != number || !is_to_one(a));
             let ends = |a: &Answer| is_off_meanwhile(wiring, channel, effect, a) || is_of_before(wiring, effect, a);
             found.retain(|a: &Answer| same_subject(wiring, number, *join, a) && !ends(a));
             let by = effect.holder.key.clone().filter(|_| matches!(channel.key, ChannelKey::Own(_, None)));

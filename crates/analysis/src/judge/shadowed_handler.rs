@@ -7,7 +7,6 @@ use yarrowgraph_model::{Certainty, Level, Place};
 use super::{Draft, Page, Rule, related, short};
 use crate::chain::behaviour::{self, Code};
 use crate::chain::{Built, Ends, Link, Of};
-use crate::program::Site;
 use crate::state;
 use crate::wire::Wiring;
 
@@ -32,17 +31,17 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     let (program, links) = (wiring.program(), &wiring.links);
     let mut found: BTreeMap<Place, Draft> = BTreeMap::new();
     for built in wiring.chains().built.iter().filter(|b| b.ring.is_none()) {
-        let Some(stop) =
-            built.links.iter().position(|l| is_always_asked(wiring, built, l) && behaviour::ends_all(&wiring.flow, links, built.of, l))
-        else {
-            continue;
-        };
-        // that it drops requests says it already
-        let stopping = Code::of(&wiring.flow, links, built.of, &built.links[stop]);
-        if stopping.is_some_and(|c| wiring.passing().iter().any(|p| p.passes.is_empty() && p.is_of(c) && p.ways.ends_with_nothing)) {
-            continue;
-        }
-        for (at, link) in built.links.iter().enumerate().skip(stop + 1) {
+        let stop =
+            built.links.iter().position(|l| is_always_asked(wiring, built, l) && behaviour::ends_all(&wiring.flow, links, built.of, l));
+        let behind_stop = stop.into_iter().flat_map(|stop| (stop + 1..built.links.len()).map(move |at| (stop, at)));
+        for (stop, at) in behind_stop.chain(asked_for_the_same(wiring, built)) {
+            let link = &built.links[at];
+            // that it drops requests says it already
+            let stopping = Code::of(&wiring.flow, links, built.of, &built.links[stop]);
+            let drops = |c| wiring.passing().iter().any(|p| p.passes.is_empty() && p.is_of(c) && p.ways.ends_with_nothing);
+            if stopping.is_some_and(drops) {
+                continue;
+            }
             // what the innermost of functions in functions is made with stands for the end of the chain
             let is_wrapped = matches!(built.of, Of::Walk(walk) if links.walks[walk].ends == Ends::Kept);
             if is_wrapped && link.put.is_none() && at + 1 == built.links.len() {
@@ -74,15 +73,40 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     found.into_values().collect()
 }
 
-/// Whether a link of a library's pipeline is a function that is put in on every way and asked for every request; those of
-/// other chains are as the set-up's runs show.
-fn is_always_asked(wiring: &Wiring<'_>, built: &Built, link: &Link) -> bool {
-    let program = wiring.program();
-    let runs_always = |site: Site| {
+/// Pairs of links of a library's pipeline, by place, that are asked for the same requests, of which the earlier one ends all that it is
+/// asked for.
+fn asked_for_the_same(wiring: &Wiring<'_>, built: &Built) -> Vec<(usize, usize)> {
+    let (program, links) = (wiring.program(), &wiring.links);
+    if !matches!(built.of, Of::Pipeline(_)) {
+        return Vec::new();
+    }
+    let asked_for: Vec<Option<String>> = built.links.iter().map(|l| links.asked_for(program, built.of, l)).collect();
+    let ends = |link: &Link| {
+        let code = Code::of(&wiring.flow, links, built.of, link);
+        let way = code.and_then(|c| behaviour::way_of(&wiring.flow, links, built.of, c));
+        is_put_in_always(wiring, link) && code.is_some() && way.is_none_or(|w| w.uses.is_empty())
+    };
+    let first_of = |at: usize| {
+        let same = |before: &usize| asked_for[at].is_some() && asked_for[*before] == asked_for[at];
+        (0..at).find(same).filter(|first| ends(&built.links[*first]))
+    };
+    (0..built.links.len()).filter_map(|at| Some((first_of(at)?, at))).collect()
+}
+
+/// Whether a link is a function that is put in on every way.
+fn is_put_in_always(wiring: &Wiring<'_>, link: &Link) -> bool {
+    let (program, site) = (wiring.program(), link.made);
+    let runs_always = || {
         let body = program.body(site.member)?;
         Some(state::runs_always(body, program.scope(site.member), site.node, body.root?))
     };
-    !matches!(built.of, Of::Pipeline(_)) || link.class.is_none() && link.only_for.is_none() && runs_always(link.made).unwrap_or(false)
+    link.class.is_none() && runs_always().unwrap_or(false)
+}
+
+/// Whether a link of a library's pipeline is a function that is put in on every way and asked for every request; those of
+/// other chains are as the set-up's runs show.
+fn is_always_asked(wiring: &Wiring<'_>, built: &Built, link: &Link) -> bool {
+    !matches!(built.of, Of::Pipeline(_)) || link.only_for.is_none() && is_put_in_always(wiring, link)
 }
 
 fn name(wiring: &Wiring<'_>, link: &Link) -> Option<String> {

@@ -113,7 +113,12 @@ pub(super) fn slips(wiring: &Wiring<'_>, machine: &Found) -> Vec<Slip> {
     let slip = |i: &usize| {
         let name = program.text(text(*i)?);
         let is_meant = |m: &usize| is_asked(*m) && text(*m).is_some_and(|t| name.len() >= SHORTEST && are_near(name, program.text(t)));
-        let is_set_too = |m: &usize| set.contains(m) && m != i && name.len() >= LONG;
+        // of a short name one letter too many or too few is a slip
+        let is_letter_off = |m: &usize| {
+            let other = text(*m).map_or("", |t| program.text(t));
+            name.len() > SHORTEST && name.len().abs_diff(other.len()) == 1 && strsim::osa_distance(name, other) == 1
+        };
+        let is_set_too = |m: &usize| set.contains(m) && m != i && (name.len() >= LONG || is_letter_off(m));
         let meant = unset.iter().copied().find(is_meant).or_else(|| set.iter().copied().filter(is_set_too).find(is_meant))?;
         let site = machine.transitions.iter().filter(|t| t.to == *i).map(|t| t.site).min()?;
         let (name, meant_name) = (name.to_owned(), program.text(text(meant)?).to_owned());

@@ -255,10 +255,12 @@ fn functions(wiring: &Wiring<'_>) -> Vec<Draft> {
             continue;
         }
         let goes_on = |link: &Link| -> Option<(MemberId, usize)> {
-            let code = Code::of(flow, &wiring.links, built.of, link).filter(|c| c.function.is_none())?;
+            let code = Code::of(flow, &wiring.links, built.of, link)?;
             let way = behaviour::way_of(flow, &wiring.links, built.of, code)?;
             let params = code.params(program).len();
-            (!way.goes.is_empty() && params >= PARAMS).then_some((code.member, params))
+            // what is written where it is linked says how many things a library hands over
+            let is_sample = code.function.is_none() || matches!(built.of, Of::Pipeline(_)) && params > PARAMS;
+            (!way.goes.is_empty() && params >= PARAMS && is_sample).then_some((code.member, params))
         };
         for (member, params) in built.links.iter().filter_map(goes_on) {
             for other in program.ty(program.member(member).owner).members.iter().copied() {

@@ -116,6 +116,9 @@ fn of_roster(wiring: &Wiring<'_>, roster: MemberId, channels: Vec<usize>) -> Opt
     }
     // who is told: objects of the tree
     let mut told: Vec<(TypeId, Site)> = Vec::new();
+    // objects of which it is seen where they are made are of that class and of no heir
+    let mut exact: BTreeSet<TypeId> = BTreeSet::new();
+    let mut any: BTreeSet<TypeId> = BTreeSet::new();
     for join in channels.iter().flat_map(|c| &wiring.channels[*c].joins) {
         for part in wiring.parts_of(*join) {
             let effect = &wiring.effects[part];
@@ -125,6 +128,11 @@ fn of_roster(wiring: &Wiring<'_>, roster: MemberId, channels: Vec<usize>) -> Opt
             }
             if let Some(t) = flow.type_of(handler).own() {
                 told.push((t, effect.site));
+                if matches!(handler, Val::New(_)) {
+                    exact.insert(t)
+                } else {
+                    any.insert(t)
+                };
             }
         }
     }
@@ -139,7 +147,8 @@ fn of_roster(wiring: &Wiring<'_>, roster: MemberId, channels: Vec<usize>) -> Opt
     }
     let mut colleagues: Vec<Colleague> = Vec::new();
     for (t, site) in &told {
-        for class in concrete(program, *t) {
+        let is_exact = exact.contains(t) && !any.contains(t) && !program.ty(*t).modifiers.is_abstract;
+        for class in if is_exact { vec![*t] } else { concrete(program, *t) } {
             match colleagues.iter_mut().find(|c| c.class == class) {
                 Some(known) => _ = known.registered.insert(*site),
                 None => colleagues.push(Colleague { class, registered: BTreeSet::from([*site]), deregistered: BTreeSet::new() }),
@@ -232,8 +241,15 @@ pub(crate) fn concrete(program: &Program, base: TypeId) -> Vec<TypeId> {
 fn common(program: &Program, colleagues: &[Colleague]) -> Option<TypeId> {
     let first = colleagues.first()?.class;
     let mut found = None;
+    // one of several may be the base of the others
+    let of_all = |t: TypeId| colleagues.iter().all(|c| program.is_a(c.class, t));
+    if colleagues.len() > 1
+        && let Some(base) = colleagues.iter().map(|c| c.class).find(|t| of_all(*t))
+    {
+        return Some(base);
+    }
     program.for_each_base(first, &mut |t| {
-        if found.is_none() && t != first && colleagues.iter().all(|c| program.is_a(c.class, t)) {
+        if found.is_none() && t != first && of_all(t) {
             found = Some(t);
         }
         true
