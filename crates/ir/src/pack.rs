@@ -347,6 +347,9 @@ pub struct Pack {
     /// Types of libraries' streams, whose objects are subscribed to directly or through steps.
     #[serde(default)]
     pub stream_types: Names,
+    /// Functions that make a stream of what an object tells under a topic, which they are handed in that order: `fromEvent(window, 'resize')`.
+    #[serde(default)]
+    pub stream_makers: Names,
     /// Methods of streams that give another stream of the same subject.
     #[serde(default)]
     pub stream_steps: Names,
@@ -544,6 +547,7 @@ impl Pack {
             &self.handle_releases,
             &self.hooks,
             &self.recurring_hooks,
+            &self.stream_makers,
             &self.stream_steps,
             &self.binders,
             &self.schedulers,

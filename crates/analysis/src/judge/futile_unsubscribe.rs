@@ -273,7 +273,7 @@ pub(super) fn other_topic<'w>(wiring: &'w Wiring<'_>, channel: &Channel, effect:
 fn by_handler<'w>(wiring: &'w Wiring<'_>, channel: &Channel, effect: &Effect) -> Option<(&'w Channel, &'w Effect)> {
     let is_named = |c: &Channel| matches!(&c.key, ChannelKey::Bus(_, Topic::Named(_)) | ChannelKey::Own(_, Some(Topic::Named(_))));
     let is_function = matches!(effect.handler, Some(Val::Method(..) | Val::Lambda(..) | Val::Member(..) | Val::Local(_)));
-    if !is_named(channel) || !is_function || effect.certainty < Certainty::Likely {
+    if !is_named(channel) || !is_function {
         return None;
     }
     let here = |e: &usize| release::same_handler(&wiring.flow, &wiring.effects[*e], effect);
@@ -286,6 +286,11 @@ fn by_handler<'w>(wiring: &'w Wiring<'_>, channel: &Channel, effect: &Effect) ->
     let (other, join) = found.next()?;
     let join_effect = &wiring.effects[*join];
     let is_left = found.next().is_some() || !wiring.releases_of(other, *join).is_empty();
+    // on what one function is handed it is the same object, whatever that is
+    let is_one_object = join_effect.site.member == effect.site.member && join_effect.holder.subject == effect.holder.subject;
+    if effect.certainty < Certainty::Likely && !is_one_object {
+        return None;
+    }
     (!is_left && wiring.program().member(join_effect.site.member).owner == owner).then_some((other, join_effect))
 }
 

@@ -63,8 +63,11 @@ pub(super) fn effects(x: &Extractor<'_, '_>, node: NodeId, callee: NodeId, args:
         None => return false,
     };
     let receiver = concrete.unwrap_or_else(|| x.flow.type_of(&subject));
+    let is_of_event = object.is_some() && streams::of_event(x, callee).is_some();
     for idiom in candidates {
-        if let Some(certainty) = fits(x, idiom, object, &subject, &receiver)
+        let is_streams = || idiom.on.iter().any(|on| pack.stream_types.contains(on));
+        let fitting = if is_of_event && is_streams() { Some(Certainty::Certain) } else { fits(x, idiom, object, &subject, &receiver) };
+        if let Some(certainty) = fitting
             && let Some(effect) = apply_all(x, idiom, node, name, &subject, args, certainty)
         {
             found.extend(effect);
@@ -431,6 +434,18 @@ fn member_channel(
     args: &[NodeId],
     certainty: Certainty,
 ) -> Option<Vec<Effect>> {
+    let of_event = match x.body.node(node) {
+        Node::Call { callee, .. } => streams::of_event(x, callee),
+        _ => None,
+    };
+    if let Some((target, topic)) = of_event {
+        let mut effect = Effect::new(act, Holder { subject: target, event: Event::Bus, key: Some(topic) }, x.site(node));
+        tie(x, idiom, &mut effect, handler, handler_node, args, certainty);
+        if let Node::Call { callee, .. } = x.body.node(node) {
+            effect.bounded = streams::is_bounded(x, callee);
+        }
+        return Some(vec![effect]);
+    }
     let subject = streams::source(x.flow, subject);
     // where not even the type is known, `client.connect(done)` may be anything: a signal is called so, or by what it says
     if idiom.on.is_empty() && act != Act::Raise && !is_called_signal(x, &subject) {

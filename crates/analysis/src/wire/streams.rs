@@ -83,6 +83,38 @@ pub(super) fn told_in_steps(x: &Extractor<'_, '_>, callee: NodeId) -> Option<Nod
     steps(x, callee).into_iter().find_map(told)
 }
 
+/// The object and the topic of which a stream is made that a subscribing call is about, through the steps before it:
+/// `fromEvent(window, 'resize').pipe(debounceTime(50)).subscribe(draw)`.
+pub(super) fn of_event(x: &Extractor<'_, '_>, callee: NodeId) -> Option<(Val, Val)> {
+    let program = x.flow.program;
+    let pack = &*program.kit_of(x.member).pack;
+    if pack.stream_makers.is_empty() {
+        return None;
+    }
+    let Node::Member { object, .. } = x.body.node(callee) else { return None };
+    let mut at = object;
+    // the steps are methods of the stream
+    while let Node::Call { callee: step, .. } = x.body.node(at)
+        && let Node::Member { object, name, .. } = x.body.node(step)
+        && pack.stream_steps.contains(program.unit_of(x.member).text(name))
+    {
+        at = object;
+    }
+    // it may be kept in a variable
+    let made = match x.eval(at) {
+        Val::Call(made) => made,
+        Val::Member(_, kept) | Val::Static(kept) => x.flow.only_definition(kept)?,
+        _ => return None,
+    };
+    let body = program.body(made.member)?;
+    let Node::Call { callee, args, .. } = body.node(made.node) else { return None };
+    let Node::Name(maker) = body.node(callee) else { return None };
+    let [target, topic, ..] = body.list(args) else { return None };
+    pack.stream_makers
+        .contains(program.unit_of(made.member).text(maker))
+        .then(|| (x.flow.eval_in(made.member, *target), x.flow.key_at(made.member, *topic)))
+}
+
 /// Whether a step before a subscribing call ends the subscription by itself.
 pub(super) fn is_bounded(x: &Extractor<'_, '_>, callee: NodeId) -> bool {
     let pack = &*x.flow.program.kit_of(x.member).pack;
