@@ -10,6 +10,7 @@ use crate::flow::Val;
 use crate::program::{MemberId, Site};
 use crate::state::{self, How, Write};
 use crate::wire::Wiring;
+use crate::wire::channels::{Channel, ChannelKey};
 use crate::wire::effect::{Act, Event};
 
 pub(super) const RULE: Rule = Rule {
@@ -41,11 +42,26 @@ fn rosters(wiring: &Wiring<'_>) -> BTreeMap<MemberId, &'static str> {
     let mut found: BTreeMap<MemberId, &'static str> = wiring.rosters().into_iter().map(|m| (m, "the roster")).collect();
     let filled: BTreeSet<MemberId> = of(wiring, Act::Join).map(|(m, _)| m).collect();
     for m in filled {
-        if wiring.is_list(m) && is_queue_of_work(wiring, m) {
+        if wiring.is_list(m) && is_of_channels(wiring, m) {
+            found.entry(m).or_insert("the roster");
+        } else if wiring.is_list(m) && is_queue_of_work(wiring, m) {
             found.entry(m).or_insert("the queue");
         }
     }
     found
+}
+
+/// Whether a collection is the roster of a class whose objects are channels, of which one is heard and raised.
+fn is_of_channels(wiring: &Wiring<'_>, m: MemberId) -> bool {
+    let program = wiring.program();
+    let class = program.member(m).owner;
+    let is_one = |c: &Channel| match c.key {
+        ChannelKey::Own(held, _) => {
+            !c.joins.is_empty() && !c.raises.is_empty() && held != m && wiring.flow.type_held(held).own() == Some(class)
+        }
+        _ => false,
+    };
+    wiring.signals.tells(program, m) && wiring.channels.iter().any(is_one)
 }
 
 /// Whether what is taken out of a collection is run: functions, or objects of an abstract class or interface.

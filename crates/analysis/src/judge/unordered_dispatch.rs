@@ -91,6 +91,13 @@ fn side_by_side(wiring: &Wiring<'_>, raise: &Effect) -> Option<String> {
         Node::Member { name, .. } | Node::Name(name) => Some(program.unit_of(site.member).text(name)),
         _ => None,
     };
+    // `handlers.parallelStream().forEach(Runnable::run)`
+    if let Node::Call { callee, args, .. } = body.node(site.node)
+        && body.list(args).iter().any(|a| matches!(body.node(*a), Node::MethodRef { .. }))
+        && is_parallel(wiring, site, callee)
+    {
+        return Some("they are told in parallel".to_owned());
+    }
     let mut inner = site.node;
     let mut in_function = false;
     // where a whole channel is raised its handlers are told one after the other, whoever else raises it meanwhile

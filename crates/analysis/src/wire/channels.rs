@@ -80,7 +80,7 @@ impl Signals {
     }
 
     /// Whether who is in a member listens to the object that has it, which is a channel.
-    pub(super) fn tells(&self, program: &Program, m: MemberId) -> bool {
+    pub(crate) fn tells(&self, program: &Program, m: MemberId) -> bool {
         self.classes.contains(&program.member(m).owner) && self.open.contains(&m)
     }
 }
