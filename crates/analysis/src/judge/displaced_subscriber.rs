@@ -174,8 +174,7 @@ fn taken_over(wiring: &Wiring<'_>, channel: &Channel, joins: &[&Effect], later: 
         // a first value
         let is_first = within.kind == MemberKind::Constructor && matches!(leave.holder.subject, Val::This(_));
         // another entry
-        let key = |e: &Effect| e.holder.key.as_ref().and_then(|k| wiring.flow.text_of(k));
-        let is_other = key(leave).zip(key(later)).is_some_and(|(a, b)| a != b);
+        let is_other = leave.key_text(&wiring.flow).zip(later.key_text(&wiring.flow)).is_some_and(|(a, b)| a != b);
         leave.act != Act::LeaveOwner && !at_the_end && !of_another && !is_first && !is_other
     };
     let emptied = channel.leaves.iter().any(|l| makes_room(&wiring.effects[*l]));

@@ -335,11 +335,10 @@ impl Subject<'_, '_> {
         let quiet: BTreeSet<MemberId> = silent.iter().map(|c| c.site.member).filter(|m| !all.contains(m)).collect();
         let quiet_about_it = silent.iter().filter(|c| c.field == change.field && c.site.member != own).count();
         let others = quiet.iter().chain(quiet_inside).filter(|m| **m != own).count();
+        let about_it = || telling.iter().filter(|(c, t)| c.field == change.field && t.contains(&channel)).map(|(c, _)| *c);
         // the field's own writers pass it on, or all that changes in the subject is announced on the one channel
-        let passes_it = |least: usize| {
-            let told = telling.iter().filter(|(c, t)| c.field == change.field && t.contains(&channel));
-            told.filter(|(c, _)| self.passes_on(channel, c)).map(|(c, _)| c.site.member).collect::<BTreeSet<_>>().len() >= least
-        };
+        let passes_it =
+            |least: usize| about_it().filter(|c| self.passes_on(channel, c)).map(|c| c.site.member).collect::<BTreeSet<_>>().len() >= least;
         let fields: BTreeSet<MemberId> = telling.iter().filter(|(_, t)| t.contains(&channel)).map(|(c, _)| c.field).collect();
         let alone = self.channels.len() == 1;
         let peers = if fields.len() > 1 || self.is_outside(change) {
@@ -358,8 +357,7 @@ impl Subject<'_, '_> {
         let shown = is_for_all() || is_for_it() || (quiet_about_it == 0 && passes_it(PEERS));
         // more and less of the same: `level += by` and `level -= by`
         let steps = |c: &Change| c.is_direct && c.value.is_none();
-        let told = || telling.iter().filter(|(c, t)| c.field == change.field && t.contains(&channel)).map(|(c, _)| *c);
-        let is_alike = || self.wiring.is_state_of_machine(change.field) || steps(change) && told().all(steps);
+        let is_alike = || self.wiring.is_state_of_machine(change.field) || steps(change) && about_it().all(steps);
         let one_is_enough = || {
             same.len() == 1
                 && quiet_about_it == 0
@@ -368,10 +366,9 @@ impl Subject<'_, '_> {
                 && !self.ends(own)
         };
         let is_told_by_name = || {
-            let mut about_it = telling.iter().filter(|(c, t)| c.field == change.field && t.contains(&channel));
             let is_support = !matches!(self.wiring.channels[channel].key, ChannelKey::Bus(..) | ChannelKey::Own(_, Some(_)));
             let is_open = || quiet_about_it == 0 && !self.is_outside(change) && !self.ends(own);
-            is_support && change.is_direct && is_open() && about_it.any(|(c, _)| self.is_told_by_name(c))
+            is_support && change.is_direct && is_open() && about_it().any(|c| self.is_told_by_name(c))
         };
         let enough_tell = if all.len() < PEERS {
             all.len() == 1 && (one_is_enough() || is_told_by_name())

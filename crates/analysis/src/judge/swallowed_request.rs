@@ -71,12 +71,9 @@ fn only_lets_through(link: &Passing) -> bool {
 /// Whether a link that lets some requests through is alone in that it says nothing about the others: those beside it in a chain of the
 /// set-up that do not pass all of them on refuse them so that it can be seen.
 fn is_odd_one_out(wiring: &Wiring<'_>, link: &Passing) -> bool {
-    let codes = |b: &'_ Built| -> Vec<Code<'_>> {
-        b.links.iter().filter_map(|l| Code::of(&wiring.flow, &wiring.links, b.of, l)).collect::<Vec<_>>()
-    };
     let refuses = |o: &Passing| o.ways.handles > 0 && !o.ways.ends_with_nothing && !o.passes_always(wiring);
     let is_alone_in = |b: &Built| {
-        let codes = codes(b);
+        let codes: Vec<Code<'_>> = b.links.iter().filter_map(|l| Code::of(&wiring.flow, &wiring.links, b.of, l)).collect();
         let others = || wiring.passing().iter().filter(|o| !std::ptr::eq(*o, link) && codes.iter().any(|c| o.is_of(*c)));
         codes.iter().any(|c| link.is_of(*c)) && others().any(refuses) && !others().any(|o| only_lets_through(o) && o.ways.ends_with_nothing)
     };

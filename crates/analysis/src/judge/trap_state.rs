@@ -37,9 +37,10 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         let reached = machine.reached();
         let holder = machine.id(program);
         let slips = unknown_target::slips(wiring, machine);
+        let loses_moves = machine.loses_moves();
         for (index, state) in machine.domain.states.iter().enumerate() {
             // a move that is lost with the answer may be the one that leads out
-            let may_leave = machine.loses_moves() && !super::unanswered_event::is_deaf(wiring, machine, index);
+            let may_leave = loses_moves && !super::unanswered_event::is_deaf(wiring, machine, index);
             if may_leave
                 || machine.ways_out(index).next().is_some()
                 || !(machine.initial.is_empty() || reached.contains(&index))

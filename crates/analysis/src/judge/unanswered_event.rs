@@ -32,7 +32,6 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         if states.len() < 3 || states.len() < machine.domain.states.len() {
             continue;
         }
-        let deaf: Vec<usize> = (0..machine.domain.states.len()).filter(|s| is_deaf(wiring, machine, *s)).collect();
         for event in events_of(machine) {
             let answers: Vec<(usize, TypeId, Option<MemberId>)> =
                 states.iter().map(|(i, t)| (*i, *t, machine.domain.answers(flow, State::Class(*t), event))).collect();
@@ -41,7 +40,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
             let speak = answers.iter().filter(|(_, _, m)| m.is_some_and(|m| !ignores(wiring, m))).count();
             let [(index, class, Some(method))] = silent[..] else { continue };
             // what answers nothing at all is a trap
-            if speak + 1 < answers.len() || is_final(wiring, machine, *index) || deaf.contains(index) {
+            if speak + 1 < answers.len() || is_final(wiring, machine, *index) || is_deaf(wiring, machine, *index) {
                 continue;
             }
             let Some(place) = program.type_place(*class) else { continue };

@@ -50,7 +50,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
 fn nobody_by_name(wiring: &Wiring<'_>, channel: &Channel) -> Vec<Draft> {
     let program = wiring.program();
     let ChannelKey::Own(m, None) = channel.key else { return Vec::new() };
-    let name = |e: &Effect| Some(program.text(wiring.flow.text_of(e.holder.key.as_ref()?)?).to_owned());
+    let name = |e: &Effect| Some(program.text(e.key_text(&wiring.flow)?).to_owned());
     let joins = || channel.joins.iter().map(|j| &wiring.effects[*j]);
     let Some(names) = joins().map(name).collect::<Option<BTreeSet<String>>>().filter(|n| !n.is_empty()) else { return Vec::new() };
     if wiring.is_open || wiring.may_be_named(m, Act::Join) || wiring.is_mentioned_unread(m) {

@@ -1,6 +1,6 @@
 //! Rule `unlinked-handler`: a concrete handler is in no chain.
 
-mod variables;
+mod constants;
 
 use std::cell::LazyCell;
 use std::collections::{BTreeMap, BTreeSet};
@@ -122,7 +122,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         }
     }
     drafts.extend(functions(wiring));
-    drafts.extend(variables::find(wiring));
+    drafts.extend(constants::find(wiring));
     drafts.extend(wrappers(wiring));
     drafts.extend(by_type(wiring));
     drafts
@@ -246,21 +246,27 @@ fn is_named(wiring: &Wiring<'_>, class: TypeId) -> bool {
         || program.is_type_written(ty.name)
 }
 
+/// The code of a link that goes the way on, and how many things it is handed; of fewer it may be anything.
+fn goes_way_on<'w>(wiring: &'w Wiring<'_>, of: Of, link: &Link) -> Option<(Code<'w>, usize)> {
+    let code = Code::of(&wiring.flow, &wiring.links, of, link)?;
+    let way = behaviour::way_of(&wiring.flow, &wiring.links, of, code)?;
+    let params = code.params(wiring.program()).len();
+    (!way.goes.is_empty() && params >= PARAMS).then_some((code, params))
+}
+
 /// Functions that are written as the links of a chain are, beside one of them, and that nothing names.
 fn functions(wiring: &Wiring<'_>) -> Vec<Draft> {
-    let (flow, program) = (&wiring.flow, wiring.program());
+    let program = wiring.program();
     let mut found: BTreeMap<MemberId, Draft> = BTreeMap::new();
     for built in &wiring.chains().built {
         if !wiring.links.hands_way_on(built.of) {
             continue;
         }
         let goes_on = |link: &Link| -> Option<(MemberId, usize)> {
-            let code = Code::of(flow, &wiring.links, built.of, link)?;
-            let way = behaviour::way_of(flow, &wiring.links, built.of, code)?;
-            let params = code.params(program).len();
+            let (code, params) = goes_way_on(wiring, built.of, link)?;
             // what is written where it is linked says how many things a library hands over
             let is_sample = code.function.is_none() || matches!(built.of, Of::Pipeline(_)) && params > PARAMS;
-            (!way.goes.is_empty() && params >= PARAMS && is_sample).then_some((code.member, params))
+            is_sample.then_some((code.member, params))
         };
         for (member, params) in built.links.iter().filter_map(goes_on) {
             for other in program.ty(program.member(member).owner).members.iter().copied() {

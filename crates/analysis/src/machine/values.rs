@@ -77,11 +77,7 @@ impl<'p> Walker<'_, 'p> {
                 self.assignment(AssignOp::Add, operand, operand, node, way)
             }
             Node::Conditional { .. } | Node::Switch { .. } | Node::Block(_) | Node::Yield(_) => {
-                let done = match body.node(node) {
-                    // one that has to come to a value fails where no case fits
-                    Node::Switch { subject, cases } => self.switch(subject, body.list(cases), way, true),
-                    _ => self.run(node, way),
-                };
+                let done = self.case(node, way, true);
                 done.into_iter()
                     .filter_map(|(w, exit)| match exit {
                         Exit::Value(v) | Exit::Return(v) => Some((w, v)),

@@ -496,8 +496,8 @@ impl<'m, 'p> Walker<'m, 'p> {
         })
     }
 
-    /// Runs what one case leads to; of a choice that has to come to a value it has to as well.
-    fn case(&mut self, inner: NodeId, way: Way, is_value: bool) -> Ways {
+    /// Runs what one case leads to, or an expression: of what has to come to a value, a choice fails where no case fits.
+    pub(super) fn case(&mut self, inner: NodeId, way: Way, is_value: bool) -> Ways {
         let body = self.program().body(self.here());
         match body.map(|b| (b, b.node(inner))) {
             Some((body, Node::Switch { subject, cases })) if is_value => self.switch(subject, body.list(cases), way, true),

@@ -116,9 +116,8 @@ fn of_roster(wiring: &Wiring<'_>, roster: MemberId, channels: Vec<usize>) -> Opt
     }
     // who is told: objects of the tree
     let mut told: Vec<(TypeId, Site)> = Vec::new();
-    // objects of which it is seen where they are made are of that class and of no heir
-    let mut exact: BTreeSet<TypeId> = BTreeSet::new();
-    let mut any: BTreeSet<TypeId> = BTreeSet::new();
+    // their types, where it is not seen that they are made: only then they may be of an heir
+    let mut open: BTreeSet<TypeId> = BTreeSet::new();
     for join in channels.iter().flat_map(|c| &wiring.channels[*c].joins) {
         for part in wiring.parts_of(*join) {
             let effect = &wiring.effects[part];
@@ -128,11 +127,9 @@ fn of_roster(wiring: &Wiring<'_>, roster: MemberId, channels: Vec<usize>) -> Opt
             }
             if let Some(t) = flow.type_of(handler).own() {
                 told.push((t, effect.site));
-                if matches!(handler, Val::New(_)) {
-                    exact.insert(t)
-                } else {
-                    any.insert(t)
-                };
+                if !matches!(handler, Val::New(_)) {
+                    open.insert(t);
+                }
             }
         }
     }
@@ -147,7 +144,7 @@ fn of_roster(wiring: &Wiring<'_>, roster: MemberId, channels: Vec<usize>) -> Opt
     }
     let mut colleagues: Vec<Colleague> = Vec::new();
     for (t, site) in &told {
-        let is_exact = exact.contains(t) && !any.contains(t) && !program.ty(*t).modifiers.is_abstract;
+        let is_exact = !open.contains(t) && !program.ty(*t).modifiers.is_abstract;
         for class in if is_exact { vec![*t] } else { concrete(program, *t) } {
             match colleagues.iter_mut().find(|c| c.class == class) {
                 Some(known) => _ = known.registered.insert(*site),

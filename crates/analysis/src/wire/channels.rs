@@ -34,6 +34,11 @@ impl ChannelKey {
             ChannelKey::Bus(bus, _) => (2, None, bus, None),
         }
     }
+
+    /// Whether it has a topic that is known by name.
+    pub(crate) fn has_named_topic(&self) -> bool {
+        matches!(self, ChannelKey::Bus(_, Topic::Named(_)) | ChannelKey::Own(_, Some(Topic::Named(_))))
+    }
 }
 
 /// A topic.

@@ -2,7 +2,7 @@
 
 use yarrowgraph_model::Certainty;
 
-use crate::flow::Val;
+use crate::flow::{Flow, Val};
 use crate::program::{MemberId, Site, Sym};
 
 /// What is done.
@@ -127,6 +127,11 @@ pub struct Effect {
 }
 
 impl Effect {
+    /// The text of the key under which it is done, where that is known.
+    pub(crate) fn key_text(&self, flow: &Flow<'_>) -> Option<Sym> {
+        flow.text_of(self.holder.key.as_ref()?)
+    }
+
     /// The statement of the tree that does it: the innermost one within wrappers.
     pub fn innermost(&self) -> Site {
         self.inner.first().copied().unwrap_or(self.site)

@@ -63,10 +63,10 @@ pub(super) fn effects(x: &Extractor<'_, '_>, node: NodeId, callee: NodeId, args:
         None => return false,
     };
     let receiver = concrete.unwrap_or_else(|| x.flow.type_of(&subject));
-    let is_of_event = object.is_some() && streams::of_event(x, callee).is_some();
     for idiom in candidates {
         let is_streams = || idiom.on.iter().any(|on| pack.stream_types.contains(on));
-        let fitting = if is_of_event && is_streams() { Some(Certainty::Certain) } else { fits(x, idiom, object, &subject, &receiver) };
+        let is_of_event = object.is_some() && is_streams() && streams::of_event(x, callee).is_some();
+        let fitting = if is_of_event { Some(Certainty::Certain) } else { fits(x, idiom, object, &subject, &receiver) };
         if let Some(certainty) = fitting
             && let Some(effect) = apply_all(x, idiom, node, name, &subject, args, certainty)
         {
@@ -434,41 +434,38 @@ fn member_channel(
     args: &[NodeId],
     certainty: Certainty,
 ) -> Option<Vec<Effect>> {
-    let of_event = match x.body.node(node) {
-        Node::Call { callee, .. } => streams::of_event(x, callee),
+    let callee = match x.body.node(node) {
+        Node::Call { callee, .. } => Some(callee),
         _ => None,
     };
-    if let Some((target, topic)) = of_event {
-        let mut effect = Effect::new(act, Holder { subject: target, event: Event::Bus, key: Some(topic) }, x.site(node));
-        tie(x, idiom, &mut effect, handler, handler_node, args, certainty);
-        if let Node::Call { callee, .. } = x.body.node(node) {
-            effect.bounded = streams::is_bounded(x, callee);
-        }
-        return Some(vec![effect]);
+    let holder = match callee.and_then(|callee| streams::of_event(x, callee)) {
+        Some((subject, topic)) => Holder { subject, event: Event::Bus, key: Some(topic) },
+        None => holder_of_channel(x, idiom, act, streams::source(x.flow, subject), certainty)?,
+    };
+    let mut effect = Effect::new(act, holder, x.site(node));
+    tie(x, idiom, &mut effect, handler, handler_node, args, certainty);
+    if let Some(callee) = callee {
+        effect.bounded = streams::is_bounded(x, callee);
     }
-    let subject = streams::source(x.flow, subject);
+    Some(vec![effect])
+}
+
+/// What holds a channel that is an object by itself.
+fn holder_of_channel(x: &Extractor<'_, '_>, idiom: &Idiom, act: Act, subject: Val, certainty: Certainty) -> Option<Holder> {
     // where not even the type is known, `client.connect(done)` may be anything: a signal is called so, or by what it says
     if idiom.on.is_empty() && act != Act::Raise && !is_called_signal(x, &subject) {
         return None;
     }
-    let holder = match holder_of(x.flow, &subject) {
-        Some(holder) => holder,
-        None => match &subject {
-            Val::Outside(of, name) => Holder { subject: (**of).clone(), event: Event::Outside(*name), key: None },
-            // whoever hands it over says which it is
-            Val::Param(..) if certainty == Certainty::Certain => Holder { subject: subject.clone(), event: Event::Given, key: None },
-            Val::New(_) | Val::Local(_) | Val::Call(_) if certainty == Certainty::Certain => {
-                Holder { subject: subject.clone(), event: Event::Outside(x.flow.program.symbols.get(&idiom.name)?), key: None }
-            }
-            _ => return None,
-        },
-    };
-    let mut effect = Effect::new(act, holder, x.site(node));
-    tie(x, idiom, &mut effect, handler, handler_node, args, certainty);
-    if let Node::Call { callee, .. } = x.body.node(node) {
-        effect.bounded = streams::is_bounded(x, callee);
-    }
-    Some(vec![effect])
+    holder_of(x.flow, &subject).or_else(|| match &subject {
+        Val::Outside(of, name) => Some(Holder { subject: (**of).clone(), event: Event::Outside(*name), key: None }),
+        // whoever hands it over says which it is
+        Val::Param(..) if certainty == Certainty::Certain => Some(Holder { subject: subject.clone(), event: Event::Given, key: None }),
+        Val::New(_) | Val::Local(_) | Val::Call(_) if certainty == Certainty::Certain => {
+            let event = Event::Outside(x.flow.program.symbols.get(&idiom.name)?);
+            Some(Holder { subject: subject.clone(), event, key: None })
+        }
+        _ => None,
+    })
 }
 
 /// Whether the name of a member says that it tells what happens: `gauge.levelChanged`, `panel.closeSignal`.

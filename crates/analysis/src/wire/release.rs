@@ -394,8 +394,7 @@ impl Wiring<'_> {
     /// each other, or the names are known.
     fn go_by_other_names(&self, join: &Effect, leave: &Effect) -> bool {
         let program = self.program();
-        let said = |e: &Effect| e.holder.key.as_ref().and_then(|k| self.flow.text_of(k));
-        if said(join).zip(said(leave)).is_some_and(|(a, b)| a != b) {
+        if join.key_text(&self.flow).zip(leave.key_text(&self.flow)).is_some_and(|(a, b)| a != b) {
             return true;
         }
         let own = |e: &Effect| match &e.holder.key {
@@ -407,10 +406,7 @@ impl Wiring<'_> {
             _ => None,
         };
         let (Some(Val::This(_)), Some((one, its)), Some((other, others))) = (&join.handler, own(join), own(leave)) else { return false };
-        let text = |field: MemberId| match self.flow.only_definition(field).map(|d| self.flow.eval(d)) {
-            Some(Val::Str(text)) => Some(text),
-            _ => None,
-        };
+        let text = |field: MemberId| self.flow.text_of(&Val::Static(field));
         let are_known = text(its).zip(text(others)).is_some_and(|(a, b)| a != b);
         are_known || its != others && !program.are_kin(one, other)
     }

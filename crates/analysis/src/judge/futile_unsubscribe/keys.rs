@@ -5,26 +5,25 @@ use yarrowgraph_ir::Node;
 use crate::flow::Val;
 use crate::program::Site;
 use crate::wire::Wiring;
-use crate::wire::channels::{Channel, ChannelKey, Topic};
+use crate::wire::channels::Channel;
 use crate::wire::effect::Effect;
 
 /// The one subscription by whose key a release is made, and its channel, where that is another topic of the same holder than the one
 /// that the release names.
 pub(super) fn other_topic<'w>(wiring: &'w Wiring<'_>, channel: &Channel, leave: &Effect) -> Option<(&'w Channel, &'w Effect)> {
-    let is_named = |c: &Channel| matches!(&c.key, ChannelKey::Bus(_, Topic::Named(_)) | ChannelKey::Own(_, Some(Topic::Named(_))));
     // what takes off is handed the topic and the key
-    if !is_named(channel) || leave.inner.is_empty() {
+    if !channel.key.has_named_topic() || leave.inner.is_empty() {
         return None;
     }
-    let Node::Call { args, .. } = wiring.program().body(leave.site.member)?.node(leave.site.node) else { return None };
     let body = wiring.program().body(leave.site.member)?;
+    let Node::Call { args, .. } = body.node(leave.site.node) else { return None };
     let keys = body.list(args).iter().map(|a| wiring.flow.eval_in(leave.site.member, *a));
     let given: Vec<Site> = keys.filter(is_own).find_map(|k| Some(given_by(wiring, &k)).filter(|g| !g.is_empty()))?;
     let join_at = |c: &'w Channel, site: Site| c.joins.iter().copied().find(|j| wiring.effects[*j].site == site).map(|j| (c, j));
     let found: Option<Vec<(&Channel, usize)>> =
         given.iter().map(|site| wiring.of_holder(channel).find_map(|c| join_at(c, *site))).collect();
     match found?[..] {
-        [(other, join)] if other.key != channel.key && is_named(other) => {
+        [(other, join)] if other.key != channel.key && other.key.has_named_topic() => {
             wiring.releases_of(other, join).is_empty().then_some((other, &wiring.effects[join]))
         }
         _ => None,

@@ -3,7 +3,7 @@
 use yarrowgraph_ir::{MemberKind, Node, NodeId};
 
 use crate::flow::Val;
-use crate::program::{MemberId, TypeId};
+use crate::program::{MemberId, Program, Site, TypeId};
 use crate::state;
 use crate::wire::Wiring;
 use crate::wire::effect::{Act, Effect};
@@ -93,13 +93,18 @@ fn empties(name: &str) -> bool {
 fn ends_something(wiring: &Wiring<'_>, method: MemberId) -> bool {
     let program = wiring.program();
     let Some(body) = program.body(method) else { return false };
-    let pack = &*program.kit_of(method).pack;
-    let ends = |name| pack.teardowns.contains(program.unit_of(method).text(name)) || pack.ends(program.unit_of(method).text(name));
     wiring.effects_in(method).any(|e| matches!(e.act, Act::Leave | Act::LeaveAll | Act::LeaveOwner))
-        || body.ids().any(|n| match body.node(n) {
-            Node::Call { callee, .. } => matches!(body.node(callee), Node::Member { name, .. } | Node::Name(name) if ends(name)),
-            _ => false,
-        })
+        || body.ids().any(|node| is_ending_call(program, Site { member: method, node }))
+}
+
+/// Whether a node is the call of something whose name says that it ends something.
+pub(in crate::judge) fn is_ending_call(program: &Program, site: Site) -> bool {
+    let Some(body) = program.body(site.member) else { return false };
+    let pack = &*program.kit_of(site.member).pack;
+    let Node::Call { callee, .. } = body.node(site.node) else { return false };
+    let (Node::Member { name, .. } | Node::Name(name)) = body.node(callee) else { return false };
+    let text = program.unit_of(site.member).text(name);
+    pack.teardowns.contains(text) || pack.ends(text)
 }
 
 /// Whether a method of this name takes off what it is given, rather than ending a life.

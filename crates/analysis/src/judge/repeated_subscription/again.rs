@@ -11,6 +11,7 @@ use super::{
     runs_before,
 };
 use crate::flow::{Binding, Val, object_of};
+use crate::judge::leaked_subscription::teardown::is_ending_call;
 use crate::judge::short;
 use crate::program::{MemberId, Scope, Site, TypeId};
 use crate::state::{self, Round};
@@ -60,11 +61,7 @@ pub(super) fn again_and_again(wiring: &Wiring<'_>, channel: &Channel, join: usiz
     let by_call = |call: Site| {
         certain(format!("again each time `{name}` runs"), Some(("this calls it a second time".into(), program.place_of(call))))
     };
-    let is_off_first = |r: &usize| {
-        let release = wiring.effects[*r].site.member;
-        release == member || own_call(wiring, member, release).is_some()
-    };
-    if !releases.iter().any(is_off_first)
+    if !takes_off(wiring, member, &releases)
         && let Some(call) = called_again()
     {
         return by_call(call);
@@ -158,6 +155,12 @@ pub(super) fn again_and_again(wiring: &Wiring<'_>, channel: &Channel, join: usiz
     })
 }
 
+/// Whether a method makes one of some releases, or calls one of its object that does.
+fn takes_off(wiring: &Wiring<'_>, method: MemberId, releases: &[usize]) -> bool {
+    let mut within = releases.iter().map(|r| wiring.effects[*r].site.member);
+    within.any(|m| m == method || own_call(wiring, method, m).is_some())
+}
+
 /// The call by which another method has put on once more what the constructor has put on already.
 fn called_after_start(wiring: &Wiring<'_>, effect: &Effect, releases: &[usize]) -> Option<Site> {
     let program = wiring.program();
@@ -170,8 +173,6 @@ fn called_after_start(wiring: &Wiring<'_>, effect: &Effect, releases: &[usize]) 
         .filter(|(call, binding)| matches!(binding.this, Some(Val::This(_))) && call.member != member)
         .map(|(call, _)| *call)
         .collect();
-    let released_in =
-        |m: MemberId| releases.iter().map(|r| wiring.effects[*r].site.member).any(|r| r == m || own_call(wiring, m, r).is_some());
     // by others than those who make the object, or by a page
     let is_called_later = |m: MemberId| {
         let callers = wiring.flow.call_sites(m);
@@ -180,7 +181,7 @@ fn called_after_start(wiring: &Wiring<'_>, effect: &Effect, releases: &[usize]) 
     let again = |call: &&Site| {
         of_kind(call, MemberKind::Method)
             && !wiring.in_test(call.member)
-            && !released_in(call.member)
+            && !takes_off(wiring, call.member, releases)
             && !is_replaced_here(wiring, effect, call.member)
             && program.member(call.member).name != program.member(member).name
             && is_called_later(call.member)
@@ -414,26 +415,14 @@ fn called_by_handler<'w>(
     let hops = hops.checked_sub(1)?;
     let callers = wiring.flow.callers((member, None)).iter().filter(|(_, b)| matches!(b.this, Some(Val::This(_))));
     let calls = callers.map(|(call, _)| *call).filter(|call| call.member != member && !wiring.in_test(call.member));
-    let takes_off =
-        |m: MemberId| releases.iter().map(|r| wiring.effects[*r].site.member).any(|r| r == m || own_call(wiring, m, r).is_some());
     // who ends what there is first may take everything off with that
     let ends_first = |call: &Site| {
         let Some(body) = program.body(call.member) else { return true };
         let scope = program.scope(call.member);
-        let pack = &program.kit_of(call.member).pack;
-        let is_end = |n: NodeId| match body.node(n) {
-            Node::Call { callee, .. } => match body.node(callee) {
-                Node::Name(name) | Node::Member { name, .. } => {
-                    let text = program.unit_of(call.member).text(name);
-                    pack.teardowns.contains(text) || pack.ends(text)
-                }
-                _ => false,
-            },
-            _ => false,
-        };
-        body.ids().any(|n| scope.is_before(n, call.node) && is_end(n))
+        body.ids().any(|n| scope.is_before(n, call.node) && is_ending_call(program, Site { member: call.member, node: n }))
     };
-    let stays_on = |call: &Site| !takes_off(call.member) && !ends_first(call) && !is_replaced_here(wiring, effect, call.member);
+    let stays_on =
+        |call: &Site| !takes_off(wiring, call.member, releases) && !ends_first(call) && !is_replaced_here(wiring, effect, call.member);
     let on_every_path = calls.filter(|call| is_on_every_path(wiring, *call) && stays_on(call));
     on_every_path.into_iter().find_map(|call| match handled_channel(wiring, call.member) {
         Some(cause) => (!brings_another(wiring, cause, effect)).then_some((cause, call.member)),

@@ -5,25 +5,21 @@ use std::collections::BTreeMap;
 
 use yarrowgraph_ir::{FunctionId, MemberKind};
 
-use super::{Draft, PARAMS, is_unnamed, written_as_link};
+use super::{Draft, goes_way_on, is_unnamed, written_as_link};
 use crate::chain::Link;
-use crate::chain::behaviour::{self, Code};
 use crate::flow::Val;
 use crate::program::{MemberId, TypeId};
 use crate::wire::Wiring;
 
 /// The findings for all chains whose links are handed the way on.
 pub(super) fn find(wiring: &Wiring<'_>) -> Vec<Draft> {
-    let (flow, program) = (&wiring.flow, wiring.program());
+    let program = wiring.program();
     let mut found: BTreeMap<MemberId, Draft> = BTreeMap::new();
     for built in wiring.chains().built.iter().filter(|b| wiring.links.hands_way_on(b.of)) {
         // how many things a function is handed that goes the way on
         let goes_on = |(member, function): (MemberId, FunctionId)| -> Option<usize> {
             let link = Link { class: None, function: Some(Val::Lambda(member, function)), ..built.links[0].clone() };
-            let code = Code::of(flow, &wiring.links, built.of, &link)?;
-            let way = behaviour::way_of(flow, &wiring.links, built.of, code)?;
-            let params = code.params(program).len();
-            (!way.goes.is_empty() && params >= PARAMS).then_some(params)
+            goes_way_on(wiring, built.of, &link).map(|(_, params)| params)
         };
         let linked: Vec<(MemberId, FunctionId)> = built
             .links
