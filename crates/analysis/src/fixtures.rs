@@ -81,7 +81,8 @@ fn said_of_patterns(text: &str) -> BTreeMap<(String, u32), Vec<String>> {
         say(&c.place, format!("command on {} undo {}", c.receivers.join("+"), format!("{:?}", c.undo).to_lowercase()));
     }
     for i in &map.invokers {
-        say(&i.place, format!("{} of {}", format!("{:?}", i.holds).to_lowercase(), i.commands.join("+")));
+        let held = if i.commands.is_empty() { "functions".to_owned() } else { i.commands.join("+") };
+        say(&i.place, format!("{} of {held}", format!("{:?}", i.holds).to_lowercase()));
     }
     for f in &map.factories {
         let codes: Vec<String> = f.codes.iter().map(|c| format!("{}={}", c.code, c.makes.as_deref().unwrap_or("-"))).collect();

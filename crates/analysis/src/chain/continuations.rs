@@ -189,10 +189,22 @@ fn leads_on(flow: &Flow<'_>, member: MemberId, body: &Body, scope: &Scope, call:
         Node::Lambda(_) => state::any_within(body, argument, &calls_own),
         Node::Call { callee, .. } => match body.node(callee) {
             Node::Member { object, name, .. } => is_own(object) && flow.program.text(flow.program.sym_in(member, name)) == "bind",
+            // `const at = i => request => links[i](request, at(i + 1))`
+            Node::Name(name) => makes_the_way(body, scope, call, name, callee),
             _ => false,
         },
         _ => false,
     }
+}
+
+/// Whether a name is that of the local function that makes, for a place, the function that a call stands in.
+fn makes_the_way(body: &Body, scope: &Scope, call: NodeId, name: Name, at: NodeId) -> bool {
+    let Some(Declared::Local(local)) = scope.lookup(name, at) else { return false };
+    let Node::Local { init: Some(init), .. } = body.node(local) else { return false };
+    let Node::Lambda(maker) = body.node(init) else { return false };
+    let inner = scope.ancestors(call).find(|n| matches!(body.node(*n), Node::Lambda(_)));
+    inner.is_some_and(|inner| inner != init && scope.ancestors(inner).find(|n| matches!(body.node(*n), Node::Lambda(_))) == Some(init))
+        && body.function(maker).body.is_some()
 }
 
 /// Whether a local keeps what a variable held before the function around a call took its place:

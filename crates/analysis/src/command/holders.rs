@@ -4,10 +4,11 @@ use std::collections::BTreeMap;
 
 use rayon::prelude::*;
 use rustc_hash::{FxHashMap, FxHashSet};
-use yarrowgraph_ir::{AssignOp, MemberKind, Node, NodeId, TypeKind, UnaryOp};
+use yarrowgraph_ir::{MemberKind, Node, NodeId, TypeKind, UnaryOp};
 
 use super::Holds;
 use super::made;
+use super::taken::{call_on, called, given_to, local_calls, out_of};
 use crate::flow::Val;
 use crate::program::{Declared, MemberId, Site, Sym, Ty, TypeId, UnitId};
 use crate::wire::Wiring;
@@ -36,6 +37,8 @@ pub struct Holder {
     pub takes_off: bool,
     /// Methods called on an object in the very method that puts it there.
     pub run_first: Vec<Sym>,
+    /// Calls of what was taken off, where that is a function.
+    pub run: Vec<Site>,
     /// Classes of the objects that are put there, and where they are made.
     pub made: BTreeMap<TypeId, Vec<Site>>,
     /// Whether objects come from outside of the class.
@@ -62,6 +65,30 @@ impl Holder {
         let in_front = self.filled.iter().any(|(_, front)| *front);
         let (_, from_front, _) = self.drained.first()?;
         Some((if in_front == *from_front { Holds::Stack } else { Holds::Queue }, *operation))
+    }
+
+    /// How it holds functions that are run when they are taken off.
+    pub(super) fn holds_functions(&self, wiring: &Wiring<'_>) -> Option<Holds> {
+        let (_, from_front, _) = self.drained.first()?;
+        let in_front = self.filled.iter().any(|(_, front)| *front);
+        if in_front != *from_front {
+            return Some(Holds::Queue);
+        }
+        // `perform(); undos.push(takeBack);`
+        let runs_another = |fill: &Site| {
+            let program = wiring.program();
+            let (Some(body), Some(put)) = (program.body(fill.member), put_at(wiring, *fill)) else { return false };
+            let put = wiring.flow.eval(put);
+            body.ids().any(|n| match body.node(n) {
+                Node::Call { callee, args, .. } if args.len == 0 => {
+                    let called = wiring.flow.eval_in(fill.member, callee);
+                    matches!((&called, &put), (Val::Param(..), Val::Param(..))) && called != put
+                }
+                _ => false,
+            })
+        };
+        let is_history = !self.filled.is_empty() && self.filled.iter().all(|(fill, _)| runs_another(fill));
+        Some(if is_history { Holds::History } else { Holds::Stack })
     }
 
     /// The other operation, asked for what it does and given nothing but what all are done to, of what was run when it was put there.
@@ -163,8 +190,18 @@ impl Holder {
     }
 }
 
-/// The fields that objects are put into: those that they are called out of, and lists that nothing takes from.
-pub(super) fn find(wiring: &Wiring<'_>) -> (Vec<Holder>, Vec<Holder>) {
+/// The fields that objects are put into.
+pub(super) struct Found {
+    /// Those that they are called out of.
+    pub called: Vec<Holder>,
+    /// Lists that functions are taken off, to be called.
+    pub of_functions: Vec<Holder>,
+    /// Lists that nothing takes from.
+    pub idle: Vec<Holder>,
+}
+
+/// Finds the fields that objects are put into.
+pub(super) fn find(wiring: &Wiring<'_>) -> Found {
     let members = 0..wiring.program().members.len();
     let candidates: Vec<Candidate> = members.into_par_iter().filter_map(|i| candidate(wiring, MemberId(i as u32))).collect();
     let reads = reads_of(wiring, &candidates);
@@ -176,9 +213,10 @@ pub(super) fn find(wiring: &Wiring<'_>) -> (Vec<Holder>, Vec<Holder>) {
         })
         .filter(|h| !h.filled.is_empty())
         .collect();
+    let (of_functions, filled): (Vec<Holder>, Vec<Holder>) = filled.into_iter().partition(|h| !h.run.is_empty());
     let (called, mut idle): (Vec<Holder>, Vec<Holder>) = filled.into_iter().partition(|h| !h.taken.is_empty());
     idle.retain(|h| !h.is_slot && h.drained.is_empty());
-    (called, idle)
+    Found { called, of_functions, idle }
 }
 
 /// A field of which it is not known yet what is done with it.
@@ -188,6 +226,8 @@ struct Candidate {
     untyped: bool,
     /// Whether the type of its elements is a type parameter.
     open: bool,
+    /// Whether its elements are functions.
+    of_functions: bool,
 }
 
 /// What a field may be by its type and by what is given to it.
@@ -203,12 +243,13 @@ fn candidate(wiring: &Wiring<'_>, field: MemberId) -> Option<Candidate> {
     let base = if is_list { element.own() } else { ty.own() };
     let untyped = program.kit(info.unit).traits.duck_typed;
     let open = is_list && matches!(element, Ty::Param(..));
-    if base.is_none() && !open && !(untyped && (matches!(ty, Ty::Unknown) || is_list)) {
+    let of_functions = is_list && program.is_callable(info.unit, &element);
+    if base.is_none() && !open && !of_functions && !(untyped && (matches!(ty, Ty::Unknown) || is_list)) {
         return None;
     }
     let mut holder = Holder {
         field,
-        base: base.map(|b| if untyped { program.topmost(b) } else { b }),
+        base: base.filter(|_| !of_functions).map(|b| if untyped { program.topmost(b) } else { b }),
         is_slot: !is_list,
         keyed: false,
         filled: Vec::new(),
@@ -216,6 +257,7 @@ fn candidate(wiring: &Wiring<'_>, field: MemberId) -> Option<Candidate> {
         drained: Vec::new(),
         takes_off: false,
         run_first: Vec::new(),
+        run: Vec::new(),
         made: BTreeMap::new(),
         from_outside: false,
     };
@@ -226,14 +268,14 @@ fn candidate(wiring: &Wiring<'_>, field: MemberId) -> Option<Candidate> {
     // what nobody puts there later, and what has one form only, is not asked about at length
     let has_forms =
         |t: TypeId| program.heirs(t).len() > 1 || program.ty(t).kind == TypeKind::Interface || program.ty(t).modifiers.is_abstract;
-    if !untyped && !open && base.is_some_and(|b| !has_forms(b)) {
+    if !untyped && !open && !of_functions && base.is_some_and(|b| !has_forms(b)) {
         return None;
     }
     let later = |d: &&Site| d.member != field && program.member(d.member).kind != MemberKind::Constructor;
     if !is_list && (info.is_static || !flow.definitions(field).iter().any(|d| later(&d))) {
         return None;
     }
-    Some(Candidate { holder, untyped, open })
+    Some(Candidate { holder, untyped, open, of_functions })
 }
 
 /// Where each of some fields is read and that may matter, each name being looked at once for all fields that have it.
@@ -284,6 +326,12 @@ fn of_field(wiring: &Wiring<'_>, candidate: Candidate, reads: &[Site]) -> Holder
     }
     holder.taken.sort_unstable();
     holder.taken.dedup();
+    // what is called on a function calls it
+    if candidate.of_functions {
+        holder.run.extend(std::mem::take(&mut holder.taken).into_iter().map(|(site, _)| site));
+    }
+    holder.run.sort_unstable();
+    holder.run.dedup();
     // of a type parameter what is asked of the elements tells
     if candidate.open {
         let asked = holder.taken.iter().find_map(|(site, _)| flow.callee(*site));
@@ -363,7 +411,7 @@ fn in_list(wiring: &Wiring<'_>, holder: &mut Holder, read: Site) {
             };
             let takes_at = pack.takes_at.contains(text) && args.len == 1 && at_first(body.list(args).first());
             if pack.takes.contains(text) || takes_at || pack.removes.contains(text) && args.len == 0 {
-                let last = pack.takes_last.contains(text);
+                let last = pack.takes_last.contains(text) && !is_stack(wiring, holder.field);
                 holder.takes_off = true;
                 holder.drained.push((site, !last, wiring.program().in_loop(site)));
                 let out =
@@ -373,7 +421,7 @@ fn in_list(wiring: &Wiring<'_>, holder: &mut Holder, read: Site) {
                     None => called(wiring, holder, site, HOPS),
                 }
             } else if (pack.adds.contains(text) || pack.adds_first.contains(text)) && args.len > 0 {
-                holder.filled.push((site, pack.adds_first.contains(text)));
+                holder.filled.push((site, pack.adds_first.contains(text) || is_stack(wiring, holder.field)));
                 // in a queue the importance comes behind what is put in
                 let waits = wiring.flow.is_queue(holder.field);
                 holder.keyed |= args.len == 2 && !waits;
@@ -408,6 +456,12 @@ fn in_list(wiring: &Wiring<'_>, holder: &mut Holder, read: Site) {
     }
 }
 
+/// Whether a list is a stack by its type: its one open end is the front.
+fn is_stack(wiring: &Wiring<'_>, field: MemberId) -> bool {
+    let program = wiring.program();
+    program.type_name(&wiring.flow.type_held(field)).is_some_and(|name| name.to_ascii_lowercase().ends_with("stack"))
+}
+
 /// Whether the method that empties the list walks it as well.
 fn walks_beside(wiring: &Wiring<'_>, holder: &Holder, member: MemberId) -> bool {
     let program = wiring.program();
@@ -422,141 +476,6 @@ fn walks_beside(wiring: &Wiring<'_>, holder: &Holder, member: MemberId) -> bool 
         },
         _ => false,
     })
-}
-
-/// The methods that are called on what an expression comes to.
-fn called(wiring: &Wiring<'_>, holder: &mut Holder, site: Site, hops: u32) {
-    let program = wiring.program();
-    let Some(body) = program.body(site.member) else { return };
-    let scope = program.scope(site.member);
-    let mut node = site.node;
-    loop {
-        let Some(parent) = scope.parent(node) else { return };
-        match body.node(parent) {
-            Node::Unary { .. } | Node::Cast { .. } => node = parent,
-            // `foreach (var order in orders.GetConsumingEnumerable())`
-            Node::ForEach { var, iterable, .. } if iterable == node => {
-                local_calls(wiring, holder, site.member, var);
-                return;
-            }
-            Node::Member { object, name, .. } if object == node => {
-                let Some(call) = scope.parent(parent) else { return };
-                if let Node::Call { callee, args, .. } = body.node(call)
-                    && callee == parent
-                {
-                    let text = program.unit_of(site.member).text(name);
-                    let pack = &program.kit_of(site.member).pack;
-                    if pack.unwraps.contains(text) {
-                        node = call;
-                        continue;
-                    }
-                    // `Optional.ofNullable(done.poll()).ifPresent(order -> order.undo())`
-                    if pack.walks.contains(text)
-                        && let [each] = body.list(args)
-                    {
-                        given_to(wiring, holder, Site { member: site.member, node: *each });
-                        return;
-                    }
-                    holder.taken.push((Site { member: site.member, node: call }, program.sym_in(site.member, name)));
-                }
-                return;
-            }
-            Node::Local { .. } => {
-                local_calls(wiring, holder, site.member, parent);
-                return;
-            }
-            Node::Assign { op: AssignOp::Set, target, value } if value == node => {
-                if let Node::Name(name) = body.node(target)
-                    && let Some(Declared::Local(local)) = scope.lookup(name, target)
-                {
-                    local_calls(wiring, holder, site.member, local);
-                }
-                return;
-            }
-            Node::Call { args, .. } if body.list(args).contains(&node) && body.list(args).len() == 1 => node = parent,
-            Node::Return(_) => break,
-            Node::Block(_) => return,
-            _ => return,
-        }
-        if body.root == Some(node) {
-            break;
-        }
-    }
-    // handed to whoever calls the method
-    let Some(hops) = hops.checked_sub(1) else { return };
-    if program.member(site.member).kind != MemberKind::Method {
-        return;
-    }
-    for call in wiring.flow.call_sites(site.member) {
-        called(wiring, holder, *call, hops);
-    }
-}
-
-/// The methods that a function calls on what it is given: one that is written out, or one by its name.
-fn given_to(wiring: &Wiring<'_>, holder: &mut Holder, function: Site) {
-    let program = wiring.program();
-    let (Some(body), scope) = (program.body(function.member), program.scope(function.member)) else { return };
-    let Node::Lambda(f) = body.node(function.node) else {
-        if let Val::Method(method, _) = wiring.flow.eval(function) {
-            holder.taken.push((function, program.member(method).name));
-        }
-        return;
-    };
-    let Some(param) = body.function(f).params.first() else { return };
-    let named =
-        body.ids().filter(|n| body.node(*n) == Node::Name(param.name) && scope.lookup(param.name, *n) == Some(Declared::Param(Some(f), 0)));
-    holder.taken.extend(named.filter_map(|n| call_on(wiring, function.member, n)));
-}
-
-/// The methods that are called on a local.
-fn local_calls(wiring: &Wiring<'_>, holder: &mut Holder, member: MemberId, local: NodeId) {
-    let program = wiring.program();
-    let Some(body) = program.body(member) else { return };
-    let Node::Local { name, .. } = body.node(local) else { return };
-    let scope = program.scope(member);
-    for node in body.ids() {
-        if body.node(node) != Node::Name(name) || scope.lookup(name, node) != Some(Declared::Local(local)) {
-            continue;
-        }
-        if let Some(found) = call_on(wiring, member, node) {
-            holder.taken.push(found);
-        }
-    }
-}
-
-/// The call of a method on what a node is.
-fn call_on(wiring: &Wiring<'_>, member: MemberId, node: NodeId) -> Option<(Site, Sym)> {
-    let program = wiring.program();
-    let body = program.body(member)?;
-    let scope = program.scope(member);
-    let mut node = node;
-    while let Some(parent) = scope.parent(node) {
-        match body.node(parent) {
-            Node::Unary { op: UnaryOp::NonNull | UnaryOp::Indirect, .. } => node = parent,
-            Node::Member { object, name, .. } if object == node => {
-                let call = scope.parent(parent)?;
-                let is_call = matches!(body.node(call), Node::Call { callee, .. } if callee == parent);
-                return is_call.then(|| (Site { member, node: call }, program.sym_in(member, name)));
-            }
-            _ => return None,
-        }
-    }
-    None
-}
-
-fn out_of(wiring: &Wiring<'_>, holder: &mut Holder, out: Site) {
-    let program = wiring.program();
-    let Some(body) = program.body(out.member) else { return };
-    match body.node(out.node) {
-        Node::Local { .. } => local_calls(wiring, holder, out.member, out.node),
-        Node::Unary { operand, .. } => out_of(wiring, holder, Site { member: out.member, node: operand }),
-        Node::Name(name) => {
-            if let Some(Declared::Local(local)) = program.scope(out.member).lookup(name, out.node) {
-                local_calls(wiring, holder, out.member, local);
-            }
-        }
-        _ => {}
-    }
 }
 
 /// The methods that are called, in the method that puts an object into the list, on that object.

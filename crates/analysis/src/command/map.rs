@@ -2,7 +2,7 @@
 
 use yarrowgraph_model as model;
 
-use super::{Command, Holds, Invoker, Undo, shape};
+use super::{Command, Holder, Holds, Invoker, Undo, shape};
 use crate::wire::Wiring;
 
 /// The commands of the map.
@@ -44,14 +44,20 @@ pub fn invokers(wiring: &Wiring<'_>) -> Vec<model::Invoker> {
             drained: Vec::new(),
         });
     }
+    invokers.extend(wiring.commands().of_functions.iter().map(|(holder, holds)| of_holder(wiring, holder, *holds, Vec::new())));
     invokers.sort_by(|a, b| a.id.cmp(&b.id));
     invokers
 }
 
 fn invoker(wiring: &Wiring<'_>, i: &Invoker) -> model::Invoker {
+    let commands = i.commands.iter().map(|t| wiring.program().type_id(*t)).collect();
+    of_holder(wiring, &i.holder, i.holds, commands)
+}
+
+/// What holds commands or functions, and how.
+fn of_holder(wiring: &Wiring<'_>, holder: &Holder, holds: Holds, commands: Vec<String>) -> model::Invoker {
     let program = wiring.program();
-    let mut drained: Vec<model::Drained> = i
-        .holder
+    let mut drained: Vec<model::Drained> = holder
         .drained
         .iter()
         .map(|(site, _, all)| model::Drained {
@@ -63,16 +69,16 @@ fn invoker(wiring: &Wiring<'_>, i: &Invoker) -> model::Invoker {
     drained.sort_by(|a, b| a.place.cmp(&b.place));
     drained.dedup();
     model::Invoker {
-        id: program.member_id(i.holder.field),
-        place: program.member_place(i.holder.field),
-        holds: match i.holds {
+        id: program.member_id(holder.field),
+        place: program.member_place(holder.field),
+        holds: match holds {
             Holds::Slot => model::Holds::Slot,
             Holds::Queue => model::Holds::Queue,
             Holds::Stack => model::Holds::Stack,
             Holds::History => model::Holds::History,
         },
-        commands: i.commands.iter().map(|t| program.type_id(*t)).collect(),
-        filled: i.holder.filled.iter().map(|(s, _)| crate::wire::operation_place(program, *s)).collect(),
+        commands,
+        filled: holder.filled.iter().map(|(s, _)| crate::wire::operation_place(program, *s)).collect(),
         drained,
     }
 }

@@ -8,6 +8,7 @@ mod holders;
 pub mod made;
 pub mod map;
 mod shape;
+mod taken;
 
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -16,6 +17,7 @@ use yarrowgraph_ir::{MemberKind, TypeKind};
 
 use crate::program::{MemberId, Site, Sym, TypeId};
 use crate::wire::Wiring;
+use crate::wire::channels::ChannelKey;
 
 pub use holders::Holder;
 pub use map::{commands, invokers};
@@ -41,6 +43,8 @@ pub struct Commands {
     pub invokers: Vec<Invoker>,
     /// The commands, by class.
     pub commands: BTreeMap<TypeId, Command>,
+    /// Lists that functions are taken off to be run, and how they hold them.
+    pub of_functions: Vec<(Holder, Holds)>,
     /// Lists of commands that nothing takes from.
     pub undrained: Vec<Holder>,
 }
@@ -122,9 +126,9 @@ fn is_kind(wiring: &Wiring<'_>, base: TypeId, operation: Sym, redone: Option<Sym
 /// Finds the commands and invokers of a tree.
 pub(crate) fn find(wiring: &Wiring<'_>) -> Commands {
     let program = wiring.program();
-    let (holders, idle) = holders::find(wiring);
+    let holders::Found { called, of_functions, idle } = holders::find(wiring);
     // only of those that may run commands is it asked what comes to them
-    let mut running: Vec<(Holder, Running)> = holders
+    let mut running: Vec<(Holder, Running)> = called
         .into_par_iter()
         .with_max_len(1)
         .filter_map(|mut holder| {
@@ -135,7 +139,7 @@ pub(crate) fn find(wiring: &Wiring<'_>) -> Commands {
         .collect();
     // what is taken from one list and put into another is known by where it came from
     running.sort_by_key(|(h, _)| (h.made.is_empty(), h.is_slot, !h.from_outside));
-    let mut found = Commands::default();
+    let mut found = Commands { of_functions: functions_run(wiring, of_functions), ..Commands::default() };
     // the common type of commands, with the operation that runs them, and the one that takes them back
     let mut kinds: BTreeMap<(TypeId, Sym), Option<Sym>> = BTreeMap::new();
     for (holder, Running { holds, mut operation, mut undo, redone }) in running {
@@ -221,6 +225,19 @@ pub(crate) fn find(wiring: &Wiring<'_>) -> Commands {
     undrained.retain(|h| h.base.is_some() || !h.made.is_empty() && h.made.keys().all(|class| found.commands.contains_key(class)));
     found.undrained = undrained;
     found
+}
+
+/// The lists of functions that wait to be run: those that are heard instead are channels, and the ends of what was begun are no work.
+fn functions_run(wiring: &Wiring<'_>, holders: Vec<Holder>) -> Vec<(Holder, Holds)> {
+    let program = wiring.program();
+    let is_channel = |m: MemberId| wiring.channels.iter().any(|c| matches!(c.key, ChannelKey::Own(x, _) if x == m));
+    let is_ending = |site: &Site| {
+        let name = program.member(site.member).name;
+        program.kit_of(site.member).pack.ends(program.text(name))
+    };
+    let is_work = |h: &Holder| !h.drained.is_empty() && !is_channel(h.field) && !h.run.iter().all(is_ending);
+    let held = |h: Holder| h.holds_functions(wiring).map(|holds| (h, holds));
+    holders.into_iter().filter(is_work).filter_map(held).collect()
 }
 
 /// Whether a field is a queue by its type, of what is there to be run and for nothing else: objects of an interface with one method.

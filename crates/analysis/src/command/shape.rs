@@ -243,7 +243,8 @@ fn collect(wiring: &Wiring<'_>, class: TypeId, m: MemberId, depth: u32, out: &mu
             ty = ty.substitute(&program.ty(owner).params, &program.base_args(class, &[], owner));
         }
         let ty = ty.bounded();
-        match ty.own() {
+        let acted_on = if let Ty::Static(object) = ty { Some(object) } else { ty.own() };
+        match acted_on {
             Some(t) if program.are_kin(t, class) => {}
             Some(t) => {
                 out.0.insert(t);

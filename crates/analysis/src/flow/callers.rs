@@ -10,7 +10,7 @@ use crate::memo::known_or;
 use crate::program::{MemberId, Site, Sym, TypeId};
 
 /// The method by which an object is called itself.
-pub(super) const CALL_OPERATOR: &str = "operator()";
+pub(crate) const CALL_OPERATOR: &str = "operator()";
 
 /// The calls by one name.
 #[derive(Debug, Default)]

@@ -32,7 +32,7 @@ use crate::memo::known_or;
 use crate::program::{Kinds, MemberId, Program, Site, Sym, Ty, TypeId};
 
 pub use callers::FunctionKey;
-pub(crate) use callers::is_override;
+pub(crate) use callers::{CALL_OPERATOR, is_override};
 pub use calls::Callee;
 pub(crate) use calls::object_of;
 pub(crate) use eval::{only_return, only_statement, returned};

@@ -35,16 +35,20 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         if !is_only_filled(wiring, holder.field) {
             continue;
         }
-        found.push(of_commands(wiring, holder, "and nothing takes them off"));
+        found.push(of_holder(wiring, holder, ("commands", "and nothing takes them off")));
     }
     found.extend(of_functions(wiring, commands));
     // what would run them is never called
-    for invoker in commands.invokers.iter().filter(|i| matches!(i.holds, Holds::Queue | Holds::Stack)) {
-        let runs: BTreeSet<MemberId> = invoker.holder.taken.iter().map(|(s, _)| s.member).collect();
+    let of_commands = commands.invokers.iter().map(|i| ("commands", &i.holder, i.holds));
+    // what is there for all is often run by code that is no part of the tree
+    let of_objects = commands.of_functions.iter().filter(|(holder, _)| !program.member(holder.field).is_static);
+    let of_functions = of_objects.map(|(holder, holds)| ("functions", holder, *holds));
+    for (what, holder, _) in of_commands.chain(of_functions).filter(|(.., holds)| matches!(holds, Holds::Queue | Holds::Stack)) {
+        let runs: BTreeSet<MemberId> = holder.taken.iter().map(|(s, _)| s.member).chain(holder.run.iter().map(|s| s.member)).collect();
         let never = |m: &MemberId| is_never_called(wiring, *m) || is_never_started(wiring, *m);
-        if !runs.is_empty() && runs.iter().all(never) && invoker.holder.filled.iter().any(|(s, _)| !is_never_called(wiring, s.member)) {
+        if !runs.is_empty() && runs.iter().all(never) && holder.filled.iter().any(|(s, _)| !is_never_called(wiring, s.member)) {
             let first = runs.first().map(|m| short(&program.member_id(*m))).unwrap_or_default();
-            found.push(of_commands(wiring, &invoker.holder, &format!("and nothing calls {first}, which would run them")));
+            found.push(of_holder(wiring, holder, (what, &format!("and nothing calls {first}, which would run them"))));
         }
     }
     found
@@ -53,8 +57,11 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
 /// Queues of functions that are only filled.
 fn of_functions(wiring: &Wiring<'_>, commands: &Commands) -> Vec<Draft> {
     let program = wiring.program();
-    let is_queue =
-        |field: MemberId| wiring.flow.is_queue(field) && program.is_callable(program.member(field).unit, &wiring.flow.element_held(field));
+    let holds_functions = |field: MemberId| program.is_callable(program.member(field).unit, &wiring.flow.element_held(field));
+    let is_queue = |field: MemberId| {
+        wiring.flow.is_queue(field) && holds_functions(field)
+            || is_list_of_work(wiring, field) && (holds_functions(field) || is_given_functions(wiring, field))
+    };
     let fields = wiring.written_fields().filter(|f| is_queue(*f) && !commands.undrained.iter().any(|h| h.field == *f));
     fields
         .filter_map(|field| {
@@ -66,9 +73,48 @@ fn of_functions(wiring: &Wiring<'_>, commands: &Commands) -> Vec<Draft> {
         .collect()
 }
 
-fn of_commands(wiring: &Wiring<'_>, holder: &Holder, why: &str) -> Draft {
+/// Whether a list says by its name, or by those of the methods that put something there, that what is there waits to be done. By its
+/// shape alone it could as well be one of listeners.
+fn is_list_of_work(wiring: &Wiring<'_>, field: MemberId) -> bool {
+    let program = wiring.program();
+    let ends_with_work = |name: &str| {
+        let name = name.trim_matches(['_', '#']).trim_end_matches('s').to_lowercase();
+        ["queue", "job", "task", "pending", "todo", "waiting", "backlog", "chore", "errand", "deferred", "work", "later"]
+            .iter()
+            .any(|word| name.ends_with(word))
+    };
+    let puts_off = |site: &Site| {
+        let name = program.text(program.member(site.member).name).to_lowercase();
+        ["enqueue", "queue", "schedule", "submit", "defer", "postpone"].iter().any(|word| name.starts_with(word))
+    };
+    wiring.is_list(field)
+        && (ends_with_work(program.text(program.member(field).name))
+            || wiring.writes(field).iter().filter(|w| matches!(w.how, How::Within)).any(|w| puts_off(&w.site)))
+}
+
+/// Whether functions are put into a list that does not say what it holds, on the spot or by those who call what does it.
+fn is_given_functions(wiring: &Wiring<'_>, field: MemberId) -> bool {
+    let flow = &wiring.flow;
+    let program = wiring.program();
+    let put = |site: &Site| match program.body(site.member).map(|b| (b, b.node(site.node))) {
+        Some((body, Node::Call { args, .. })) => body.list(args).last().map(|a| Site { member: site.member, node: *a }),
+        _ => None,
+    };
+    let is_function = |given: &Site| match flow.eval(*given) {
+        Val::Param(of, None, index) => {
+            let calls = flow.call_sites(of);
+            let handed = |call: &Site| flow.argument(*call, usize::from(index)).is_some_and(|a| flow.eval(a).is_function());
+            !calls.is_empty() && calls.iter().all(handed)
+        }
+        value => value.is_function(),
+    };
+    let mut fills = wiring.writes(field).iter().filter(|w| matches!(w.how, How::Within)).map(|w| put(&w.site)).peekable();
+    fills.peek().is_some() && fills.all(|given| given.is_some_and(|g| is_function(&g)))
+}
+
+fn of_holder(wiring: &Wiring<'_>, holder: &Holder, what: (&str, &str)) -> Draft {
     let fills: Vec<Site> = holder.filled.iter().map(|(site, _)| *site).collect();
-    draft(wiring, holder.field, ("commands", why), &fills)
+    draft(wiring, holder.field, what, &fills)
 }
 
 fn draft(wiring: &Wiring<'_>, field: MemberId, (what, why): (&str, &str), fills: &[Site]) -> Draft {

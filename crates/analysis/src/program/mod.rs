@@ -417,8 +417,17 @@ impl Program {
 
     /// Whether a statement stands in a loop of its body.
     pub fn in_loop(&self, site: Site) -> bool {
-        let is_loop = |n: NodeId| self.body(site.member).is_some_and(|b| matches!(b.node(n), Node::Loop { .. } | Node::ForEach { .. }));
-        self.scope(site.member).ancestors(site.node).any(is_loop)
+        let Some(body) = self.body(site.member) else { return false };
+        let mut inner = site.node;
+        self.scope(site.member).ancestors(site.node).any(|n| {
+            let from = std::mem::replace(&mut inner, n);
+            match body.node(n) {
+                Node::Loop { .. } => true,
+                // what is walked over is made before
+                Node::ForEach { iterable, .. } => iterable != from,
+                _ => false,
+            }
+        })
     }
 
     /// The classes of the tree that are written in a language.

@@ -167,6 +167,11 @@ impl Use {
         }
     }
 
+    /// Whether a list that is called so is given functions where it is, all of which are called.
+    fn hears_functions(&self, name: &str) -> bool {
+        self.hands_itself && self.combined && self.walks > 0 && !self.messages && holds_listeners(name)
+    }
+
     /// Whether what is put in is, as a rule, of the holder's own kind: a part of a whole.
     fn holds_parts(&self) -> bool {
         self.of_own_kind * 2 > self.of_known_kind || self.by_own_methods * 2 > self.raises
@@ -455,7 +460,7 @@ fn is_channel(flow: &Flow<'_>, m: MemberId, u: &Use) -> bool {
             return true;
         }
         // a collection, or a slot for a function, as it is used
-        let filled_by_others = u.open_join || (u.outside_join && !u.messages);
+        let filled_by_others = u.open_join || (u.outside_join && !u.messages) || u.hears_functions(program.text(info.name));
         let is_strategy = u.walks == 0 && !u.elsewhere;
         return filled_by_others && u.raises > 0 && like_observers && !is_strategy && !u.holds_parts();
     }
@@ -532,7 +537,8 @@ fn is_channel(flow: &Flow<'_>, m: MemberId, u: &Use) -> bool {
         };
         // where nothing says what they are, what is called itself is a function
         let are_functions = callable || untyped && element == Ty::Unknown && !u.messages;
-        let filled_by_others = u.open_join || (u.outside_join && are_functions) || is_left_empty();
+        let by_itself = are_functions && u.hears_functions(program.text(info.name));
+        let filled_by_others = u.open_join || (u.outside_join && are_functions) || by_itself || is_left_empty();
         // one that others come to and go from, and that nobody tells anything
         let never_told = || u.raises == 0 && u.open_join && u.open_leave && is_for_listeners(flow, m);
         return filled_by_others && u.raises > 0 && (callable || listener) || never_told();

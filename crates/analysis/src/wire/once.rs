@@ -191,9 +191,13 @@ fn times(wiring: &Wiring<'_>, site: Site) -> Lives {
     let Some(body) = program.body(site.member) else { return Lives::No };
     let scope = program.scope(site.member);
     let (mut left, mut inner, mut times) = (false, site.node, Lives::Yes);
+    let mut from = site.node;
     for around in scope.ancestors(site.node) {
+        let within = std::mem::replace(&mut from, around);
         match body.node(around) {
             Node::Block(_) => left |= scope.leaves_loop(body, around),
+            // what is walked over is made before
+            Node::ForEach { iterable, .. } if iterable == within => {}
             Node::Loop { .. } | Node::ForEach { .. } if !left => return Lives::No,
             Node::Loop { .. } | Node::ForEach { .. } => left = false,
             Node::Lambda(function) => {

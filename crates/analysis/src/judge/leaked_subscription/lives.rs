@@ -162,8 +162,18 @@ fn is_ended_by_library(wiring: &Wiring<'_>, ty: TypeId) -> bool {
     })
 }
 
+/// The hook that ends what an entry hook begins, where something is subscribed in that: `onHide` for `onShow`.
+fn exit_hook(wiring: &Wiring<'_>, ty: TypeId, subscribed_in: MemberId) -> Option<MemberId> {
+    let program = wiring.program();
+    let name = program.text(program.member(subscribed_in).name);
+    let exits = program.kit_of(subscribed_in).pack.pairs.iter().filter(|(entry, _)| entry == name);
+    let mut hooks = exits.filter_map(|(_, exit)| program.find_member(ty, program.symbols.get(exit)?));
+    hooks.find(|hook| program.body(*hook).is_some_and(|b| b.root.is_some()))
+}
+
 fn teardown_is_run(wiring: &Wiring<'_>, ty: TypeId, subscribed_in: MemberId) -> bool {
-    let Some(teardown) = teardown::teardown_of(wiring, ty, Some(subscribed_in)) else { return false };
+    let ending = teardown::teardown_of(wiring, ty, Some(subscribed_in)).or_else(|| exit_hook(wiring, ty, subscribed_in));
+    let Some(teardown) = ending else { return false };
     let program = wiring.program();
     let name = program.member(teardown).name;
     // a block that ends what it begins with runs it too
