@@ -236,6 +236,9 @@ pub struct Pack {
     /// Views and methods by which a walk is done in parallel.
     #[serde(default)]
     pub parallel: Names,
+    /// Functions that make what runs several things side by side.
+    #[serde(default)]
+    pub pools: Names,
     /// Methods that begin a walk over a collection, by which its elements can be taken out.
     #[serde(default)]
     pub iterators: Names,
@@ -356,6 +359,12 @@ pub struct Pack {
     /// Steps that end a subscription by themselves.
     #[serde(default)]
     pub bounding_steps: Names,
+    /// Steps that go over to the stream which their function gives for a value.
+    #[serde(default)]
+    pub flattening_steps: Names,
+    /// Methods that end a stream without giving it a value.
+    #[serde(default)]
+    pub silent_ends: Names,
     /// Annotations of classes whose objects a container makes, one of each as a rule.
     #[serde(default)]
     pub container_annotations: Names,

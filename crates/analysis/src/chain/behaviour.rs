@@ -3,6 +3,7 @@
 use yarrowgraph_ir::{BinaryOp, Body, FunctionId, Name, Node, NodeId, Param, UnaryOp};
 use yarrowgraph_model::Passes;
 
+use super::hooks;
 use super::next::takes_aside;
 use super::{Ends, Link, Links, Of};
 use crate::flow::{Flow, Val};
@@ -137,7 +138,7 @@ fn passing(flow: &Flow<'_>, links: &Links, next: usize, link: &Link, code: Code<
         {
             Passes::Always
         }
-        Some(_) => Passes::Sometimes,
+        Some(_) => link.class.and_then(|class| hooks::decided(flow, class, member, &sites)).unwrap_or(Passes::Sometimes),
     };
     Behaviour { passes, stops: passes != Passes::Always }
 }
@@ -224,6 +225,10 @@ pub fn ends_all(flow: &Flow<'_>, links: &Links, kind: Of, link: &Link) -> bool {
     }
     let (Of::Next(next), Some(class)) = (kind, link.class) else { return true };
     let Some(first) = asked_by(flow, links, kind, link) else { return false };
+    // one way or another it has an answer
+    if !passes_in(flow, links, next, Some(class), first).is_empty() {
+        return true;
+    }
     let program = flow.program;
     let fields = &links.next[next].fields;
     let mut known = vec![first];
@@ -349,6 +354,12 @@ pub fn answer_ends(flow: &Flow<'_>, ends: &Ends, code: Code<'_>, value: NodeId) 
         _ => answers.of(Some(value)),
     };
     (given.none != given.some).then_some(given.some)
+}
+
+/// What a method does that ends a request by what it answers.
+pub(super) fn answers(flow: &Flow<'_>, member: MemberId, ends: &Ends, root: NodeId) -> Option<Behaviour> {
+    let body = flow.program.body(member)?;
+    Answers { flow, member, body, ends }.all(root)
 }
 
 /// Whether a call makes an optional with a value (`Optional.of(loaf)`) or without one (`Optional.empty()`).

@@ -11,6 +11,7 @@ pub mod codes;
 pub mod conditions;
 mod continuations;
 pub mod ending;
+mod hooks;
 pub mod map;
 mod next;
 mod pipelines;

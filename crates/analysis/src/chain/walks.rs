@@ -291,7 +291,14 @@ fn ends_by(flow: &Flow<'_>, member: MemberId, call: NodeId, inner: NodeId) -> Op
 }
 
 /// What a condition asks of an answer; `ends` says whether the walk ends where it holds, or where it does not.
-fn asked_of_answer(program: &Program, member: MemberId, body: &Body, cond: NodeId, ends: bool, holds: &dyn Fn(NodeId) -> bool) -> Ends {
+pub(super) fn asked_of_answer(
+    program: &Program,
+    member: MemberId,
+    body: &Body,
+    cond: NodeId,
+    ends: bool,
+    holds: &dyn Fn(NodeId) -> bool,
+) -> Ends {
     let there = |ends| if ends { Ends::Any } else { Ends::Nothing };
     match body.node(cond) {
         _ if holds(cond) => there(ends),

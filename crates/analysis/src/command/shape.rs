@@ -231,6 +231,8 @@ fn collect(wiring: &Wiring<'_>, class: TypeId, m: MemberId, depth: u32, out: &mu
         let held = match &value {
             Val::Member(of, field) => matches!(**of, Val::This(_)) && !is_collection(wiring, *field),
             Val::Static(field) => program.member(*field).kind == MemberKind::Field && flow.type_held(*field).own().is_some(),
+            // the one object that is written out
+            Val::Type(object) => program.ty(*object).modifiers.is_static && program.kit_of(m).traits.file_modules,
             _ => false,
         };
         if !held {

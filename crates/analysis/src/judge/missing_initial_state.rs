@@ -170,12 +170,12 @@ fn is_emptied(wiring: &Wiring<'_>, field: MemberId) -> bool {
     wiring.flow.definitions(field).iter().any(|d| d.member != field && matches!(wiring.flow.eval(*d), Val::Null))
 }
 
-/// Whether a label stands in a choice by constants that are objects, of which there may be none.
+/// Whether a label stands in a choice by constants of an enumeration, of which there may be none: because they are objects, or because
+/// none of them is zero.
 fn is_choice(wiring: &Wiring<'_>, machine: &Found, label: Site) -> bool {
     let program = wiring.program();
     let Some(body) = program.body(label.member) else { return false };
-    let of_objects =
-        matches!(machine.domain.encoding, Encoding::Enumeration(_)) && !program.kit_of(label.member).traits.enums_start_at_first;
+    let of_objects = matches!(machine.domain.encoding, Encoding::Enumeration(_));
     let around = program.scope(label.member).ancestors(label.node).find(|n| !matches!(body.node(*n), Node::Case { .. } | Node::Opaque(_)));
     of_objects && around.is_some_and(|n| matches!(body.node(n), Node::Switch { .. }))
 }

@@ -67,7 +67,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     for field in wiring.written_fields() {
         let info = program.member(field);
         let is_subject = *subjects.entry(info.owner).or_insert_with(|| !wiring.channels_of(info.owner).is_empty());
-        if is_subject && !info.is_static && !rosters.contains(&field) {
+        if is_subject && (!info.is_static || is_one_object(wiring, info.owner)) && !rosters.contains(&field) {
             fields.entry(info.owner).or_default().push(field);
         }
     }
@@ -110,6 +110,21 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     drafts
 }
 
+/// Whether what a type has as static is the state of one object: a module's, that of a class without instances, or what is written out.
+fn is_one_object(wiring: &Wiring<'_>, owner: TypeId) -> bool {
+    let program = wiring.program();
+    let ty = program.ty(owner);
+    ty.modifiers.is_static || ty.is_module && program.kit(ty.unit).traits.file_modules
+}
+
+/// The field of the object itself, or of its module or static class, that a value is.
+fn own_field(value: &Val) -> Option<MemberId> {
+    match value {
+        Val::Static(m) => Some(*m),
+        _ => value.own_field(),
+    }
+}
+
 /// The classes that keep a record to themselves and change the part of it that a field is, with the fields that hold that: `now.gust = 0`.
 fn held_records(wiring: &Wiring<'_>, part: MemberId) -> BTreeSet<(TypeId, MemberId)> {
     let program = wiring.program();
@@ -130,6 +145,7 @@ impl Subject<'_, '_> {
     fn is_own(&self, object: &Val) -> bool {
         match object {
             Val::This(_) => true,
+            Val::Type(t) => *t == self.class,
             Val::Member(of, m) => matches!(**of, Val::This(_)) && self.records.contains(m),
             _ => false,
         }
@@ -244,7 +260,8 @@ impl Subject<'_, '_> {
     /// Methods of the class that change it by calling those that do: `close() { set(SHUT); }`.
     fn changing_by_others(&self) -> BTreeSet<MemberId> {
         let wiring = self.wiring;
-        let own = |m: MemberId| wiring.flow.callers((m, None)).iter().filter(|(_, b)| matches!(b.this, Some(Val::This(_))));
+        let own =
+            |m: MemberId| wiring.flow.callers((m, None)).iter().filter(|(_, b)| matches!(b.this, None | Some(Val::This(_) | Val::Type(_))));
         let callers = self.mutators.iter().flat_map(|m| own(*m)).map(|(call, _)| call.member);
         let is_method = |m: &MemberId| wiring.program().member(*m).kind == MemberKind::Method;
         callers.filter(|m| is_method(m) && wiring.program().is_a(self.class, wiring.program().member(*m).owner)).collect()
@@ -258,7 +275,7 @@ impl Subject<'_, '_> {
                 body.ids().any(|n| match body.node(n) {
                     Node::Call { callee, .. } => match body.node(callee) {
                         Node::Member { object, .. } if matches!(body.node(object), Node::Name(_) | Node::Member { .. }) => {
-                            let is_field = matches!(wiring.flow.eval_in(method, object), Val::Member(of, m) if matches!(*of, Val::This(_)) && self.fields.contains(&m));
+                            let is_field = own_field(&wiring.flow.eval_in(method, object)).is_some_and(|m| self.fields.contains(&m));
                             is_field && wiring.flow.callee(Site { member: method, node: n }).is_none()
                         }
                         _ => false,
@@ -295,7 +312,8 @@ impl Subject<'_, '_> {
                 on_it.len() > on_others.len()
             };
             let mut shared = told.iter().copied().filter(is_shared);
-            let Some(channel) = shared.find(|channel| self.is_rule_for(*channel, change, &telling, &silent, quiet)) else {
+            let rule = shared.find(|channel| self.is_rule_for(*channel, change, &telling, &silent, quiet));
+            let Some(channel) = rule.or_else(|| self.told_in_several_ways(change, &telling, &silent)) else {
                 continue;
             };
             if !self.is_reset(change, &telling)
@@ -378,6 +396,24 @@ impl Subject<'_, '_> {
         enough_tell && self.is_seen(change.field)
     }
 
+    /// The first of several channels on which the others that change a field each tell what it has become: which one it is says what
+    /// was done, and all of them that it has changed.
+    fn told_in_several_ways(&self, change: &Change, telling: &[(&Change, BTreeSet<usize>)], silent: &[&Change]) -> Option<usize> {
+        let own = change.site.member;
+        let is_only = silent.iter().all(|c| c.field != change.field || c.site.member == own);
+        if !is_only || !change.is_direct || self.is_outside(change) || self.ends(own) {
+            return None;
+        }
+        let others = telling.iter().filter(|(c, _)| c.field == change.field && c.site.member != own);
+        let mut peers: BTreeMap<MemberId, usize> = BTreeMap::new();
+        for (peer, told) in others {
+            let channel = told.iter().copied().find(|channel| self.passes_on(*channel, peer))?;
+            peers.insert(peer.site.member, channel);
+        }
+        let channels: BTreeSet<usize> = peers.values().copied().collect();
+        channels.first().copied().filter(|_| peers.len() >= PEERS && channels.len() == peers.len())
+    }
+
     /// Whether methods of the class that change nothing, and that nobody calls for a change, tell a channel as well: it is about
     /// what they do.
     fn tells_without_change(&self, channel: usize) -> bool {
@@ -408,10 +444,9 @@ impl Subject<'_, '_> {
                 .any(|m| matches!(program.member(m).kind, MemberKind::Method | MemberKind::Accessor(_)) && answers(m))
         };
         let is_told = || {
-            self.channels
-                .iter()
-                .flat_map(|c| self.raises(*c))
-                .any(|(site, args)| args.iter().any(|a| matches!(wiring.flow.eval_in(site.member, *a), Val::Member(_, m) if m == field)))
+            self.channels.iter().flat_map(|c| self.raises(*c)).any(|(site, args)| {
+                args.iter().any(|a| matches!(wiring.flow.eval_in(site.member, *a), Val::Member(_, m) | Val::Static(m) if m == field))
+            })
         };
         is_open || has_getter() || is_told()
     }
@@ -419,8 +454,7 @@ impl Subject<'_, '_> {
     /// Whether a node names a field of the object.
     fn names(&self, member: MemberId, node: NodeId, field: MemberId) -> bool {
         let Some(body) = self.wiring.program().body(member) else { return false };
-        matches!(body.node(node), Node::Name(_) | Node::Member { .. })
-            && matches!(self.wiring.flow.eval_in(member, node), Val::Member(of, m) if m == field && matches!(*of, Val::This(_)))
+        matches!(body.node(node), Node::Name(_) | Node::Member { .. }) && own_field(&self.wiring.flow.eval_in(member, node)) == Some(field)
     }
 
     fn draft(&self, change: &Change, channel: usize, peers: &BTreeSet<MemberId>) -> Draft {

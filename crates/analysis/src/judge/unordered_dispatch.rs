@@ -1,11 +1,11 @@
 //! Rule `unordered-dispatch`: several handlers are told in an order that nothing defines.
 
-use yarrowgraph_ir::{Node, NodeId};
+use yarrowgraph_ir::{Body, Node, NodeId, UnaryOp};
 use yarrowgraph_model::{Certainty, Level};
 
 use super::{Draft, Page, Rule, related, short};
 use crate::flow::Val;
-use crate::program::Site;
+use crate::program::{Scope, Site};
 use crate::wire::Wiring;
 use crate::wire::channels::{Channel, ChannelKey};
 use crate::wire::effect::Effect;
@@ -98,6 +98,19 @@ fn side_by_side(wiring: &Wiring<'_>, raise: &Effect) -> Option<String> {
     {
         return Some("they are told in parallel".to_owned());
     }
+    // `for (Runnable ear : ears) crew.submit(ear)`, `… crew.submit(() -> ear.run())`
+    let in_loop = |node: NodeId| program.in_loop(Site { member: site.member, node });
+    let handed = match body.node(site.node) {
+        Node::Call { callee, .. } => text(callee).filter(|name| pack.other_lanes.contains(name)).map(|_| site.node),
+        _ => None,
+    };
+    let over = handed.or_else(|| wiring.hand_overs(site).into_iter().find(|(_, name)| pack.other_lanes.contains(name)).map(|(n, _)| n));
+    if let Some(over) = over.filter(|n| in_loop(*n))
+        && has_several_lanes(wiring, Site { member: site.member, node: over })
+        && !is_waited_for(body, program.scope(site.member), over)
+    {
+        return Some("each is told on a lane of its own".to_owned());
+    }
     let mut inner = site.node;
     let mut in_function = false;
     // where a whole channel is raised its handlers are told one after the other, whoever else raises it meanwhile
@@ -122,6 +135,49 @@ fn side_by_side(wiring: &Wiring<'_>, raise: &Effect) -> Option<String> {
         inner = around;
     }
     None
+}
+
+/// Whether what is handed over may run beside what was handed over before: not where one lane takes one after the other.
+fn has_several_lanes(wiring: &Wiring<'_>, over: Site) -> bool {
+    let program = wiring.program();
+    let Some(body) = program.body(over.member) else { return false };
+    let pack = &program.kit_of(over.member).pack;
+    let Node::Call { callee, .. } = body.node(over.node) else { return true };
+    let Node::Member { object, .. } = body.node(callee) else { return true };
+    let made = match wiring.flow.eval_in(over.member, object) {
+        Val::Member(_, field) | Val::Static(field) => wiring.flow.only_definition(field),
+        Val::Local(local) => match program.body(local.member).map(|b| b.node(local.node)) {
+            Some(Node::Local { init: Some(init), .. }) => Some(Site { member: local.member, node: init }),
+            _ => None,
+        },
+        Val::Call(site) | Val::New(site) => Some(site),
+        // a type of the library, such as that of tasks
+        Val::Global(_) => return true,
+        _ => None,
+    };
+    // where nothing shows it, nothing is said
+    let Some(made) = made else { return false };
+    let Some(body) = program.body(made.member) else { return false };
+    let Node::Call { callee, args, .. } = body.node(made.node) else { return false };
+    let (Node::Member { name, .. } | Node::Name(name)) = body.node(callee) else { return false };
+    let of_one =
+        matches!(body.list(args), [only] if matches!(body.node(*only), Node::Num(n) if program.unit_of(made.member).text(n) == "1"));
+    pack.pools.contains(program.unit_of(made.member).text(name)) && !of_one
+}
+
+/// Whether it is waited for each before the next one is handed over.
+fn is_waited_for(body: &Body, scope: &Scope, over: NodeId) -> bool {
+    let mut node = over;
+    while let Some(parent) = scope.parent(node) {
+        match body.node(parent) {
+            Node::Unary { op: UnaryOp::Await, .. } => return true,
+            // `pool.submit(ear).get()`
+            Node::Member { object, .. } if object == node => return true,
+            Node::Call { .. } | Node::Unary { .. } => node = parent,
+            _ => return false,
+        }
+    }
+    false
 }
 
 /// Whether a walk is over a parallel view, or by a method of a parallel library.

@@ -140,7 +140,7 @@ pub(super) fn signal_classes(flow: &Flow<'_>, effects: &[Effect]) -> Signals {
 }
 
 /// Whether a class keeps so much that its listeners are but a part of it: to tell them is not what it is there for.
-fn does_much_else(flow: &Flow<'_>, class: TypeId) -> bool {
+pub(super) fn does_much_else(flow: &Flow<'_>, class: TypeId) -> bool {
     let program = flow.program;
     let is_part = |m: &&MemberId| program.member(**m).kind == MemberKind::Field && !program.member(**m).is_static;
     program.ty(class).members.iter().filter(is_part).count() > PARTS_OF_SIGNAL

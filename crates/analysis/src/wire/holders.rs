@@ -402,6 +402,16 @@ fn is_empty_list(body: &Body, node: NodeId) -> bool {
     }
 }
 
+/// Whether heirs of a class do something that it does in a way of their own.
+fn has_hooks(program: &Program, class: TypeId) -> bool {
+    let is_method = |m: &MemberId| program.member(*m).kind == MemberKind::Method;
+    let replaced = |heir: TypeId| {
+        let own = program.ty(heir).members.iter().filter(|m| is_method(m));
+        own.map(|m| program.member(*m).name).any(|name| program.own_members(class, name).iter().any(is_method))
+    };
+    program.heirs(class).into_iter().filter(|heir| *heir != class).any(replaced)
+}
+
 /// Decides by shape: who puts handlers in, and what is done with them.
 fn is_channel(flow: &Flow<'_>, m: MemberId, u: &Use) -> bool {
     let program = flow.program;
@@ -503,7 +513,12 @@ fn is_channel(flow: &Flow<'_>, m: MemberId, u: &Use) -> bool {
                 let comes = is_called || u.hands_itself || u.talks_back && (u.of_events || !u.hands_owner) || weakly;
                 // objects of one class that hear of each other through who keeps them
                 let colleagues = u.talks_back_to_it && u.of_events && u.messages && !u.holds_parts();
-                told && (interface || colleagues || (t.modifiers.is_abstract && !t.heirs.is_empty() && u.messages && comes))
+                // or what each of its kinds does in its own way, where they come by themselves and talk back
+                let open_kind = || {
+                    let comes_and_goes = u.hands_itself && u.talks_back_to_it && u.open_leave && u.messages && !u.holds_parts();
+                    comes_and_goes && has_hooks(program, kind) && !super::channels::does_much_else(flow, info.owner)
+                };
+                told && (interface || colleagues || (t.modifiers.is_abstract && !t.heirs.is_empty() && u.messages && comes) || open_kind())
             }
             // what is held as anything at all says nothing: how it is told does
             Ty::Outside(name, _) if matches!(program.text(*name), "object" | "Object") => {

@@ -5,7 +5,7 @@ use std::sync::Mutex;
 use rustc_hash::FxHashMap;
 use yarrowgraph_ir::pack::Names;
 use yarrowgraph_ir::traits::MethodValue;
-use yarrowgraph_ir::{Body, FunctionId, MemberKind, Node, NodeId};
+use yarrowgraph_ir::{Body, FunctionId, MemberKind, Node, NodeId, UnaryOp};
 use yarrowgraph_model::Lifetime;
 
 use super::{Wiring, selections};
@@ -440,7 +440,7 @@ impl Lives<'_, '_> {
             },
             _ => false,
         };
-        body.ids().filter(ends).chain(block_that_ends(program, made)).collect()
+        body.ids().filter(ends).chain(block_that_ends(program, made)).chain(deletions(program, made)).collect()
     }
 
     /// Whether the body that makes an object ends its life as well: `new Board(gauge).close();`
@@ -576,6 +576,26 @@ pub(crate) fn block_that_ends(program: &Program, made: Site) -> Option<NodeId> {
     let (body, scope) = (program.body(made.member)?, program.scope(made.member));
     let begins = |resources| body.list(resources).iter().any(|r| *r == made.node || scope.is_within(made.node, *r));
     scope.ancestors(made.node).find(|n| matches!(body.node(*n), Node::Using { resources, .. } if begins(resources)))
+}
+
+/// Where the body that makes an object for a pointer of its own lets it go again: `delete lamp;`, `lamp.reset();`
+pub(crate) fn deletions(program: &Program, made: Site) -> Vec<NodeId> {
+    let (Some(body), scope) = (program.body(made.member), program.scope(made.member)) else { return Vec::new() };
+    let Some(local) = scope.parent(made.node).filter(|_| program.kit_of(made.member).traits.references_dangle) else { return Vec::new() };
+    if !matches!(body.node(local), Node::Local { .. }) {
+        return Vec::new();
+    }
+    let is_it = |n: NodeId| scope.names(body, n, local);
+    let lets_go = |n: &NodeId| match body.node(*n) {
+        Node::Unary { op: UnaryOp::Delete, operand } => is_it(operand),
+        Node::Assign { target, value, .. } => is_it(target) && matches!(body.node(value), Node::Null),
+        Node::Call { callee, args, .. } if args.len == 0 => match body.node(callee) {
+            Node::Member { object, name, .. } => is_it(object) && program.unit_of(made.member).text(name) == "reset",
+            _ => false,
+        },
+        _ => false,
+    };
+    body.ids().filter(lets_go).collect()
 }
 
 #[cfg(test)]

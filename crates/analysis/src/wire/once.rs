@@ -4,7 +4,7 @@ use rustc_hash::FxHashMap;
 use yarrowgraph_ir::{Body, LambdaForm, MemberKind, Node, NodeId, TypeKind};
 
 use super::Wiring;
-use super::lifetime::{creations, is_emptied};
+use super::lifetime::{creations, deletions, is_emptied};
 use crate::flow::{Binding, Flow, Val};
 use crate::memo::known_or;
 use crate::program::{MemberId, Program, Site, TypeId};
@@ -101,7 +101,7 @@ impl Once<'_, '_> {
         {
             return Lives::No;
         }
-        if ends_with_block(program, site) {
+        if ends_with_block(program, site) || !deletions(program, site).is_empty() {
             return Lives::No;
         }
         let here = times(self.wiring, site);

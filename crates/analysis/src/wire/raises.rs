@@ -16,6 +16,7 @@ impl Extractor<'_, '_> {
     /// A call of what a holder holds.
     pub(super) fn invocation(&self, node: NodeId, callee: NodeId, args: &[NodeId], found: &mut Vec<Effect>) {
         let program = self.flow.program;
+        self.handed_over(node, callee, args, found);
         let pack = &*program.kit_of(self.member).pack;
         match self.body.node(callee) {
             // where fields cannot be called, a bare name is a method's
@@ -115,6 +116,24 @@ impl Extractor<'_, '_> {
                 self.told_through_param(node, &value, args, found);
             }
             _ => {}
+        }
+    }
+
+    /// An element of a list that is handed to what runs it later: `for (Runnable ear : ears) crew.submit(ear)`.
+    fn handed_over(&self, node: NodeId, callee: NodeId, args: &[NodeId], found: &mut Vec<Effect>) {
+        let program = self.flow.program;
+        let pack = &*program.kit_of(self.member).pack;
+        let (Node::Member { name, .. } | Node::Name(name)) = self.body.node(callee) else { return };
+        let text = self.text(name);
+        if !(pack.schedulers.contains(text) || pack.other_lanes.contains(text)) || self.flow.callee(self.site(node)).is_some() {
+            return;
+        }
+        let unit = program.member(self.member).unit;
+        for arg in args {
+            let value = self.eval(*arg);
+            if matches!(value, Val::Element(..)) && program.is_callable(unit, &self.flow.type_of(&value)) {
+                self.raise_value(node, *arg, &value, found);
+            }
         }
     }
 

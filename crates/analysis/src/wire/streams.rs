@@ -50,7 +50,7 @@ pub(crate) fn holds_stream(flow: &Flow<'_>, m: MemberId) -> bool {
     matches!(flow.type_held(m), Ty::Outside(name, _) if pack.stream_types.contains(program.text(name)))
 }
 
-/// Whether the stream by whose first value a subscription is to end is a private field with which nothing else is done.
+/// Whether the stream by whose first value a subscription is to end is a private field that nothing gives a value, but an end at the most.
 fn never_comes(x: &Extractor<'_, '_>, end: NodeId) -> bool {
     let program = x.flow.program;
     let Val::Member(of, field) = x.eval(end) else { return false };
@@ -69,6 +69,9 @@ fn never_comes(x: &Extractor<'_, '_>, end: NodeId) -> bool {
                 Some(Node::Call { callee, .. }) if callee != read.node => {
                     let (Node::Name(name) | Node::Member { name, .. }) = body.node(callee) else { return false };
                     pack.bounding_steps.contains(program.unit_of(read.member).text(name))
+                }
+                Some(Node::Member { object, name, .. }) if object == read.node => {
+                    pack.silent_ends.contains(program.unit_of(read.member).text(name))
                 }
                 _ => false,
             }
@@ -120,26 +123,62 @@ pub(super) fn is_bounded(x: &Extractor<'_, '_>, callee: NodeId) -> bool {
     let pack = &*x.flow.program.kit_of(x.member).pack;
     let unit = x.flow.program.unit_of(x.member);
     let ends = |args: List| !x.body.list(args).first().is_some_and(|end| never_comes(x, *end));
-    steps(x, callee).into_iter().any(|(name, args)| pack.bounding_steps.contains(unit.text(name)) && ends(args))
+    let steps = steps(x, callee);
+    // what a later step goes over to does not end with what came before
+    let goes_over = |(name, args): &(Name, List)| pack.flattening_steps.contains(unit.text(*name)) && goes_over_to_stream(x, *args);
+    let behind = steps.iter().rposition(goes_over).map_or(0, |at| at + 1);
+    steps[behind..].iter().any(|(name, args)| pack.bounding_steps.contains(unit.text(*name)) && ends(*args))
 }
 
-/// The steps before a subscribing call, from the last one back, with what they are given: methods in a chain, and functions handed to one.
+/// Whether a step is handed a function that gives a stream which an object holds, or shows of one: `switchMap(() => this.tides.gates)`.
+fn goes_over_to_stream(x: &Extractor<'_, '_>, args: List) -> bool {
+    let [function] = x.body.list(args) else { return false };
+    let Node::Lambda(f) = x.body.node(*function) else { return false };
+    let given = returned(x.flow.program, x.member, Some(f));
+    !given.is_empty()
+        && given.into_iter().all(|value| match x.eval(value) {
+            Val::Member(of, field) => !matches!(*of, Val::This(_)) && shows_stream(x.flow, field),
+            Val::Static(field) => shows_stream(x.flow, field),
+            _ => false,
+        })
+}
+
+/// Whether a member holds a stream, or is a view of one.
+fn shows_stream(flow: &Flow<'_>, m: MemberId) -> bool {
+    let is_view = || {
+        let program = flow.program;
+        let views = &program.kit_of(m).pack.stream_steps;
+        let step = |n: &NodeId| match program.body(m).map(|b| (b, b.node(*n))) {
+            Some((body, Node::Call { callee, .. })) => {
+                matches!(body.node(callee), Node::Member { name, .. } if views.contains(program.unit_of(m).text(name)))
+            }
+            _ => false,
+        };
+        let given = returned(program, m, None);
+        !given.is_empty() && given.iter().all(step)
+    };
+    holds_stream(flow, m) || is_view()
+}
+
+/// The steps before a subscribing call, from the first one on, with what they are given: methods in a chain, and functions handed to one.
 fn steps(x: &Extractor<'_, '_>, callee: NodeId) -> Vec<(Name, List)> {
-    let mut found = Vec::new();
+    let mut links: Vec<Vec<(Name, List)>> = Vec::new();
     let mut node = callee;
     while let Node::Member { object, .. } = x.body.node(node) {
         let Node::Call { callee: step, args, .. } = x.body.node(object) else { break };
+        let mut link = Vec::new();
         if let Node::Member { name, .. } = x.body.node(step) {
-            found.push((name, args));
+            link.push((name, args));
         }
-        found.extend(x.body.list(args).iter().filter_map(|arg| match x.body.node(*arg) {
+        link.extend(x.body.list(args).iter().filter_map(|arg| match x.body.node(*arg) {
             Node::Call { callee, args, .. } => match x.body.node(callee) {
                 Node::Name(name) => Some((name, args)),
                 _ => None,
             },
             _ => None,
         }));
+        links.push(link);
         node = step;
     }
-    found
+    links.into_iter().rev().flatten().collect()
 }

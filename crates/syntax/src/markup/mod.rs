@@ -6,7 +6,7 @@ mod controllers;
 mod documents;
 mod interfaces;
 mod layouts;
-mod pages;
+pub(crate) mod pages;
 mod scenes;
 mod services;
 mod views;

@@ -9,6 +9,7 @@ use yarrowgraph_ir::{
 use super::Script;
 use super::kinds::Kind;
 use crate::driver::{Kids, span};
+use crate::markup::pages::mention_handlers;
 
 /// A parameter that is a field as well.
 pub(super) struct ParameterProperty {
@@ -171,7 +172,24 @@ impl<'t> Script<'t> {
             let list = self.l.kids(list);
             args.extend(list.named().map(|a| (None, a)));
         }
+        for (_, arg) in &args {
+            self.template_of(*arg);
+        }
         Some(self.l.annotation(name, &args, node))
+    }
+
+    /// Notes what the template of a component names, where that is written out in its decorator.
+    fn template_of(&mut self, arg: Ts<'t>) {
+        let f = &self.t.fields;
+        let pairs: Vec<_> = self.l.kids(arg).named().filter(self.t.is(Kind::Pair)).collect();
+        for pair in pairs {
+            let kids = self.l.kids(pair);
+            let (Some(key), Some(value)) = (kids.field(f.key), kids.field(f.value)) else { continue };
+            if self.l.text_of(key) == "template" && matches!(self.kind(value), Kind::String | Kind::Template) {
+                let text = self.unquoted(value);
+                mention_handlers(&mut self.l.unit, text);
+            }
+        }
     }
 
     fn member_modifiers(&mut self, kids: &Kids<'t>) -> Modifiers {

@@ -322,8 +322,8 @@ pub(super) fn is_left_by_futile_release(wiring: &Wiring<'_>, channel: &Channel, 
                 (Some(Val::Lambda(..)), Some(Val::Lambda(..))) => by_same_class(join, leave),
                 // `-= cm => OnRose(cm)`
                 (Some(Val::Method(..)), Some(Val::Lambda(..))) => by_same_class(join, leave) && !channel.joins.iter().any(is_own_lambda),
-                // an object that is on by itself, and a new function instead of it
-                (None, Some(Val::Lambda(..))) => {
+                // an object that is on by itself, and a new function, or one of its methods, instead of it
+                (None, Some(Val::Lambda(..) | Val::Method(..))) => {
                     let is_itself = matches!(join.handler, Some(Val::This(_)));
                     is_itself && by_same_class(join, leave) && !channel.joins.iter().any(is_own_lambda)
                 }

@@ -47,6 +47,9 @@ pub(super) fn again_and_again(wiring: &Wiring<'_>, channel: &Channel, join: usiz
             Some(("this has it run again and again".into(), program.place_of(by))),
         );
     }
+    if let Some(call) = handed_again(wiring, channel, join) {
+        return certain(format!("again each time `{name}` runs"), Some(("this calls it again and again".into(), program.place_of(call))));
+    }
     // what is made in this run, or came in with it, is another one each time
     if !stays_the_same(wiring, effect, member, None) || scope.function_around(body, effect.site.node).is_some() {
         return None;
@@ -119,9 +122,12 @@ pub(super) fn again_and_again(wiring: &Wiring<'_>, channel: &Channel, join: usiz
         if releases.is_empty() && (effect.tied || effect.bounded) && is_on_every_path(wiring, effect.site) {
             return certain(why, None);
         }
-        let late = releases.first().filter(|_| leaves_late)?;
-        let late = &wiring.effects[*late];
-        return certain(why, Some(("it is taken off only here, at the very end".into(), wiring.place(late))));
+        if let Some(late) = releases.first() {
+            let late = &wiring.effects[*late];
+            return leaves_late
+                .then(|| certain(why, Some(("it is taken off only here, at the very end".into(), wiring.place(late)))))
+                .flatten();
+        }
     }
     let by_raise = |cause: &Channel, handler: MemberId| {
         let handled = cause.joins.iter().map(|j| &wiring.effects[*j]).find(|e| is_method(e, handler))?;
@@ -141,6 +147,11 @@ pub(super) fn again_and_again(wiring: &Wiring<'_>, channel: &Channel, join: usiz
     if let Some((cause, handler)) = called_by_handler(wiring, effect, &releases, (member, HOPS)) {
         return by_raise(cause, handler);
     }
+    // a page calls it as often as somebody asks for it there
+    let has_pages = program.kit_of(member).traits.file_modules;
+    if has_pages && wiring.is_in_markup(member) && info.kind == MemberKind::Method && releases.is_empty() && !pack.hooks.contains(name) {
+        return Some(Repeated { why: format!("again each time the page calls `{name}`"), certainty: Certainty::Likely, related: None });
+    }
     if let Some(call) = called_in_a_loop(wiring, member, HOPS) {
         return certain(format!("again each time `{name}` runs"), Some(("this calls it again and again".into(), program.place_of(call))));
     }
@@ -152,6 +163,30 @@ pub(super) fn again_and_again(wiring: &Wiring<'_>, channel: &Channel, join: usiz
         why: format!("again each time `{}` runs", program.text(program.member(call.member).name)),
         certainty: Certainty::Likely,
         related: Some(("this has it put on once more, after the constructor did".into(), program.place_of(call))),
+    })
+}
+
+/// The call in a loop that hands a method, which puts a handler on what it is handed, the same subject in every turn, and that asks the
+/// same object to do so; where nothing takes the handler off.
+fn handed_again(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> Option<Site> {
+    let (effect, program) = (&wiring.effects[join], wiring.program());
+    let member = effect.site.member;
+    let Val::Param(_, None, index) = effect.holder.subject else { return None };
+    let is_method = program.member(member).kind == MemberKind::Method;
+    let by_itself = effect.handler.as_ref().is_some_and(|h| !matches!(h.root(), Val::Param(..) | Val::Local(_) | Val::New(_)));
+    let plain = is_method && by_itself && effect.inner.is_empty() && effect.holder.key.as_ref().is_none_or(|k| matches!(k, Val::Str(_)));
+    if !plain || !is_on_every_path(wiring, effect.site) || !wiring.releases_of(channel, join).is_empty() {
+        return None;
+    }
+    let mut callers = wiring.flow.callers((member, None)).iter().filter(|(call, _)| !wiring.in_test(call.member));
+    callers.find_map(|(call, binding)| {
+        let (body, scope) = (program.body(call.member)?, program.scope(call.member));
+        let looped = loop_around(scope, body, call.node)?;
+        let here = |site: &Site| site.member == call.member && scope.is_within(site.node, looped);
+        let handed = binding.args.get(usize::from(index))?.as_ref()?;
+        let is_known = |v: &Val| matches!(v.root(), Val::New(_) | Val::Local(_) | Val::Static(_) | Val::This(_) | Val::Type(_));
+        let stays = |v: &Val| is_known(v) && is_steady(v, &here, true);
+        (stays(handed) && binding.this.as_ref().is_some_and(stays)).then_some(*call)
     })
 }
 

@@ -5,7 +5,7 @@ use yarrowgraph_model::Certainty;
 
 use super::is_made_anew;
 use crate::flow::Val;
-use crate::program::{MemberId, Site, Ty};
+use crate::program::{Site, Ty};
 use crate::wire::Wiring;
 use crate::wire::channels::{Channel, ChannelKey};
 use crate::wire::effect::Effect;
@@ -83,15 +83,17 @@ fn keeps_each_once(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> b
     if !is_made_anew(wiring, effect) && of_set() {
         return true;
     }
-    effect.inner.iter().any(|site| asks_what_it_holds(wiring, site.member))
+    effect.inner.iter().any(|site| asks_what_it_holds(wiring, *site))
 }
 
-/// Whether a way in asks whether something is among what is held already.
-fn asks_what_it_holds(wiring: &Wiring<'_>, way_in: MemberId) -> bool {
+/// Whether a way in asks whether something is among what is held already; what it gives back to be taken off by asks that later.
+fn asks_what_it_holds(wiring: &Wiring<'_>, puts: Site) -> bool {
     let program = wiring.program();
+    let way_in = puts.member;
     let pack = &*program.kit_of(way_in).pack;
-    let Some(body) = program.body(way_in) else { return false };
-    body.ids().any(|node| match body.node(node) {
+    let (Some(body), scope) = (program.body(way_in), program.scope(way_in)) else { return false };
+    let around = scope.function_around(body, puts.node);
+    body.ids().filter(|node| around.is_some() || scope.function_around(body, *node).is_none()).any(|node| match body.node(node) {
         Node::Call { callee, .. } => match body.node(callee) {
             Node::Member { name, .. } | Node::Name(name) => {
                 let text = program.unit_of(way_in).text(name);

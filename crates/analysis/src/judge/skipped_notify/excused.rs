@@ -105,7 +105,7 @@ impl Subject<'_, '_> {
         let (wiring, program) = (self.wiring, self.wiring.program());
         let member = change.site.member;
         let Some(body) = program.body(member) else { return true };
-        let is_field = |n: NodeId| matches!(wiring.flow.eval_in(member, n), Val::Member(_, m) if m == change.field);
+        let is_field = |n: NodeId| matches!(wiring.flow.eval_in(member, n), Val::Member(_, m) | Val::Static(m) if m == change.field);
         matches!(body.node(change.site.node), Node::Assign { op: yarrowgraph_ir::AssignOp::IfUnset, .. })
             || program.scope(member).ancestors(change.site.node).any(|around| match body.node(around) {
                 // put back as it was

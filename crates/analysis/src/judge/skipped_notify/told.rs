@@ -193,7 +193,8 @@ impl Subject<'_, '_> {
     /// Whether an expression reads fields of the subject.
     pub(super) fn is_state(&self, member: MemberId, arg: NodeId) -> bool {
         let flow = &self.wiring.flow;
-        let is_part = |value: &Val| matches!(value, Val::Member(_, m) if self.fields.contains(m) || self.records.contains(m));
+        let is_part =
+            |value: &Val| matches!(value, Val::Member(_, m) | Val::Static(m) if self.fields.contains(m) || self.records.contains(m));
         match flow.eval_in(member, arg) {
             // a copy of the record: `Values values = now.copy();`
             Val::Local(local) if !self.records.is_empty() => {
@@ -216,7 +217,7 @@ impl Subject<'_, '_> {
             let is_it = |n: NodeId| {
                 matches!(body.node(n), Node::Name(_) | Node::Member { .. } | Node::Call { .. }) && {
                     let value = wiring.flow.eval_in(site.member, n);
-                    matches!(value, Val::Member(_, m) if m == change.field)
+                    matches!(value, Val::Member(_, m) | Val::Static(m) if m == change.field)
                         || (site.member == member
                             && matches!(value, Val::Param(..) | Val::Local(_) | Val::Element(..))
                             && assigned.as_ref() == Some(&value))
