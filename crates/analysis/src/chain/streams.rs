@@ -22,18 +22,22 @@ pub(super) fn find(flow: &Flow<'_>) -> Vec<Walk> {
             let pack = &program.kit_of(member).pack;
             let (until_true, until_false, maps) =
                 (pack.until_true.contains(text), pack.until_false.contains(text), pack.maps.contains(text));
-            if !until_true && !until_false && !maps {
+            // `links.find(l => l.accepts(request))?.take(request)`, `links.stream().filter(…).findFirst()`
+            let finds = pack.firsts.contains(text) || pack.filters.contains(text);
+            if !until_true && !until_false && !maps && !finds {
                 continue;
             }
             let Some((asks, method, holds)) = answer_of(flow, member, body, function) else { continue };
-            let ends = if maps {
+            let ends = if finds {
+                (holds && hands_it_the_request(flow, member, body, at)).then_some(Ends::Any)
+            } else if maps {
                 takes_first(flow, member, body, program.scope(member), at).then_some(Ends::Any)
             } else {
                 Some(if until_true == holds { Ends::Any } else { Ends::Nothing })
             };
             if let Some(ends) = ends
-                && let Some(list) = own_list(flow, member, object)
-                && may_be_links(flow, member, object)
+                && let Some(list) = own_list(flow, member, if finds { unstreamed(body, object) } else { object })
+                && may_be_links(flow, member, if finds { unstreamed(body, object) } else { object })
             {
                 let walk = Site { member, node: at };
                 found.push(Walk { walk, list: Some(list), given: None, method, asks: Site { member, node: asks }, ends });
@@ -41,6 +45,52 @@ pub(super) fn find(flow: &Flow<'_>) -> Vec<Walk> {
         }
     }
     found
+}
+
+/// The list of which a stream is made: `links` in `links.stream()`.
+fn unstreamed(body: &Body, list: NodeId) -> NodeId {
+    match body.node(list) {
+        Node::Call { callee, args, .. } if args.len == 0 => match body.node(callee) {
+            Node::Member { object, .. } => object,
+            _ => list,
+        },
+        _ => list,
+    }
+}
+
+/// Whether the first element that fits is handed something at once.
+fn hands_it_the_request(flow: &Flow<'_>, member: MemberId, body: &Body, found: NodeId) -> bool {
+    let scope = flow.program.scope(member);
+    let pack = &flow.program.kit_of(member).pack;
+    let first = match body.node(found) {
+        Node::Call { callee, .. } => match body.node(callee) {
+            Node::Member { name, .. } if pack.firsts.contains(flow.program.unit_of(member).text(name)) => Some(found),
+            _ => first_of(flow, member, body, scope, found).map(|(call, _)| call),
+        },
+        _ => None,
+    };
+    let Some(mut node) = first else { return false };
+    while let Some(parent) = scope.parent(node) {
+        match body.node(parent) {
+            Node::Unary { op: UnaryOp::NonNull | UnaryOp::Await, .. } | Node::Cast { .. } => node = parent,
+            Node::Member { object, name, .. } if object == node => {
+                let Some(call) = scope.parent(parent) else { return false };
+                let Node::Call { callee, args, .. } = body.node(call) else { return false };
+                if callee != parent {
+                    return false;
+                }
+                // `.orElseThrow()`, `.map(l -> l.take(request))`
+                let text = flow.program.unit_of(member).text(name);
+                if pack.unwraps.contains(text) && args.len == 0 {
+                    node = call;
+                    continue;
+                }
+                return args.len > 0;
+            }
+            _ => return false,
+        }
+    }
+    false
 }
 
 /// The call by which a function asks its element, of which it gives back what that answers or the contrary.

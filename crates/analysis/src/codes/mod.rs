@@ -12,12 +12,15 @@ mod tables;
 
 use std::collections::BTreeSet;
 
-use yarrowgraph_ir::{MemberKind, TypeKind};
+use yarrowgraph_ir::{MemberKind, Node, TypeKind};
 
 use crate::flow::Flow;
 use crate::machine::{State, text_of};
-use crate::program::{MemberId, Site, TypeId};
+use crate::program::{MemberId, Program, Site, TypeId};
 use crate::wire::Wiring;
+
+/// Constants that are counted through are codes from so many on.
+const SHORTEST_ROW: usize = 3;
 
 pub use look_ups::LookUp;
 
@@ -127,6 +130,9 @@ impl Table {
                     if program.member(m).kind == MemberKind::EnumConstant {
                         return enumerated(flow, owner);
                     }
+                    if let Some(row) = self.row_of(program, m) {
+                        return row.into_iter().map(State::Constant).collect();
+                    }
                     if program.ty(owner).is_module || program.ty(owner).kind == TypeKind::Namespace {
                         continue;
                     }
@@ -153,6 +159,37 @@ impl Table {
             }
         }
         self.listed_by_type(flow).unwrap_or_default()
+    }
+
+    /// The constants that are declared one behind the other with a constant, each one more than the one before: codes that are counted
+    /// through. All entries must be among them.
+    fn row_of(&self, program: &Program, constant: MemberId) -> Option<Vec<MemberId>> {
+        let number = |m: MemberId| -> Option<i64> {
+            let info = program.member(m);
+            let body = program.body(m).filter(|_| info.kind == MemberKind::Field && info.is_static)?;
+            match body.node(body.root?) {
+                Node::Num(number) => program.unit_of(m).text(number).parse().ok(),
+                _ => None,
+            }
+        };
+        let members = &program.ty(program.member(constant).owner).members;
+        let at = members.iter().position(|m| *m == constant)?;
+        let one_apart = |a: MemberId, b: MemberId| number(a).zip(number(b)).is_some_and(|(a, b)| b == a + 1);
+        let (mut first, mut last) = (at, at);
+        while first > 0 && one_apart(members[first - 1], members[first]) {
+            first -= 1;
+        }
+        while last + 1 < members.len() && one_apart(members[last], members[last + 1]) {
+            last += 1;
+        }
+        // zero stands for none where nothing is made for it
+        let has_entry = |m: MemberId| self.entries.iter().any(|e| matches!(e.code, State::Constant(c) if c == m));
+        if number(members[first]) == Some(0) && !has_entry(members[first]) {
+            first += 1;
+        }
+        let row = members[first..=last].to_vec();
+        let is_of_row = |e: &Entry| matches!(e.code, State::Constant(m) if row.contains(&m));
+        (row.len() >= SHORTEST_ROW && self.entries.iter().all(is_of_row)).then_some(row)
     }
 
     /// The texts that the type of what is asked admits, where the entries are such texts.

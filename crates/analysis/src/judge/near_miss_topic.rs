@@ -70,7 +70,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
             let written = |c: &Channel, name: &str| {
                 c.joins.iter().chain(&c.raises).all(|e| is_written_out(wiring, wiring.effects[*e].innermost(), name))
             };
-            let odd = by_case(topics, name, other_name).or_else(|| match (written(channel, name), written(other, other_name)) {
+            let odd = by_style(topics, name, other_name).or_else(|| match (written(channel, name), written(other, other_name)) {
                 (true, false) => Some(*name),
                 (false, true) => Some(*other_name),
                 _ => None,
@@ -103,15 +103,30 @@ fn is_told_elsewhere(wiring: &Wiring<'_>, topics: &[(&str, &Channel)], name: &st
     ways.into_iter().any(|way| program.index.calls(way).iter().any(names_it))
 }
 
-/// The one of two topics that begins in another case than the other topics of their bus do, where these all agree.
-fn by_case<'n>(topics: &[(&str, &Channel)], one: &'n str, two: &'n str) -> Option<&'n str> {
-    let is_upper = |name: &str| name.starts_with(char::is_uppercase);
-    if is_upper(one) == is_upper(two) {
-        return None;
-    }
-    let mut others = topics.iter().map(|(n, _)| *n).filter(|n| *n != one && *n != two).map(is_upper);
-    let usual = others.next()?;
-    others.all(|upper| upper == usual).then(|| if is_upper(one) == usual { two } else { one })
+/// What is asked of how a topic is written.
+type Trait = fn(&str) -> Option<char>;
+
+/// What the topics of a bus have in common as a rule: how they begin, what stands between their words, and how they end; each with how
+/// many must agree.
+const TRAITS: [(Trait, usize); 4] = [
+    (|name| name.chars().next().filter(|c| c.is_uppercase()).map(|_| 'A'), 1),
+    (|name| name.chars().find(|c| !c.is_alphanumeric()), 1),
+    (|name| name.ends_with("ed").then_some('d'), 2),
+    (|name| name.ends_with('s').then_some('s'), 2),
+];
+
+/// The one of two topics that is not written as the other topics of their bus are, where these all agree.
+fn by_style<'n>(topics: &[(&str, &Channel)], one: &'n str, two: &'n str) -> Option<&'n str> {
+    let others: Vec<&str> = topics.iter().map(|(n, _)| *n).filter(|n| *n != one && *n != two).collect();
+    TRAITS.iter().filter(|(_, least)| others.len() >= *least).find_map(|(of, _)| {
+        let usual = of(others.first()?);
+        let tells = of(one) != of(two) && others.iter().all(|n| of(n) == usual);
+        match (tells, of(one) == usual, of(two) == usual) {
+            (true, true, false) => Some(two),
+            (true, false, true) => Some(one),
+            _ => None,
+        }
+    })
 }
 
 /// Whether two topics differ by what a slip makes.

@@ -9,7 +9,7 @@ use yarrowgraph_ir::{Body, FunctionId, MemberKind, Node, NodeId, UnaryOp};
 use yarrowgraph_model::Lifetime;
 
 use super::{Wiring, selections};
-use crate::flow::{Binding, Flow, Val};
+use crate::flow::{Binding, Flow, Val, returned};
 use crate::memo::known_or;
 use crate::program::{Declared, MemberId, Program, Site, Sym, TypeId};
 
@@ -152,7 +152,7 @@ impl Lives<'_, '_> {
             if makes {
                 return Judged::new(Lifetime::Local);
             }
-            if gives_static_local(program, target.member) {
+            if gives_static_local(program, target.member) || self.is_looked_up(target.member, budget) {
                 return Judged::new(Lifetime::Process);
             }
             return Judged::unknown();
@@ -165,6 +165,29 @@ impl Lives<'_, '_> {
             }
             _ => Judged::unknown(),
         }
+    }
+
+    /// Whether all that a static method gives is held for the whole process: by a locator.
+    fn is_looked_up(&self, method: MemberId, budget: u32) -> bool {
+        let program = self.flow.program;
+        if !program.member(method).is_static {
+            return false;
+        }
+        let Some(body) = program.body(method) else { return false };
+        let strip = |mut node: NodeId| {
+            while let Node::Cast { operand, .. } | Node::Unary { op: UnaryOp::NonNull, operand } = body.node(node) {
+                node = operand;
+            }
+            node
+        };
+        let given: Vec<NodeId> = returned(program, method, None).into_iter().map(strip).filter(|n| body.node(*n) != Node::Null).collect();
+        let is_held = |node: NodeId| match self.flow.eval_in(method, node) {
+            value @ (Val::Element(..) | Val::Local(_)) => {
+                self.of(&value, Site { member: method, node }, budget).lifetime == Lifetime::Process
+            }
+            _ => false,
+        };
+        !given.is_empty() && given.into_iter().all(is_held)
     }
 
     /// A local lives as its one value does.
