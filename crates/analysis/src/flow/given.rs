@@ -131,7 +131,7 @@ impl Flow<'_> {
     }
 
     /// The constructor that makes objects of a type: its own, or the nearest one that it inherits.
-    pub(super) fn constructor_or_base(&self, ty: TypeId, arg_count: usize) -> Option<MemberId> {
+    pub(crate) fn constructor_or_base(&self, ty: TypeId, arg_count: usize) -> Option<MemberId> {
         let mut class = Some(ty);
         for _ in 0..NEAR {
             let t = class?;

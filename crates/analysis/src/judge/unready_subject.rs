@@ -29,8 +29,8 @@ pub(super) const RULE: Rule = Rule {
 /// When code runs.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 enum Moment {
-    /// While a module is loaded.
-    Load(UnitId),
+    /// While a module is loaded, by a statement of it.
+    Load(UnitId, Site),
     /// In a hook: the list of phases, and the place in it.
     Hook(usize, usize),
     /// In a method that the set-up code calls.
@@ -125,21 +125,29 @@ enum Order {
 
 fn compare(wiring: &Wiring<'_>, order: &BTreeMap<UnitId, usize>, asked: Moment, made: Moment) -> Option<Order> {
     match (asked, made) {
-        // one after the other in one module is no matter of phases
-        (Moment::Load(a), Moment::Load(b)) if a == b => None,
-        (Moment::Load(a), Moment::Load(b)) => Some(if order.get(&a)? < order.get(&b)? { Order::Before } else { Order::After }),
+        (Moment::Load(a, asked), Moment::Load(b, made)) if a == b => lines(wiring, asked, made),
+        (Moment::Load(a, _), Moment::Load(b, _)) => Some(if order.get(&a)? < order.get(&b)? { Order::Before } else { Order::After }),
         (Moment::Hook(list, a), Moment::Hook(other, b)) if list == other => Some(match a.cmp(&b) {
             std::cmp::Ordering::Less => Order::Before,
             std::cmp::Ordering::Equal => Order::Open,
             std::cmp::Ordering::Greater => Order::After,
         }),
         (Moment::Step(a), Moment::Step(b)) if a != b => steps(wiring, a, b),
-        (Moment::Line(a), Moment::Line(b)) if a.member == b.member && a != b => {
-            let is_before = wiring.program().scope(a.member).is_before(a.node, b.node);
-            Some(if is_before { Order::Before } else { Order::After })
-        }
+        (Moment::Line(a), Moment::Line(b)) => lines(wiring, a, b),
         _ => None,
     }
+}
+
+/// How two statements of one body follow each other.
+fn lines(wiring: &Wiring<'_>, asked: Site, made: Site) -> Option<Order> {
+    if asked.member != made.member || asked == made {
+        return None;
+    }
+    let program = wiring.program();
+    let (body, scope) = (program.body(asked.member)?, program.scope(asked.member));
+    let always = |site: Site| body.root.is_some_and(|root| state::runs_always(body, scope, site.node, root));
+    let is_before = scope.is_before(asked.node, made.node);
+    (always(asked) && always(made)).then_some(if is_before { Order::Before } else { Order::After })
 }
 
 /// When a statement runs, where that is in a phase of the set-up.
@@ -153,7 +161,7 @@ fn moment(wiring: &Wiring<'_>, site: Site) -> Option<Moment> {
         }
         let info = program.member(site.member);
         if info.kind == MemberKind::Initializer && program.ty(info.owner).is_module {
-            return Some(Moment::Load(info.unit));
+            return Some(Moment::Load(info.unit, site));
         }
         let name = program.text(info.name);
         let phases = &program.kit_of(site.member).pack.phases;

@@ -1,7 +1,7 @@
 //! Calls, and the making of objects.
 
 use rustc_hash::FxHashMap;
-use yarrowgraph_ir::{Body, CaptureMode, List, MemberKind, Node, NodeId, TypeDeclId, TypeRefId};
+use yarrowgraph_ir::{Body, CaptureMode, List, MemberKind, Node, NodeId, ParamMode, TypeDeclId, TypeRefId, UnaryOp};
 
 use super::machine::{Ends, Frame, Machine};
 use super::value::{FrameId, Kind, Value};
@@ -359,7 +359,10 @@ impl Machine<'_, '_> {
         let values = self.handed(site, args, own.and_then(|class| self.flow.constructor(class, args.len as usize)));
         self.calls.push(site);
         let made = match own {
-            Some(class) => self.new_instance(class, values, site),
+            Some(class) => {
+                let values = self.with_nothing(class, values, args);
+                self.new_instance(class, values, site)
+            }
             None => {
                 // `new()`: the type is that of where it goes
                 let ty = match program.type_in(site.member, ty) {
@@ -371,6 +374,20 @@ impl Machine<'_, '_> {
         };
         self.calls.pop();
         made
+    }
+
+    /// What a creation hands over, and nothing for the parameters that it leaves out where its language lets it.
+    fn with_nothing(&self, class: TypeId, mut values: Vec<Value>, args: List) -> Vec<Value> {
+        let program = self.program();
+        let spreads = |body: &Body| body.list(args).iter().any(|a| matches!(body.node(*a), Node::Unary { op: UnaryOp::Spread, .. }));
+        if !program.kit(program.ty(class).unit).traits.file_modules || self.body().is_none_or(spreads) {
+            return values;
+        }
+        let Some(constructor) = self.flow.constructor_or_base(class, values.len()) else { return values };
+        let left_out = program.decl(constructor).params.iter().skip(values.len());
+        let plain = left_out.take_while(|p| p.default.is_none() && p.pattern.is_none() && p.mode != ParamMode::Rest).count();
+        values.extend(std::iter::repeat_n(Value::Null, plain));
+        values
     }
 
     /// `: m_gauge(bus, 3)`
