@@ -428,6 +428,9 @@ pub struct Pack {
     /// Methods that release a handle.
     #[serde(default)]
     pub handle_releases: Names,
+    /// Methods of a subject that end the subscription of which they are handed the number.
+    #[serde(default)]
+    pub takes_off_by_id: Names,
     /// Methods that hand a handle to an owner that releases it.
     #[serde(default)]
     pub handle_owners: Names,

@@ -8,7 +8,7 @@ pub(super) mod teardown;
 mod tests;
 
 use rayon::prelude::*;
-use yarrowgraph_ir::TypeKind;
+use yarrowgraph_ir::{Node, TypeKind};
 use yarrowgraph_model::{Certainty, ChannelKind, Level, Lifetime};
 
 use super::futile_unsubscribe::empty_keeper;
@@ -19,6 +19,7 @@ use crate::wire::Wiring;
 use crate::wire::channels::{Channel, ChannelKey, Topic};
 use crate::wire::component;
 use crate::wire::effect::{Act, Effect, Event};
+use crate::wire::handles::{self, Fate};
 use crate::wire::lifetime::{self, Judged};
 use crate::wire::once::Lives;
 use crate::wire::release::{self, Same};
@@ -196,7 +197,8 @@ fn judge_effect(wiring: &Wiring<'_>, channel: &Channel, join: usize, component: 
 
 /// How sure a leak is, and whether it is worth saying at all.
 fn certainty(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect, judged: Judged, teardown: Option<MemberId>) -> Option<Certainty> {
-    if effect.certainty == Certainty::Possible && !teardown.is_some_and(|t| gets_off(wiring, channel, effect, t)) {
+    let is_one = || teardown.is_some_and(|t| gets_off(wiring, channel, effect, t)) || is_beside_what_is_ended(wiring, effect);
+    if effect.certainty == Certainty::Possible && !is_one() {
         return None;
     }
     let has_teardown = teardown.is_some();
@@ -209,6 +211,24 @@ fn certainty(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect, judged: Ju
         (Lifetime::Outer, true, true) => Certainty::Likely,
         _ => Certainty::Possible,
     })
+}
+
+/// Whether what nothing is known of is something that one can be on: what the same call beside it gives back is kept, and ends that one
+/// later, while nobody uses what this one gives back.
+fn is_beside_what_is_ended(wiring: &Wiring<'_>, join: &Effect) -> bool {
+    let (program, flow) = (wiring.program(), &wiring.flow);
+    let name = |e: &Effect| {
+        let body = program.body(e.site.member)?;
+        let Node::Call { callee, .. } = body.node(e.site.node) else { return None };
+        let Node::Member { name, .. } = body.node(callee) else { return None };
+        Some(name)
+    };
+    let is_let_go = matches!(handles::fate(flow, join.site), Fate::Dropped | Fate::Forgotten(_));
+    is_let_go
+        && wiring.effects_in(join.site.member).any(|beside| {
+            let is_such = beside.act == Act::Join && beside.site != join.site && beside.inner.is_empty();
+            is_such && name(beside) == name(join) && !handles::releases(flow, beside.site).is_empty()
+        })
 }
 
 /// Whether what nothing is known of is something that one can be on: the teardown gets off it by other topics, and nothing takes this

@@ -114,7 +114,12 @@ fn is_let_through_once(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) 
         let before = leave.site.member == member && scope.is_before(leave.site.node, effect.site.node) && !is_of_another(leave, effect);
         before && (leave.act == Act::LeaveAll || release::same_handler(flow, effect, leave) != Same::Never)
     });
-    if taken_off_first || ends_subject_before(wiring, effect) {
+    // or what the last one gave back was made to release first
+    let let_go_first = || {
+        let by_handle = if effect.handle { handles::releases(flow, effect.site) } else { Vec::new() };
+        by_handle.into_iter().any(|r| r.member == member && scope.is_before(r.node, effect.site.node))
+    };
+    if taken_off_first || ends_subject_before(wiring, effect) || let_go_first() {
         return true;
     }
     let assigned: Vec<Val> = body

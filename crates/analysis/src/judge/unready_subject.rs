@@ -83,11 +83,16 @@ fn by_hook(wiring: &Wiring<'_>, join: &Effect) -> Option<Draft> {
 fn judge(wiring: &Wiring<'_>, order: &BTreeMap<UnitId, usize>, made: &[Entry], asked: &Entry) -> Option<Draft> {
     let program = wiring.program();
     let when = moment(wiring, asked.site)?;
+    // what a module itself looks up between its statements it has put there on some way
+    let is_between = matches!(when, Moment::Load(_, site) if site.member == asked.site.member);
     let entries: Vec<&Entry> = made.iter().filter(|e| e.registry == asked.registry && e.key == asked.key).collect();
     let first = *entries.first()?;
     let mut open = false;
     for entry in &entries {
         let then = moment(wiring, entry.site)?;
+        if is_between && matches!((when, then), (Moment::Load(a, _), Moment::Load(b, _)) if a == b) {
+            return None;
+        }
         match compare(wiring, order, when, then)? {
             Order::Before => {}
             Order::Open if program.member(entry.site.member).owner != program.member(asked.site.member).owner => open = true,

@@ -3,7 +3,7 @@
 
 use yarrowgraph_ir::{Node, NodeId};
 
-use crate::flow::{Flow, Val};
+use crate::flow::{Flow, Val, returned};
 use crate::program::{MemberId, Site};
 
 /// The component whose effect a statement is part of.
@@ -53,4 +53,24 @@ fn is_of_hook(flow: &Flow<'_>, variable: Site) -> bool {
         Node::Local { init: Some(init), .. } | Node::Pattern { init: Some(init), .. } => is_hook(init),
         _ => false,
     })
+}
+
+/// The component that a statement is part of as it is rendered: a function that is named as one and gives elements, outside of the
+/// functions that it makes.
+pub fn rendered_by(flow: &Flow<'_>, site: Site) -> Option<MemberId> {
+    let program = flow.program;
+    let body = program.body(site.member)?;
+    if program.kit_of(site.member).pack.effect_hooks.is_empty() {
+        return None;
+    }
+    let scope = program.scope(site.member);
+    let info = program.member(site.member);
+    let is_component = program.ty(info.owner).is_module && program.text(info.name).starts_with(char::is_uppercase);
+    // `const Level = () => …` is a function that a variable holds
+    let whole = body.root.and_then(|root| if let Node::Lambda(f) = body.node(root) { Some(f) } else { None });
+    let gives_elements = || {
+        let given = returned(program, site.member, whole);
+        !given.is_empty() && given.into_iter().any(|n| matches!(body.node(n), Node::Element(_)))
+    };
+    (is_component && scope.function_around(body, site.node) == whole && gives_elements()).then_some(site.member)
 }

@@ -163,7 +163,16 @@ pub fn releases_by(flow: &Flow<'_>, keeper: &Val) -> Vec<Site> {
         let is_call = matches!(body.node(call), Node::Call { callee: c, .. } if c == callee);
         (object == read.node && is_call && ends && is_it(read.member, read.node)).then_some(Site { member: read.member, node: call })
     });
-    let mut found: Vec<Site> = calls.chain(told).collect();
+    // `stage.disconnect(this.id)`
+    let handed = program.index.reads(name).iter().filter_map(|read| {
+        let (body, scope) = (program.body(read.member)?, program.scope(read.member));
+        let call = scope.parent(read.node)?;
+        let Node::Call { callee, args, .. } = body.node(call) else { return None };
+        let Node::Member { name, .. } = body.node(callee) else { return None };
+        let takes_off = program.kit_of(read.member).pack.takes_off_by_id.contains(program.unit_of(read.member).text(name));
+        (takes_off && body.list(args) == [read.node] && is_it(read.member, read.node)).then_some(Site { member: read.member, node: call })
+    });
+    let mut found: Vec<Site> = calls.chain(told).chain(handed).collect();
     found.sort_unstable();
     found.dedup();
     found

@@ -449,7 +449,9 @@ impl Lives<'_, '_> {
         let program = self.flow.program;
         let Some(body) = program.body(made.member) else { return Vec::new() };
         let scope = program.scope(made.member);
-        let Some(local) = scope.parent(made.node).filter(|p| matches!(body.node(*p), Node::Local { .. })) else { return Vec::new() };
+        let local = scope.parent(made.node).filter(|p| matches!(body.node(*p), Node::Local { .. }));
+        // a block may end what has no name
+        let Some(local) = local else { return block_that_ends(program, made).into_iter().collect() };
         let pack = &program.kit_of(made.member).pack;
         let ends = |n: &NodeId| match body.node(*n) {
             Node::Call { callee, .. } => match body.node(callee) {
@@ -611,9 +613,9 @@ pub(crate) fn deletions(program: &Program, made: Site) -> Vec<NodeId> {
     let is_it = |n: NodeId| scope.names(body, n, local);
     let lets_go = |n: &NodeId| match body.node(*n) {
         Node::Unary { op: UnaryOp::Delete, operand } => is_it(operand),
-        Node::Assign { target, value, .. } => is_it(target) && matches!(body.node(value), Node::Null),
+        Node::Assign { target, value, .. } => matches!(body.node(value), Node::Null) && is_it(target),
         Node::Call { callee, args, .. } if args.len == 0 => match body.node(callee) {
-            Node::Member { object, name, .. } => is_it(object) && program.unit_of(made.member).text(name) == "reset",
+            Node::Member { object, name, .. } => program.unit_of(made.member).text(name) == "reset" && is_it(object),
             _ => false,
         },
         _ => false,

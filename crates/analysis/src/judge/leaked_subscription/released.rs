@@ -316,6 +316,12 @@ pub(super) fn is_left_by_futile_release(wiring: &Wiring<'_>, channel: &Channel, 
     }
     channel.leaves.iter().map(|l| &wiring.effects[*l]).any(|leave| {
         let fresh = leave.handler.as_ref().is_some_and(|h| release::is_fresh(&wiring.flow, leave, h));
+        // an object that is taken off for all, or for another one, than it is on for
+        let is_same_object = matches!((&join.handler, &leave.handler), (Some(Val::This(a)), Some(Val::This(b))) if a == b);
+        let takes_off = |j: &usize| release::same_handler(&wiring.flow, &wiring.effects[*j], leave) == Same::Yes;
+        if is_same_object && release::is_of_another(&wiring.flow, join, leave) && !channel.joins.iter().any(takes_off) {
+            return true;
+        }
         (fresh || release::is_of_another(&wiring.flow, join, leave))
             && match (&joined, function(leave)) {
                 (Some(Val::Method(a, _)), Some(Val::Method(b, _))) => *a == b,

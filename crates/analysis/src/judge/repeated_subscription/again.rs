@@ -17,6 +17,7 @@ use crate::program::{MemberId, Scope, Site, TypeId};
 use crate::state::{self, Round};
 use crate::wire::Wiring;
 use crate::wire::channels::Channel;
+use crate::wire::component;
 use crate::wire::effect::{Act, Effect};
 use crate::wire::lifetime;
 
@@ -46,6 +47,9 @@ pub(super) fn again_and_again(wiring: &Wiring<'_>, channel: &Channel, join: usiz
             "again each time this timer runs out".into(),
             Some(("this has it run again and again".into(), program.place_of(by))),
         );
+    }
+    if component::rendered_by(&wiring.flow, effect.site).is_some() && stays_the_same(wiring, effect, member, None) {
+        return certain(format!("again each time `{name}` is rendered"), None);
     }
     if let Some(call) = handed_again(wiring, channel, join) {
         return certain(format!("again each time `{name}` runs"), Some(("this calls it again and again".into(), program.place_of(call))));
@@ -174,7 +178,7 @@ fn handed_again(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> Option<S
     let Val::Param(_, None, index) = effect.holder.subject else { return None };
     let is_method = program.member(member).kind == MemberKind::Method;
     let by_itself = effect.handler.as_ref().is_some_and(|h| !matches!(h.root(), Val::Param(..) | Val::Local(_) | Val::New(_)));
-    let plain = is_method && by_itself && effect.inner.is_empty() && effect.holder.key.as_ref().is_none_or(|k| matches!(k, Val::Str(_)));
+    let plain = is_method && by_itself && effect.holder.key.as_ref().is_none_or(|k| matches!(k, Val::Str(_)));
     if !plain || !is_on_every_path(wiring, effect.site) || !wiring.releases_of(channel, join).is_empty() {
         return None;
     }
