@@ -201,10 +201,8 @@ fn leads_on(flow: &Flow<'_>, member: MemberId, body: &Body, scope: &Scope, call:
 fn makes_the_way(body: &Body, scope: &Scope, call: NodeId, name: Name, at: NodeId) -> bool {
     let Some(Declared::Local(local)) = scope.lookup(name, at) else { return false };
     let Node::Local { init: Some(init), .. } = body.node(local) else { return false };
-    let Node::Lambda(maker) = body.node(init) else { return false };
-    let inner = scope.ancestors(call).find(|n| matches!(body.node(*n), Node::Lambda(_)));
-    inner.is_some_and(|inner| inner != init && scope.ancestors(inner).find(|n| matches!(body.node(*n), Node::Lambda(_))) == Some(init))
-        && body.function(maker).body.is_some()
+    let mut functions = scope.ancestors(call).filter(|n| matches!(body.node(*n), Node::Lambda(_)));
+    functions.next().is_some() && functions.next() == Some(init)
 }
 
 /// Whether a local keeps what a variable held before the function around a call took its place:

@@ -35,9 +35,10 @@ pub(super) fn find(flow: &Flow<'_>) -> Vec<Walk> {
             } else {
                 Some(if until_true == holds { Ends::Any } else { Ends::Nothing })
             };
+            let walked = if finds { unstreamed(body, object) } else { object };
             if let Some(ends) = ends
-                && let Some(list) = own_list(flow, member, if finds { unstreamed(body, object) } else { object })
-                && may_be_links(flow, member, if finds { unstreamed(body, object) } else { object })
+                && let Some(list) = own_list(flow, member, walked)
+                && may_be_links(flow, member, walked)
             {
                 let walk = Site { member, node: at };
                 found.push(Walk { walk, list: Some(list), given: None, method, asks: Site { member, node: asks }, ends });

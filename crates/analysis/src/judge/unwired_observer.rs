@@ -100,8 +100,7 @@ fn classes(wiring: &Wiring<'_>) -> Vec<Draft> {
             {
                 continue;
             }
-            let may_be = !come_by_themselves(wiring, channels, class, *interface) && may_be_handed_over(wiring, class, open);
-            if may_be || *otherwise || handed.iter().any(|t| program.is_a(*t, class)) {
+            if may_be_handed_over(wiring, class, open) || *otherwise || handed.iter().any(|t| program.is_a(*t, class)) {
                 continue;
             }
             let Some(place) = program.type_place(class) else { continue };
@@ -268,25 +267,6 @@ fn implements_more(wiring: &Wiring<'_>, class: TypeId, interface: TypeId) -> boo
         !more
     });
     more
-}
-
-/// Whether a class is one of those that a library makes, of which each that is on the channels has put itself there, and none is
-/// looked up by the interface.
-fn come_by_themselves(wiring: &Wiring<'_>, channels: &[&Channel], class: TypeId, interface: TypeId) -> bool {
-    let program = wiring.program();
-    let by_itself = |j: &usize| matches!(wiring.effects[*j].handler, Some(Val::This(_)));
-    let joins = || channels.iter().flat_map(|c| &c.joins);
-    let made_alike = |j: &usize| match wiring.effects[*j].handler {
-        Some(Val::This(t)) => program.outside_bases(t).iter().any(|base| program.outside_bases(class).contains(base)),
-        _ => false,
-    };
-    wiring.flow.creations(class).is_empty()
-        && joins().next().is_some()
-        && joins().all(by_itself)
-        && joins().any(made_alike)
-        && !program.is_type_argument(program.ty(interface).name)
-        && !program.is_type_argument(program.ty(class).name)
-        && !program.index.is_text(program.text(program.ty(class).name), &program.symbols)
 }
 
 /// Whether an object of a class is given to somebody who may attach it. Where the classes of all that is attached are
