@@ -232,7 +232,7 @@ fn collect(wiring: &Wiring<'_>, class: TypeId, m: MemberId, depth: u32, out: &mu
             Val::Member(of, field) => matches!(**of, Val::This(_)) && !is_collection(wiring, *field),
             Val::Static(field) => program.member(*field).kind == MemberKind::Field && flow.type_held(*field).own().is_some(),
             // the one object that is written out
-            Val::Type(object) => program.ty(*object).modifiers.is_static && program.kit_of(m).traits.file_modules,
+            Val::Type(object) => program.is_object_literal(*object),
             _ => false,
         };
         if !held {

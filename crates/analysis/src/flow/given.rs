@@ -120,7 +120,7 @@ impl Flow<'_> {
                     }
                     let ty = ty.get_or_insert_with(|| self.type_of_node(member, arg));
                     // a class as a value is there to make objects, and the one object of a literal to be asked
-                    let is_object = |t: &Ty| matches!(t, Ty::Static(class) if program.ty(*class).modifiers.is_static);
+                    let is_object = |t: &Ty| matches!(t, Ty::Static(class) if program.is_object_literal(*class));
                     if matches!(ty, Ty::Own(..) | Ty::Outside(..) | Ty::Array(_) | Ty::Record(_)) || is_object(ty) {
                         found.push(((target, at as u16), ty.clone()));
                     }

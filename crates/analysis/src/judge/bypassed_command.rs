@@ -132,9 +132,8 @@ fn operation(wiring: &Wiring<'_>, command: &Command, call: Site) -> Option<Membe
     let program = wiring.program();
     if let Some(callee) = wiring.flow.callee(call) {
         // of what there is one of, its object is written out
-        let is_of_object =
-            |m: &MemberId| program.ty(program.member(*m).owner).modifiers.is_static && program.kit_of(*m).traits.file_modules;
-        return Some(callee.member).filter(|m| !program.member(*m).is_static || is_of_object(m));
+        let is_of_object = |m: MemberId| !program.member(m).is_static || program.is_object_literal(program.member(m).owner);
+        return Some(callee.member).filter(|m| is_of_object(*m));
     }
     let receiver = command.receivers.first()?;
     let Node::Call { callee, .. } = program.body(call.member)?.node(call.node) else { return None };

@@ -430,6 +430,12 @@ impl Program {
         })
     }
 
+    /// Whether a type stands for the one object that is written out: `const keeper = { note() { … } }`.
+    pub fn is_object_literal(&self, ty: TypeId) -> bool {
+        let ty = self.ty(ty);
+        ty.modifiers.is_static && self.kit(ty.unit).traits.file_modules
+    }
+
     /// The classes of the tree that are written in a language.
     pub fn classes_of(&self, language: Language) -> impl Iterator<Item = TypeId> + '_ {
         let is_class = move |t: &TypeId| {
