@@ -60,6 +60,15 @@ impl Flow<'_> {
         self.rows_of_node(*site)?.into_iter().map(item).collect()
     }
 
+    /// Where what a collection holds is written, where all of it is known.
+    pub(crate) fn values_in(&self, collection: &Val) -> Option<Vec<Site>> {
+        let value = |row: Row| match row {
+            Row::Item(site) | Row::Entry(_, site) => Some(site),
+            Row::Key(_) => None,
+        };
+        self.rows(collection, true, BUDGET)?.into_iter().map(value).collect()
+    }
+
     /// The key of a row of a map.
     pub fn key_of_row(&self, row: Row) -> Option<Val> {
         match row {
@@ -147,7 +156,7 @@ impl Flow<'_> {
             },
             Val::New(site) => {
                 let body = self.program.body(site.member)?;
-                let Node::New { args, ty, .. } = body.node(site.node) else { return None };
+                let Node::New { args, ty, init, .. } = body.node(site.node) else { return None };
                 match body.list(args) {
                     [only] => self.rows(&self.eval_at(site.member, *only, budget), filled, budget),
                     // `std::initializer_list<Gauge*>{&north, &south}`
@@ -157,7 +166,11 @@ impl Flow<'_> {
                         let is_list = self.program.type_name(&named).is_some_and(|name| pack.collections.contains(name));
                         is_list.then(|| items(*site, body.list(args)))
                     }
-                    [] => None,
+                    // `new List<Gauge> { north, south }`
+                    [] => match body.node(init?) {
+                        Node::Collection { kind: CollectionKind::List, items } => Some(self::items(*site, body.list(items))),
+                        _ => None,
+                    },
                 }
             }
             Val::Call(site) => self.rows_of_list(*site, budget).or_else(|| self.rows_of_keys(*site, filled, budget)),

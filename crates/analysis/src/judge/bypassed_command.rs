@@ -80,12 +80,11 @@ fn is_kept(wiring: &Wiring<'_>, call: Site) -> bool {
 /// Whether one call is all that a command does.
 fn is_all(wiring: &Wiring<'_>, operation: MemberId, call: Site) -> bool {
     let program = wiring.program();
-    let Some(body) = program.body(operation) else { return false };
+    // by way of a method of its own it may do more
+    let Some(body) = program.body(operation).filter(|_| call.member == operation) else { return false };
     // who is given a function only runs it
     let gives_function = match body.node(call.node) {
-        Node::Call { args, .. } if call.member == operation => {
-            body.list(args).iter().any(|a| matches!(body.node(*a), Node::Lambda(_) | Node::MethodRef { .. }))
-        }
+        Node::Call { args, .. } => body.list(args).iter().any(|a| matches!(body.node(*a), Node::Lambda(_) | Node::MethodRef { .. })),
         _ => false,
     };
     if gives_function {
@@ -109,7 +108,7 @@ fn is_all(wiring: &Wiring<'_>, operation: MemberId, call: Site) -> bool {
         Node::If { .. } | Node::Loop { .. } | Node::ForEach { .. } | Node::Switch { .. } => true,
         _ => false,
     });
-    call.member == operation && statements.count() == 0
+    statements.count() == 0
 }
 
 /// Whether a call hands over the constants that the one in a command does: with others it is another operation.
@@ -152,6 +151,33 @@ fn calls_of(wiring: &Wiring<'_>, operation: MemberId) -> BTreeSet<Site> {
 #[cfg(test)]
 mod tests {
     use crate::testing::expect;
+
+    #[test]
+    fn a_command_that_acts_by_a_method_of_its_own() {
+        expect(
+            "bypassed-command",
+            r#"
+//// Desk.java
+package marlwend;
+import java.util.ArrayDeque;
+import java.util.Deque;
+class Sluice { void raise(int notches) {} }
+interface Order { void carry(); }
+class RaiseSluice implements Order {
+    private final Sluice sluice;
+    RaiseSluice(Sluice sluice) { this.sluice = sluice; }
+    public void carry() { go(); }
+    private void go() { int notches = 1; int more = 2; int most = notches + more; sluice.raise(most); }
+}
+class Desk {
+    private final Deque<Order> orders = new ArrayDeque<>();
+    void take(Order order) { orders.add(order); }
+    void work() { while (!orders.isEmpty()) orders.removeFirst().carry(); }
+    void night(Sluice sluice) { take(new RaiseSluice(sluice)); work(); sluice.raise(3); }
+}
+"#,
+        );
+    }
 
     #[test]
     fn the_receiver_is_called_by_hand() {

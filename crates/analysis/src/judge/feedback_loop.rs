@@ -1,5 +1,6 @@
 //! Rule `feedback-loop`: what a handler does raises the channel that called it, and nothing ends it.
 
+mod unchanged;
 mod varied;
 
 use std::collections::{BTreeMap, BTreeSet};
@@ -31,7 +32,7 @@ pub(super) const RULE: Rule = Rule {
         symptom: "The stack overflows, or two parts answer each other for ever.",
         cause: "The handler always raises again what it was told, or what makes another handler do so.",
         cure: "End it: a flag while the handler runs, a limit, or no raise where the value is the same as before.",
-        silent: "The raise depends on any condition, runs later, or is that of another object.",
+        silent: "The raise depends on a condition that may change from one round to the next, runs later, or is that of another object.",
         accept: "Something outside of the tree ends it.",
     },
     check,
@@ -79,6 +80,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
             let Some(root) = wiring.code_told(channel, *join) else { continue };
             let mut found = Vec::new();
             follow(wiring, &raised_at, Run { root, of: None, varied: &[] }, DEPTH, &mut BTreeSet::new(), &mut found);
+            found.extend(unchanged::answers(wiring, &raised_at, root, number));
             mirrored.extend(found.iter().filter(|a: &&Answer| a.channel == number).map(|a| (*join, a.clone())));
             // who is told by a name is some other one, unless it is the handler's own
             let is_to_one = |a: &Answer| {

@@ -82,7 +82,7 @@ pub(super) fn judge(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> Opti
     {
         return None;
     }
-    let judged = lifetime::of_subject(wiring, &effect.holder.subject, effect.site);
+    let judged = lifetime::of_channel(wiring, effect);
     let level = match judged.lifetime {
         Lifetime::Process => Level::Error,
         Lifetime::Outer if program.kit_of(effect.site.member).traits.references_dangle => Level::Error,
@@ -169,7 +169,7 @@ pub(super) fn judge(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> Opti
 /// A subscription that a component's effect makes, and that what it returns does not end.
 fn judge_effect(wiring: &Wiring<'_>, channel: &Channel, join: usize, component: MemberId) -> Option<Draft> {
     let effect = &wiring.effects[join];
-    let (level, certainty) = match lifetime::of_subject(wiring, &effect.holder.subject, effect.site).lifetime {
+    let (level, certainty) = match lifetime::of_channel(wiring, effect).lifetime {
         Lifetime::Process => (Level::Error, Certainty::Likely),
         Lifetime::Outer => (Level::Warning, Certainty::Likely),
         _ => return None,

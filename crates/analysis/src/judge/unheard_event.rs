@@ -10,7 +10,7 @@ use yarrowgraph_ir::{MemberKind, Node, NodeId, Visibility};
 use yarrowgraph_model::{Certainty, ChannelKind, Level};
 
 use unseen::{
-    is_filled_in_braces, is_handed_on, is_offered, is_referred_to, may_be_filled_where_it_stands, may_be_heard_unseen,
+    is_argument, is_filled_in_braces, is_handed_on, is_offered, is_referred_to, may_be_filled_where_it_stands, may_be_heard_unseen,
     may_be_joined_by_name,
 };
 
@@ -350,7 +350,12 @@ fn own_member_counts(wiring: &Wiring<'_>, channel: &Channel, m: MemberId) -> boo
             other => other.is_function(),
         }
     });
-    if first_handler || (streams::holds_stream(&wiring.flow, m) && is_handed_on(wiring, channel, m)) {
+    let is_handed = if streams::holds_stream(&wiring.flow, m) {
+        is_handed_on(wiring, channel, m)
+    } else {
+        channel.kind == ChannelKind::Signal && is_argument(wiring, channel, m)
+    };
+    if first_handler || is_handed {
         return false;
     }
     // an interface of a platform brings its own listeners

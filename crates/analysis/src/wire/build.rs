@@ -146,7 +146,7 @@ fn subscription(wiring: &Wiring<'_>, c: &Channel, index: usize, releases: &[usiz
     let effect = &wiring.effects[index];
     let (handler, handler_place) = handler(wiring, effect);
     let who = effect.handler.as_ref().map_or(Subscriber::Unknown, |h| subscriber::of(&wiring.flow, h, effect.site));
-    let judged = lifetime::of_subject(wiring, &effect.holder.subject, effect.site);
+    let judged = lifetime::of_channel(wiring, effect);
     let resolved = !matches!(effect.handler, Some(Val::Unknown) | None) && c.key != unresolved_key(c);
     let certainty = match effect.certainty {
         Certainty::Certain if !resolved => Certainty::Likely,
@@ -290,7 +290,8 @@ fn unresolved(wiring: &Wiring<'_>) -> Vec<Unresolved> {
     let mut found = Vec::new();
     // what is open at these statements is said by some caller
     let carried: FxHashSet<Site> = wiring.effects.iter().flat_map(|e| e.inner.iter().copied()).collect();
-    for effect in &wiring.effects {
+    let placed: FxHashSet<usize> = wiring.channels.iter().flat_map(|c| c.joins.iter().chain(&c.leaves).chain(&c.raises).copied()).collect();
+    for (index, effect) in wiring.effects.iter().enumerate() {
         let inside = channels::is_wrapper_inside(&wiring.flow, effect, &wiring.signals);
         let kind = match effect.act {
             Act::Join => UnresolvedKind::Subscribe,
@@ -298,7 +299,8 @@ fn unresolved(wiring: &Wiring<'_>) -> Vec<Unresolved> {
             Act::Raise => UnresolvedKind::Raise,
         };
         let reason = match (&effect.holder.event, &effect.handler) {
-            (Event::Given, _) if !inside => "the channel is handed over and no caller shows which it is",
+            (Event::Handed, _) if !inside && placed.contains(&index) => continue,
+            (Event::Given | Event::Handed, _) if !inside => "the channel is handed over and no caller shows which it is",
             (Event::Bus, _) if inside && !carried.contains(&effect.site) => "the topic is handed over and no caller shows which it is",
             (Event::Own(_) | Event::Bus | Event::Outside(_), _) if inside => continue,
             (Event::Bus, _) if matches!(effect.holder.key, Some(Val::Data | Val::Unknown | Val::Call(_) | Val::Local(_))) => {

@@ -8,6 +8,7 @@ use yarrowgraph_ir::{AccessorKind, MemberKind, Node, NodeId, TypeKind, Visibilit
 use yarrowgraph_model::ChannelKind;
 
 use super::effect::{Act, Effect, Event};
+use super::handed::Hand;
 use super::holders::Holders;
 use super::naming::Namer;
 use super::spread;
@@ -65,6 +66,8 @@ pub struct Channel {
     pub leaves: Vec<usize>,
     /// The raises.
     pub raises: Vec<usize>,
+    /// How it is handed to where something is done to it.
+    pub hands: Vec<Hand>,
 }
 
 /// A class whose objects are channels has no more fields than this.
@@ -241,9 +244,6 @@ pub(super) fn group(flow: &Flow<'_>, effects: &[Effect], signals: &Signals) -> V
     let forwarded = forwarded(flow, effects);
     let mut by_key: BTreeMap<ChannelKey, Channel> = BTreeMap::new();
     let key_of = |effect: &Effect| {
-        if is_wrapper_inside(flow, effect, signals) {
-            return None;
-        }
         if let Event::Own(m) = effect.holder.event {
             let info = flow.program.member(m);
             // what the accessors of an event pass on is done to what holds the handlers
@@ -263,14 +263,29 @@ pub(super) fn group(flow: &Flow<'_>, effects: &[Effect], signals: &Signals) -> V
         }
         Some(key)
     };
-    let keys: Vec<Option<ChannelKey>> = effects.par_iter().map(key_of).collect();
-    for (index, (effect, key)) in effects.iter().zip(keys).enumerate() {
-        let Some(key) = key else { continue };
-        let channel = by_key.entry(key.clone()).or_insert_with(|| namer.channel(key));
-        match effect.act {
-            Act::Join => channel.joins.push(index),
-            Act::Leave | Act::LeaveAll | Act::LeaveOwner => channel.leaves.push(index),
-            Act::Raise => channel.raises.push(index),
+    let keys_of = |effect: &Effect| {
+        if is_wrapper_inside(flow, effect, signals) {
+            return Vec::new();
+        }
+        let mut handed = namer.handed(effect.site.member, &effect.holder);
+        // what has no name of its own goes by the member within
+        let is_within = |m: &MemberId| effect.holder.event == Event::Own(*m) && !holders.is_channel(*m);
+        handed.retain(|(key, _)| !matches!(key, ChannelKey::Own(m, _) if is_within(m)));
+        if handed.is_empty() { key_of(effect).map(|key| (key, None)).into_iter().collect() } else { handed }
+    };
+    let keys: Vec<Vec<(ChannelKey, Option<Hand>)>> = effects.par_iter().map(keys_of).collect();
+    for (index, (effect, keys)) in effects.iter().zip(keys).enumerate() {
+        for (key, hand) in keys {
+            let channel = by_key.entry(key.clone()).or_insert_with(|| namer.channel(key));
+            channel.hands.extend(hand);
+            let of_act = match effect.act {
+                Act::Join => &mut channel.joins,
+                Act::Leave | Act::LeaveAll | Act::LeaveOwner => &mut channel.leaves,
+                Act::Raise => &mut channel.raises,
+            };
+            if of_act.last() != Some(&index) {
+                of_act.push(index);
+            }
         }
     }
     // an emitter's own method says it, and so does what that does inside

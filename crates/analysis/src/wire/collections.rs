@@ -585,7 +585,10 @@ impl Extractor<'_, '_> {
             }
             Node::Name(name) => match self.flow.program.scope(self.member).lookup(name, node)? {
                 Declared::Local(local) => match self.body.node(local) {
-                    Node::Local { init: Some(init), .. } => self.looked_up(init),
+                    // a capture may be named like what it is taken from: `[at = at]`
+                    Node::Local { init: Some(init), .. } if !self.flow.program.scope(self.member).is_within(node, local) => {
+                        self.looked_up(init)
+                    }
                     _ => None,
                 },
                 Declared::Param(..) => None,

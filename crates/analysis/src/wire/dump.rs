@@ -20,6 +20,7 @@ pub fn dump(wiring: &Wiring<'_>) -> String {
             Event::Outside(name) => format!("outside {}", program.text(*name)),
             Event::Bus => "bus".into(),
             Event::Given => "given".into(),
+            Event::Handed => "handed".into(),
         };
         // writing to a String cannot fail
         let _ = write!(out, "{:?} {event}", effect.act);

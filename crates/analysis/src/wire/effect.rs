@@ -31,6 +31,8 @@ pub enum Event {
     Bus,
     /// Whatever the value is, once a caller says it: a channel handed over as an argument.
     Given,
+    /// An object of a library that is a channel by itself and is handed over; what is done to it is done where it stands.
+    Handed,
 }
 
 /// A channel, as seen from where something is done to it.

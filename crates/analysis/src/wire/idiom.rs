@@ -459,7 +459,7 @@ fn holder_of_channel(x: &Extractor<'_, '_>, idiom: &Idiom, act: Act, subject: Va
     holder_of(x.flow, &subject).or_else(|| match &subject {
         Val::Outside(of, name) => Some(Holder { subject: (**of).clone(), event: Event::Outside(*name), key: None }),
         // whoever hands it over says which it is
-        Val::Param(..) if certainty == Certainty::Certain => Some(Holder { subject: subject.clone(), event: Event::Given, key: None }),
+        Val::Param(..) if certainty == Certainty::Certain => Some(Holder { subject: subject.clone(), event: Event::Handed, key: None }),
         Val::New(_) | Val::Local(_) | Val::Call(_) if certainty == Certainty::Certain => {
             let event = Event::Outside(x.flow.program.symbols.get(&idiom.name)?);
             Some(Holder { subject: subject.clone(), event, key: None })

@@ -8,7 +8,8 @@ use yarrowgraph_ir::traits::MethodValue;
 use yarrowgraph_ir::{Body, FunctionId, MemberKind, Node, NodeId, UnaryOp};
 use yarrowgraph_model::Lifetime;
 
-use super::{Wiring, selections};
+use super::effect::{Effect, Event};
+use super::{Wiring, handed, selections};
 use crate::flow::{Binding, Flow, Val, returned};
 use crate::memo::known_or;
 use crate::program::{Declared, MemberId, Program, Site, Sym, TypeId};
@@ -41,6 +42,20 @@ pub fn of_subject(wiring: &Wiring<'_>, subject: &Val, site: Site) -> Judged {
     // elements go when their page or their component does, and what is bound to them with them; the page itself stays
     let is_of_page = judged.lifetime != Lifetime::Process && selections::picked(&wiring.flow, subject).is_some();
     if is_of_page { Judged::unknown() } else { judged }
+}
+
+/// The lifetime of what a subscription is made to: an object that is a channel by itself and was handed in lives as long as it does, not as
+/// the field that it is kept in.
+pub fn of_channel(wiring: &Wiring<'_>, effect: &Effect) -> Judged {
+    let kept = match (&effect.holder.event, &effect.holder.subject) {
+        (Event::Own(m), subject @ Val::This(_)) => Some(Val::Member(subject.clone().into(), *m)),
+        _ => None,
+    };
+    let is_handed_in = |kept: &Val| handed::is_handed_in(&wiring.flow, effect.site.member, kept);
+    match kept.filter(is_handed_in) {
+        Some(kept) => of_subject(wiring, &kept, effect.site),
+        None => of_subject(wiring, &effect.holder.subject, effect.site),
+    }
 }
 
 /// How long what parameters are handed lives, or a part of it, with so much left of the budget: what many hand on to many

@@ -20,6 +20,7 @@ mod dump;
 pub(crate) mod effect;
 mod extract;
 pub mod guards;
+pub(crate) mod handed;
 pub mod handles;
 pub(crate) mod holders;
 mod idiom;
@@ -46,7 +47,7 @@ use std::sync::{Arc, Mutex, OnceLock};
 
 use rayon::prelude::*;
 use rustc_hash::{FxHashMap, FxHashSet};
-use yarrowgraph_ir::{Facts, FunctionId, MemberKind, Name, Node, TypeKind};
+use yarrowgraph_ir::{AssignOp, Facts, FunctionId, MemberKind, Name, Node, TypeKind};
 use yarrowgraph_model::{Budget, Place};
 
 use crate::chain::ways::{self, Passing};
@@ -57,6 +58,7 @@ use crate::setup::{self, Setup};
 use crate::state::{Round, State};
 use channels::{Channel, Signals};
 use effect::{Act, Effect};
+use handed::Hand;
 use once::Lives;
 
 pub use build::{channels_of_map, joins_in_order, map};
@@ -77,6 +79,8 @@ pub struct Wiring<'p> {
     /// Effects by the member that holds the channel, and by the member that they stand in.
     by_holder: FxHashMap<MemberId, Vec<usize>>,
     by_member: FxHashMap<MemberId, Vec<usize>>,
+    /// How channels that are objects are handed to where something is done to them, by the member that holds them.
+    hands: FxHashMap<MemberId, Vec<Hand>>,
     /// Methods that are tied to channels.
     handlers: FxHashSet<MemberId>,
     /// Functions written in bodies that are subscribed somewhere.
@@ -167,6 +171,12 @@ impl<'p> Wiring<'p> {
                 by_holder.entry(m).or_default().push(index);
             }
         }
+        let mut hands: FxHashMap<MemberId, Vec<Hand>> = FxHashMap::default();
+        for channel in &channels {
+            if let channels::ChannelKey::Own(m, _) = channel.key {
+                hands.entry(m).or_default().extend(channel.hands.iter().cloned());
+            }
+        }
         let words = |of: fn(&Facts) -> &[Name]| {
             let of_unit = |(index, facts): (usize, &'p Facts)| of(facts).iter().map(move |w| program.sym(UnitId(index as u32), *w));
             program.units.iter().enumerate().flat_map(of_unit).collect()
@@ -187,6 +197,7 @@ impl<'p> Wiring<'p> {
             by_site,
             by_holder,
             by_member,
+            hands,
             handlers,
             handler_lambdas,
             links,
@@ -335,11 +346,27 @@ impl<'p> Wiring<'p> {
         places: impl Iterator<Item = &'s Site>,
         effects: impl Iterator<Item = &'s usize>,
     ) -> impl Iterator<Item = Site> {
-        let known: FxHashSet<Site> = effects.map(|e| self.effects[*e].site).collect();
+        let mut known: FxHashSet<Site> = effects.map(|e| self.effects[*e].site).collect();
+        let hands = self.hands.get(&m).into_iter().flatten();
+        known.extend(hands.filter(|hand| hand.fields.iter().all(|field| self.is_for_effects_only(*field))).map(|hand| hand.at));
         places.copied().filter(move |place| {
             let is_it = matches!(self.flow.eval(*place), Val::Member(_, x) | Val::Static(x) if x == m);
             let mut around = self.program().scope(place.member).ancestors(place.node);
             is_it && !around.any(|node| known.contains(&Site { member: place.member, node }))
+        })
+    }
+
+    /// Whether a field is read for nothing but effects.
+    fn is_for_effects_only(&self, field: MemberId) -> bool {
+        let program = self.program();
+        program.index.reads(program.member(field).name).iter().all(|read| {
+            let scope = program.scope(read.member);
+            let is_written = scope.parent(read.node).zip(program.body(read.member)).is_some_and(
+                |(parent, body)| matches!(body.node(parent), Node::Assign { op: AssignOp::Set, target, .. } if target == read.node),
+            );
+            let is_it = matches!(self.flow.eval(*read), Val::Member(_, x) | Val::Static(x) if x == field);
+            let mut around = scope.ancestors(read.node);
+            !is_it || is_written || around.any(|node| self.effects_at(Site { member: read.member, node }).next().is_some())
         })
     }
 

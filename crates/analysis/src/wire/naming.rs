@@ -5,7 +5,9 @@ use yarrowgraph_model::ChannelKind;
 
 use super::channels::{Channel, ChannelKey, Signals, Topic};
 use super::effect::{Event, Holder};
-use super::selections;
+use super::extract::holder_of;
+use super::handed::{self, Hand};
+use super::{selections, streams};
 use crate::flow::{Flow, Val};
 use crate::program::{Kinds, MemberId, Site, Sym, Ty, TypeId};
 
@@ -60,8 +62,38 @@ impl Namer<'_, '_> {
                 let topic = holder.key.as_ref().map_or(Topic::Any, |k| self.topic(k));
                 Some(ChannelKey::Bus(self.bus(&holder.subject), topic))
             }
-            Event::Given => None,
+            Event::Given | Event::Handed => None,
         }
+    }
+
+    /// What tells channels from others that something is done to by way of an object which is handed over: a signal, or a channel of a
+    /// library. Nothing where no caller shows which one it is.
+    pub(super) fn handed(&self, within: MemberId, holder: &Holder) -> Vec<(ChannelKey, Option<Hand>)> {
+        let of_library = |value: &Val| handed::is_channel_of_library(self.flow, within, value);
+        let value = match (&holder.event, &holder.subject) {
+            (Event::Own(m), subject) if self.signals.tells(self.flow.program, *m) => Some(subject.clone()),
+            (Event::Own(m), Val::Type(_)) => Some(Val::Static(*m)).filter(of_library),
+            (Event::Own(m), subject) => Some(Val::Member(subject.clone().into(), *m)).filter(of_library),
+            (Event::Handed, subject) => Some(subject.clone()).filter(of_library),
+            _ => None,
+        };
+        let Some(value) = value else { return Vec::new() };
+        let objects = handed::objects(self.flow, &value);
+        if matches!(&objects[..], [only] if only.value == value) {
+            return Vec::new();
+        }
+        let key = |object: Val| match &holder.event {
+            Event::Own(m) if self.signals.tells(self.flow.program, *m) => {
+                let is_nameless = matches!(object, Val::New(_) | Val::Local(_) | Val::Call(_));
+                let holder = Holder { subject: object, ..holder.clone() };
+                (is_nameless || self.signal_member(&holder).is_some()).then(|| self.key(&holder)).flatten()
+            }
+            _ => {
+                let found = holder_of(self.flow, &streams::source(self.flow, object))?;
+                self.key(&Holder { key: found.key.or(holder.key.clone()), ..found })
+            }
+        };
+        objects.into_iter().filter_map(|object| Some((key(object.value)?, object.hand))).collect()
     }
 
     /// The member that stands for a channel: where an accessor forwards to a backing field,
@@ -363,7 +395,7 @@ impl Namer<'_, '_> {
                 (format!("topic:{}:{name}", escape(bus)), ChannelKind::Topic)
             }
         };
-        Channel { key, kind, id, joins: Vec::new(), leaves: Vec::new(), raises: Vec::new() }
+        Channel { key, kind, id, joins: Vec::new(), leaves: Vec::new(), raises: Vec::new(), hands: Vec::new() }
     }
 
     fn own_kind(&self, m: MemberId) -> ChannelKind {

@@ -195,7 +195,12 @@ impl Extractor<'_, '_> {
         }
         let program = self.flow.program;
         let Node::Name(name) = self.body.node(node) else { return None };
-        let Some(Declared::Local(local)) = program.scope(self.member).lookup(name, node) else { return None };
+        let scope = program.scope(self.member);
+        let Some(Declared::Local(local)) = scope.lookup(name, node) else { return None };
+        // a capture may be named like what it is taken from: `[gauge = gauge.get()]`
+        if scope.is_within(node, local) || !scope.is_before(local, node) {
+            return None;
+        }
         let Node::Local { init: Some(init), .. } = self.body.node(local) else { return None };
         let Node::Call { callee, args, .. } = self.body.node(init) else { return None };
         let Node::Member { object, name, .. } = self.body.node(callee) else { return None };

@@ -375,12 +375,9 @@ pub(super) fn open_in(flow: &Flow<'_>, effect: &Effect, signals: &Signals) -> Op
         Event::Given => Some(param(&effect.holder.subject)?),
         _ => None,
     };
-    // in a signal class, and where it is handed over, only the caller says which signal it is
+    // in a signal class only the caller says which signal it is
     let of_signal = || match (&effect.holder.subject, &effect.holder.event) {
         (Val::This(t), Event::Own(held)) if signals.contains(t) && signals.tells(flow.program, *held) => enclosing_key(flow, effect.site),
-        (Val::Param(m, f, _), Event::Own(held)) if signals.tells(flow.program, *held) => {
-            callable_key(flow, *m, *f).filter(|key| !flow.callers(*key).is_empty())
-        }
         _ => None,
     };
     match effect.act {
@@ -391,8 +388,7 @@ pub(super) fn open_in(flow: &Flow<'_>, effect: &Effect, signals: &Signals) -> Op
                 (Val::Element(map, Some(under)), Some(key)) if **under == *key => param(map),
                 _ => None,
             };
-            let of_handed = || of_signal().filter(|_| matches!(effect.holder.subject, Val::Param(..)));
-            param(handler).or(of_map).or(given).or(open_key).or_else(of_handed)
+            param(handler).or(of_map).or(given).or(open_key)
         }
         Act::Raise | Act::LeaveAll | Act::LeaveOwner => {
             if let Some(key) = open_key.or(given) {
@@ -409,7 +405,7 @@ pub(super) fn open_in(flow: &Flow<'_>, effect: &Effect, signals: &Signals) -> Op
 
 /// The function that a caller can reach: the member itself, or a function that is all that
 /// a field holds.
-fn callable_key(flow: &Flow<'_>, member: MemberId, function: Option<FunctionId>) -> Option<FunctionKey> {
+pub(super) fn callable_key(flow: &Flow<'_>, member: MemberId, function: Option<FunctionId>) -> Option<FunctionKey> {
     match function {
         None => Some((member, None)),
         Some(f) => is_field_function(flow, member, f).then_some((member, Some(f))),
@@ -464,9 +460,10 @@ fn carry(flow: &Flow<'_>, effect: &Effect, site: Site, binding: &Binding) -> Eff
     };
     carried.walks |= matches!(subject, Val::Element(..));
     carried.holder = match effect.holder.event {
-        Event::Given => match holder_of(flow, &streams::source(flow, subject.clone())) {
+        Event::Given | Event::Handed => match holder_of(flow, &streams::source(flow, subject.clone())) {
             // of lists by topic that are handed over with a topic
             Some(holder) => Holder { key: holder.key.or(carried.holder.key), ..holder },
+            None if effect.holder.event == Event::Handed => Holder { subject, ..carried.holder },
             None => {
                 let list = handed_list(flow, &subject);
                 if list.is_some() {

@@ -310,3 +310,29 @@ class Board implements Watcher {
 "#
     ));
 }
+
+#[test]
+fn a_capture_may_be_named_like_what_it_is_taken_from() {
+    let found = map(r#"
+//// gauge.cpp
+#include <functional>
+#include <list>
+#include <memory>
+struct Watcher { virtual void rose(int cm) = 0; };
+class Gauge {
+public:
+    void watch(std::weak_ptr<Watcher> w) { watchers.push_back(w); }
+    void later(std::function<void()> run);
+    void rise(std::shared_ptr<Watcher> first, int cm) {
+        later([first = first.get(), cm] { first->rose(cm); });
+        auto again = again.get();
+        again->rose(cm);
+        for (auto& w : watchers) { if (auto one = w.lock()) one->rose(cm); }
+    }
+private:
+    std::list<std::weak_ptr<Watcher>> watchers;
+};
+"#);
+    let told: Vec<_> = found.channels.iter().map(|c| (c.id.as_str(), c.raises.len())).collect();
+    assert_eq!(told, [("Gauge.watchers", 1)]);
+}

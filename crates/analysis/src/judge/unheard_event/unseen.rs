@@ -117,6 +117,20 @@ pub(super) fn is_offered(wiring: &Wiring<'_>, m: MemberId) -> bool {
     })
 }
 
+/// Whether a channel is handed to code of which it is not known what that does with it, or put into a list.
+pub(super) fn is_argument(wiring: &Wiring<'_>, channel: &Channel, m: MemberId) -> bool {
+    let program = wiring.program();
+    let reads = program.index.reads(program.member(m).name).iter();
+    wiring.uses_beside(m, reads, channel.raises.iter().chain(&channel.leaves)).any(|read| {
+        let (Some(body), Some(around)) = (program.body(read.member), program.scope(read.member).parent(read.node)) else { return false };
+        match body.node(around) {
+            Node::Call { args, .. } | Node::New { args, .. } => body.list(args).contains(&read.node),
+            Node::Collection { .. } | Node::Entry { .. } => true,
+            _ => false,
+        }
+    })
+}
+
 /// The names of members that hand out the function by which one subscribes to an emitter.
 fn views_of(wiring: &Wiring<'_>, m: MemberId) -> Vec<Sym> {
     let program = wiring.program();
