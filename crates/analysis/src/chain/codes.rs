@@ -173,11 +173,7 @@ fn constant(wiring: &Wiring<'_>, link: &Link, member: MemberId, node: NodeId) ->
         && matches!(*of, Val::This(_))
     {
         let class = link.class?;
-        let args = match program.body(link.made.member)?.node(link.made.node) {
-            Node::New { args, .. } | Node::Call { args, .. } => args.len as usize,
-            _ => return None,
-        };
-        let constructor = flow.constructor(class, args)?;
+        let constructor = flow.constructor_at(class, link.made)?;
         let given = flow.definitions(field).iter().filter(|d| d.member == constructor).find_map(|d| match flow.eval(*d) {
             Val::Param(m, None, index) if m == constructor => flow.argument(link.made, usize::from(index)),
             _ => None,

@@ -120,11 +120,13 @@ impl Walker<'_> {
                 let before = self.asked(cond, done);
                 // an answer may have been given before
                 let before = if self.answer.is_some_and(|a| (a.names)(cond)) { before.acted() } else { before };
-                let yes = self.statement(then, before);
+                // of a request that is not there nothing is lost
+                let without = self.asks_for_request(cond);
+                let yes = self.statement(then, if without == Some(true) { before.acted() } else { before });
                 let no = match other {
-                    Some(other) => self.statement(other, before),
+                    Some(other) => self.statement(other, if without == Some(false) { before.acted() } else { before }),
                     // without a next link there is nothing more to be done
-                    None if (self.asks_next)(cond) => before.acted(),
+                    None if (self.asks_next)(cond) || without == Some(false) => before.acted(),
                     None => before,
                 };
                 yes.or(no)
@@ -196,6 +198,19 @@ impl Walker<'_> {
     fn asked(&self, cond: NodeId, done: Done) -> Done {
         let passes = state::any_within(self.body, cond, &|n| self.passes.contains(&n));
         if passes { Done { passed: None, ..done.acted() } } else { done }
+    }
+
+    /// Whether a condition asks for no more than whether there is a request, and what it comes to where there is none.
+    fn asks_for_request(&self, cond: NodeId) -> Option<bool> {
+        let body = self.body;
+        let is_handed = |n: NodeId| matches!(body.node(n), Node::Name(name) if self.handed.contains(&name));
+        match body.node(cond) {
+            Node::Binary { op: op @ (BinaryOp::Eq | BinaryOp::Ne), left, right } => {
+                let asks = is_handed(left) && body.node(right) == Node::Null || is_handed(right) && body.node(left) == Node::Null;
+                asks.then_some(op == BinaryOp::Eq)
+            }
+            _ => None,
+        }
     }
 
     /// A statement that does something.

@@ -358,14 +358,7 @@ fn tests(wiring: &Wiring<'_>, member: MemberId) -> Vec<Table> {
         }
         let selecting = entries.iter().filter(|e| selected(wiring, e.value).is_some()).count();
         let Some((_, subject)) = asked.filter(|_| selecting >= 2 && selecting == entries.len()) else { continue };
-        let missing = match last {
-            Some(last) if refuses(wiring, member, last) => Missing::Refuses,
-            Some(last) => match branch_value(wiring, member, last) {
-                Some(value) if !gives_nothing(wiring, member, value) => Missing::Serves,
-                _ => Missing::Nothing,
-            },
-            None => Missing::Nothing,
-        };
+        let missing = last.map_or(Missing::Nothing, |last| default_of(wiring, member, last));
         found.push(Table {
             site: entries[0].place,
             form: Form::Choice,

@@ -150,14 +150,13 @@ fn callers_of_member(flow: &Flow<'_>, member: MemberId) -> Vec<(Site, Binding)> 
                     continue;
                 }
                 let class = flow.type_of_node(site.member, site.node).own();
-                if class.and_then(|t| flow.constructor_or_base(t, args.len as usize)) == Some(member) {
+                let of_own = class.and_then(|t| flow.constructor_at(t, site));
+                if of_own.or_else(|| class.and_then(|t| flow.constructor_or_base(t, args.len as usize))) == Some(member) {
                     found.extend(making(flow, site, member));
                 }
             }
             for &site in flow.made_where_put(info.owner) {
-                let Some(body) = program.body(site.member) else { continue };
-                let Node::Call { args, .. } = body.node(site.node) else { continue };
-                if flow.constructor(info.owner, args.len as usize) == Some(member) {
+                if flow.constructor_at(info.owner, site) == Some(member) {
                     found.extend(making(flow, site, member));
                 }
             }

@@ -102,7 +102,7 @@ impl Flow<'_> {
             Node::This => owner,
             _ => program.base_class(owner)?,
         };
-        let member = self.constructor(target, arg_count)?;
+        let member = self.constructor_among(target, site, arg_count, Some(site.member))?;
         (member != site.member).then_some(Callee { member, receiver: Some(Val::This(owner)), extension: false })
     }
 
@@ -113,6 +113,27 @@ impl Flow<'_> {
             program.ty(ty).members.iter().copied().filter(|m| program.member(*m).kind == MemberKind::Constructor).collect();
         let exact = all.iter().copied().find(|m| program.decl(*m).params.len() == arg_count);
         exact.or_else(|| all.iter().copied().find(|m| program.decl(*m).params.len() >= arg_count)).or(all.first().copied())
+    }
+
+    /// The constructor of a type that takes what a creation hands over.
+    pub fn constructor_at(&self, ty: TypeId, made: Site) -> Option<MemberId> {
+        let count = match self.program.body(made.member)?.node(made.node) {
+            Node::New { args, .. } | Node::Call { args, .. } => args.len as usize,
+            _ => return None,
+        };
+        self.constructor_among(ty, made, count, None)
+    }
+
+    /// Of several constructors that take so many arguments the one that takes these.
+    fn constructor_among(&self, ty: TypeId, made: Site, count: usize, but: Option<MemberId>) -> Option<MemberId> {
+        let program = self.program;
+        let takes_as_many =
+            |m: &MemberId| program.member(*m).kind == MemberKind::Constructor && program.decl(*m).params.len() == count && Some(*m) != but;
+        let alike: Vec<MemberId> = program.ty(ty).members.iter().copied().filter(takes_as_many).collect();
+        match alike[..] {
+            [] | [_] => self.constructor(ty, count),
+            _ => alike.iter().copied().find(|m| self.takes_kinds(*m, made, BUDGET)).or(alike.first().copied()),
+        }
     }
 
     /// The overload that takes a number of arguments; the one with a body first.
@@ -160,7 +181,7 @@ impl Flow<'_> {
     fn takes_kinds(&self, method: MemberId, call: Site, budget: u32) -> bool {
         let program = self.program;
         let Some(body) = program.body(call.member) else { return true };
-        let Node::Call { args, .. } = body.node(call.node) else { return true };
+        let (Node::Call { args, .. } | Node::New { args, .. }) = body.node(call.node) else { return true };
         let is_plain = |t: &TypeId| matches!(program.ty(*t).kind, TypeKind::Class | TypeKind::Enum) && program.ty(*t).params.is_empty();
         let class = |ty: Ty| ty.own().filter(is_plain);
         program.decl(method).params.iter().zip(body.list(args)).all(|(param, arg)| {
@@ -179,7 +200,10 @@ impl Flow<'_> {
                 };
                 let is_text =
                     |ty: &Ty| matches!(ty, Ty::Outside(name, _) if matches!(program.text(*name), "string" | "String" | "std::string"));
-                return is_literal || !is_text(&wanted) || !of_enum();
+                // nor is an object a number, unless a class says how it becomes one
+                let converts = program.kit_of(method).traits.references_dangle;
+                let is_object = || matches!(self.eval_at(call.member, *arg, budget.min(6)), Val::New(_)) && !converts;
+                return is_literal || (!is_text(&wanted) || !of_enum()) && (!program.is_data(method, &wanted) || !is_object());
             };
             // what is written out is of no class of the tree, unless that can be made of it unasked
             if is_literal && program.ty(wanted).kind == TypeKind::Enum {

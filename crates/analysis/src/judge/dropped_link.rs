@@ -85,8 +85,8 @@ fn thrown_away(wiring: &Wiring<'_>) -> Vec<(Site, TypeId)> {
         let several = links.iter().filter(|class| !program.ty(**class).modifiers.is_abstract && **class != next.base).count() > 1;
         for class in links.into_iter().filter(|class| several && only_keeps(wiring, *class)) {
             for made in flow.creations(class) {
-                let handed = || match program.body(made.member).map(|b| (b, b.node(made.node))) {
-                    Some((body, Node::New { args, .. })) => flow.constructor(class, body.list(args).len()),
+                let handed = || match program.body(made.member).map(|b| b.node(made.node)) {
+                    Some(Node::New { .. }) => flow.constructor_at(class, made),
                     _ => None,
                 };
                 // the next one comes in by its constructor

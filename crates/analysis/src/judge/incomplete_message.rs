@@ -301,7 +301,7 @@ fn fill_by_constructor(wiring: &Wiring<'_>, member: MemberId, made: NodeId, mess
     let Node::New { args, .. } = body.node(made) else { return None };
     let class = wiring.flow.type_of_node(member, made).own()?;
     let args = body.list(args);
-    let constructor = wiring.flow.constructor(class, args.len());
+    let constructor = wiring.flow.constructor_at(class, Site { member, node: made });
     // where objects are held as they are, all parts have values, of which those of pointers may be none
     if program.kit_of(member).traits.references_dangle {
         let parts =

@@ -4,7 +4,7 @@ use yarrowgraph_ir::Node;
 use yarrowgraph_model::{Certainty, Level};
 
 use super::{Draft, Page, Rule, related, short};
-use crate::flow::Val;
+use crate::flow::{Val, is_override};
 use crate::wire::Wiring;
 use crate::wire::channels::{Channel, ChannelKey};
 use crate::wire::effect::Effect;
@@ -17,7 +17,7 @@ pub(super) const RULE: Rule = Rule {
         symptom: "A handler is told for a while, or never; after a collection of garbage it is silent.",
         cause: "The subject holds its observers weakly, and this one is made on the spot: nothing else keeps it.",
         cure: "Keep the handler in a field of its subscriber, and give that to the subject.",
-        silent: "The handler is held in a field or variable that lives on, or by what it is handed through.",
+        silent: "The handler is held in a field or variable that lives on, or by what it is handed through; the call may as well reach a way in that holds it.",
         accept: "It is meant to be heard only until memory is needed.",
     },
     check,
@@ -53,7 +53,7 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> Option<Draf
         }
         _ => false,
     };
-    if !made_here {
+    if !made_here || may_be_held_otherwise(wiring, effect) {
         return None;
     }
     let what = short(&channel.id);
@@ -71,6 +71,17 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> Option<Draf
         parties: vec![channel.id.clone(), handler, program.member_id(effect.site.member)],
         edit: None,
     })
+}
+
+/// Whether the call may as well reach another way in than the one that holds weakly.
+fn may_be_held_otherwise(wiring: &Wiring<'_>, effect: &Effect) -> bool {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    let (Some(within), Some(callee)) = (effect.inner.last(), flow.callee(effect.site)) else { return false };
+    let named = callee.member;
+    let info = program.member(named);
+    let ways = program.heirs(info.owner).into_iter().flat_map(|heir| program.own_members(heir, info.name).iter().copied());
+    let mut others = ways.filter(|way| *way != within.member && program.body(*way).is_some());
+    within.member != named && others.any(|way| way == named || is_override(flow, way, named))
 }
 
 /// Whether the constructor of what is made hands itself to somebody, who may keep it.

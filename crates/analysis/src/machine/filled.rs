@@ -147,7 +147,7 @@ fn given_before(flow: &Flow<'_>, field: MemberId, call: Site) -> Option<Site> {
     for _ in 0..CALLS {
         at = receiver(flow, at)?;
         let method = match flow.program.body(at.member)?.node(at.node) {
-            Node::New { args, .. } => flow.constructor(flow.type_of_node(at.member, at.node).own()?, args.len as usize)?,
+            Node::New { .. } => flow.constructor_at(flow.type_of_node(at.member, at.node).own()?, at)?,
             Node::Call { .. } => flow.callee(at)?.member,
             _ => return None,
         };
@@ -163,9 +163,9 @@ fn given_before(flow: &Flow<'_>, field: MemberId, call: Site) -> Option<Site> {
         // `In(from)` gives back `new Row(this, from)`
         for node in returned(flow.program, method, None) {
             let made = Site { member: method, node };
-            let Some(Node::New { args, .. }) = flow.program.body(method).map(|b| b.node(node)) else { continue };
+            let Some(Node::New { .. }) = flow.program.body(method).map(|b| b.node(node)) else { continue };
             let class = flow.type_of_node(method, node).own();
-            if let Some(constructor) = class.and_then(|c| flow.constructor(c, args.len as usize))
+            if let Some(constructor) = class.and_then(|c| flow.constructor_at(c, made))
                 && let Some(argument) = set(constructor, made)
             {
                 return Some(given(flow, Written { at: argument, by: Some(at) }).at);

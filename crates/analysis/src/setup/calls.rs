@@ -356,7 +356,7 @@ impl Machine<'_, '_> {
         let written = class.and_then(|c| self.flow.class_at(site.member, c));
         let shown = self.flow.type_of_node(site.member, site.node);
         let own = written.or(shown.own());
-        let values = self.handed(site, args, own.and_then(|class| self.flow.constructor(class, args.len as usize)));
+        let values = self.handed(site, args, own.and_then(|class| self.flow.constructor_at(class, site)));
         self.calls.push(site);
         let made = match own {
             Some(class) => {
@@ -405,7 +405,13 @@ impl Machine<'_, '_> {
     pub(super) fn new_instance(&mut self, class: TypeId, args: Vec<Value>, site: Site) -> Value {
         let around = self.frame().this.clone();
         let made = self.make(Kind::Instance { class, fields: Vec::new(), around }, site);
-        self.construct(class, &made, args);
+        let of_these = self.flow.constructor_at(class, site);
+        match of_these.filter(|constructor| Some(*constructor) != self.flow.constructor(class, args.len())) {
+            Some(constructor) if self.program().decl(constructor).params.len() == args.len() => {
+                self.construct_by(constructor, &made, args);
+            }
+            _ => self.construct(class, &made, args),
+        }
         made
     }
 

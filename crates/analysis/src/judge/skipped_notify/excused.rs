@@ -7,7 +7,7 @@ use yarrowgraph_ir::{MemberKind, Node, NodeId};
 
 use super::{Change, Subject};
 use crate::flow::Val;
-use crate::program::{MemberId, Site, TypeId};
+use crate::program::{Declared, MemberId, Site, TypeId};
 use crate::state;
 use crate::wire::effect::Act;
 
@@ -179,8 +179,7 @@ impl Subject<'_, '_> {
     /// Whether a setter is called by all those who listen, and by nobody else: they know what they hand over.
     pub(super) fn is_set_by_listeners(&self, change: &Change, channel: usize) -> bool {
         let member = change.site.member;
-        let is_setter = change.value.is_some_and(|v| matches!(self.wiring.flow.eval_in(member, v), Val::Param(m, None, _) if m == member));
-        if !is_setter || self.is_outside(change) {
+        if !self.takes_over(change) || self.is_outside(change) {
             return false;
         }
         let (wiring, program) = (self.wiring, self.wiring.program());
@@ -190,5 +189,17 @@ impl Subject<'_, '_> {
         let classes: BTreeSet<TypeId> = callers.map(|m| program.member(m).owner).filter(|t| !program.ty(*t).is_module).collect();
         let knows = |j: &usize| wiring.listening_class(*j).is_some_and(|t| classes.iter().any(|c| program.is_a(*c, t)));
         !classes.is_empty() && classes.iter().all(|c| listen(*c)) && joins.iter().all(knows)
+    }
+
+    /// Whether what is set comes of what the method is handed: that, or what is made of it.
+    fn takes_over(&self, change: &Change) -> bool {
+        let (member, program) = (change.site.member, self.wiring.program());
+        let (Some(value), Some(body)) = (change.value, program.body(member)) else { return false };
+        let scope = program.scope(member);
+        let is_param =
+            |n: NodeId| matches!(body.node(n), Node::Name(name) if matches!(scope.lookup(name, n), Some(Declared::Param(None, _))));
+        let plain = matches!(self.wiring.flow.eval_in(member, value), Val::Param(m, None, _) if m == member);
+        let made = || matches!(body.node(value), Node::Call { .. } | Node::New { .. } | Node::Member { .. });
+        plain || made() && body.ids().any(|n| scope.is_within(n, value) && is_param(n))
     }
 }
