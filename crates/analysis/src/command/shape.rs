@@ -186,7 +186,14 @@ fn acts_on_argument(wiring: &Wiring<'_>, m: MemberId) -> bool {
 
 /// Whether a method that is handed nothing does something with what its object holds, if only by a library.
 fn acts_alone(program: &Program, m: MemberId) -> bool {
-    program.decl(m).params.is_empty() && program.body(m).is_some_and(|body| body.ids().any(|n| matches!(body.node(n), Node::Call { .. })))
+    let Some(body) = program.body(m).filter(|_| program.decl(m).params.is_empty()) else { return false };
+    // `std::cout << "open"` is a statement, too
+    let acts = |n: NodeId| match body.node(n) {
+        Node::Call { .. } => true,
+        Node::Block(list) => body.list(list).iter().any(|s| matches!(body.node(*s), Node::Binary { .. })),
+        _ => false,
+    };
+    body.ids().any(acts)
 }
 
 /// The types that a command acts on, and its calls of their methods.

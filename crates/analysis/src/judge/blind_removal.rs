@@ -163,9 +163,13 @@ fn is_asked_for(wiring: &Wiring<'_>, cut: Site, body: &Body, looked_up: NodeId, 
     body.ids().any(asks) || found_by_call()
 }
 
-/// Whether somebody is told something through a list.
+/// Whether somebody is told something through a list, which may be that of a topic.
 fn is_roster(wiring: &Wiring<'_>, list: &Val) -> bool {
-    let (Val::Member(_, m) | Val::Static(m)) = list else { return false };
+    let held = match list {
+        Val::Element(of, Some(_)) => of,
+        _ => list,
+    };
+    let (Val::Member(_, m) | Val::Static(m)) = held else { return false };
     let is_signal = || wiring.signals.contains(&wiring.program().member(*m).owner);
     let is_channel = || is_signal() || wiring.channels.iter().any(|c| matches!(c.key, ChannelKey::Own(x, _) if x == *m));
     wiring.effects_on(*m).any(|e| e.act == Act::Raise && e.inner.is_empty()) && is_channel()

@@ -419,7 +419,7 @@ fn never_subscribed(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> 
 fn wrapped_when_put_on(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> Option<Draft> {
     put_on_wrapped(wiring, channel, effect)?;
     let name = short(&handler_name(wiring, effect));
-    let message = format!("this takes `{name}` off `{}`, and what is on it was made of that on the spot", short(&channel.id));
+    let message = format!("this takes `{name}` off `{}`, and what is on it is another function that was made of that", short(&channel.id));
     Some(draft(wiring, channel, effect, message, Certainty::Certain))
 }
 
@@ -433,8 +433,12 @@ pub(super) fn put_on_wrapped<'w>(wiring: &'w Wiring<'_>, channel: &Channel, effe
         return None;
     }
     let owner = program.member(effect.site.member).owner;
+    // bound once and kept, or on the spot
+    let bound_once =
+        |field: MemberId| flow.only_definition(field).is_some_and(|d| matches!(flow.eval(d), Val::Bound(of, _) if *of == *handler));
     let is_made_of_it = |join: &&Effect| match &join.handler {
         Some(Val::Bound(of, _)) => **of == *handler,
+        Some(Val::Member(of, field)) if matches!(**of, Val::This(_)) => bound_once(*field),
         Some(Val::Lambda(member, function)) => only_calls(wiring, *member, *function) == Some(*method),
         _ => false,
     };

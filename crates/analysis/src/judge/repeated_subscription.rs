@@ -14,13 +14,15 @@ use crate::wire::release::{self, Same};
 
 mod again;
 mod counts;
+mod loops;
 mod path;
 #[cfg(test)]
 mod tests;
 
 use again::is_on_every_path;
-pub(super) use again::{is_entered_in_a_loop, is_run_by, loop_around};
+pub(super) use again::{is_entered_in_a_loop, is_run_by};
 use counts::counts;
+pub(super) use loops::loop_around;
 pub(super) use path::runs_before;
 use path::{comes_just_before, own_call};
 

@@ -125,6 +125,8 @@ pub fn same_handler(flow: &Flow<'_>, join: &Effect, leave: &Effect) -> Same {
         (field @ Val::Member(_, m), Val::Method(n, _)) | (Val::Method(n, _), field @ Val::Member(_, m)) => match flow.function_of(field) {
             _ if flow.program.member(*m).name == flow.program.member(*n).name => Same::Yes,
             Some(Val::Lambda(..)) => Same::Never,
+            // what was bound once is another one than what it was made of
+            _ if flow.only_definition(*m).is_some_and(|only| matches!(flow.eval(only), Val::Bound(..))) => Same::Never,
             Some(Val::Method(held, _)) => same_method(flow, held, *n),
             _ => Same::Open,
         },

@@ -7,12 +7,42 @@ use crate::program::{Declared, MemberId, Site, Sym};
 use crate::state;
 use crate::wire::Wiring;
 
+/// So many methods at most hand a message on to each other.
+const HANDS: u32 = 2;
+
 /// Where a handler uses a part of what it is told, without asking whether it is there.
 pub(super) fn used_unguarded(wiring: &Wiring<'_>, join: usize, told_by: Option<Sym>, position: usize, part: Sym) -> Option<Site> {
     if wiring.in_test(wiring.effects[join].site.member) {
         return None;
     }
-    used_in(wiring, wiring.code_told_by(join, told_by)?, position, part)
+    let code = wiring.code_told_by(join, told_by)?;
+    used_in(wiring, code, position, part).or_else(|| used_behind(wiring, code, position, part, HANDS))
+}
+
+/// The same in a method that the code always hands the message to, and which it asks nothing of before: `tide => this.draw(tide)`.
+fn used_behind(wiring: &Wiring<'_>, code: Site, position: usize, part: Sym, hands: u32) -> Option<Site> {
+    let program = wiring.program();
+    let Site { member, node: root } = code;
+    let (body, scope) = (program.body(member)?, program.scope(member));
+    let function = scope.function_around(body, root);
+    let is_message = |n: NodeId| matches!(wiring.flow.eval_in(member, n), Val::Param(m, f, i) if m == member && f == function && usize::from(i) == position);
+    let within = || body.ids().filter(|n| scope.is_within(*n, root));
+    let reads =
+        |n: NodeId| matches!(body.node(n), Node::Member { object, name, .. } if program.sym_in(member, name) == part && is_message(object));
+    if within().any(reads) {
+        return None;
+    }
+    within().filter(|n| state::runs_where(body, scope, *n, root, &|_| None)).find_map(|node| {
+        let Node::Call { args, .. } = body.node(node) else { return None };
+        let at = body.list(args).iter().position(|a| is_message(*a))?;
+        let called = wiring.flow.callee(Site { member, node })?.member;
+        if !program.ty(program.member(called).owner).heirs.is_empty() {
+            return None;
+        }
+        let inner = Site { member: called, node: program.body(called)?.root? };
+        let further = || hands.checked_sub(1).and_then(|hands| used_behind(wiring, inner, at, part, hands));
+        used_in(wiring, inner, at, part).or_else(further)
+    })
 }
 
 /// Where code uses a part of what its function is handed at a position, without asking whether it is there.

@@ -3,9 +3,10 @@
 
 use std::collections::BTreeSet;
 
-use yarrowgraph_ir::{Body, MemberKind, Node, NodeId};
+use yarrowgraph_ir::{MemberKind, Node, NodeId};
 use yarrowgraph_model::{Certainty, Lifetime, Place};
 
+use super::loops::{called_in_a_loop, is_left_within, loop_around};
 use super::{
     HOPS, Repeated, is_another_each_time, is_of_another, is_replaced, is_replaced_here, is_replaced_within, is_told_apart, own_call,
     runs_before,
@@ -13,7 +14,7 @@ use super::{
 use crate::flow::{Binding, Val, object_of};
 use crate::judge::leaked_subscription::teardown::is_ending_call;
 use crate::judge::short;
-use crate::program::{MemberId, Scope, Site, TypeId};
+use crate::program::{MemberId, Site, TypeId};
 use crate::state::{self, Round};
 use crate::wire::Wiring;
 use crate::wire::channels::Channel;
@@ -79,7 +80,10 @@ pub(super) fn again_and_again(wiring: &Wiring<'_>, channel: &Channel, join: usiz
         pack.pairs.iter().any(|(entry, exit)| entry == name && exit == within)
     };
     if !pack.reentered.contains(name) && releases.iter().any(undone) {
-        return None;
+        let by_loop = called_in_a_loop(wiring, member, HOPS).filter(|call| !is_left_within(wiring, *call, &releases));
+        return by_loop.filter(|_| is_on_every_path(wiring, effect.site)).and_then(|call| {
+            certain(format!("again each time `{name}` runs"), Some(("this calls it again and again".into(), program.place_of(call))))
+        });
     }
     // what enters again and again, and is left without it
     let exits = || pack.pairs.iter().filter(|(entry, _)| entry == name).map(|(_, exit)| exit.as_str());
@@ -509,24 +513,6 @@ pub(in crate::judge) fn is_run_by(wiring: &Wiring<'_>, member: MemberId, owner: 
     hook.is_some_and(|hook| own_call(wiring, hook, member).is_some())
 }
 
-/// The loop around a node that goes through it more than once.
-pub(in crate::judge) fn loop_around(scope: &Scope, body: &Body, node: NodeId) -> Option<NodeId> {
-    let (mut left, mut inner) = (false, node);
-    for around in scope.ancestors(node) {
-        match body.node(around) {
-            // what is walked and where a loop begins is gone through once
-            Node::ForEach { iterable, .. } if inner == iterable => {}
-            Node::Loop { head, .. } if body.list(head).first() == Some(&inner) => {}
-            Node::Block(_) => left |= scope.leaves_loop(body, around),
-            Node::Loop { .. } | Node::ForEach { .. } => return (!left).then_some(around),
-            Node::Lambda(_) => return None,
-            _ => {}
-        }
-        inner = around;
-    }
-    None
-}
-
 /// Whether channel and handler are the same objects in every run (of a loop, or of the member).
 fn stays_the_same(wiring: &Wiring<'_>, effect: &Effect, member: MemberId, looped: Option<NodeId>) -> bool {
     let program = wiring.program();
@@ -576,7 +562,7 @@ fn is_given_by_own_method(wiring: &Wiring<'_>, site: Site) -> bool {
     own && args.len == 0 && wiring.flow.callee(Site { member: site.member, node: object }).is_some()
 }
 
-fn is_steady(value: &Val, here: &dyn Fn(&Site) -> bool, params: bool) -> bool {
+pub(super) fn is_steady(value: &Val, here: &dyn Fn(&Site) -> bool, params: bool) -> bool {
     match value {
         Val::This(_) | Val::Static(_) | Val::Type(_) | Val::Global(_) | Val::Str(_) => true,
         Val::Param(..) => params,
@@ -586,23 +572,4 @@ fn is_steady(value: &Val, here: &dyn Fn(&Site) -> bool, params: bool) -> bool {
         Val::Lambda(..) => true,
         _ => false,
     }
-}
-
-/// A call that a loop makes again and again on an object from outside of the loop: of a method, or of one of the same object that
-/// always comes to it.
-fn called_in_a_loop(wiring: &Wiring<'_>, member: MemberId, hops: u32) -> Option<Site> {
-    let program = wiring.program();
-    let mut callers = wiring.flow.callers((member, None)).iter().filter(|(call, _)| !wiring.in_test(call.member));
-    callers.find_map(|(call, binding)| {
-        let body = program.body(call.member)?;
-        let scope = program.scope(call.member);
-        let receiver = binding.this.as_ref()?;
-        let Some(looped) = loop_around(scope, body, call.node) else {
-            let hops = hops.checked_sub(1).filter(|_| matches!(receiver, Val::This(_)) && call.member != member)?;
-            let plain = program.member(call.member).kind == MemberKind::Method && is_on_every_path(wiring, *call);
-            return plain.then(|| called_in_a_loop(wiring, call.member, hops)).flatten();
-        };
-        let here = |site: &Site| site.member == call.member && scope.is_within(site.node, looped);
-        is_steady(receiver, &here, true).then_some(*call)
-    })
 }
