@@ -39,8 +39,11 @@ pub(super) fn all_filled(wiring: &Wiring<'_>) -> Filled {
             Some(Node::Lambda(_) | Node::New { .. } | Node::MethodRef { .. } | Node::Call { .. } | Node::Name(_) | Node::Member { .. })
         )
     };
+    // a single statement may put in as many as a walk goes through: `byName[name] = …`
+    let is_computed = |p: &Put| program.body(p.key.member).is_some_and(|b| matches!(b.node(p.key.node), Node::Name(_)));
     by_name.retain(|_, puts| {
         puts.iter().filter(can_select).count() >= 2
+            || puts.iter().any(|p| is_computed(p) && can_select(&p))
             || puts.iter().any(|p| handed_in(wiring, p).is_some() || own_codes::handed_in(wiring, p).is_some())
     });
     let found: Vec<(MemberId, Option<Entry>)> = by_name

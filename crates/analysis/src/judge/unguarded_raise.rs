@@ -8,8 +8,8 @@ use yarrowgraph_model::{Certainty, ChannelKind, Level};
 pub(super) use filled::is_of_operations;
 use filled::{
     is_begun_with_it, is_demanded, is_emptied_with_another, is_filled_at_birth, is_filled_before_work, is_filled_by_class,
-    is_filled_by_set_up, is_made_in_states, is_of_unfilled_table, is_other_way, is_own_step, is_shown_when_filled, is_unasked_pointer,
-    may_fill,
+    is_filled_by_set_up, is_given_for_itself, is_made_in_states, is_of_unfilled_table, is_other_way, is_own_step, is_shown_when_filled,
+    is_unasked_pointer, may_fill,
 };
 
 use super::{Draft, Page, Rule, edits, related, short};
@@ -89,7 +89,10 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> Option<Draf
     {
         return None;
     }
-    if is_filled_at_birth(wiring, channel, m) || channel.kind == ChannelKind::Slot && is_filled_by_set_up(wiring, m) {
+    if is_given_for_itself(wiring, m, effect)
+        || is_filled_at_birth(wiring, channel, m)
+        || channel.kind == ChannelKind::Slot && is_filled_by_set_up(wiring, m)
+    {
         return None;
     }
     // the value was handed on: whoever calls it was told that it is there

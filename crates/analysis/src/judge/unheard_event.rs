@@ -11,7 +11,7 @@ use yarrowgraph_model::{Certainty, ChannelKind, Level};
 
 use unseen::{
     is_argument, is_filled_in_braces, is_handed_on, is_offered, is_referred_to, may_be_filled_where_it_stands, may_be_heard_unseen,
-    may_be_joined_by_name,
+    may_be_joined_by_name, may_be_meant_by_others,
 };
 
 use super::unguarded_raise::is_of_operations;
@@ -66,6 +66,7 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel) -> Option<Draft> {
                 || wiring.is_handed_to_macro(*m)
                 || is_offered(wiring, *m)
                 || may_be_joined_by_name(wiring, *m)
+                || may_be_meant_by_others(wiring, *m)
                 || is_filled_in_braces(wiring, *m)
                 || is_of_unread_operations(wiring, *m)
                 || may_be_filled_where_it_stands(wiring, *m)

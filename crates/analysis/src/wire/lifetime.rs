@@ -361,6 +361,7 @@ impl Lives<'_, '_> {
         let fate = if is_creation { self.fate_of_creation(call) } else { self.fate_of_receiver(binding) };
         match arg.root() {
             Val::Static(_) | Val::Type(_) | Val::Global(_) => self.of(arg, call, budget),
+            Val::New(made) if is_creation && self.is_kept_beside(call, *made) => Judged { lifetime: Lifetime::SameFate, shown: false },
             Val::This(_) | Val::New(_) | Val::Literal(_) => match fate {
                 Fate::Kept => Judged::new(Lifetime::SameFate),
                 Fate::Short if self.is_shorter(call, arg) => Judged::new(Lifetime::Outer),
@@ -393,6 +394,22 @@ impl Lives<'_, '_> {
             },
             _ => Judged::unknown(),
         }
+    }
+
+    /// Whether a function within another one puts what it makes into a variable of that one, which has made the subject as well.
+    fn is_kept_beside(&self, call: Site, made: Site) -> bool {
+        let program = self.flow.program;
+        let Some(body) = program.body(call.member).filter(|_| made.member == call.member) else { return false };
+        let scope = program.scope(call.member);
+        let kept_in = match scope.parent(call.node).map(|around| body.node(around)) {
+            Some(Node::Assign { target, value, .. }) if value == call.node => match body.node(target) {
+                Node::Name(name) => scope.lookup(name, target),
+                _ => None,
+            },
+            _ => None,
+        };
+        let around = |node: NodeId| scope.function_around(body, node);
+        matches!(kept_in, Some(Declared::Local(local)) if around(local) == around(made.node) && around(local) != around(call.node))
     }
 
     /// What an object that is written out has under a name; any other object stands for its parts.

@@ -393,7 +393,7 @@ impl<'p> Wiring<'p> {
     pub fn is_handed_to_macro(&self, signal: MemberId) -> bool {
         let program = self.program();
         let info = program.member(signal);
-        info.kind == MemberKind::Event
+        matches!(info.kind, MemberKind::Event | MemberKind::Field)
             && program.kit_of(signal).traits.open_names
             && program.index.reads(info.name).iter().any(|read| {
                 let Some(body) = program.body(read.member) else { return false };

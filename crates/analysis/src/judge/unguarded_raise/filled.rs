@@ -381,3 +381,14 @@ pub(super) fn is_filled_by_set_up(wiring: &Wiring<'_>, m: MemberId) -> bool {
         d.member != m && always && sets_up(d.member) && is_function()
     })
 }
+
+/// Whether the slot is given what a call answers with that is handed the very function which raises: `before = install(log);`
+pub(super) fn is_given_for_itself(wiring: &Wiring<'_>, slot: MemberId, effect: &Effect) -> bool {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    let within = effect.site.member;
+    flow.definitions(slot).iter().any(|given| {
+        let Some(body) = program.body(given.member) else { return false };
+        let Node::Call { args, .. } = body.node(given.node) else { return false };
+        body.list(args).iter().any(|arg| matches!(flow.eval_in(given.member, *arg), Val::Method(m, _) if m == within))
+    })
+}

@@ -117,6 +117,19 @@ pub(super) fn is_offered(wiring: &Wiring<'_>, m: MemberId) -> bool {
     })
 }
 
+/// Whether a method that lets listeners in, and that nothing is seen to call, has others of its name that take as many arguments and are
+/// called: which of them a call means is not always seen.
+pub(super) fn may_be_meant_by_others(wiring: &Wiring<'_>, m: MemberId) -> bool {
+    let program = wiring.program();
+    let ways_in = wiring.effects_on(m).filter(|e| e.act == Act::Join && e.inner.is_empty() && matches!(e.handler, Some(Val::Param(..))));
+    ways_in.map(|e| e.site.member).any(|way| {
+        let (info, count) = (program.member(way), program.decl(way).params.len());
+        let alike = |other: &&MemberId| **other != way && program.decl(**other).params.len() == count;
+        let mut others = program.own_members(info.owner, info.name).iter().filter(alike);
+        wiring.flow.call_sites(way).is_empty() && others.any(|other| !wiring.flow.call_sites(*other).is_empty())
+    })
+}
+
 /// Whether a channel is handed to code of which it is not known what that does with it, or put into a list.
 pub(super) fn is_argument(wiring: &Wiring<'_>, channel: &Channel, m: MemberId) -> bool {
     let program = wiring.program();
