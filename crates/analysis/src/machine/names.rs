@@ -8,7 +8,7 @@ use yarrowgraph_ir::{BinaryOp, Body, FunctionId, MemberKind, Node, NodeId, TypeK
 
 use super::{Encoding, Found, Holder, State, state};
 use crate::flow::{Flow, Val, only_return};
-use crate::program::{MemberId, Site, Sym, TypeId};
+use crate::program::{Declared, MemberId, Site, Sym, TypeId};
 use crate::state::How;
 use crate::wire::Wiring;
 use crate::wire::effect::{Effect, Event};
@@ -43,8 +43,10 @@ pub fn strangers(wiring: &Wiring<'_>) -> Vec<Asked> {
         .filter(|(_, m)| m.moves)
         .filter_map(|(i, m)| if let Holder::Field(f) = m.machine.holder { Some((f, i)) } else { None })
         .collect();
+    let locals = machines.iter().enumerate().filter(|(_, m)| m.moves);
+    let by_local = locals.filter_map(|(i, m)| if let Holder::Local(at) = m.machine.holder { Some((at, i)) } else { None }).collect();
     let told = told(wiring, &by_field);
-    let views = Views { flow, machines, by_field, told };
+    let views = Views { flow, machines, by_field, by_local, told };
     let mut found: Vec<Asked> = (0..program.members.len())
         .into_par_iter()
         .flat_map_iter(|i| views.in_member(MemberId(i as u32)))
@@ -59,6 +61,8 @@ struct Views<'w, 'p> {
     flow: &'w Flow<'p>,
     machines: &'w [Found],
     by_field: FxHashMap<MemberId, usize>,
+    /// The same for variables that outlive a step.
+    by_local: FxHashMap<Site, usize>,
     told: Told,
 }
 
@@ -234,6 +238,7 @@ impl Views<'_, '_> {
             Val::Param(m, f, index) => self.told.get(&(m, f, index)),
             _ => None,
         };
+        let machine = machine.or_else(|| self.local_machine(site));
         if let Some(machine) = machine {
             let of = &self.machines[*machine];
             let of_texts = matches!(of.domain.encoding, Encoding::Text | Encoding::Constants);
@@ -251,6 +256,18 @@ impl Views<'_, '_> {
             }
             Node::Member { object, name, .. } => self.called(site.member, object, program.sym_in(site.member, name)),
             _ => None,
+        }
+    }
+
+    /// The machine whose state a variable holds that outlives a step.
+    fn local_machine(&self, site: Site) -> Option<&usize> {
+        if self.by_local.is_empty() {
+            return None;
+        }
+        let Node::Name(name) = self.flow.program.body(site.member)?.node(site.node) else { return None };
+        match self.flow.program.scope(site.member).lookup(name, site.node)? {
+            Declared::Local(local) => self.by_local.get(&Site { member: site.member, node: local }),
+            Declared::Param(..) => None,
         }
     }
 

@@ -6,6 +6,7 @@ use std::collections::BTreeSet;
 use yarrowgraph_ir::{MemberKind, Node, NodeId};
 use yarrowgraph_model::{Certainty, Lifetime, Place};
 
+use super::counts::is_under_own_key;
 use super::loops::{called_in_a_loop, is_left_within, loop_around};
 use super::{
     HOPS, Repeated, is_another_each_time, is_of_another, is_replaced, is_replaced_here, is_replaced_within, is_told_apart, own_call,
@@ -535,7 +536,9 @@ fn stays_the_same(wiring: &Wiring<'_>, effect: &Effect, member: MemberId, looped
     let subject = (!everywhere_the_same && !is_asked_for).then_some(&effect.holder.subject);
     // whoever is named as receiver ends the subscription with itself
     let receiver = effect.context.as_ref().filter(|_| effect.tied);
-    let values = [subject, effect.holder.key.as_ref(), effect.handler.as_ref(), receiver];
+    // a key that the way in makes for each only tells one from the others
+    let key = effect.holder.key.as_ref().filter(|_| !effect.replaces || !is_under_own_key(wiring, effect));
+    let values = [subject, key, effect.handler.as_ref(), receiver];
     let steady = values.into_iter().flatten().all(|value| is_steady(value, &here, looped.is_some()));
     steady && !is_replaced_within(wiring, effect, member, &|n| looped.is_none_or(|l| scope.is_within(n, l)))
 }

@@ -1,6 +1,6 @@
 //! Which subscriptions can pile up: those of handlers, on what does not ignore what it holds already.
 
-use yarrowgraph_ir::{BinaryOp, Node, NodeId};
+use yarrowgraph_ir::{BinaryOp, Node, NodeId, UnaryOp};
 use yarrowgraph_model::Certainty;
 
 use super::is_made_anew;
@@ -29,15 +29,32 @@ pub(super) fn counts(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) ->
 }
 
 /// Whether the way in has put the handler under a key that it has made for it, and gives that back: `slots[++last] = f; return last;`.
-fn is_under_own_key(wiring: &Wiring<'_>, effect: &Effect) -> bool {
+pub(super) fn is_under_own_key(wiring: &Wiring<'_>, effect: &Effect) -> bool {
     let program = wiring.program();
     let innermost = effect.innermost();
     let Some(body) = program.body(innermost.member).filter(|_| !effect.inner.is_empty()) else { return false };
+    // counted on with each: `slots[++last] = f`, `slots.put(last++, f)`
+    let counted = match body.node(innermost.node) {
+        Node::Assign { target, .. } => match body.node(target) {
+            Node::Index { keys, .. } => body.list(keys).first().copied(),
+            _ => None,
+        },
+        Node::Call { args, .. } => body.list(args).first().copied(),
+        _ => None,
+    };
+    if counted.is_some_and(|key| matches!(body.node(key), Node::Unary { op: UnaryOp::Step { .. }, .. })) {
+        return true;
+    }
     let Some(key @ (Val::Local(_) | Val::Member(..))) = &effect.holder.key else { return false };
     if matches!(key, Val::Local(local) if local.member != innermost.member) {
         return false;
     }
-    body.ids().any(|n| matches!(body.node(n), Node::Return(Some(value)) if wiring.flow.eval_in(innermost.member, value) == *key))
+    // a number of the roster's own is that of whichever object the caller names
+    let is_key = |given: Val| match (&given, key) {
+        (Val::Member(of, given), Val::Member(_, field)) if matches!(**of, Val::This(_)) => given == field,
+        _ => given == *key,
+    };
+    body.ids().any(|n| matches!(body.node(n), Node::Return(Some(value)) if is_key(wiring.flow.eval_in(innermost.member, value))))
 }
 
 /// Whether what is put on is a number: `for (let i = 0; …) ring.push(i)`, `rings.push(this.faceCount)`.
