@@ -69,12 +69,15 @@ impl Namer<'_, '_> {
     /// What tells channels from others that something is done to by way of an object which is handed over: a signal, or a channel of a
     /// library. Nothing where no caller shows which one it is.
     pub(super) fn handed(&self, within: MemberId, holder: &Holder) -> Vec<(ChannelKey, Option<Hand>)> {
-        let of_library = |value: &Val| handed::is_channel_of_library(self.flow, within, value);
+        let is_channel = |value: &Val| {
+            let is_signal = || self.flow.type_of(value).own().is_some_and(|class| self.signals.contains(&class));
+            handed::is_channel_of_library(self.flow, within, value) || is_signal()
+        };
         let value = match (&holder.event, &holder.subject) {
             (Event::Own(m), subject) if self.signals.tells(self.flow.program, *m) => Some(subject.clone()),
-            (Event::Own(m), Val::Type(_)) => Some(Val::Static(*m)).filter(of_library),
-            (Event::Own(m), subject) => Some(Val::Member(subject.clone().into(), *m)).filter(of_library),
-            (Event::Handed, subject) => Some(subject.clone()).filter(of_library),
+            (Event::Own(m), Val::Type(_)) => Some(Val::Static(*m)).filter(is_channel),
+            (Event::Own(m), subject) => Some(Val::Member(subject.clone().into(), *m)).filter(is_channel),
+            (Event::Handed, subject) => Some(subject.clone()).filter(is_channel),
             _ => None,
         };
         let Some(value) = value else { return Vec::new() };
