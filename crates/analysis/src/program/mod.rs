@@ -436,6 +436,11 @@ impl Program {
         ty.modifiers.is_static && self.kit(ty.unit).traits.file_modules
     }
 
+    /// Whether a member is a constant: of an enumeration, or one that is given a value once.
+    pub fn is_constant(&self, m: MemberId) -> bool {
+        self.member(m).kind == MemberKind::EnumConstant || self.decl(m).modifiers.is_readonly
+    }
+
     /// The classes of the tree that are written in a language.
     pub fn classes_of(&self, language: Language) -> impl Iterator<Item = TypeId> + '_ {
         let is_class = move |t: &TypeId| {

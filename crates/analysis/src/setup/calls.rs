@@ -405,12 +405,10 @@ impl Machine<'_, '_> {
     pub(super) fn new_instance(&mut self, class: TypeId, args: Vec<Value>, site: Site) -> Value {
         let around = self.frame().this.clone();
         let made = self.make(Kind::Instance { class, fields: Vec::new(), around }, site);
-        let of_these = self.flow.constructor_at(class, site);
-        match of_these.filter(|constructor| Some(*constructor) != self.flow.constructor(class, args.len())) {
-            Some(constructor) if self.program().decl(constructor).params.len() == args.len() => {
-                self.construct_by(constructor, &made, args);
-            }
-            _ => self.construct(class, &made, args),
+        let takes_all = |constructor: &MemberId| self.program().decl(*constructor).params.len() == args.len();
+        match self.flow.constructor_at(class, site).filter(takes_all) {
+            Some(constructor) => self.construct_by(constructor, &made, args),
+            None => self.construct(class, &made, args),
         }
         made
     }

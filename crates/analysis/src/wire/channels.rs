@@ -8,7 +8,7 @@ use yarrowgraph_ir::{AccessorKind, MemberKind, Node, NodeId, TypeKind, Visibilit
 use yarrowgraph_model::ChannelKind;
 
 use super::effect::{Act, Effect, Event};
-use super::handed::Hand;
+use super::handed::{Hand, Hands};
 use super::holders::Holders;
 use super::naming::Namer;
 use super::spread;
@@ -66,8 +66,6 @@ pub struct Channel {
     pub leaves: Vec<usize>,
     /// The raises.
     pub raises: Vec<usize>,
-    /// How it is handed to where something is done to it.
-    pub hands: Vec<Hand>,
 }
 
 /// A class whose objects are channels has no more fields than this.
@@ -218,8 +216,8 @@ fn is_mere_part(flow: &Flow<'_>, holders: &Holders, m: MemberId) -> bool {
     !keeps
 }
 
-/// Groups effects into channels; holders that are no channels are left out.
-pub(super) fn group(flow: &Flow<'_>, effects: &[Effect], signals: &Signals) -> Vec<Channel> {
+/// Groups effects into channels, and says how these are handed on; holders that are no channels are left out.
+pub(super) fn group(flow: &Flow<'_>, effects: &[Effect], signals: &Signals) -> (Vec<Channel>, Hands) {
     let namer = Namer { flow, signals };
     let holders = Holders::of(flow, effects, signals);
     // where delivery goes over everything, the key is only a place to keep it
@@ -274,10 +272,13 @@ pub(super) fn group(flow: &Flow<'_>, effects: &[Effect], signals: &Signals) -> V
         if handed.is_empty() { key_of(effect).map(|key| (key, None)).into_iter().collect() } else { handed }
     };
     let keys: Vec<Vec<(ChannelKey, Option<Hand>)>> = effects.par_iter().map(keys_of).collect();
+    let mut hands = Hands::default();
     for (index, (effect, keys)) in effects.iter().zip(keys).enumerate() {
         for (key, hand) in keys {
+            if let (ChannelKey::Own(m, _), Some(hand)) = (&key, hand) {
+                hands.entry(*m).or_default().push(hand);
+            }
             let channel = by_key.entry(key.clone()).or_insert_with(|| namer.channel(key));
-            channel.hands.extend(hand);
             let of_act = match effect.act {
                 Act::Join => &mut channel.joins,
                 Act::Leave | Act::LeaveAll | Act::LeaveOwner => &mut channel.leaves,
@@ -303,10 +304,8 @@ pub(super) fn group(flow: &Flow<'_>, effects: &[Effect], signals: &Signals) -> V
             by_key.entry(key.clone()).or_insert_with(|| namer.channel(key));
         }
     }
-    by_key
-        .into_values()
-        .filter(|c| !(c.joins.is_empty() && c.leaves.is_empty() && c.raises.is_empty()) || c.kind == ChannelKind::Event)
-        .collect()
+    let is_met = |c: &Channel| !(c.joins.is_empty() && c.leaves.is_empty() && c.raises.is_empty());
+    (by_key.into_values().filter(|c| is_met(c) || c.kind == ChannelKind::Event).collect(), hands)
 }
 
 /// Whether a value is what an object holds, or says of itself when asked for it.

@@ -1,10 +1,10 @@
 //! Channels that are objects by themselves and are handed over: which ones they are, as far as callers show it.
 
-use rustc_hash::FxHashSet;
-use yarrowgraph_ir::Node;
+use rustc_hash::{FxHashMap, FxHashSet};
+use yarrowgraph_ir::{FunctionId, Node};
 
 use super::spread::callable_key;
-use crate::flow::{Flow, Val};
+use crate::flow::{Binding, Flow, Val};
 use crate::program::{MemberId, Site, Ty};
 
 /// How many hands an object is followed through.
@@ -21,12 +21,15 @@ pub(super) struct Object {
 
 /// How a channel comes to where something is done to it.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
-pub struct Hand {
+pub(super) struct Hand {
     /// The call that hands it over, or what a field is given.
     pub at: Site,
     /// The fields that keep it on its way.
     pub fields: Vec<MemberId>,
 }
+
+/// How channels come to where something is done to them, by the member that holds them.
+pub(super) type Hands = FxHashMap<MemberId, Vec<Hand>>;
 
 /// The objects that a value may be, where it is a parameter or a field that only ever holds what it is handed. Values that nothing is
 /// known of are left out, and any other value is what it is.
@@ -58,13 +61,12 @@ pub(super) fn objects(flow: &Flow<'_>, value: &Val) -> Vec<Object> {
 fn handed(flow: &Flow<'_>, value: &Val) -> Option<Vec<(Site, Val)>> {
     match value {
         Val::Param(member, function, _) => {
-            let callers = flow.callers(callable_key(flow, *member, *function)?);
-            (!callers.is_empty()).then(|| callers.iter().map(|(call, binding)| (*call, value.substitute(binding))).collect())
+            Some(givers(flow, *member, *function)?.iter().map(|(call, binding)| (*call, value.substitute(binding))).collect())
         }
         Val::Member(_, field) | Val::Static(field) => {
             let values = held(flow, *field)?;
             let is_handed = |value: &Val| match value {
-                Val::Param(..) => handed(flow, value).is_some(),
+                Val::Param(member, function, _) => givers(flow, *member, *function).is_some(),
                 _ => true,
             };
             values.iter().any(|(_, value)| is_handed(value)).then_some(values)
@@ -75,6 +77,12 @@ fn handed(flow: &Flow<'_>, value: &Val) -> Option<Vec<(Site, Val)>> {
         },
         _ => None,
     }
+}
+
+/// Who calls the function that has a parameter, and with what; nothing where nobody does.
+fn givers<'f>(flow: &'f Flow<'_>, member: MemberId, function: Option<FunctionId>) -> Option<&'f [(Site, Binding)]> {
+    let callers = flow.callers(callable_key(flow, member, function)?);
+    (!callers.is_empty()).then_some(callers)
 }
 
 /// What a field is given, where all of it comes from parameters and other fields.

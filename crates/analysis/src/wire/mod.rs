@@ -20,7 +20,7 @@ mod dump;
 pub(crate) mod effect;
 mod extract;
 pub mod guards;
-pub(crate) mod handed;
+mod handed;
 pub mod handles;
 pub(crate) mod holders;
 mod idiom;
@@ -58,7 +58,7 @@ use crate::setup::{self, Setup};
 use crate::state::{Round, State};
 use channels::{Channel, Signals};
 use effect::{Act, Effect};
-use handed::Hand;
+use handed::Hands;
 use once::Lives;
 
 pub use build::{channels_of_map, joins_in_order, map};
@@ -80,7 +80,7 @@ pub struct Wiring<'p> {
     by_holder: FxHashMap<MemberId, Vec<usize>>,
     by_member: FxHashMap<MemberId, Vec<usize>>,
     /// How channels that are objects are handed to where something is done to them, by the member that holds them.
-    hands: FxHashMap<MemberId, Vec<Hand>>,
+    hands: Hands,
     /// Methods that are tied to channels.
     handlers: FxHashSet<MemberId>,
     /// Functions written in bodies that are subscribed somewhere.
@@ -148,11 +148,12 @@ impl<'p> Wiring<'p> {
         let signals = channels::signal_classes(&flow, &own);
         let (mut effects, mut budgets) = spread::spread(&flow, own, &signals);
         handles::mark(&flow, &mut effects);
-        let mut channels = channels::group(&flow, &effects, &signals);
+        let (mut channels, mut hands) = channels::group(&flow, &effects, &signals);
         pairs::add(&flow, &mut effects, &mut channels);
         let mut links = Links::of(&flow);
         // what hands on to the next one is a link, and nobody who is told
         channels.retain(|c| !matches!(c.key, channels::ChannelKey::Own(m, _) if links.hands_on(m)));
+        hands.retain(|m, _| !links.hands_on(*m));
         let wanted = channels.iter().filter(|c| !c.joins.is_empty()).flat_map(|c| c.joins.iter().chain(&c.raises).copied());
         let mut setup = Setup::of(&flow, &effects, &wanted.collect(), &links);
         setup.chains.built.append(&mut links.piped);
@@ -169,12 +170,6 @@ impl<'p> Wiring<'p> {
             by_member.entry(effect.site.member).or_default().push(index);
             if let effect::Event::Own(m) = effect.holder.event {
                 by_holder.entry(m).or_default().push(index);
-            }
-        }
-        let mut hands: FxHashMap<MemberId, Vec<Hand>> = FxHashMap::default();
-        for channel in &channels {
-            if let channels::ChannelKey::Own(m, _) = channel.key {
-                hands.entry(m).or_default().extend(channel.hands.iter().cloned());
             }
         }
         let words = |of: fn(&Facts) -> &[Name]| {

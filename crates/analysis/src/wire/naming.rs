@@ -204,8 +204,7 @@ impl Namer<'_, '_> {
                 _ => break,
             }
         }
-        let constant = program.member(m).kind == MemberKind::EnumConstant || program.decl(m).modifiers.is_readonly;
-        if constant { Topic::Named(program.member_id(m)) } else { Topic::Any }
+        if program.is_constant(m) { Topic::Named(program.member_id(m)) } else { Topic::Any }
     }
 
     /// Whether a member of any object gives its class.
@@ -398,7 +397,7 @@ impl Namer<'_, '_> {
                 (format!("topic:{}:{name}", escape(bus)), ChannelKind::Topic)
             }
         };
-        Channel { key, kind, id, joins: Vec::new(), leaves: Vec::new(), raises: Vec::new(), hands: Vec::new() }
+        Channel { key, kind, id, joins: Vec::new(), leaves: Vec::new(), raises: Vec::new() }
     }
 
     fn own_kind(&self, m: MemberId) -> ChannelKind {

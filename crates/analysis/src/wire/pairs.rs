@@ -145,7 +145,6 @@ fn pair(flow: &Flow<'_>, ty: TypeId, adders: &[MemberId], removers: &[MemberId],
     }
     let leaves = calls(flow, ty, adders[0], removers, Act::Leave);
     let mut channel = Channel {
-        hands: Vec::new(),
         key: ChannelKey::Own(adders[0], None),
         kind: ChannelKind::List,
         id: flow.program.type_id(ty) + "." + flow.program.text(flow.program.member(adders[0]).name),

@@ -4,7 +4,7 @@
 use std::cell::RefCell;
 use std::collections::BTreeSet;
 
-use yarrowgraph_ir::{Body, MemberKind, Node, NodeId};
+use yarrowgraph_ir::{Body, Node, NodeId};
 
 use super::{Answer, DEPTH, RaisedAt, Run, called_at, follow};
 use crate::flow::Val;
@@ -19,8 +19,7 @@ pub(super) fn answers(wiring: &Wiring<'_>, raised_at: &RaisedAt, root: Site, cha
     let scope = program.scope(root.member);
     let mut found = Vec::new();
     for node in body.ids().filter(|n| scope.is_within(*n, root.node)) {
-        if !matches!(body.node(node), Node::Call { .. } | Node::Assign { .. }) || state::runs_where(body, scope, node, root.node, &|_| None)
-        {
+        if !matches!(body.node(node), Node::Call { .. } | Node::Assign { .. }) || state::runs_always(body, scope, node, root.node) {
             continue;
         }
         let asked = RefCell::new(BTreeSet::new());
@@ -84,8 +83,7 @@ fn told_only(wiring: &Wiring<'_>, member: MemberId, cond: NodeId) -> Option<Vec<
 }
 
 fn is_constant(wiring: &Wiring<'_>, member: MemberId, node: NodeId) -> bool {
-    let program = wiring.program();
-    matches!(wiring.flow.eval_in(member, node), Val::Static(m) if program.member(m).kind == MemberKind::EnumConstant || program.decl(m).modifiers.is_readonly)
+    matches!(wiring.flow.eval_in(member, node), Val::Static(m) if wiring.program().is_constant(m))
 }
 
 /// Whether a parameter is given something else anywhere.

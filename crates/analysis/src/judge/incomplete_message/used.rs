@@ -8,15 +8,19 @@ use crate::state;
 use crate::wire::Wiring;
 
 /// So many methods at most hand a message on to each other.
-const HANDS: u32 = 2;
+const HANDS: u32 = 3;
 
 /// Where a handler uses a part of what it is told, without asking whether it is there.
 pub(super) fn used_unguarded(wiring: &Wiring<'_>, join: usize, told_by: Option<Sym>, position: usize, part: Sym) -> Option<Site> {
     if wiring.in_test(wiring.effects[join].site.member) {
         return None;
     }
-    let code = wiring.code_told_by(join, told_by)?;
-    used_in(wiring, code, position, part).or_else(|| used_behind(wiring, code, position, part, HANDS))
+    used_from(wiring, wiring.code_told_by(join, told_by)?, position, part, HANDS)
+}
+
+/// The same for any code that is handed the message at a position, and for so many methods that it is handed on to.
+fn used_from(wiring: &Wiring<'_>, code: Site, position: usize, part: Sym, hands: u32) -> Option<Site> {
+    used_in(wiring, code, position, part).or_else(|| used_behind(wiring, code, position, part, hands.checked_sub(1)?))
 }
 
 /// The same in a method that the code always hands the message to, and which it asks nothing of before: `tide => this.draw(tide)`.
@@ -32,7 +36,7 @@ fn used_behind(wiring: &Wiring<'_>, code: Site, position: usize, part: Sym, hand
     if within().any(reads) {
         return None;
     }
-    within().filter(|n| state::runs_where(body, scope, *n, root, &|_| None)).find_map(|node| {
+    within().filter(|n| state::runs_always(body, scope, *n, root)).find_map(|node| {
         let Node::Call { args, .. } = body.node(node) else { return None };
         let at = body.list(args).iter().position(|a| is_message(*a))?;
         let called = wiring.flow.callee(Site { member, node })?.member;
@@ -40,8 +44,7 @@ fn used_behind(wiring: &Wiring<'_>, code: Site, position: usize, part: Sym, hand
             return None;
         }
         let inner = Site { member: called, node: program.body(called)?.root? };
-        let further = || hands.checked_sub(1).and_then(|hands| used_behind(wiring, inner, at, part, hands));
-        used_in(wiring, inner, at, part).or_else(further)
+        used_from(wiring, inner, at, part, hands)
     })
 }
 

@@ -34,6 +34,9 @@ pub(super) fn again_and_again(wiring: &Wiring<'_>, channel: &Channel, join: usiz
     let body = program.body(member)?;
     let scope = program.scope(member);
     let certain = |why: String, place: Option<(String, Place)>| Some(Repeated { why, certainty: Certainty::Certain, related: place });
+    let by_round = |call: Site| {
+        certain(format!("again each time `{name}` runs"), Some(("this calls it again and again".into(), program.place_of(call))))
+    };
     if !effect.by_row
         && let Some(looped) = loop_around(scope, body, effect.site.node)
         && !is_another_each_time(wiring, effect)
@@ -54,7 +57,7 @@ pub(super) fn again_and_again(wiring: &Wiring<'_>, channel: &Channel, join: usiz
         return certain(format!("again each time `{name}` is rendered"), None);
     }
     if let Some(call) = handed_again(wiring, channel, join) {
-        return certain(format!("again each time `{name}` runs"), Some(("this calls it again and again".into(), program.place_of(call))));
+        return by_round(call);
     }
     // what is made in this run, or came in with it, is another one each time
     if !stays_the_same(wiring, effect, member, None) || scope.function_around(body, effect.site.node).is_some() {
@@ -82,9 +85,7 @@ pub(super) fn again_and_again(wiring: &Wiring<'_>, channel: &Channel, join: usiz
     };
     if !pack.reentered.contains(name) && releases.iter().any(undone) {
         let by_loop = called_in_a_loop(wiring, member, HOPS).filter(|call| !is_left_within(wiring, *call, &releases));
-        return by_loop.filter(|_| is_on_every_path(wiring, effect.site)).and_then(|call| {
-            certain(format!("again each time `{name}` runs"), Some(("this calls it again and again".into(), program.place_of(call))))
-        });
+        return by_loop.filter(|_| is_on_every_path(wiring, effect.site)).and_then(by_round);
     }
     // what enters again and again, and is left without it
     let exits = || pack.pairs.iter().filter(|(entry, _)| entry == name).map(|(_, exit)| exit.as_str());
@@ -162,7 +163,7 @@ pub(super) fn again_and_again(wiring: &Wiring<'_>, channel: &Channel, join: usiz
         return Some(Repeated { why: format!("again each time the page calls `{name}`"), certainty: Certainty::Likely, related: None });
     }
     if let Some(call) = called_in_a_loop(wiring, member, HOPS) {
-        return certain(format!("again each time `{name}` runs"), Some(("this calls it again and again".into(), program.place_of(call))));
+        return by_round(call);
     }
     if let Some(call) = called_again() {
         return by_call(call);
