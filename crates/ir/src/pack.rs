@@ -278,6 +278,18 @@ pub struct Pack {
     /// Of these the ones that run it on another thread; types too whose objects do.
     #[serde(default)]
     pub other_lanes: Names,
+    /// Methods that take a lock, which is held until one of the `unlocks` is called on the same object, or by what they give back.
+    #[serde(default)]
+    pub locks: Names,
+    /// Methods that let go of a lock.
+    #[serde(default)]
+    pub unlocks: Names,
+    /// Types whose objects hold a lock as long as they are there.
+    #[serde(default)]
+    pub lock_guards: Names,
+    /// Methods that run a function while nothing else of theirs runs.
+    #[serde(default)]
+    pub runs_alone: Names,
     /// Methods that call the delegate that is their argument (`control.Invoke(evt, …)`).
     #[serde(default)]
     pub dispatchers: Names,

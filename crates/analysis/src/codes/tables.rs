@@ -440,10 +440,10 @@ fn written_map(wiring: &Wiring<'_>, filled: &Filled, member: MemberId) -> Vec<Ta
     let mut entries: Vec<Entry> = Vec::new();
     let mut first = None;
     if let Some(site) = flow.only_definition(member)
-        && let Some(written) = map_literal(wiring, site)
+        && let Some(written) = wiring.flow.map_literal(site)
     {
         first = Some(written);
-        for (key, value) in pairs(wiring, written) {
+        for (key, value) in wiring.flow.pairs(written) {
             entries.extend(entry(wiring, key, value));
         }
     }
@@ -489,8 +489,8 @@ fn kept_maps(wiring: &Wiring<'_>, member: MemberId) -> Vec<Table> {
     let scope = program.scope(member);
     let table = |local: NodeId| {
         let Node::Local { init: Some(init), .. } = body.node(local) else { return None };
-        let site = map_literal(wiring, Site { member, node: init })?;
-        let pairs = pairs(wiring, site);
+        let site = wiring.flow.map_literal(Site { member, node: init })?;
+        let pairs = wiring.flow.pairs(site);
         let entries: Vec<Entry> = pairs.iter().filter_map(|(key, value)| entry(wiring, *key, *value)).collect();
         let selects = |e: &Entry| selected(wiring, e.value).is_some();
         let is_changed = |n: NodeId| match body.node(n) {
@@ -529,53 +529,4 @@ pub(super) fn entry(wiring: &Wiring<'_>, key: Site, value: Site) -> Option<Entry
     let code = code(wiring, key.member, node, None).or_else(class)?;
     let makes = selected(wiring, value).flatten();
     Some(Entry { code, place: key, value, makes, guarded: false, gives_nothing: gives_nothing(wiring, value.member, value.node) })
-}
-
-/// Where a map is written out.
-fn map_literal(wiring: &Wiring<'_>, site: Site) -> Option<Site> {
-    let body = wiring.program().body(site.member)?;
-    let at = |node: NodeId| Site { member: site.member, node };
-    match body.node(site.node) {
-        Node::Object(_) | Node::Collection { .. } => Some(site),
-        Node::New { init: Some(init), .. } => Some(at(init)),
-        Node::New { args, .. } => match body.list(args) {
-            [only] => map_literal(wiring, at(*only)),
-            [_, _, ..] => Some(site),
-            _ => None,
-        },
-        Node::Call { args, .. } => match body.list(args) {
-            [only] => map_literal(wiring, at(*only)),
-            [_, _, ..] if wiring.flow.callee(site).is_none() => Some(site),
-            _ => None,
-        },
-        Node::Cast { operand, .. } => map_literal(wiring, at(operand)),
-        _ => None,
-    }
-}
-
-fn pairs(wiring: &Wiring<'_>, site: Site) -> Vec<(Site, Site)> {
-    let Some(body) = wiring.program().body(site.member) else { return Vec::new() };
-    let at = |node: NodeId| Site { member: site.member, node };
-    let pair = |node: NodeId| match body.node(node) {
-        Node::Entry { key, value } => Some((at(key), at(value))),
-        Node::Collection { items, .. } | Node::Call { args: items, .. } | Node::New { args: items, .. } => match body.list(items) {
-            [key, value] => Some((at(*key), at(*value))),
-            _ => None,
-        },
-        _ => None,
-    };
-    match body.node(site.node) {
-        Node::Object(entries) | Node::Collection { items: entries, .. } => body.list(entries).iter().filter_map(|e| pair(*e)).collect(),
-        Node::New { args, .. } => body.list(args).iter().filter_map(|e| pair(*e)).collect(),
-        Node::Call { args, .. } => {
-            let args = body.list(args);
-            let all_pairs = args.iter().all(|a| matches!(body.node(*a), Node::Call { args, .. } if args.len == 2));
-            if all_pairs {
-                args.iter().filter_map(|a| pair(*a)).collect()
-            } else {
-                args.chunks(2).filter_map(|c| if let [k, v] = c { Some((at(*k), at(*v))) } else { None }).collect()
-            }
-        }
-        _ => Vec::new(),
-    }
 }

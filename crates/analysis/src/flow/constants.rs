@@ -71,4 +71,54 @@ impl Flow<'_> {
             _ => None,
         }
     }
+
+    /// Where a map is written out.
+    pub fn map_literal(&self, site: Site) -> Option<Site> {
+        let body = self.program.body(site.member)?;
+        let at = |node: NodeId| Site { member: site.member, node };
+        match body.node(site.node) {
+            Node::Object(_) | Node::Collection { .. } => Some(site),
+            Node::New { init: Some(init), .. } => Some(at(init)),
+            Node::New { args, .. } => match body.list(args) {
+                [only] => self.map_literal(at(*only)),
+                [_, _, ..] => Some(site),
+                _ => None,
+            },
+            Node::Call { args, .. } => match body.list(args) {
+                [only] => self.map_literal(at(*only)),
+                [_, _, ..] if self.callee(site).is_none() => Some(site),
+                _ => None,
+            },
+            Node::Cast { operand, .. } => self.map_literal(at(operand)),
+            _ => None,
+        }
+    }
+
+    /// The keys and values of a map that is written out.
+    pub fn pairs(&self, site: Site) -> Vec<(Site, Site)> {
+        let Some(body) = self.program.body(site.member) else { return Vec::new() };
+        let at = |node: NodeId| Site { member: site.member, node };
+        let pair = |node: NodeId| match body.node(node) {
+            Node::Entry { key, value } => Some((at(key), at(value))),
+            Node::Collection { items, .. } | Node::Call { args: items, .. } | Node::New { args: items, .. } => match body.list(items) {
+                [key, value] => Some((at(*key), at(*value))),
+                _ => None,
+            },
+            _ => None,
+        };
+        match body.node(site.node) {
+            Node::Object(entries) | Node::Collection { items: entries, .. } => body.list(entries).iter().filter_map(|e| pair(*e)).collect(),
+            Node::New { args, .. } => body.list(args).iter().filter_map(|e| pair(*e)).collect(),
+            Node::Call { args, .. } => {
+                let args = body.list(args);
+                let all_pairs = args.iter().all(|a| matches!(body.node(*a), Node::Call { args, .. } if args.len == 2));
+                if all_pairs {
+                    args.iter().filter_map(|a| pair(*a)).collect()
+                } else {
+                    args.chunks(2).filter_map(|c| if let [k, v] = c { Some((at(*k), at(*v))) } else { None }).collect()
+                }
+            }
+            _ => Vec::new(),
+        }
+    }
 }

@@ -161,7 +161,9 @@ impl Flow<'_> {
 
     fn eval_name(&self, site: Site, name: Name, budget: u32) -> Val {
         let program = self.program;
-        match program.scope(site.member).lookup(name, site.node) {
+        // where methods have names of their own, no variable is called by its name
+        let is_method = !program.kit_of(site.member).traits.fields_called && self.is_callee(site);
+        match program.scope(site.member).lookup(name, site.node).filter(|_| !is_method) {
             Some(Declared::Local(local)) => return self.eval_local_at(Site { member: site.member, node: local }, site.node, budget),
             Some(Declared::Param(function, index)) => return self.eval_param(site.member, function, index, budget),
             None => {}

@@ -3,7 +3,7 @@
 use yarrowgraph_ir::{FunctionId, MemberKind, Node, NodeId, TypeKind, TypeRef, TypeRefId};
 
 use super::{Callee, Flow};
-use crate::program::{MemberId, Program, Site, Ty, UnitId};
+use crate::program::{MemberId, Program, Site, Ty, TypeId, UnitId};
 
 /// How far the type of what takes a function is looked for.
 const NEAR: u32 = 8;
@@ -28,6 +28,36 @@ impl Flow<'_> {
                 }
             }
             Node::Local { ty: Some(ty), .. } => self.handed_by(member, ty, index),
+            Node::Assign { target, .. } => handed_by_type(program, &self.node_type(member, target, budget), index),
+            Node::Return(_) | Node::Lambda(_) => match scope.function_around(body, lambda).and_then(|f| scope.function_node(f)) {
+                None => program.decl(member).ty.map_or(Ty::Unknown, |ty| self.handed_by(member, ty, index)),
+                Some(outer) => handed_by_type(program, &self.given_back_by(member, outer), index),
+            },
+            _ => Ty::Unknown,
+        }
+    }
+
+    /// What a function that is written out gives back by the type of the method, or of the function, that gives it back itself.
+    fn given_back_by(&self, member: MemberId, lambda: NodeId) -> Ty {
+        let program = self.program;
+        let (Some(body), scope) = (program.body(member), program.scope(member)) else { return Ty::Unknown };
+        let is_given_back = scope.parent(lambda).is_none_or(|p| matches!(body.node(p), Node::Return(_) | Node::Lambda(_)));
+        if !is_given_back {
+            return Ty::Unknown;
+        }
+        let own = match scope.function_around(body, lambda).and_then(|f| scope.function_node(f)) {
+            None => program.declared_type(member),
+            Some(outer) => self.given_back_by(member, outer),
+        };
+        match own {
+            Ty::Own(class, args) => match program.only_method(class) {
+                Some(only) => program.declared_type(only).substitute(&program.ty(class).params, &args),
+                None => Ty::Unknown,
+            },
+            Ty::Outside(name, args) if program.kit_of(member).pack.givers.contains(program.text(name)) => {
+                args.last().cloned().unwrap_or(Ty::Unknown)
+            }
+            Ty::Function(result) => (*result).clone(),
             _ => Ty::Unknown,
         }
     }
@@ -91,14 +121,9 @@ fn takes_two_alike(method: &str) -> bool {
 fn handed_by_type(program: &Program, ty: &Ty, index: u16) -> Ty {
     match ty {
         Ty::Own(class, args) => {
-            let of = program.ty(*class);
-            if of.kind != TypeKind::Interface && of.kind != TypeKind::Delegate {
-                return Ty::Unknown;
-            }
-            let mut methods = of.members.iter().filter(|m| program.member(**m).kind == MemberKind::Method && program.is_asked_for(**m));
-            let (Some(only), None) = (methods.next(), methods.next()) else { return Ty::Unknown };
-            let param = program.decl(*only).params.get(usize::from(index)).and_then(|p| p.ty);
-            param.map_or(Ty::Unknown, |ty| program.type_in(*only, ty).substitute(&of.params, args))
+            let Some(only) = program.only_method(*class) else { return Ty::Unknown };
+            let param = program.decl(only).params.get(usize::from(index)).and_then(|p| p.ty);
+            param.map_or(Ty::Unknown, |ty| program.type_in(only, ty).substitute(&program.ty(*class).params, args))
         }
         Ty::Outside(_, args) => match args.get(usize::from(index)) {
             Some(arg) => arg.clone(),
@@ -118,8 +143,19 @@ impl Program {
         Some(held.clone())
     }
 
-    /// Whether a method of an interface has no code of its own.
-    fn is_asked_for(&self, method: MemberId) -> bool {
-        self.body(method).is_none_or(|body| body.root.is_none()) && !self.member(method).is_static
+    /// The one method of an interface, or of a delegate, that has no code, by which a function in its place is called; none where
+    /// there are more.
+    pub(crate) fn only_method(&self, interface: TypeId) -> Option<MemberId> {
+        let of = self.ty(interface);
+        if of.kind != TypeKind::Interface && of.kind != TypeKind::Delegate {
+            return None;
+        }
+        let asked_for = |m: &&MemberId| {
+            let info = self.member(**m);
+            info.kind == MemberKind::Method && !info.is_static && self.body(**m).is_none_or(|body| body.root.is_none())
+        };
+        let mut methods = of.members.iter().filter(asked_for);
+        let only = methods.next().copied();
+        only.filter(|_| methods.next().is_none())
     }
 }

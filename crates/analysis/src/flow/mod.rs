@@ -29,7 +29,7 @@ use rustc_hash::FxHashMap;
 use yarrowgraph_ir::{AssignOp, FunctionId, Node, NodeId};
 
 use crate::memo::known_or;
-use crate::program::{Kinds, MemberId, Program, Site, Sym, Ty, TypeId};
+use crate::program::{Declared, Kinds, MemberId, Program, Site, Sym, Ty, TypeId};
 
 pub use callers::FunctionKey;
 pub(crate) use callers::{CALL_OPERATOR, is_override};
@@ -156,6 +156,7 @@ impl<'p> Flow<'p> {
     /// What the body of a member stores into members.
     fn stores(&self, member: MemberId, through_objects: bool) -> Vec<(MemberId, Site)> {
         let Some(body) = self.program.body_with(member, Kinds::ASSIGN | Kinds::PATTERN) else { return Vec::new() };
+        let may_refer = self.program.kit_of(member).traits.references_dangle;
         let mut found = Vec::new();
         for index in 0..body.nodes.len() {
             if let Node::Pattern { parts, init: Some(init), positional: true } = body.nodes[index]
@@ -165,7 +166,13 @@ impl<'p> Flow<'p> {
             }
             let Node::Assign { target, value, op: AssignOp::Set | AssignOp::IfUnset } = body.nodes[index] else { continue };
             let direct = match body.node(target) {
-                Node::Name(_) => true,
+                // a local is no member, whatever it holds, unless it refers to one
+                Node::Name(name) => match self.program.scope(member).lookup(name, target) {
+                    Some(Declared::Local(local)) if !may_refer || !matches!(body.node(local), Node::Local { init: Some(_), .. }) => {
+                        continue;
+                    }
+                    _ => true,
+                },
                 Node::Member { object, .. } => matches!(body.node(object), Node::This | Node::Super | Node::OuterThis(_)),
                 _ => continue,
             };

@@ -124,14 +124,18 @@ fn only_keeps(wiring: &Wiring<'_>, class: TypeId) -> bool {
 /// The calls that have a function made around the next one, and do nothing with it.
 fn made_for_nobody(wiring: &Wiring<'_>, wrap: &Wrap) -> Vec<Site> {
     let program = wiring.program();
-    // by the method, or by the function that this gives back: `limited(500)(next)`
+    // by the method, or by the function that this gives back: `limited(500)(next)`, `limited(500).apply(next)`
     let made = |call: &Site| match wrap.around {
         None => Some(*call),
         Some(_) => {
             let (body, scope) = (program.body(call.member)?, program.scope(call.member));
+            let invokes = |name| program.kit_of(call.member).pack.invokers.contains(program.unit_of(call.member).text(name));
             let outer = scope.parent(call.node)?;
-            matches!(body.node(outer), Node::Call { callee, .. } if callee == call.node)
-                .then_some(Site { member: call.member, node: outer })
+            let (callee, outer) = match body.node(outer) {
+                Node::Member { object, name, .. } if object == call.node && invokes(name) => (outer, scope.parent(outer)?),
+                _ => (call.node, outer),
+            };
+            matches!(body.node(outer), Node::Call { callee: c, .. } if c == callee).then_some(Site { member: call.member, node: outer })
         }
     };
     let calls = wiring.flow.call_sites(wrap.member).iter().filter(|c| !wiring.in_test(c.member));

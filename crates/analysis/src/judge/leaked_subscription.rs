@@ -24,7 +24,7 @@ use crate::wire::lifetime::{self, Judged};
 use crate::wire::once::Lives;
 use crate::wire::release::{self, Same};
 use crate::wire::subscriber::{self, Subscriber};
-use lives::{is_deleted_with_subject, is_handed_over, is_kept_by_subject, is_made, lives_on, takes_in_subject};
+use lives::{is_deleted_with_subject, is_handed_over, is_kept_by_subject, is_made, is_of_ended, lives_on, takes_in_subject};
 
 pub(super) const RULE: Rule = Rule {
     name: "leaked-subscription",
@@ -75,10 +75,11 @@ pub(super) fn judge(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> Opti
     if matches!(program.ty(ty).kind, TypeKind::Enum) {
         return None;
     }
-    // another object's handler: its life is its owner's to look after, unless it is only made to be handed over
+    // another object's handler: its life is its owner's to look after, unless it is only made to be handed over, or ended here
     if let Subscriber::Other(other) = subscriber
         && !is_fresh_listener(handler)
         && !holds_itself(wiring, other, effect)
+        && !is_of_ended(wiring, handler, effect)
     {
         return None;
     }

@@ -20,7 +20,7 @@ pub(super) const RULE: Rule = Rule {
         symptom: "Whoever subscribes once is told for ever; a subscriber that has ended has no way to stop it.",
         cause: "The subject has a method that puts an observer on its list, and none that takes it off; nor does the method give back a handle.",
         cure: "Offer a method that takes the observer off, or give back a handle that does.",
-        silent: "The list holds weakly, is emptied somewhere, or is handed out; there is room for one only, which the next one takes.",
+        silent: "The list holds weakly, is emptied somewhere, or is handed out; there is room for one only, which the next one takes; the subject is of the kind that it holds, and made of its parts.",
         accept: "All subscribers live as long as the subject.",
     },
     check,
@@ -41,8 +41,12 @@ fn judge(wiring: &Wiring<'_>, m: MemberId, channels: &[&Channel]) -> Option<Draf
     let program = wiring.program();
     let info = program.member(m);
     let first = channels.first()?;
-    let reachable = program.decl(m).modifiers.visibility > Visibility::Protected && !first.kind.eq(&ChannelKind::List);
-    if first.kind == ChannelKind::Event || reachable || wiring.in_test(m) || program.unit(info.unit).generated {
+    // what anybody reaches can be changed past all methods, where a language can hide it
+    let is_public = program.decl(m).modifiers.visibility == Visibility::Public && !program.kit(info.unit).traits.public_by_default;
+    let reachable = is_public || program.decl(m).modifiers.visibility > Visibility::Protected && first.kind != ChannelKind::List;
+    // what holds others of its kind is made of them
+    let is_whole = || wiring.flow.element_held(m).own().is_some_and(|part| program.is_a(info.owner, part));
+    if first.kind == ChannelKind::Event || reachable || wiring.in_test(m) || program.unit(info.unit).generated || is_whole() {
         return None;
     }
     let is_left = |e: &Effect| matches!(e.act, Act::Leave | Act::LeaveAll);
@@ -125,7 +129,9 @@ fn is_handed_on(wiring: &Wiring<'_>, read: Site) -> bool {
     let Some(body) = program.body(read.member) else { return true };
     let copies = |name| program.kit_of(read.member).pack.copies.contains(program.unit_of(read.member).text(name));
     match program.scope(read.member).parent(read.node).map(|p| body.node(p)) {
-        Some(Node::Return(_)) | Some(Node::Assign { .. }) => true,
+        Some(Node::Return(_)) => true,
+        // where it is made it is written
+        Some(Node::Assign { value, .. }) => value == read.node,
         // a copy is made to be walked
         Some(Node::Call { callee, .. }) => callee != read.node && !matches!(body.node(callee), Node::Member { name, .. } if copies(name)),
         _ => false,

@@ -7,7 +7,7 @@ use yarrowgraph_model::{Certainty, Level, Lifetime, Related};
 
 use super::{Draft, Page, Rule, related, short};
 use crate::flow::Val;
-use crate::program::{MemberId, Site};
+use crate::program::{MemberId, Program, Site};
 use crate::state::{self, Read, Round, Write};
 use crate::wire::{Wiring, lifetime};
 
@@ -54,7 +54,7 @@ fn look(wiring: &Wiring<'_>, round: (&[Round], &Round), root: Site, depth: u32, 
         if let Some(read) = wiring.read(site)
             && !is_written_to(wiring, site)
         {
-            drafts.extend(judge(wiring, round, site, &read));
+            drafts.extend(judge(wiring, round, (root, site), &read));
         }
         if let (Some(depth), Node::Call { .. }) = (depth.checked_sub(1), body.node(node))
             && let Some(callee) = wiring.flow.callee(site)
@@ -80,14 +80,14 @@ fn is_written_to(wiring: &Wiring<'_>, site: Site) -> bool {
     })
 }
 
-fn judge(wiring: &Wiring<'_>, (rounds, round): (&[Round], &Round), site: Site, read: &Read) -> Option<Draft> {
+fn judge(wiring: &Wiring<'_>, (rounds, round): (&[Round], &Round), (root, site): (Site, Site), read: &Read) -> Option<Draft> {
     let program = wiring.program();
     let info = program.member(read.field);
     let reader = program.member(site.member).owner;
     // its own state is kept up to date by whoever writes it
     let is_of_itself = |t| program.are_kin(reader, t) || is_nested_in(wiring, reader, t) || is_nested_in(wiring, t, reader);
     if info.kind != MemberKind::Field && info.kind != MemberKind::Property
-        || !(is_held(&read.object, site.member) || is_of_process(wiring, &read.object, site))
+        || !(is_held(program, &read.object, root) || is_of_process(wiring, &read.object, site))
         || is_of_itself(info.owner)
         || !wiring.holds_data(read.field)
         || is_channel(wiring, read.field)
@@ -137,11 +137,11 @@ fn is_nested_in(wiring: &Wiring<'_>, inner: crate::program::TypeId, outer: crate
 }
 
 /// Whether an object is there from turn to turn: reached by fields alone.
-fn is_held(object: &Val, reader: MemberId) -> bool {
+fn is_held(program: &Program, object: &Val, round: Site) -> bool {
     match object {
-        Val::Member(of, _) => matches!(**of, Val::This(_)) || is_held(of, reader),
-        // made elsewhere, and named here
-        Val::New(made) => made.member != reader,
+        Val::Member(of, _) => matches!(**of, Val::This(_)) || is_held(program, of, round),
+        // made elsewhere, or before the rounds begin, and named here
+        Val::New(made) => made.member != round.member || !program.scope(round.member).is_within(made.node, round.node),
         Val::Static(_) | Val::Param(..) | Val::Type(_) => true,
         _ => false,
     }

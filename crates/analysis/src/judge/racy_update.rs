@@ -1,5 +1,6 @@
 //! Rule `racy-update`: what several lanes write is replaced by what was computed from its old value, in two steps.
 
+use std::cell::LazyCell;
 use std::collections::BTreeSet;
 
 use yarrowgraph_ir::{AccessorKind, AssignOp, BinaryOp, MemberKind, Node, NodeId, UnaryOp};
@@ -121,7 +122,7 @@ fn by_property(wiring: &Wiring<'_>, class: TypeId, update: MemberId) -> Vec<Draf
     drafts
 }
 
-/// Whether a call stands under a lock, or in a function that its own object is handed to run alone.
+/// Whether a call stands under a lock, or in a function that its own object, or a part of that, is handed to run alone.
 fn is_guarded(wiring: &Wiring<'_>, call: Site) -> bool {
     if is_locked(wiring, call) {
         return true;
@@ -132,7 +133,10 @@ fn is_guarded(wiring: &Wiring<'_>, call: Site) -> bool {
     let functions = scope.ancestors(call.node).filter(|n| matches!(body.node(*n), Node::Lambda(_)));
     functions.filter_map(|f| scope.parent(f)).any(|around| {
         let around = Site { member: call.member, node: around };
-        wiring.flow.receiver(around).is_some_and(|(of, _)| of == object)
+        wiring.flow.receiver(around).is_some_and(|(of, _)| {
+            let whole = |v: &Val| if let Val::Member(whole, _) | Val::Outside(whole, _) = v { Some((**whole).clone()) } else { None };
+            of == object || whole(&of).as_ref() == Some(&object)
+        })
     })
 }
 
@@ -171,6 +175,14 @@ fn of_call(wiring: &Wiring<'_>, class: TypeId, (setter, way): (MemberId, Way), c
     let body = program.body(call.member)?;
     let Node::Call { args, .. } = body.node(call.node) else { return None };
     let (object, _) = wiring.flow.receiver(call)?;
+    // beside another one of the same owner
+    let is_other = |guarded: &Site| match (wiring.flow.receiver(*guarded), &object) {
+        (Some((Val::Member(of, held), _)), Val::Member(same, beside)) => of == *same && held != *beside,
+        _ => false,
+    };
+    if matches!(&way, Way::Guard(guarded) if is_other(guarded)) {
+        return None;
+    }
     // a getter of the same object, which tells nobody
     let is_read = |n: NodeId| {
         let site = Site { member: call.member, node: n };
@@ -336,10 +348,12 @@ fn in_several_lanes(wiring: &Wiring<'_>, object: &Val, (setter, update): (Member
         return false;
     }
     let mut all = own;
-    // by the field that holds it, whatever the object around it
+    // by the field that holds it, whatever the object around it, or where there is but one
+    let class = wiring.program().member(setter).owner;
+    let is_only = LazyCell::new(|| wiring.flow.creations(class).iter().filter(|s| !wiring.in_test(s.member)).count() == 1);
     let same = |other: &Val| match (object, other) {
-        (Val::Member(_, a), Val::Member(_, b)) => a == b,
-        _ => object == other,
+        (Val::Member(_, a), Val::Member(_, b)) if a == b => true,
+        _ => object == other || *is_only,
     };
     for method in [setter, update] {
         for site in wiring.flow.call_sites(method) {
@@ -368,11 +382,31 @@ fn lanes(wiring: &Wiring<'_>, site: Site, depth: u32, seen: &mut BTreeSet<Site>)
         found.insert(Site { member: site.member, node: NodeId::new(0) });
         return found;
     }
+    if pack.invokers.contains(program.text(info.name)) {
+        found.extend(wiring.flow.creations(info.owner).into_iter().filter_map(|made| handed_to_lane(wiring, made)));
+    }
     let Some(depth) = depth.checked_sub(1) else { return found };
     for caller in wiring.flow.call_sites(site.member) {
         found.extend(lanes(wiring, *caller, depth, seen));
     }
     found
+}
+
+/// What runs an object on a lane of its own, that is made on the spot: `new Thread(new Pump(orders))`, `pool.submit(new Pump(orders))`.
+fn handed_to_lane(wiring: &Wiring<'_>, made: Site) -> Option<Site> {
+    let program = wiring.program();
+    let body = program.body(made.member)?;
+    let around = program.scope(made.member).parent(made.node)?;
+    let lanes = &program.kit_of(made.member).pack.other_lanes;
+    let by = match body.node(around) {
+        Node::New { .. } => program.type_name(&wiring.flow.type_of_node(made.member, around)).is_some_and(|name| lanes.contains(name)),
+        Node::Call { callee, .. } => match body.node(callee) {
+            Node::Member { name, .. } => lanes.contains(program.unit_of(made.member).text(name)),
+            _ => false,
+        },
+        _ => false,
+    };
+    (by && !wiring.in_test(made.member)).then_some(Site { member: made.member, node: around })
 }
 
 /// Whether a lane is one of several of its kind: requests come side by side, and a loop starts many.

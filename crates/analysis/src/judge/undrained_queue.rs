@@ -2,14 +2,14 @@
 
 use std::collections::BTreeSet;
 
-use yarrowgraph_ir::{MemberKind, Node, Visibility};
+use yarrowgraph_ir::{MemberKind, Node, NodeId, Visibility};
 use yarrowgraph_model::{Certainty, Level};
 
 use super::{Draft, Page, Rule, related, short};
 use crate::command::{Commands, Holder, Holds};
 use crate::flow::Val;
-use crate::program::{MemberId, Site};
-use crate::state::How;
+use crate::program::{MemberId, Site, Ty, TypeId};
+use crate::state::{How, is_statement};
 use crate::wire::Wiring;
 use crate::wire::handles::keeper;
 
@@ -38,6 +38,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         found.push(of_holder(wiring, holder, ("commands", "and nothing takes them off")));
     }
     found.extend(of_functions(wiring, commands));
+    found.extend(of_wrapped(wiring, commands));
     // what would run them is never called
     let of_commands = commands.invokers.iter().map(|i| ("commands", &i.holder, i.holds));
     // what is there for all is often run by code that is no part of the tree
@@ -69,6 +70,34 @@ fn of_functions(wiring: &Wiring<'_>, commands: &Commands) -> Vec<Draft> {
             let fills: Vec<Site> = fills.map(|w| w.site).collect();
             let is_left = !fills.is_empty() && is_only_filled(wiring, field);
             is_left.then(|| draft(wiring, field, ("functions", "and nothing takes them off"), &fills))
+        })
+        .collect()
+}
+
+/// Queues of records that carry a command each, beside what the queue is ordered by, and that are only filled.
+fn of_wrapped(wiring: &Wiring<'_>, commands: &Commands) -> Vec<Draft> {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    let is_command = |ty: &Ty| ty.own().is_some_and(|base| commands.commands.keys().any(|class| program.is_a(*class, base)));
+    let carries = |record: TypeId| {
+        let is_field = |m: &&MemberId| matches!(program.member(**m).kind, MemberKind::Field | MemberKind::Property);
+        let fields = program.ty(record).members.iter().filter(is_field);
+        let does = |m: &MemberId| matches!(program.member(*m).kind, MemberKind::Method | MemberKind::Event);
+        !program.ty(record).members.iter().any(does) && fields.filter(|m| is_command(&flow.type_held(**m))).count() == 1
+    };
+    let is_queue = |field: &MemberId| {
+        let listed = wiring.is_list(*field) || flow.is_queue(*field);
+        listed && flow.element_held(*field).own().is_some_and(carries)
+    };
+    wiring
+        .written_fields()
+        .filter(is_queue)
+        .filter_map(|field| {
+            let pack = &program.kit_of(field).pack;
+            let puts = |site: Site| flow.receiver(site).is_some_and(|(_, name)| pack.adds.contains(program.text(name)));
+            let fills = wiring.writes(field).iter().map(|w| w.site).filter(|site| puts(*site) && !wiring.in_test(site.member));
+            let fills: Vec<Site> = fills.collect();
+            let is_left = !fills.is_empty() && is_only_filled(wiring, field);
+            is_left.then(|| draft(wiring, field, ("commands", "and nothing takes them off"), &fills))
         })
         .collect()
 }
@@ -149,12 +178,13 @@ fn is_only_filled(wiring: &Wiring<'_>, field: MemberId) -> bool {
                 Node::Assign { target, .. } => target == read.node,
                 Node::Member { object, name, .. } if object == read.node => {
                     let text = program.unit_of(read.member).text(name);
-                    let is_call =
-                        scope.parent(parent).is_some_and(|c| matches!(body.node(c), Node::Call { callee, .. } if callee == parent));
+                    let call = scope.parent(parent).filter(|c| matches!(body.node(*c), Node::Call { callee, .. } if callee == parent));
+                    let is_put_in_order =
+                        |call: NodeId| pack.rearranges.contains(text) && is_statement(program, Site { member: read.member, node: call });
                     pack.adds.contains(text)
                         || pack.adds_first.contains(text)
                         || pack.counts.contains(text)
-                        || !is_call && pack.counts.contains(text)
+                        || call.is_some_and(is_put_in_order)
                 }
                 _ => false,
             }

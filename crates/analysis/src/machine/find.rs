@@ -304,7 +304,7 @@ fn are_asked(flow: &Flow<'_>, found: &Found) -> bool {
 /// The transitions that moves come to.
 fn transitions(flow: &Flow<'_>, domain: &Domain, moves: &mut [Move]) -> Vec<Transition> {
     for m in moves.iter_mut() {
-        m.never = guards::contradict(flow.program, &m.conditions);
+        m.never = guards::contradict(flow, &m.conditions);
     }
     let mut out: Vec<Transition> = Vec::new();
     let mut numbers: FxHashMap<(Option<usize>, Event, usize, Site), usize> = FxHashMap::default();

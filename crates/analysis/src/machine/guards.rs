@@ -2,8 +2,12 @@
 
 use yarrowgraph_ir::{BinaryOp, Node, NodeId, UnaryOp};
 
-use crate::program::{Program, Site};
+use crate::flow::Flow;
+use crate::program::{MemberId, Program, Site, Sym};
 use crate::written;
+
+/// So many calls deep it is looked for what a statement between two conditions changes.
+const CALLS: u32 = 3;
 
 /// A value that is held against a limit.
 #[derive(Debug, PartialEq)]
@@ -14,13 +18,14 @@ struct Limit {
 }
 
 /// Whether some conditions, each of which must hold or not, exclude each other.
-pub fn contradict(program: &Program, conditions: &[(Site, bool)]) -> bool {
+pub fn contradict(flow: &Flow<'_>, conditions: &[(Site, bool)]) -> bool {
+    let program = flow.program;
     for (at, (site, holds)) in conditions.iter().enumerate() {
         for (other, other_holds) in &conditions[..at] {
             // in another function the same words may mean something else, and in another turn of a loop
             let together = site.member == other.member && site != other;
             // what is asked last looks through the whole body
-            if together && excludes(program, (*site, *holds), (*other, *other_holds)) && !is_changed_between(program, *other, *site) {
+            if together && excludes(program, (*site, *holds), (*other, *other_holds)) && !is_changed_between(flow, *other, *site) {
                 return true;
             }
         }
@@ -29,23 +34,40 @@ pub fn contradict(program: &Program, conditions: &[(Site, bool)]) -> bool {
 }
 
 /// Whether something that a condition asks about is given another value between two places of one body.
-fn is_changed_between(program: &Program, first: Site, second: Site) -> bool {
+fn is_changed_between(flow: &Flow<'_>, first: Site, second: Site) -> bool {
+    let program = flow.program;
     let Some(body) = program.body(first.member) else { return false };
     let scope = program.scope(first.member);
     let name_of = |node: NodeId| match body.node(node) {
-        Node::Name(name) | Node::Member { name, .. } => Some(name),
+        Node::Name(name) | Node::Member { name, .. } => Some(program.sym_in(first.member, name)),
         _ => None,
     };
-    let asked: Vec<_> = body.ids().filter(|n| scope.is_within(*n, first.node)).filter_map(name_of).collect();
+    let asked: Vec<Sym> = body.ids().filter(|n| scope.is_within(*n, first.node)).filter_map(name_of).collect();
     let between = |node: NodeId| scope.is_between(node, first.node, second.node);
     body.ids().filter(|n| between(*n) && !scope.is_within(*n, first.node)).any(|node| match body.node(node) {
-        Node::Assign { target, .. } | Node::Unary { op: UnaryOp::Step { .. }, operand: target } => {
-            name_of(target).is_some_and(|name| asked.contains(&name))
-        }
         // a statement of plain arithmetic, of which it is not kept what it changes
         Node::Plain => scope.parent(node).is_some_and(|p| matches!(body.node(p), Node::Block(_))),
-        _ => false,
+        _ => changes(flow, Site { member: first.member, node }, &asked, CALLS),
     })
+}
+
+/// Whether an expression gives something of some names another value, also within a method that it calls.
+fn changes(flow: &Flow<'_>, site: Site, names: &[Sym], calls: u32) -> bool {
+    let program = flow.program;
+    let Some(body) = program.body(site.member) else { return false };
+    match body.node(site.node) {
+        Node::Assign { target, .. } | Node::Unary { op: UnaryOp::Step { .. }, operand: target } => match body.node(target) {
+            Node::Name(name) | Node::Member { name, .. } => names.contains(&program.sym_in(site.member, name)),
+            _ => false,
+        },
+        Node::Call { .. } if calls > 0 => {
+            let within = |m: MemberId| {
+                program.body(m).is_some_and(|b| b.ids().any(|node| changes(flow, Site { member: m, node }, names, calls - 1)))
+            };
+            flow.callee(site).is_some_and(|c| within(c.member))
+        }
+        _ => false,
+    }
 }
 
 /// Whether two conditions cannot hold together.

@@ -8,7 +8,7 @@ use super::state::{self, State};
 use super::walk::Walker;
 use super::way::{Value, Way};
 use crate::flow::Val;
-use crate::program::{MemberId, Site, Sym, Ty, TypeId};
+use crate::program::{MemberId, Site, Sym, Ty, TypeId, words};
 
 /// Longer tables are not looked at.
 pub(super) const ROWS: usize = 400;
@@ -526,8 +526,7 @@ impl Walker<'_, '_> {
             Value::Several(values) => {
                 let program = self.flow.program;
                 let whole = program.text(text).to_owned();
-                let parts: Vec<&str> =
-                    whole.split(|c: char| !c.is_alphanumeric() && c != '_' && c != '-').filter(|p| !p.is_empty()).collect();
+                let parts: Vec<&str> = words(&whole).collect();
                 if parts.len() != values.len() {
                     return vec![(way, false)];
                 }

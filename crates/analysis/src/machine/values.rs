@@ -262,7 +262,9 @@ impl<'p> Walker<'_, 'p> {
         if !matches!(self.domain.encoding, Encoding::Enumeration(_)) || !matches!(**of, Val::This(_)) {
             return None;
         }
-        let states = self.flow.definitions(*field).iter().map(|d| {
+        // where nothing waits there is none
+        let is_none = |d: &&Site| self.program().body(d.member).is_some_and(|b| matches!(b.node(d.node), Node::Null));
+        let states = self.flow.definitions(*field).iter().filter(|d| !is_none(d)).map(|d| {
             let state = state::named(self.flow, d.member, d.node)?;
             self.domain.find(self.flow, state)
         });
@@ -335,17 +337,18 @@ impl<'p> Walker<'_, 'p> {
         if self.is_context(node) {
             return vec![(way, Value::Context)];
         }
-        let value = match self.constant(node, false) {
-            Some(value) => value,
-            None => match self.flow.eval_in(self.here(), node) {
-                Val::Lambda(m, f) => Value::Function(m, f),
-                value @ (Val::Member(..) | Val::Param(..)) => match (self.waiting(&value), literal(self.flow, &value, HOPS)) {
-                    (Some(bits), _) => Value::State(bits, false, None),
-                    (None, Some(site)) => Value::Row(site.into()),
-                    (None, None) => Value::Unknown,
-                },
-                _ => Value::Unknown,
+        let read = self.flow.eval_in(self.here(), node);
+        if let Some(bits) = self.waiting(&read) {
+            return vec![(way, Value::State(bits, false, None))];
+        }
+        let value = match (self.constant(node, false), read) {
+            (Some(value), _) => value,
+            (None, Val::Lambda(m, f)) => Value::Function(m, f),
+            (None, value @ (Val::Member(..) | Val::Param(..))) => match literal(self.flow, &value, HOPS) {
+                Some(site) => Value::Row(site.into()),
+                None => Value::Unknown,
             },
+            _ => Value::Unknown,
         };
         vec![(way, value)]
     }

@@ -9,10 +9,14 @@ use super::index::FileNames;
 use super::outlines::{self, NOWHERE};
 use super::packages::Packages;
 use super::types::Here;
-use super::{ByName, Index, Kit, Kits, MemberId, MemberInfo, Program, Scope, Site, Sym, Symbols, Ty, Type, TypeId, UnitId, index};
+use super::{ByName, Index, Kit, Kits, MemberId, MemberInfo, Program, Scope, Site, Sym, Symbols, Ty, Type, TypeId, UnitId, index, words};
 
 /// Texts beyond this length, in bytes, name no type.
 const LONGEST_NAME: usize = 200;
+
+/// What stands between the words of a text that joins some, of which each is a name by itself, and how many it joins at most.
+const JOINS: &[char] = &['/', ':', '|', ',', ';', '>', '@', '#', '+', '.', ' '];
+const JOINED: usize = 3;
 
 pub(super) fn link(mut units: Vec<Facts>, kit: &dyn Fn(Language) -> Kit, packages: &Packages) -> Program {
     units.sort_by(|a, b| a.unit.path.cmp(&b.unit.path));
@@ -150,6 +154,12 @@ fn intern_names(facts: &Facts, symbols: &mut Symbols) -> FileNames {
             && let Some((_, simple)) = text.rsplit_once('.')
         {
             last.push((Name(number as u32), symbols.intern(simple)));
+        } else if text.len() < LONGEST_NAME
+            && text.contains(JOINS)
+            && text.starts_with(char::is_alphanumeric)
+            && words(text).count() <= JOINED
+        {
+            words(text).for_each(|word| _ = symbols.intern(word));
         }
         symbols.intern(text)
     };

@@ -36,7 +36,7 @@ pub use kinds::Kinds;
 pub use packages::{Package, Packages};
 pub use resolve::{HOPS, Named};
 pub use scope::{Declared, Scope};
-pub use symbols::{Sym, Symbols};
+pub use symbols::{Sym, Symbols, words};
 pub use types::Ty;
 
 /// A file of the tree; an index into [`Program::units`].

@@ -2,6 +2,11 @@
 
 use yarrowgraph_ir::Interner;
 
+/// The words of a text that joins several, as the keys of tables do: `closed/open`, `closed:open`.
+pub fn words(text: &str) -> impl Iterator<Item = &str> {
+    text.split(|c: char| !c.is_alphanumeric() && c != '_' && c != '-').filter(|part| !part.is_empty())
+}
+
 /// A name of the tree; an index into [`Symbols`].
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub struct Sym(pub u32);

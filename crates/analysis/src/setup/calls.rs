@@ -29,7 +29,9 @@ impl Machine<'_, '_> {
                 result
             }
             Node::Name(name) => {
-                let known = self.declared(name, callee).map(|what| self.read(what));
+                // where methods have names of their own, no variable is called by its name
+                let is_value = self.program().kit_of(site.member).traits.fields_called;
+                let known = self.declared(name, callee).filter(|_| is_value).map(|what| self.read(what));
                 let values = self.handed(site, args, None);
                 self.calls.push(site);
                 let result = match known {
@@ -140,11 +142,24 @@ impl Machine<'_, '_> {
             self.call_member(extension.member, Value::Unknown, all)
         } else if let Some(function) = self.function_member(site, object, sym) {
             self.call_value(&function, args)
+        } else if let Some(target) = self.in_place_of_interface(site, object) {
+            match program.body(target).is_some_and(|b| b.root.is_some()) {
+                true => self.call_member(target, object.clone(), args),
+                false => self.call_value(object, args),
+            }
         } else {
             self.library_call(site, object, sym, args)
         };
         self.met(site);
         result
+    }
+
+    /// The method of an interface with one method that a function is called by, being in its place.
+    fn in_place_of_interface(&self, call: Site, object: &Value) -> Option<MemberId> {
+        matches!(self.kind(object), Some(Kind::Closure { .. } | Kind::Method { .. })).then_some(())?;
+        let target = self.flow.callee(call)?.member;
+        let info = self.program().member(target);
+        (info.kind == MemberKind::Method && self.program().only_method(info.owner).is_some()).then_some(target)
     }
 
     /// The method that a class answers a call with: the nearest one that takes the arguments.

@@ -1,6 +1,7 @@
 //! What objects hold besides their channels: which statements change a field, which expressions read one,
 //! and which calls end in telling others of it. Several rules ask whether what changes is announced.
 
+mod locks;
 mod paths;
 mod periodic;
 mod properties;
@@ -21,7 +22,8 @@ use crate::program::{MemberId, Site, Sym, TypeId};
 use crate::wire::Wiring;
 use crate::wire::channels::{Channel, ChannelKey};
 
-pub use paths::{any_within, comes_after, follows, is_statement, is_within_lock, precedes, runs_always, runs_where};
+pub use locks::is_within_lock;
+pub use paths::{any_within, comes_after, follows, is_statement, precedes, runs_always, runs_where};
 pub use periodic::{Round, rounds};
 pub use reads::Read;
 pub use registries::{Entry, Key, Registry, entries};

@@ -152,12 +152,6 @@ fn may_return(body: &Body, statement: NodeId) -> bool {
     false
 }
 
-/// Whether a lock is written around a statement.
-pub fn is_within_lock(program: &Program, site: Site) -> bool {
-    let is_lock = |body: &Body, node: NodeId| matches!(body.node(node), Node::Lock { .. });
-    program.body(site.member).is_some_and(|body| program.scope(site.member).ancestors(site.node).any(|n| is_lock(body, n)))
-}
-
 /// Whether what a call comes to is of no use to anybody: it is a statement of its own, or all that a method does that gives
 /// nothing back.
 pub fn is_statement(program: &Program, site: Site) -> bool {

@@ -62,6 +62,11 @@ pub fn of_channel(wiring: &Wiring<'_>, effect: &Effect) -> Judged {
 /// is worked out once.
 pub(super) type Handed = Mutex<FxHashMap<(MemberId, u16, Option<Sym>, u32), Judged>>;
 
+/// Whether the body that makes an object ends its life as well, by a teardown or by a block: `using var printer = new Printer();`
+pub fn is_ended_where_made(wiring: &Wiring<'_>, made: Site) -> bool {
+    Lives { flow: &wiring.flow, handed: &wiring.handed_lifetimes }.is_ended_there(made)
+}
+
 struct Lives<'f, 'p> {
     flow: &'f Flow<'p>,
     handed: &'f Handed,

@@ -1,22 +1,78 @@
 //! Messages that some put into a list and others take out of it: `chute.put({ floor: 2, kilos: 9 })`.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 
 use rayon::prelude::*;
-use yarrowgraph_ir::Node;
+use yarrowgraph_ir::pack::{Names, Pack};
+use yarrowgraph_ir::{Node, UnaryOp};
 
 use super::requests::only_lacking;
 use super::used::used_of;
 use super::{Draft, Message, draft_of, given, short};
 use crate::flow::Val;
-use crate::program::{AT_A_TIME, MemberId, Site, Sym};
+use crate::program::{AT_A_TIME, MemberId, Site, Sym, Ty, TypeId};
 use crate::state::How;
 use crate::wire::Wiring;
 
 /// The messages that lack what all others in the same list have.
 pub(super) fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     let fields: Vec<MemberId> = wiring.written_fields().collect();
-    fields.into_par_iter().with_max_len(AT_A_TIME).flat_map_iter(|list| of_list(wiring, list)).collect()
+    let mut drafts: Vec<Draft> = fields.into_par_iter().with_max_len(AT_A_TIME).flat_map_iter(|list| of_list(wiring, list)).collect();
+    drafts.extend(of_library_queues(wiring));
+    drafts
+}
+
+/// Messages of one type that are put into queues of a library, which who takes them out may hold by another name.
+fn of_library_queues(wiring: &Wiring<'_>) -> Vec<Draft> {
+    let program = wiring.program();
+    // what queues of a library hold
+    let held = |ty: Ty, by: MemberId| match ty {
+        Ty::Outside(name, args) if program.kit_of(by).pack.queues.contains(program.text(name)) => args.first()?.own(),
+        _ => None,
+    };
+    let asked = |call: &Site| -> Option<TypeId> {
+        let body = program.body(call.member)?;
+        let Node::Call { callee, .. } = body.node(call.node) else { return None };
+        let Node::Member { object, .. } = body.node(callee) else { return None };
+        held(wiring.flow.type_of_node(call.member, object), call.member).filter(|t| program.is_mere_data(*t))
+    };
+    let calls = |names: fn(&Pack) -> &Names| {
+        let mut called: BTreeMap<TypeId, Vec<Site>> = BTreeMap::new();
+        let named: BTreeSet<Sym> = program.packs().flat_map(|p| names(p).iter()).filter_map(|name| program.symbols.get(name)).collect();
+        for call in named.into_iter().flat_map(|name| program.index.calls(name)).filter(|c| !wiring.in_test(c.member)) {
+            if let Some(message) = asked(call) {
+                called.entry(message).or_default().push(*call);
+            }
+        }
+        called
+    };
+    let (puts, takes) = (calls(|p| &p.adds), calls(|p| &p.takes));
+    let mut drafts = Vec::new();
+    for (message, puts) in puts {
+        let Some(taken) = takes.get(&message) else { continue };
+        let made: Vec<Vec<Message>> =
+            puts.iter().map(|put| wiring.flow.argument(*put, 0).map_or_else(Vec::new, |arg| given(wiring, arg, *put, 0))).collect();
+        // who puts something else there makes it open what all messages have
+        if made.iter().any(Vec::is_empty) {
+            continue;
+        }
+        let messages: Vec<Message> = made.into_iter().flatten().collect();
+        let taker = taken.first().map(|call| call.member);
+        let is_taken = |v: &Val| match v {
+            Val::Element(of, _) => taker.is_some_and(|by| held(wiring.flow.type_of(of), by) == Some(message)),
+            _ => comes_of_call(wiring, v, &|call| taken.contains(&call)),
+        };
+        let what = short(&program.type_id(message));
+        let all: BTreeSet<Sym> = messages.iter().flat_map(|m| m.parts.difference(&m.empty)).copied().collect();
+        for part in all {
+            let Some((lacking, with)) = only_lacking(&messages, part) else { continue };
+            let Some(used) = used_where_taken(wiring, &is_taken, part) else { continue };
+            let name = program.text(part);
+            let text = format!("this `{what}` has no `{name}`, which the others have and who takes it out of the queue uses unguarded");
+            drafts.push(draft_of(wiring, lacking, name, &with, used, what.clone(), text));
+        }
+    }
+    drafts
 }
 
 fn of_list(wiring: &Wiring<'_>, list: MemberId) -> Vec<Draft> {
@@ -57,7 +113,36 @@ fn lacking(wiring: &Wiring<'_>, list: MemberId, messages: &[Message], part: Sym)
 /// Where a part of what is taken out of a list is used, without asking whether it is there.
 fn taken_and_used(wiring: &Wiring<'_>, list: MemberId, part: Sym) -> Option<Site> {
     let program = wiring.program();
-    let is_taken = |v: &Val| matches!(v, Val::Element(of, _) if matches!(**of, Val::Member(_, m) | Val::Static(m) if m == list));
+    let takes = |s: Site| wiring.flow.receiver(s).is_some_and(|(_, name)| program.kit_of(list).pack.takes.contains(program.text(name)));
+    let within = wiring.writes(list).iter().filter(|w| matches!(w.how, How::Within) && takes(w.site));
+    let taking: BTreeSet<MemberId> = within.map(|w| w.site.member).collect();
+    let is_taken = |v: &Val| match v {
+        Val::Element(of, _) => matches!(**of, Val::Member(_, m) | Val::Static(m) if m == list),
+        // by what gives it out, now or when there is one
+        _ => comes_of_call(wiring, v, &|call| wiring.flow.callee(call).is_some_and(|c| taking.contains(&c.member))),
+    };
+    used_where_taken(wiring, &is_taken, part)
+}
+
+/// Whether a value is what one of some calls gives, also where that is waited for.
+fn comes_of_call(wiring: &Wiring<'_>, value: &Val, is_one: &dyn Fn(Site) -> bool) -> bool {
+    match value {
+        Val::Call(call) => is_one(*call),
+        Val::Local(local) => wiring.flow.local_values(*local).iter().any(|given| {
+            let Some(body) = wiring.program().body(local.member) else { return false };
+            let node = match body.node(*given) {
+                Node::Unary { op: UnaryOp::Await, operand } => operand,
+                _ => *given,
+            };
+            matches!(body.node(node), Node::Call { .. }) && is_one(Site { member: local.member, node })
+        }),
+        _ => false,
+    }
+}
+
+/// Where a part of what is taken somewhere is used, without asking whether it is there.
+fn used_where_taken(wiring: &Wiring<'_>, is_taken: &dyn Fn(&Val) -> bool, part: Sym) -> Option<Site> {
+    let program = wiring.program();
     let takers: BTreeSet<MemberId> = program
         .index
         .reads(part)
@@ -70,7 +155,7 @@ fn taken_and_used(wiring: &Wiring<'_>, list: MemberId, part: Sym) -> Option<Site
         .collect();
     takers.into_iter().filter(|m| !wiring.in_test(*m)).find_map(|member| {
         let node = program.body(member)?.root?;
-        used_of(wiring, Site { member, node }, &is_taken, &|_| false, part)
+        used_of(wiring, Site { member, node }, is_taken, &|_| false, part)
     })
 }
 

@@ -3,7 +3,7 @@
 use yarrowgraph_ir::{MemberKind, Node, NodeId, UnaryOp};
 
 use super::teardown;
-use crate::flow::{Val, is_override};
+use crate::flow::{Binding, Val, is_override};
 use crate::program::{MemberId, Site, TypeId};
 use crate::state;
 use crate::wire::Wiring;
@@ -116,6 +116,30 @@ pub(super) fn is_handed_over(wiring: &Wiring<'_>, handler: &Val) -> bool {
             Node::New { args, .. } => body.list(args).iter().all(|a| !matches!(wiring.flow.eval_in(site.member, *a), Val::This(_))),
             _ => false,
         })
+}
+
+/// Whether the object that a handler is a method of is made, and ended again, by the body that subscribes, or by all who hand it
+/// to that.
+pub(super) fn is_of_ended(wiring: &Wiring<'_>, handler: &Val, effect: &Effect) -> bool {
+    let flow = &wiring.flow;
+    let made = |of: &Val| match of {
+        Val::New(made) => Some(*made),
+        Val::Local(local) => flow.local_values(*local).first().map(|value| Site { member: local.member, node: *value }),
+        _ => None,
+    };
+    let is_ended = |of: &Val, by: MemberId| made(of).is_some_and(|m| m.member == by && lifetime::is_ended_where_made(wiring, m));
+    let Val::Method(_, Some(of)) = handler else { return false };
+    match &**of {
+        Val::Param(m, None, index) => {
+            let callers = flow.callers((*m, None));
+            let hands_ended = |(call, binding): &(Site, Binding)| match binding.args.get(usize::from(*index)) {
+                Some(Some(given)) => is_ended(given, call.member),
+                _ => false,
+            };
+            *m == effect.site.member && !callers.is_empty() && callers.iter().all(hands_ended)
+        }
+        of => is_ended(of, effect.site.member),
+    }
 }
 
 /// Whether the tree's own code makes objects of a type: if it does not, nothing shows that one ends before the process.
