@@ -93,8 +93,23 @@ fn behind_walk(wiring: &Wiring<'_>, walk: Site) -> Option<Unhandled> {
     if let Node::Call { .. } = body.node(walk.node) {
         // what a library gives for none: null, or an empty optional
         let (first, name) = first_of(&wiring.flow, walk.member, body, scope, walk.node)?;
-        let fails = program.kit_of(walk.member).pack.firsts_or_fail.contains(name);
-        let is_answer = match scope.parent(first).map(|p| body.node(p)) {
+        let pack = &program.kit_of(walk.member).pack;
+        let fails = pack.firsts_or_fail.contains(name);
+        // or what stands for none, if that is none as well: `.orElse(null)`
+        let mut answer = first;
+        while let Some(asked) = scope.parent(answer)
+            && let Node::Member { object, name, .. } = body.node(asked)
+            && let Some(call) = scope.parent(asked).filter(|_| object == answer)
+            && let Node::Call { callee, args, .. } = body.node(call)
+            && callee == asked
+            && pack.unwraps.contains(program.unit_of(walk.member).text(name))
+        {
+            if !matches!(body.list(args), [instead] if is_missing(wiring, body, walk.member, *instead)) {
+                return None;
+            }
+            answer = call;
+        }
+        let is_answer = match scope.parent(answer).map(|p| body.node(p)) {
             None => body.returns_root,
             Some(Node::Return(_)) => true,
             _ => false,

@@ -2,7 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use yarrowgraph_ir::{BinaryOp, Node, NodeId, UnaryOp};
+use yarrowgraph_ir::{BinaryOp, Body, Node, NodeId, UnaryOp};
 use yarrowgraph_model::{Certainty, Level, Place};
 
 use super::{Draft, Page, Rule, related, short};
@@ -118,23 +118,48 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     found
 }
 
-/// Of a row of branches (`else if`), an earlier one that asks for some of what the one around a statement asks for, in the same words, and
-/// for nothing else; with the condition of the latter.
+/// Of a row of branches (`else if`, or choices that leave), an earlier one that asks for some of what the one around a statement asks
+/// for, in the same words, and for nothing else; with the condition of the latter.
 fn covered(program: &Program, site: Site) -> Option<(Site, Site)> {
     let (body, scope) = (program.body(site.member)?, program.scope(site.member));
     let at = |node: NodeId| Site { member: site.member, node };
     let (choice, cond) = branch_around(program, site)?;
     let asked = terms(program, site.member, cond)?;
+    let covers = |earlier: NodeId| {
+        alternatives(body, earlier).into_iter().any(|a| terms(program, site.member, a).is_some_and(|t| t.is_subset(&asked)))
+    };
     let mut branch = choice;
     while let Some(Node::If { cond: earlier, other: Some(other), .. }) = scope.parent(branch).map(|p| body.node(p))
         && other == branch
     {
-        if terms(program, site.member, earlier).is_some_and(|terms| terms.is_subset(&asked)) {
+        if covers(earlier) {
             return Some((at(earlier), at(cond)));
         }
         branch = scope.parent(branch)?;
     }
+    // nothing but such choices stands between
+    let Node::Block(list) = body.node(scope.parent(branch)?) else { return None };
+    let before = body.list(list).iter().take_while(|s| **s != branch).collect::<Vec<_>>().into_iter().rev();
+    for statement in before {
+        match body.node(*statement) {
+            Node::If { cond: earlier, then, other: None } if body.leaves(then) => {
+                terms(program, site.member, earlier)?;
+                if covers(earlier) {
+                    return Some((at(earlier), at(cond)));
+                }
+            }
+            _ => return None,
+        }
+    }
     None
+}
+
+/// The conditions of which one is enough for another to hold.
+fn alternatives(body: &Body, cond: NodeId) -> Vec<NodeId> {
+    match body.node(cond) {
+        Node::Binary { op: BinaryOp::Or, left, right } => [alternatives(body, left), alternatives(body, right)].concat(),
+        _ => vec![cond],
+    }
 }
 
 /// The choice that a statement stands in, and its condition, where it is done if that holds.

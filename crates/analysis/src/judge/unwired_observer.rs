@@ -82,7 +82,10 @@ fn classes(wiring: &Wiring<'_>) -> Vec<Draft> {
         let handed = LazyCell::new(|| handed_elsewhere(wiring, channels, *interface));
         let all: FxHashSet<TypeId> = known.iter().flatten().flatten().copied().collect();
         // who is attached under the name of the interface, or of a base, may be anybody
-        let open = known.iter().any(Option::is_none) || all.contains(interface) || all.iter().any(|t| program.ty(*t).modifiers.is_abstract);
+        let open = known.iter().any(Option::is_none)
+            || channels.iter().any(|c| begins_with_others(wiring, c))
+            || all.contains(interface)
+            || all.iter().any(|t| program.ty(*t).modifiers.is_abstract);
         for class in program.heirs(*interface).into_iter().skip(1) {
             let is_attached = |class: TypeId| {
                 all.iter().any(|t| {
@@ -123,6 +126,19 @@ fn classes(wiring: &Wiring<'_>) -> Vec<Draft> {
         }
     }
     drafts
+}
+
+/// Whether a roster is made with those that its owner is handed: `_weighers = new List<IWeigher>(weighers)`.
+fn begins_with_others(wiring: &Wiring<'_>, channel: &Channel) -> bool {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    let ChannelKey::Own(roster, _) = channel.key else { return false };
+    flow.definitions(roster).iter().any(|d| {
+        let is_handed = |n: NodeId| matches!(flow.eval_in(d.member, n), Val::Param(..));
+        program.body(d.member).is_some_and(|body| match body.node(d.node) {
+            Node::New { args, .. } | Node::Call { args, .. } => body.list(args).iter().any(|a| is_handed(*a)),
+            _ => is_handed(d.node),
+        })
+    })
 }
 
 /// Classes of a language without interfaces that have the very method which only a channel calls, as those have that are on it.

@@ -16,7 +16,7 @@ use super::reach::{self, Reach};
 use super::stores::Around;
 use super::walk::{self, Walker};
 use super::way::Value;
-use super::{Domain, Encoding, Event, Found, Holder, Machine, Move, State, Transition, guards, holders, questions, state, stores};
+use super::{Domain, Encoding, Event, Found, Holder, Machine, Move, State, Transition, guards, holders, passed, questions, state, stores};
 use crate::flow::{Flow, Val, returned};
 use crate::program::{AT_A_TIME, Kinds, MemberId, Program, Site, Sym, Ty, TypeId};
 use crate::state::is_statement;
@@ -127,8 +127,7 @@ fn of_field(wiring: &Wiring<'_>, machine: Machine, domain: Domain, field: Member
     if moves.is_empty() && discarded.is_empty() {
         return None;
     }
-    let mut passed_over = passed_over(flow, &machine, field, &found);
-    passed_over.extend(calls_passed_over(flow, &domain, &reach, &found));
+    let passed_over = passed::over(flow, &machine, field, (&domain, &reach), &found);
     let (initial, starts) = initial(flow, &machine, &mut domain, field, &reach);
     let transitions = transitions(flow, &domain, &mut moves);
     let mut result = Found {
@@ -154,51 +153,6 @@ fn of_field(wiring: &Wiring<'_>, machine: Machine, domain: Domain, field: Member
     };
     result.moves = is_machine(&result) && (found.tested || are_asked(flow, &result));
     (result.moves || !result.discarded.is_empty()).then(|| Asked::Found(Box::new(result)))
-}
-
-/// Statements of walked methods that store a state and that no way comes to.
-fn passed_over(flow: &Flow<'_>, machine: &Machine, field: MemberId, found: &walk::Found) -> Vec<Site> {
-    let program = flow.program;
-    let mut missed = Vec::new();
-    for member in &found.entered {
-        let Some(body) = program.body(*member) else { continue };
-        let scope = program.scope(*member);
-        for node in body.ids() {
-            let Node::Assign { target, .. } = body.node(node) else { continue };
-            let site = Site { member: *member, node };
-            let plain = scope.function_around(body, node).is_none() && program.member(*member).kind == MemberKind::Method;
-            if plain && *member != field && machine.is_holder(flow, *member, target) && !found.stores.contains(&site) {
-                missed.push(site);
-            }
-        }
-    }
-    missed
-}
-
-/// Calls in walked methods that hand a state to a method which moves the machine, and that no way comes to. What is run round after
-/// round may come there in a later one.
-fn calls_passed_over(flow: &Flow<'_>, domain: &Domain, reach: &Reach, found: &walk::Found) -> Vec<Site> {
-    let program = flow.program;
-    let mut missed = Vec::new();
-    for member in found.entered.iter().filter(|m| program.member(**m).kind == MemberKind::Method) {
-        let Some(body) = program.body(*member) else { continue };
-        let scope = program.scope(*member);
-        for node in body.ids() {
-            let Node::Call { args, .. } = body.node(node) else { continue };
-            let site = Site { member: *member, node };
-            let names = |a: &NodeId| names_state(flow, domain, *member, *a);
-            if !found.called.contains(&site)
-                && body.list(args).iter().any(names)
-                && !program.in_loop(site)
-                && !flow.call_sites(*member).iter().any(|call| program.in_loop(*call))
-                && scope.function_around(body, node).is_none()
-                && flow.callee(site).is_some_and(|c| reach.moves(c.member))
-            {
-                missed.push(site);
-            }
-        }
-    }
-    missed
 }
 
 /// Calls of the states' methods that do nothing but answer with the next state, and whose answer is let go.
@@ -254,7 +208,7 @@ fn answers_are_let_go(flow: &Flow<'_>, domain: &Domain, family: &dyn Fn(TypeId) 
 }
 
 /// Whether an expression names one of the states on some way.
-fn names_state(flow: &Flow<'_>, domain: &Domain, member: MemberId, node: NodeId) -> bool {
+pub(super) fn names_state(flow: &Flow<'_>, domain: &Domain, member: MemberId, node: NodeId) -> bool {
     let Some(body) = flow.program.body(member) else { return false };
     match body.node(node) {
         Node::Conditional { then, other, .. } => names_state(flow, domain, member, then) || names_state(flow, domain, member, other),

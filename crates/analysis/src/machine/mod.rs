@@ -17,6 +17,7 @@ pub mod lists;
 mod map;
 pub mod names;
 mod origins;
+mod passed;
 mod questions;
 mod reach;
 mod repeated;

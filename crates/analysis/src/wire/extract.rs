@@ -82,6 +82,27 @@ impl Extractor<'_, '_> {
         found.push(effect);
     }
 
+    /// The entry that a name without a declaration stands for, of an object that is made empty and looked up by what comes:
+    /// `buoy.byBand.rough = …` where `byBand[band]` is called.
+    fn entry_by_name(&self, target: &Val) -> Option<Holder> {
+        let Val::Outside(of, name) = target else { return None };
+        let (Val::Member(_, field) | Val::Static(field)) = **of else { return None };
+        let program = self.flow.program;
+        let is_empty =
+            |d: &Site| program.body(d.member).is_some_and(|b| matches!(b.node(d.node), Node::Object(entries) if entries.len == 0));
+        let is_looked_up = |read: &Site| {
+            let (Some(body), scope) = (program.body(read.member), program.scope(read.member)) else { return false };
+            matches!(scope.parent(read.node).map(|p| body.node(p)), Some(Node::Index { object, .. }) if object == read.node)
+        };
+        let info = program.member(field);
+        let is_map = program.kit(info.unit).traits.duck_typed
+            && self.flow.only_definition(field).as_ref().is_some_and(is_empty)
+            && program.index.reads(info.name).iter().any(is_looked_up);
+        let mut holder = holder_of(self.flow, of).filter(|_| is_map)?;
+        holder.key = Some(Val::Str(*name));
+        Some(holder)
+    }
+
     /// What a handler can be combined into: decided by the right side, or by the type of the left.
     fn event_holder(&self, target: &Val, handler: &Val) -> Option<Holder> {
         let flow = self.flow;
@@ -168,6 +189,12 @@ impl Extractor<'_, '_> {
             return;
         }
         let target_value = self.eval(target);
+        if let Some(holder) = self.entry_by_name(&target_value)
+            && self.eval(value).is_function()
+        {
+            self.put(node, holder, value, true, found);
+            return;
+        }
         let Some(holder) = holder_of(self.flow, &target_value) else {
             self.store_outside(node, &target_value, value, found);
             return;

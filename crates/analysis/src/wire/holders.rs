@@ -5,7 +5,7 @@ use std::sync::{Arc, Mutex};
 
 use rayon::prelude::*;
 use rustc_hash::{FxHashMap, FxHashSet};
-use yarrowgraph_ir::{Body, MemberKind, Node, NodeId, TypeKind, Visibility};
+use yarrowgraph_ir::{Body, MemberKind, Node, NodeId, TypeKind, TypeRef, Visibility};
 
 use super::channels::Signals;
 use super::effect::{Act, Effect, Event, Guard};
@@ -393,6 +393,25 @@ fn asks_the_record(flow: &Flow<'_>, m: MemberId, message: Sym) -> bool {
     !body.ids().any(tells)
 }
 
+/// Whether all that an interface has is methods that say what has happened, and give nothing back.
+fn hears_only(program: &Program, interface: TypeId) -> bool {
+    let gives_nothing = |m: MemberId| {
+        let declared = program.decl(m).ty.map(|ty| program.unit_of(m).type_ref(ty));
+        declared.is_none_or(|ty| matches!(ty, TypeRef::Named { name, .. } if program.unit_of(m).text(*name) == "void"))
+    };
+    let mut count = 0;
+    let mut hears = true;
+    program.for_each_base(interface, &mut |t| {
+        for m in &program.ty(t).members {
+            let info = program.member(*m);
+            count += 1;
+            hears &= info.kind == MemberKind::Method && says_what_happened(program.text(info.name)) && gives_nothing(*m);
+        }
+        hears
+    });
+    hears && count > 0 && program.outside_bases(interface).is_empty()
+}
+
 /// Whether an expression makes a collection with nothing in it.
 fn is_empty_list(body: &Body, node: NodeId) -> bool {
     match body.node(node) {
@@ -509,7 +528,8 @@ fn is_channel(flow: &Flow<'_>, m: MemberId, u: &Use) -> bool {
                     return false;
                 }
                 let comes_and_goes = u.hands_itself || u.talks_back || u.open_leave || weakly;
-                let interface = t.kind == TypeKind::Interface && (is_called || comes_and_goes);
+                let is_told_only = || u.of_events && u.open_join && hears_only(program, kind);
+                let interface = t.kind == TypeKind::Interface && (is_called || comes_and_goes || is_told_only());
                 let comes = is_called || u.hands_itself || u.talks_back && (u.of_events || !u.hands_owner) || weakly;
                 // objects of one class that hear of each other through who keeps them
                 let colleagues = u.talks_back_to_it && u.of_events && u.messages && !u.holds_parts();
