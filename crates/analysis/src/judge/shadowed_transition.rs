@@ -139,8 +139,9 @@ fn covered(program: &Program, site: Site) -> Option<(Site, Site)> {
     }
     // nothing but such choices stands between
     let Node::Block(list) = body.node(scope.parent(branch)?) else { return None };
-    let before = body.list(list).iter().take_while(|s| **s != branch).collect::<Vec<_>>().into_iter().rev();
-    for statement in before {
+    let row = body.list(list);
+    let at_branch = row.iter().position(|s| *s == branch)?;
+    for statement in row[..at_branch].iter().rev() {
         match body.node(*statement) {
             Node::If { cond: earlier, then, other: None } if body.leaves(then) => {
                 terms(program, site.member, earlier)?;

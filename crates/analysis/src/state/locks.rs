@@ -30,6 +30,7 @@ pub fn is_within_lock(program: &Program, site: Site) -> bool {
     false
 }
 
+/// What is asked about a place, with the body around it.
 struct Locks<'p> {
     program: &'p Program,
     site: Site,
