@@ -183,8 +183,9 @@ pub fn way_of(flow: &Flow<'_>, links: &Links, kind: Of, code: Code<'_>) -> Optio
     let asked = |n: NodeId| {
         let (call, name) = method_call_of(code.body, scope, n)?;
         let name = program.sym_in(code.member, name);
-        let is_function = || match flow.callee(Site { member: code.member, node: call }) {
-            Some(asked) => program.only_method(program.member(asked.member).owner) == Some(asked.member),
+        let site = Site { member: code.member, node: call };
+        let is_function = || match flow.callee(site) {
+            Some(_) => flow.calls_only_method(site),
             None => flow.type_of_node(code.member, n).own().is_none() && pack.invokers.contains(program.text(name)),
         };
         Some((call, name == entry || is_function()))

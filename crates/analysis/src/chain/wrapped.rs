@@ -89,15 +89,12 @@ fn wrap(
     let pack = &flow.program.kit_of(member).pack;
     // a call of what is handed to the function around: by itself, or by the one method that functions, or interfaces in their
     // place, have
-    let is_only_method = |call: NodeId| {
-        let asked = flow.callee(Site { member, node: call }).map(|c| c.member);
-        asked.is_some_and(|m| flow.program.only_method(flow.program.member(m).owner) == Some(m))
-    };
     let called = |n: NodeId| -> Option<(NodeId, u16, Name)> {
         let Node::Call { callee, .. } = body.node(n) else { return None };
         let what = match body.node(callee) {
             Node::Member { object, name, .. }
-                if pack.invokers.contains(flow.program.unit_of(member).text(name)) || param_of(object).is_some() && is_only_method(n) =>
+                if pack.invokers.contains(flow.program.unit_of(member).text(name))
+                    || param_of(object).is_some() && flow.calls_only_method(Site { member, node: n }) =>
             {
                 object
             }

@@ -440,10 +440,10 @@ fn written_map(wiring: &Wiring<'_>, filled: &Filled, member: MemberId) -> Vec<Ta
     let mut entries: Vec<Entry> = Vec::new();
     let mut first = None;
     if let Some(site) = flow.only_definition(member)
-        && let Some(written) = wiring.flow.map_literal(site)
+        && let Some(written) = flow.map_literal(site)
     {
         first = Some(written);
-        for (key, value) in wiring.flow.pairs(written) {
+        for (key, value) in flow.pairs(written) {
             entries.extend(entry(wiring, key, value));
         }
     }

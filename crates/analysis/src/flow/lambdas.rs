@@ -135,6 +135,14 @@ fn handed_by_type(program: &Program, ty: &Ty, index: u16) -> Ty {
     }
 }
 
+impl Flow<'_> {
+    /// Whether a call is of the one method of an interface, by which a function in its place is called.
+    pub(crate) fn calls_only_method(&self, call: Site) -> bool {
+        let asked = self.callee(call).map(|c| c.member);
+        asked.is_some_and(|m| self.program.only_method(self.program.member(m).owner) == Some(m))
+    }
+}
+
 impl Program {
     /// What an object of a type stands for, where that is a box of one thing, as a future or an optional value is.
     pub(crate) fn boxed(&self, unit: UnitId, ty: &Ty) -> Option<Ty> {

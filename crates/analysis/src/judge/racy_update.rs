@@ -133,10 +133,8 @@ fn is_guarded(wiring: &Wiring<'_>, call: Site) -> bool {
     let functions = scope.ancestors(call.node).filter(|n| matches!(body.node(*n), Node::Lambda(_)));
     functions.filter_map(|f| scope.parent(f)).any(|around| {
         let around = Site { member: call.member, node: around };
-        wiring.flow.receiver(around).is_some_and(|(of, _)| {
-            let whole = |v: &Val| if let Val::Member(whole, _) | Val::Outside(whole, _) = v { Some((**whole).clone()) } else { None };
-            of == object || whole(&of).as_ref() == Some(&object)
-        })
+        let is_part = |of: &Val| matches!(of, Val::Member(whole, _) | Val::Outside(whole, _) if **whole == object);
+        wiring.flow.receiver(around).is_some_and(|(of, _)| of == object || is_part(&of))
     })
 }
 

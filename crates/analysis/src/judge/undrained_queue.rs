@@ -68,8 +68,7 @@ fn of_functions(wiring: &Wiring<'_>, commands: &Commands) -> Vec<Draft> {
         .filter_map(|field| {
             let fills = wiring.writes(field).iter().filter(|w| matches!(w.how, How::Within) && !wiring.in_test(w.site.member));
             let fills: Vec<Site> = fills.map(|w| w.site).collect();
-            let is_left = !fills.is_empty() && is_only_filled(wiring, field);
-            is_left.then(|| draft(wiring, field, ("functions", "and nothing takes them off"), &fills))
+            left_filled(wiring, field, "functions", &fills)
         })
         .collect()
 }
@@ -96,8 +95,7 @@ fn of_wrapped(wiring: &Wiring<'_>, commands: &Commands) -> Vec<Draft> {
             let puts = |site: Site| flow.receiver(site).is_some_and(|(_, name)| pack.adds.contains(program.text(name)));
             let fills = wiring.writes(field).iter().map(|w| w.site).filter(|site| puts(*site) && !wiring.in_test(site.member));
             let fills: Vec<Site> = fills.collect();
-            let is_left = !fills.is_empty() && is_only_filled(wiring, field);
-            is_left.then(|| draft(wiring, field, ("commands", "and nothing takes them off"), &fills))
+            left_filled(wiring, field, "commands", &fills)
         })
         .collect()
 }
@@ -158,6 +156,12 @@ fn draft(wiring: &Wiring<'_>, field: MemberId, (what, why): (&str, &str), fills:
         parties: vec![id],
         edit: None,
     }
+}
+
+/// The finding that something is put into a field, and that this is all that is done with it.
+fn left_filled(wiring: &Wiring<'_>, field: MemberId, what: &str, fills: &[Site]) -> Option<Draft> {
+    let is_left = !fills.is_empty() && is_only_filled(wiring, field);
+    is_left.then(|| draft(wiring, field, (what, "and nothing takes them off"), fills))
 }
 
 /// Whether a list is only added to and counted.

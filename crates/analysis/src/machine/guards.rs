@@ -1,6 +1,7 @@
 //! Conditions of transitions: which of them cannot hold together, as far as limits and texts tell.
 
-use yarrowgraph_ir::{BinaryOp, Node, NodeId, UnaryOp};
+use rustc_hash::FxHashSet;
+use yarrowgraph_ir::{BinaryOp, Body, Node, NodeId, UnaryOp};
 
 use crate::flow::Flow;
 use crate::program::{MemberId, Program, Site, Sym};
@@ -44,30 +45,38 @@ fn is_changed_between(flow: &Flow<'_>, first: Site, second: Site) -> bool {
     };
     let asked: Vec<Sym> = body.ids().filter(|n| scope.is_within(*n, first.node)).filter_map(name_of).collect();
     let between = |node: NodeId| scope.is_between(node, first.node, second.node);
-    body.ids().filter(|n| between(*n) && !scope.is_within(*n, first.node)).any(|node| match body.node(node) {
-        // a statement of plain arithmetic, of which it is not kept what it changes
-        Node::Plain => scope.parent(node).is_some_and(|p| matches!(body.node(p), Node::Block(_))),
-        _ => changes(flow, Site { member: first.member, node }, &asked, CALLS),
-    })
+    let here = |n: &NodeId| between(*n) && !scope.is_within(*n, first.node);
+    // a statement of plain arithmetic, of which it is not kept what it changes
+    let is_plain = |n: NodeId| body.node(n) == Node::Plain && scope.parent(n).is_some_and(|p| matches!(body.node(p), Node::Block(_)));
+    if body.ids().filter(here).any(is_plain) {
+        return true;
+    }
+    let is_call = |s: &&Site| program.body(s.member).is_some_and(|b| matches!(b.node(s.node), Node::Call { .. }));
+    let all_of = |member: MemberId| {
+        let nodes = program.body(member).into_iter().flat_map(Body::ids);
+        nodes.map(move |node| Site { member, node })
+    };
+    let mut sites: Vec<Site> = body.ids().filter(here).map(|node| Site { member: first.member, node }).collect();
+    // each method that is called in between is looked at once, where it is nearest
+    let mut called: FxHashSet<MemberId> = FxHashSet::default();
+    for _ in 0..CALLS {
+        if sites.iter().any(|s| writes(program, *s, &asked)) {
+            return true;
+        }
+        let callees = sites.iter().filter(is_call).filter_map(|s| flow.callee(*s)).map(|c| c.member);
+        let callees: Vec<MemberId> = callees.filter(|m| called.insert(*m)).collect();
+        sites = callees.into_iter().flat_map(all_of).collect();
+    }
+    sites.iter().any(|s| writes(program, *s, &asked))
 }
 
-/// Whether an expression gives something of some names another value, also within a method that it calls.
-fn changes(flow: &Flow<'_>, site: Site, names: &[Sym], calls: u32) -> bool {
-    let program = flow.program;
+/// Whether an expression gives something of some names another value.
+fn writes(program: &Program, site: Site, names: &[Sym]) -> bool {
     let Some(body) = program.body(site.member) else { return false };
-    match body.node(site.node) {
-        Node::Assign { target, .. } | Node::Unary { op: UnaryOp::Step { .. }, operand: target } => match body.node(target) {
-            Node::Name(name) | Node::Member { name, .. } => names.contains(&program.sym_in(site.member, name)),
-            _ => false,
-        },
-        Node::Call { .. } if calls > 0 => {
-            let within = |m: MemberId| {
-                program.body(m).is_some_and(|b| b.ids().any(|node| changes(flow, Site { member: m, node }, names, calls - 1)))
-            };
-            flow.callee(site).is_some_and(|c| within(c.member))
-        }
-        _ => false,
-    }
+    let (Node::Assign { target, .. } | Node::Unary { op: UnaryOp::Step { .. }, operand: target }) = body.node(site.node) else {
+        return false;
+    };
+    matches!(body.node(target), Node::Name(name) | Node::Member { name, .. } if names.contains(&program.sym_in(site.member, name)))
 }
 
 /// Whether two conditions cannot hold together.

@@ -15,7 +15,7 @@ use super::{ByName, Index, Kit, Kits, MemberId, MemberInfo, Program, Scope, Site
 const LONGEST_NAME: usize = 200;
 
 /// What stands between the words of a text that joins some, of which each is a name by itself, and how many it joins at most.
-const JOINS: &[char] = &['/', ':', '|', ',', ';', '>', '@', '#', '+', '.', ' '];
+const JOINS: &[char] = &['/', ':', '|', ',', ';', '>', '@', '#', '+', ' '];
 const JOINED: usize = 3;
 
 pub(super) fn link(mut units: Vec<Facts>, kit: &dyn Fn(Language) -> Kit, packages: &Packages) -> Program {

@@ -143,10 +143,9 @@ impl Machine<'_, '_> {
         } else if let Some(function) = self.function_member(site, object, sym) {
             self.call_value(&function, args)
         } else if let Some(target) = self.in_place_of_interface(site, object) {
-            match program.body(target).is_some_and(|b| b.root.is_some()) {
-                true => self.call_member(target, object.clone(), args),
-                false => self.call_value(object, args),
-            }
+            // what the interface does itself goes on to the function by its own calls
+            let has_code = program.body(target).is_some_and(|b| b.root.is_some());
+            if has_code { self.call_member(target, object.clone(), args) } else { self.call_value(object, args) }
         } else {
             self.library_call(site, object, sym, args)
         };

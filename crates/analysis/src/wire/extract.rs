@@ -189,8 +189,8 @@ impl Extractor<'_, '_> {
             return;
         }
         let target_value = self.eval(target);
-        if let Some(holder) = self.entry_by_name(&target_value)
-            && self.eval(value).is_function()
+        if self.eval(value).is_function()
+            && let Some(holder) = self.entry_by_name(&target_value)
         {
             self.put(node, holder, value, true, found);
             return;

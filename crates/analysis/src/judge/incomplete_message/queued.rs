@@ -9,7 +9,7 @@ use yarrowgraph_ir::{Node, UnaryOp};
 use super::requests::only_lacking;
 use super::used::used_of;
 use super::{Draft, Message, draft_of, given, short};
-use crate::flow::Val;
+use crate::flow::{Val, object_of};
 use crate::program::{AT_A_TIME, MemberId, Site, Sym, Ty, TypeId};
 use crate::state::How;
 use crate::wire::Wiring;
@@ -31,9 +31,7 @@ fn of_library_queues(wiring: &Wiring<'_>) -> Vec<Draft> {
         _ => None,
     };
     let asked = |call: &Site| -> Option<TypeId> {
-        let body = program.body(call.member)?;
-        let Node::Call { callee, .. } = body.node(call.node) else { return None };
-        let Node::Member { object, .. } = body.node(callee) else { return None };
+        let object = object_of(program.body(call.member)?, call.node)?;
         held(wiring.flow.type_of_node(call.member, object), call.member).filter(|t| program.is_mere_data(*t))
     };
     let calls = |names: fn(&Pack) -> &Names| {
@@ -46,9 +44,12 @@ fn of_library_queues(wiring: &Wiring<'_>) -> Vec<Draft> {
         }
         called
     };
-    let (puts, takes) = (calls(|p| &p.adds), calls(|p| &p.takes));
+    let takes = calls(|p| &p.takes);
     let mut drafts = Vec::new();
-    for (message, puts) in puts {
+    if takes.is_empty() {
+        return drafts;
+    }
+    for (message, puts) in calls(|p| &p.adds) {
         let Some(taken) = takes.get(&message) else { continue };
         let made: Vec<Vec<Message>> =
             puts.iter().map(|put| wiring.flow.argument(*put, 0).map_or_else(Vec::new, |arg| given(wiring, arg, *put, 0))).collect();
@@ -63,14 +64,8 @@ fn of_library_queues(wiring: &Wiring<'_>) -> Vec<Draft> {
             _ => comes_of_call(wiring, v, &|call| taken.contains(&call)),
         };
         let what = short(&program.type_id(message));
-        let all: BTreeSet<Sym> = messages.iter().flat_map(|m| m.parts.difference(&m.empty)).copied().collect();
-        for part in all {
-            let Some((lacking, with)) = only_lacking(&messages, part) else { continue };
-            let Some(used) = used_where_taken(wiring, &is_taken, part) else { continue };
-            let name = program.text(part);
-            let text = format!("this `{what}` has no `{name}`, which the others have and who takes it out of the queue uses unguarded");
-            drafts.push(draft_of(wiring, lacking, name, &with, used, what.clone(), text));
-        }
+        let said = (format!("this `{what}`"), "who takes it out of the queue");
+        drafts.extend(all_lacking(wiring, &messages, what, said, &|part| used_where_taken(wiring, &is_taken, part)));
     }
     drafts
 }
@@ -95,19 +90,29 @@ fn of_list(wiring: &Wiring<'_>, list: MemberId) -> Vec<Draft> {
         }
         messages.extend(made);
     }
-    let all: BTreeSet<Sym> = messages.iter().flat_map(|m| m.parts.difference(&m.empty)).copied().collect();
-    all.into_iter().filter_map(|part| lacking(wiring, list, &messages, part)).collect()
+    let what = short(&program.member_id(list));
+    let said = (format!("this message in `{what}`"), "who takes it out");
+    all_lacking(wiring, &messages, what, said, &|part| taken_and_used(wiring, list, part))
 }
 
-/// The one message that lacks a part which all others have and somebody uses unguarded.
-fn lacking(wiring: &Wiring<'_>, list: MemberId, messages: &[Message], part: Sym) -> Option<Draft> {
-    let program = wiring.program();
-    let (lacking, with) = only_lacking(messages, part)?;
-    let used = taken_and_used(wiring, list, part)?;
-    let what = short(&program.member_id(list));
-    let name = program.text(part);
-    let text = format!("this message in `{what}` has no `{name}`, which the others have and who takes it out uses unguarded");
-    Some(draft_of(wiring, lacking, name, &with, used, what, text))
+/// For each part the one message that lacks it, where all others have it and somebody uses it unguarded. What is said of the message
+/// names it and who uses it.
+fn all_lacking(
+    wiring: &Wiring<'_>,
+    messages: &[Message],
+    what: String,
+    (this, who): (String, &str),
+    used: &dyn Fn(Sym) -> Option<Site>,
+) -> Vec<Draft> {
+    let all: BTreeSet<Sym> = messages.iter().flat_map(|m| m.parts.difference(&m.empty)).copied().collect();
+    let of_part = |part: Sym| {
+        let (lacking, with) = only_lacking(messages, part)?;
+        let used = used(part)?;
+        let name = wiring.program().text(part);
+        let text = format!("{this} has no `{name}`, which the others have and {who} uses unguarded");
+        Some(draft_of(wiring, lacking, name, &with, used, what.clone(), text))
+    };
+    all.into_iter().filter_map(of_part).collect()
 }
 
 /// Where a part of what is taken out of a list is used, without asking whether it is there.
