@@ -365,6 +365,9 @@ pub struct Pack {
     /// Functions that make a stream of what an object tells under a topic, which they are handed in that order: `fromEvent(window, 'resize')`.
     #[serde(default)]
     pub stream_makers: Names,
+    /// Functions that make a stream which never ends by itself: `interval(1000)`.
+    #[serde(default)]
+    pub endless_makers: Names,
     /// Methods of streams that give another stream of the same subject.
     #[serde(default)]
     pub stream_steps: Names,

@@ -213,6 +213,8 @@ pub enum Taken {
     Unasked(Site),
     /// Whoever calls asks whether it was.
     Asked,
+    /// Whoever calls has an answer of its own for what was not: `?? "nobody"`.
+    Answered,
     /// Neither is to be seen.
     Unknown,
 }
@@ -237,7 +239,8 @@ pub fn taken(wiring: &Wiring<'_>, built: &Built) -> Taken {
     }
     match all.iter().find(|t| matches!(t, Taken::Unasked(_))) {
         Some(unasked) => *unasked,
-        None if !all.is_empty() && all.iter().all(|t| *t == Taken::Asked) => Taken::Asked,
+        None if !all.is_empty() && all.iter().all(|t| *t == Taken::Answered) => Taken::Answered,
+        None if !all.is_empty() && all.iter().all(|t| matches!(t, Taken::Asked | Taken::Answered)) => Taken::Asked,
         None => Taken::Unknown,
     }
 }
@@ -260,6 +263,12 @@ fn uses(wiring: &Wiring<'_>, method: MemberId, next: Option<usize>, depth: u32, 
         let Some(parent) = scope.parent(value) else { continue };
         all.push(match body.node(parent) {
             Node::Member { object, name, optional: false } if object == value && takes(wiring, call.member, name) => Taken::Unasked(*call),
+            Node::Binary { op: BinaryOp::Coalesce | BinaryOp::Or, left, right }
+                if left == value && !is_missing(wiring, body, call.member, right) =>
+            {
+                Taken::Answered
+            }
+            Node::Member { object, name, .. } if object == value && stands_in(wiring, call.member, name) => Taken::Answered,
             // what is reckoned with is not asked for
             Node::Binary { op: BinaryOp::Add | BinaryOp::Sub | BinaryOp::Arithmetic, .. } => Taken::Unknown,
             Node::Member { .. } | Node::Binary { .. } | Node::TypeTest { .. } | Node::Unary { op: UnaryOp::Not, .. } => Taken::Asked,
@@ -290,6 +299,11 @@ fn uses(wiring: &Wiring<'_>, method: MemberId, next: Option<usize>, depth: u32, 
             _ => Taken::Unknown,
         });
     }
+}
+
+/// Whether a member of an optional result gives what is to stand in for it.
+fn stands_in(wiring: &Wiring<'_>, member: MemberId, name: yarrowgraph_ir::Name) -> bool {
+    matches!(wiring.program().text(wiring.program().sym_in(member, name)), "orElse" | "orElseGet" | "orElseThrow" | "value_or")
 }
 
 /// Whether a member of a result is there only if the result is: an optional can be asked whether it holds one.

@@ -72,6 +72,8 @@ struct Walker<'a> {
     handed: &'a [Name],
     /// Whether the statements that are walked stand beside one that passes the request on.
     is_beside: bool,
+    /// Some way ends in a `return` without a value, and nothing has been done on it.
+    leaves_empty: bool,
     ways: Ways,
 }
 
@@ -93,9 +95,10 @@ fn of(
     answer: Option<Answer<'_>>,
     handed: &[Name],
 ) -> Ways {
-    let mut walker = Walker { body, passes, asks_next, answer, handed, is_beside: false, ways: Ways::default() };
+    let mut walker = Walker { body, passes, asks_next, answer, handed, is_beside: false, leaves_empty: false, ways: Ways::default() };
     let end = walker.statement(root, Done { nothing: true, ..Done::default() });
-    walker.ways.ends_with_nothing |= end.nothing;
+    // beside ways that give an answer, one that leaves without gives none
+    walker.ways.ends_with_nothing |= end.nothing || walker.leaves_empty && walker.ways.answers;
     walker.ways
 }
 
@@ -176,7 +179,8 @@ impl Walker<'_> {
                         self.ways.answers = true;
                         self.effect(value, done);
                     }
-                    None => self.ways.ends_with_nothing |= self.answer.is_some() && done.nothing,
+                    None if self.answer.is_some() => self.ways.ends_with_nothing |= done.nothing,
+                    None => self.leaves_empty |= done.nothing,
                 }
                 Done::default()
             }

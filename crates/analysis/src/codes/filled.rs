@@ -7,7 +7,7 @@ use yarrowgraph_ir::{Node, NodeId};
 use super::tables::{entry, parameter};
 use super::{Entry, own_codes};
 use crate::flow::Val;
-use crate::machine::State;
+use crate::machine::{State, literal_at};
 use crate::program::{Kinds, MemberId, Site, Sym, Ty};
 use crate::wire::Wiring;
 
@@ -36,7 +36,15 @@ pub(super) fn all_filled(wiring: &Wiring<'_>) -> Filled {
         let node = program.body(p.value.member).map(|b| b.node(p.value.node));
         matches!(
             node,
-            Some(Node::Lambda(_) | Node::New { .. } | Node::MethodRef { .. } | Node::Call { .. } | Node::Name(_) | Node::Member { .. })
+            Some(
+                Node::Lambda(_)
+                    | Node::Object(_)
+                    | Node::New { .. }
+                    | Node::MethodRef { .. }
+                    | Node::Call { .. }
+                    | Node::Name(_)
+                    | Node::Member { .. }
+            )
         )
     };
     // a single statement may put in as many as a walk goes through: `byName[name] = …`
@@ -91,7 +99,7 @@ fn entered(wiring: &Wiring<'_>, map: MemberId, put: &Put) -> Vec<Option<Entry>> 
     }
     // a list of listeners may be told of which kind each is, too
     let of_kind = |e: &Entry| !matches!(e.code, State::Class(_)) || wiring.program().is_map(&wiring.flow.type_held(map));
-    let Some((method, key, value)) = handed_in(wiring, put) else {
+    let Some((method, key, part, value)) = handed_in(wiring, put) else {
         return vec![entry(wiring, put.key, put.value).filter(of_kind)];
     };
     if !is_seen(method) {
@@ -100,15 +108,29 @@ fn entered(wiring: &Wiring<'_>, map: MemberId, put: &Put) -> Vec<Option<Entry>> 
     let callers = flow.callers((method, None));
     // an object that a caller has made before is what it was made by
     let made = |value: Site| if let Val::New(made) = flow.eval(value) { made } else { value };
-    let given = |call: Site| Some((flow.argument(call, usize::from(key))?, flow.argument(call, usize::from(value))?));
+    let key_of = |call: Site| {
+        let given = flow.argument(call, usize::from(key))?;
+        match part {
+            None => Some(given),
+            Some(part) => flow.entry_of_literal(literal_at(flow, given)?, part),
+        }
+    };
+    let given = |call: Site| Some((key_of(call)?, flow.argument(call, usize::from(value))?));
     callers.iter().map(|(call, _)| given(*call).and_then(|(key, value)| entry(wiring, key, made(value)).filter(of_kind))).collect()
 }
 
-/// The method whose callers say both what is put and under which key, with the positions of these two.
-fn handed_in(wiring: &Wiring<'_>, put: &Put) -> Option<(MemberId, u16, u16)> {
-    let (method, key) = parameter(wiring, put.key.member, put.key.node)?;
+/// The method whose callers say both what is put and under which key, with the positions of these two. What names the key may be a
+/// part of what is handed in: `handlers.set(command.id, handler)`.
+fn handed_in(wiring: &Wiring<'_>, put: &Put) -> Option<(MemberId, u16, Option<Sym>, u16)> {
+    let program = wiring.program();
+    let member = put.key.member;
+    let (object, part) = match program.body(member)?.node(put.key.node) {
+        Node::Member { object, name, .. } => (object, Some(program.sym_in(member, name))),
+        _ => (put.key.node, None),
+    };
+    let (method, key) = parameter(wiring, member, object)?;
     let (_, value) = parameter(wiring, put.value.member, put.value.node)?;
-    Some((method, key, value))
+    (part.is_none() || key != value).then_some((method, key, part, value))
 }
 
 /// Whether a method of the name is called on something of which nothing is known.

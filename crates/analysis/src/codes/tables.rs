@@ -85,6 +85,14 @@ fn selected_within(wiring: &Wiring<'_>, site: Site, budget: u32) -> Option<Optio
     }
 }
 
+/// Whether what is put under a code is an object written out on the spot, all of whose parts are functions: `{ execute: () => … }`.
+fn is_made_of_functions(wiring: &Wiring<'_>, site: Site) -> bool {
+    let Some(body) = wiring.program().body(site.member) else { return false };
+    let Node::Object(entries) = body.node(site.node) else { return false };
+    let is_function = |e: &NodeId| matches!(body.node(*e), Node::Entry { value, .. } if matches!(body.node(value), Node::Lambda(_)));
+    entries.len > 0 && body.list(entries).iter().all(is_function)
+}
+
 /// Whether objects of a class are handed round as values are where a class is called to make one: it is of no kind, and nothing is of its.
 fn is_value(wiring: &Wiring<'_>, class: TypeId) -> bool {
     let program = wiring.program();
@@ -439,7 +447,7 @@ fn written_map(wiring: &Wiring<'_>, filled: &Filled, member: MemberId) -> Vec<Ta
     }
     let mut entries: Vec<Entry> = Vec::new();
     let mut first = None;
-    if let Some(site) = flow.only_definition(member)
+    if let Some(site) = flow.collection_given(member)
         && let Some(written) = flow.map_literal(site)
     {
         first = Some(written);
@@ -459,7 +467,7 @@ fn written_map(wiring: &Wiring<'_>, filled: &Filled, member: MemberId) -> Vec<Ta
     if element.as_ref().is_some_and(is_list) {
         return Vec::new();
     }
-    let selecting = entries.iter().filter(|e| selected(wiring, e.value).is_some()).count();
+    let selecting = entries.iter().filter(|e| selected(wiring, e.value).is_some() || is_made_of_functions(wiring, e.value)).count();
     if selecting < 2 || selecting < entries.len() {
         return Vec::new();
     }

@@ -94,6 +94,18 @@ impl Flow<'_> {
         }
     }
 
+    /// The one value that a collection is given as a whole; where it is declared by value it is empty before.
+    pub fn collection_given(&self, member: MemberId) -> Option<Site> {
+        let is_empty = |d: &&Site| {
+            let made = self.program.body(d.member).map(|body| body.node(d.node));
+            d.member == member && matches!(made, Some(Node::New { args, init: None, class: None, .. }) if args.len == 0)
+        };
+        match self.definitions(member) {
+            [empty, given] if is_empty(&empty) => Some(*given),
+            _ => self.only_definition(member),
+        }
+    }
+
     /// The keys and values of a map that is written out.
     pub fn pairs(&self, site: Site) -> Vec<(Site, Site)> {
         let Some(body) = self.program.body(site.member) else { return Vec::new() };

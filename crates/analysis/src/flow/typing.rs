@@ -487,7 +487,11 @@ impl Flow<'_> {
         // `Find<T>()`, `GetComponent<T>()`: the type argument says what comes back
         match written.first() {
             Some(t) if written.len() == 1 => t.clone(),
-            _ => Ty::Unknown,
+            // a field that holds a function
+            _ => match self.node_type(member, callee, budget) {
+                Ty::Function(result) => (*result).clone(),
+                _ => Ty::Unknown,
+            },
         }
     }
 

@@ -8,7 +8,7 @@ use yarrowgraph_model::{Certainty, Level, Passes, Place};
 use super::open_ended_chain::place;
 use super::{Draft, related, short};
 use crate::chain::codes::{self, Taken};
-use crate::chain::{Built, Ends, Of, behaviour, ending};
+use crate::chain::{Built, Ends, Link, Of, behaviour, ending};
 use crate::codes::{enumerated, same};
 use crate::machine::{State, is_sentinel, listed};
 use crate::wire::Wiring;
@@ -39,7 +39,8 @@ pub(super) fn holes(wiring: &Wiring<'_>) -> Vec<Draft> {
         };
         let is_taken = |code: &State| taken.iter().flatten().any(|t| same(flow, t.code, *code));
         let holes: Vec<State> = declared.into_iter().filter(|c| !is_taken(c) && !is_sentinel(&c.name(program))).collect();
-        if holes.is_empty() || ending::end(wiring, built).is_none() {
+        let is_answered = || ending::taken(wiring, built) == ending::Taken::Answered;
+        if holes.is_empty() || ending::end(wiring, built).is_none() || is_answered() {
             continue;
         }
         let Some(place) = place(wiring, built) else { continue };
@@ -80,8 +81,10 @@ pub(super) fn twins(wiring: &Wiring<'_>) -> Vec<Draft> {
             let earlier: Option<Vec<usize>> = later.iter().filter(names_one).map(is_answered).collect();
             let Some(earlier) = earlier.filter(|e| !e.is_empty()) else { continue };
             let (made, before) = (built.links[at].made, built.links[earlier[0]].made);
-            let passes = |l| behaviour::of(flow, &wiring.links, built.of, l).is_some_and(|b| b.passes == Passes::Always);
-            if wiring.in_test(made.member) || passes(&built.links[earlier[0]]) {
+            let passes = |l: &Link, how| behaviour::of(flow, &wiring.links, built.of, l).is_some_and(|b| b.passes == how);
+            // behind a link that answers everything none is reached, whatever its code is
+            let is_cut_off = || built.links[..at].iter().any(|l| passes(l, Passes::Never));
+            if wiring.in_test(made.member) || passes(&built.links[earlier[0]], Passes::Always) || is_cut_off() {
                 continue;
             }
             let name = later.iter().find(names_one).map(|t| t.code.name(program)).unwrap_or_default();

@@ -13,7 +13,7 @@ use yarrowgraph_ir::{FunctionId, MemberKind, Node};
 use yarrowgraph_model::{Certainty, Level};
 
 use super::{Draft, Page, Rule, related, short};
-use crate::flow::{Val, only_statement};
+use crate::flow::{Callee, Val, only_statement};
 use crate::program::{MemberId, Site, Ty};
 use crate::wire::channels::{Channel, ChannelKey, Topic};
 use crate::wire::effect::{Act, Effect, Event};
@@ -91,7 +91,7 @@ pub(super) fn empty_keeper(wiring: &Wiring<'_>, join: &Effect) -> Option<(Member
         let decl = program.decl(*field);
         let is_plain = program.member(*field).kind == MemberKind::Field
             && decl.annotations.is_empty()
-            && is_handle(wiring, *field)
+            && is_handle(wiring, *field, join)
             && !program.ty(class).is_module
             && flow.definitions(*field).iter().all(|d| flow.eval(*d) == Val::Null)
             && !is_written_unseen(wiring, *field)
@@ -143,10 +143,14 @@ fn unset_key(wiring: &Wiring<'_>, join: &Effect) -> Option<(MemberId, Site)> {
     })
 }
 
-/// Whether a field is declared to hold what ends a subscription.
-fn is_handle(wiring: &Wiring<'_>, field: MemberId) -> bool {
+/// Whether a field is declared to hold what ends a subscription: a handle of a library, a function, or what subscribing gives back.
+fn is_handle(wiring: &Wiring<'_>, field: MemberId, join: &Effect) -> bool {
     let program = wiring.program();
     match wiring.flow.type_held(field) {
+        Ty::Own(held, _) => {
+            let given = wiring.flow.type_of_node(join.site.member, join.site.node).own();
+            given.is_some_and(|given| program.are_kin(given, held))
+        }
         Ty::Outside(name, _) => program.kit_of(field).pack.handle_types.contains(program.text(name)),
         Ty::Function(_) => true,
         _ => false,
@@ -439,18 +443,18 @@ pub(super) fn put_on_wrapped<'w>(wiring: &'w Wiring<'_>, channel: &Channel, effe
     let is_made_of_it = |join: &&Effect| match &join.handler {
         Some(Val::Bound(of, _)) => **of == *handler,
         Some(Val::Member(of, field)) if matches!(**of, Val::This(_)) => bound_once(*field),
-        Some(Val::Lambda(member, function)) => only_calls(wiring, *member, *function) == Some(*method),
+        Some(Val::Lambda(member, function)) => only_called(wiring, *member, *function).is_some_and(|c| c.member == *method),
         _ => false,
     };
     joins().find(|j| program.member(j.site.member).owner == owner && is_made_of_it(j))
 }
 
 /// The method that a lambda does nothing but call.
-fn only_calls(wiring: &Wiring<'_>, member: MemberId, function: FunctionId) -> Option<MemberId> {
+pub(super) fn only_called(wiring: &Wiring<'_>, member: MemberId, function: FunctionId) -> Option<Callee> {
     let body = wiring.program().body(member)?;
     let only = only_statement(body, body.function(function).body?);
     let node = if let Node::Return(Some(value)) = body.node(only) { value } else { only };
-    Some(wiring.flow.callee(Site { member, node })?.member)
+    wiring.flow.callee(Site { member, node })
 }
 
 fn draft(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect, message: String, certainty: Certainty) -> Draft {

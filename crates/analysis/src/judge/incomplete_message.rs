@@ -326,13 +326,12 @@ fn fill_by_constructor(wiring: &Wiring<'_>, member: MemberId, made: NodeId, mess
         let name = program.member(*m).name;
         for write in wiring.writes(*m).iter().filter(|w| w.initial && (Some(w.site.member) == constructor || w.site.member == *m)) {
             let state::How::Set(value) = write.how else { continue };
-            let handed = match wiring.flow.eval_in(write.site.member, value) {
-                Val::Param(owner, None, index) if Some(owner) == constructor => args.get(index as usize).copied(),
-                _ => None,
-            };
-            let nothing = match handed {
-                Some(arg) => is_nothing(wiring, member, arg),
-                None => is_nothing(wiring, write.site.member, value),
+            let nothing = match wiring.flow.eval_in(write.site.member, value) {
+                Val::Param(owner, None, index) if Some(owner) == constructor => match args.get(index as usize) {
+                    Some(arg) => is_nothing(wiring, member, *arg),
+                    None => is_left_out(wiring, (owner, index), member, args),
+                },
+                _ => is_nothing(wiring, write.site.member, value),
             };
             message.parts.insert(name);
             if nothing {
@@ -341,6 +340,19 @@ fn fill_by_constructor(wiring: &Wiring<'_>, member: MemberId, made: NodeId, mess
         }
     }
     Some(())
+}
+
+/// Whether a parameter that is not handed over by its place stands for nothing: no argument has its name, and its default is nothing.
+fn is_left_out(wiring: &Wiring<'_>, (constructor, index): (MemberId, u16), member: MemberId, args: &[NodeId]) -> bool {
+    let (program, body) = (wiring.program(), wiring.program().body(member));
+    let Some(param) = program.decl(constructor).params.get(usize::from(index)) else { return false };
+    let name = program.unit_of(constructor).text(param.name);
+    let is_named = |arg: &NodeId| match body.map(|body| (body, body.node(*arg))) {
+        Some((body, Node::Entry { key, .. })) => matches!(body.node(key), Node::Str(key) if program.unit_of(member).text(key) == name),
+        Some((_, Node::Unary { op: UnaryOp::Spread, .. })) => true,
+        _ => false,
+    };
+    !args.iter().any(is_named) && param.default.is_some_and(|default| is_nothing(wiring, constructor, default))
 }
 
 /// Whether a field has no first value, or one that is nothing.

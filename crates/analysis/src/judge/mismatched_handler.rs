@@ -232,9 +232,10 @@ fn is_asked(wiring: &Wiring<'_>, member: MemberId, function: Option<yarrowgraph_
         }
         scope.parent(n).is_some_and(|p| match body.node(p) {
             Node::If { cond, .. } | Node::Conditional { cond, .. } => cond == n,
-            Node::Binary { op, .. } => {
-                !matches!(op, yarrowgraph_ir::BinaryOp::Arithmetic | yarrowgraph_ir::BinaryOp::Sub | yarrowgraph_ir::BinaryOp::Add)
-            }
+            Node::Binary { op, .. } => !matches!(
+                op,
+                BinaryOp::Arithmetic | BinaryOp::Sub | BinaryOp::Add | BinaryOp::Lt | BinaryOp::Le | BinaryOp::Gt | BinaryOp::Ge
+            ),
             Node::Unary { op, .. } => matches!(op, yarrowgraph_ir::UnaryOp::Not | yarrowgraph_ir::UnaryOp::TypeOf),
             Node::Member { optional, .. } => optional,
             Node::Assign { op, target, .. } => op == yarrowgraph_ir::AssignOp::IfUnset || target == n,

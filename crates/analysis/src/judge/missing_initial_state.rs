@@ -6,6 +6,7 @@ use yarrowgraph_ir::{MemberKind, Node, NodeId};
 use yarrowgraph_model::{Certainty, Level};
 
 use super::{Draft, Page, Rule, related, short};
+use crate::chain::behaviour::method_call_of;
 use crate::flow::{Val, object_of};
 use crate::machine::{Encoding, Found, Holder};
 use crate::program::{MemberId, Program, Site, TypeId};
@@ -80,18 +81,28 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     found
 }
 
-/// Where the function is called that is the state.
+/// Where the function is called that is the state, or a method of the constant that is, where constants are objects.
 fn calls_of_state(wiring: &Wiring<'_>, machine: &Found, field: MemberId) -> Vec<Site> {
     let program = wiring.program();
-    if !matches!(machine.domain.encoding, Encoding::Functions) {
-        return Vec::new();
+    let is_it = |of: &Val, m: MemberId| m == field && matches!(of, Val::This(_));
+    match machine.domain.encoding {
+        Encoding::Functions => {}
+        Encoding::Enumeration(_) => {
+            let call_on = |read: &Site| {
+                let (body, scope) = (program.body(read.member)?, program.scope(read.member));
+                let (call, _) = method_call_of(body, scope, read.node)?;
+                matches!(wiring.flow.eval(*read), Val::Member(of, m) if is_it(&of, m)).then_some(Site { node: call, ..*read })
+            };
+            return program.reads_in_class(field).filter_map(call_on).collect();
+        }
+        _ => return Vec::new(),
     }
     let calls_it = |call: &&Site| {
         let called = program.body(call.member).and_then(|body| match body.node(call.node) {
             Node::Call { callee, .. } => Some(wiring.flow.eval_in(call.member, callee)),
             _ => None,
         });
-        matches!(called, Some(Val::Member(of, m)) if m == field && matches!(*of, Val::This(_)))
+        matches!(called, Some(Val::Member(of, m)) if is_it(&of, m))
     };
     program.index.calls(program.member(field).name).iter().filter(calls_it).copied().collect()
 }

@@ -35,7 +35,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         let Some(end) = ending::of(wiring, built) else { continue };
         let Some(place) = place(wiring, built).filter(|p| !holes.contains(p)) else { continue };
         let used = match ending::taken(wiring, built) {
-            Taken::Asked => continue,
+            Taken::Asked | Taken::Answered => continue,
             Taken::Unasked(site) if end == Unhandled::Missing => Some(site),
             _ => None,
         };

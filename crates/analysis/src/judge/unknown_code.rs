@@ -219,8 +219,12 @@ fn is_told_apart_before(wiring: &Wiring<'_>, call: Site, given: Site) -> bool {
         Node::Binary { op: BinaryOp::Ne | BinaryOp::Eq, left, right } => [left, right].iter().any(|n| body.node(*n) == Node::Null),
         _ => false,
     };
-    program.scope(call.member).ancestors(call.node).any(|around| match body.node(around) {
-        Node::If { cond, .. } | Node::Conditional { cond, .. } => !asks_whether_any(cond) && state::any_within(body, cond, &is_it),
+    let scope = program.scope(call.member);
+    scope.ancestors(call.node).any(|around| match body.node(around) {
+        // what is asked may be what the call gives: `if (auto job = menu.order(code))`
+        Node::If { cond, .. } | Node::Conditional { cond, .. } => {
+            !scope.is_within(call.node, cond) && !asks_whether_any(cond) && state::any_within(body, cond, &is_it)
+        }
         Node::Switch { subject: Some(subject), .. } => state::any_within(body, subject, &is_it),
         _ => false,
     })

@@ -309,17 +309,21 @@ fn wrappers(wiring: &Wiring<'_>) -> Vec<Draft> {
     idle.into_iter().map(|m| written_as_link(program.member_id(m), program.member_place(m), place.clone())).collect()
 }
 
-/// Whether a function of a module is named by nothing and handed to nobody.
+/// Whether a function of a module, or one that a class has for all, is named by nothing and handed to nobody.
 fn is_nowhere(wiring: &Wiring<'_>, member: MemberId) -> bool {
     let info = wiring.program().member(member);
-    info.kind == MemberKind::Method && wiring.program().ty(info.owner).is_module && is_unnamed(wiring, member)
+    let is_function = wiring.program().ty(info.owner).is_module || info.is_static;
+    info.kind == MemberKind::Method && is_function && is_unnamed(wiring, member)
 }
 
 /// Whether nothing in the tree names what a module has for itself.
 fn is_unnamed(wiring: &Wiring<'_>, member: MemberId) -> bool {
     let program = wiring.program();
     let info = program.member(member);
-    !program.decl(member).modifiers.is_exported
+    // what others can name may be there for other programs
+    let modifiers = &program.decl(member).modifiers;
+    let is_open = modifiers.is_exported || !program.ty(info.owner).is_module && modifiers.visibility == Visibility::Public;
+    (!is_open || wiring.runs_whole() && !wiring.is_of_library(info.unit))
         && !wiring.in_test(member)
         && !wiring.is_entry_point(member)
         && program.index.reads(info.name).iter().all(|read| is_part_of_data(wiring, *read) || is_given_a_value(wiring, *read))

@@ -158,7 +158,9 @@ fn comes_from_elsewhere(wiring: &Wiring<'_>, machine: &Found, state: State) -> b
         }),
         // a text may come from anywhere, but then something unknown is stored
         State::Text(_) => !machine.domain.closed && label(machine, state).is_none(),
-        State::Function(_) => true,
+        State::Function(m) => {
+            program.index.reads(program.member(m).name).iter().any(|site| !wiring.in_test(site.member) && !is_known(site))
+        }
     }
 }
 

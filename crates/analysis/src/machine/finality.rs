@@ -1,8 +1,9 @@
 //! Which states are meant to be the last.
 
-use yarrowgraph_ir::Node;
+use yarrowgraph_ir::{BinaryOp, Node, NodeId};
 
-use super::{Found, State};
+use super::{Found, Holder, State, named};
+use crate::program::MemberId;
 use crate::wire::Wiring;
 
 /// Words by which people name an end.
@@ -51,7 +52,38 @@ pub fn is_final(wiring: &Wiring<'_>, found: &Found, index: usize) -> bool {
     let state = found.domain.states[index];
     let name = state.name(program);
     let words = words(&name);
-    words.iter().any(|w| LAST.contains(&w.as_str())) || is_marked(wiring, state)
+    words.iter().any(|w| LAST.contains(&w.as_str())) || is_marked(wiring, state) || ends_a_loop(wiring, found, state)
+}
+
+/// Whether some code runs until the machine is in a state: `while (stage !== 'proved')`.
+fn ends_a_loop(wiring: &Wiring<'_>, found: &Found, state: State) -> bool {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    let runs_until = |member: MemberId, node: NodeId| {
+        let Some(body) = program.body(member) else { return false };
+        let scope = program.scope(member);
+        let Some(test) = scope.parent(node) else { return false };
+        let asked = match body.node(test) {
+            Node::Binary { op: BinaryOp::Ne, left, right } => {
+                if left == node {
+                    right
+                } else {
+                    left
+                }
+            }
+            _ => return false,
+        };
+        let is_condition = scope.ancestors(test).any(|n| match body.node(n) {
+            Node::Loop { head, .. } => body.list(head).get(1).is_some_and(|cond| scope.is_within(test, *cond)),
+            _ => false,
+        });
+        is_condition && found.stores_into(flow, member, node) && named(flow, member, asked) == Some(state)
+    };
+    match found.machine.holder {
+        Holder::Local(local) => program
+            .body(local.member)
+            .is_some_and(|body| body.ids().any(|node| matches!(body.node(node), Node::Name(_)) && runs_until(local.member, node))),
+        Holder::Field(field) => program.index.reads(program.member(field).name).iter().any(|read| runs_until(read.member, read.node)),
+    }
 }
 
 /// Whether a constant of an enumeration is there to count the others, or to say that there is none of them.

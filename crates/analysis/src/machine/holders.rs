@@ -2,7 +2,7 @@
 
 use std::collections::BTreeSet;
 
-use yarrowgraph_ir::{MemberKind, Node, NodeId, TypeKind};
+use yarrowgraph_ir::{MemberKind, Node, NodeId, TypeKind, Visibility};
 
 use super::domain::{Domain, Encoding, STATES};
 use super::filled::is_filled;
@@ -289,6 +289,7 @@ fn untyped(flow: &Flow<'_>, field: MemberId, named: &BTreeSet<State>) -> Option<
         return Some((Encoding::Enumeration(ty), constants(program, ty), true, None));
     }
     if functions > 0 && functions == named.len() {
+        named.extend(unnamed_alike(flow, field, &named));
         return Some((Encoding::Functions, named.into_iter().collect(), false, None));
     }
     if named.iter().all(is_number) {
@@ -298,6 +299,31 @@ fn untyped(flow: &Flow<'_>, field: MemberId, named: &BTreeSet<State>) -> Option<
     let is_object = |s: &State| matches!(s, State::Constant(m) if !is_plain(flow, *m));
     (named.iter().all(is_object) && matches!(first, State::Constant(_)))
         .then(|| (Encoding::Values, named.into_iter().collect(), false, None))
+}
+
+/// Methods that are states as those that a field holds are, and that nothing names: hidden ones which take and give the same, and say
+/// what comes next.
+fn unnamed_alike(flow: &Flow<'_>, field: MemberId, named: &BTreeSet<State>) -> Vec<State> {
+    let program = flow.program;
+    let owner = program.member(field).owner;
+    let shape = |m: MemberId| {
+        let decl = program.decl(m);
+        let types: Vec<Ty> = decl.params.iter().map(|p| p.ty.map_or(Ty::Unknown, |ty| program.type_in(m, ty))).collect();
+        (types, program.declared_type(m))
+    };
+    let shapes: Vec<_> = named.iter().filter_map(|s| if let State::Function(m) = s { Some(shape(*m)) } else { None }).collect();
+    let is_alike = |m: &MemberId| {
+        let info = program.member(*m);
+        info.kind == MemberKind::Method
+            && !named.contains(&State::Function(*m))
+            && program.decl(*m).modifiers.visibility == Visibility::Private
+            && shapes.contains(&shape(*m))
+            && flow.definitions(field).iter().any(|d| d.member == *m)
+            && program.index.reads(info.name).is_empty()
+            && program.index.calls(info.name).is_empty()
+            && !program.index.is_text(program.text(info.name), &program.symbols)
+    };
+    program.ty(owner).members.iter().copied().filter(is_alike).map(State::Function).collect()
 }
 
 /// Whether an expression is a part of a table that is written out: `table[state][event]`, `row.to`.

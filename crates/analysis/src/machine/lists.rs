@@ -38,7 +38,7 @@ pub fn by_state(flow: &Flow<'_>, field: MemberId) -> Option<List> {
 
 /// The texts under which a constant holds plain data.
 fn listed(flow: &Flow<'_>, table: MemberId) -> Option<Vec<(Sym, Site)>> {
-    let pairs = flow.pairs(flow.map_literal(flow.only_definition(table)?)?);
+    let pairs = flow.pairs(flow.map_literal(flow.collection_given(table)?)?);
     let key = |(key, value): &(Site, Site)| {
         let body = flow.program.body(key.member)?;
         let written = match body.node(key.node) {

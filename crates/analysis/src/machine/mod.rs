@@ -42,6 +42,7 @@ pub use domain::{Domain, Encoding};
 pub use finality::{is_final, is_sentinel};
 pub(crate) use find::{Machines, find};
 pub use map::machines;
+pub(crate) use origins::literal_at;
 pub use state::{State, listed, named};
 pub(crate) use unions::texts_of_type;
 pub use walk::{Event, Move};

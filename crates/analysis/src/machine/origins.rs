@@ -62,6 +62,11 @@ fn follow(flow: &Flow<'_>, site: Site, hops: u32, seen: &mut FxHashMap<Site, u32
     }
 }
 
+/// The object literal that an expression is, where there can be no other.
+pub(crate) fn literal_at(flow: &Flow<'_>, site: Site) -> Option<Site> {
+    literal(flow, &Val::Literal(site), HOPS).or_else(|| literal(flow, &flow.eval(site), HOPS))
+}
+
 /// The object literal that a value is, where there can be no other.
 pub(super) fn literal(flow: &Flow<'_>, value: &Val, hops: u32) -> Option<Site> {
     let hops = hops.checked_sub(1)?;

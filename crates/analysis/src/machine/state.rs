@@ -3,6 +3,7 @@
 use yarrowgraph_ir::{FunctionId, MemberKind, Node, NodeId};
 use yarrowgraph_model::Place;
 
+use super::origins;
 use crate::flow::{Flow, Val};
 use crate::program::{MemberId, Program, Site, Sym, TypeId};
 
@@ -108,6 +109,11 @@ pub(super) fn of_value(flow: &Flow<'_>, value: &Val, depth: u32) -> Option<State
     let program = flow.program;
     match value {
         Val::Static(m) => constant(flow, *m, depth),
+        // a part of an object that is written out under a name, and typed by no more than its parts: `FILL.id`
+        Val::Member(of, m) if matches!(**of, Val::Static(_)) && flow.definitions(*m).is_empty() => {
+            let entry = flow.entry_of_literal(origins::literal(flow, of, depth)?, program.member(*m).name)?;
+            named(flow, entry.member, entry.node)
+        }
         // states that their context makes once and keeps
         Val::Member(_, m) => match constant(flow, *m, depth)? {
             class @ State::Class(_) => Some(class),

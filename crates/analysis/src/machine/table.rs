@@ -95,7 +95,7 @@ impl Walker<'_, '_> {
                 },
                 Node::Cast { operand, .. } => Site { member: site.member, node: operand },
                 _ => match self.flow.eval(site) {
-                    Val::Static(m) | Val::Member(_, m) => self.flow.only_definition(m)?,
+                    Val::Static(m) | Val::Member(_, m) => self.flow.collection_given(m)?,
                     Val::Literal(literal) | Val::New(literal) if literal != site => literal,
                     value => filled::only_argument(self.flow, &value)?,
                 },
@@ -329,7 +329,7 @@ impl Walker<'_, '_> {
     fn number(&self, constant: State) -> Option<usize> {
         let program = self.flow.program;
         let State::Constant(m) = constant else { return None };
-        let written = self.flow.only_definition(m).and_then(|site| match program.body(site.member)?.node(site.node) {
+        let written = self.flow.collection_given(m).and_then(|site| match program.body(site.member)?.node(site.node) {
             Node::Num(n) => program.unit_of(site.member).text(n).parse().ok(),
             _ => None,
         });

@@ -127,9 +127,10 @@ impl<'p> Walker<'_, 'p> {
                 out
             }
             Node::Lambda(function) => vec![(way, Value::Function(self.here(), function))],
-            Node::Object(_) => match self.tagged(node) {
-                Some(value) => vec![(way, value)],
-                None => match self.flow.copied_by(self.site(node)) {
+            Node::Object(_) => match (self.tagged(node), self.chosen_tag(node)) {
+                (Some(value), _) => vec![(way, value)],
+                (None, Some(chosen)) => self.values_as(node, chosen, way),
+                (None, None) => match self.flow.copied_by(self.site(node)) {
                     Some(copied) => self.copies(copied, way),
                     None => vec![(way, Value::Row(self.site(node).into()))],
                 },
@@ -229,10 +230,22 @@ impl<'p> Walker<'_, 'p> {
         Some(self.known(named, true, Some(self.site(node))))
     }
 
+    /// The entry of an object literal that says which state it is, where that is chosen on the spot: `{ phase: left ? 'open' : 'shut' }`.
+    fn chosen_tag(&self, node: NodeId) -> Option<NodeId> {
+        let entry = self.flow.entry_of_literal(self.site(node), self.machine.tag?)?;
+        let body = self.program().body(self.here())?;
+        (entry.member == self.here() && matches!(body.node(entry.node), Node::Conditional { .. })).then_some(entry.node)
+    }
+
     /// A copy of what an expression comes to, with other parts: `state with { Level = 3 }`.
     fn copies(&mut self, copied: NodeId, way: Way) -> Values {
-        let at = self.site(copied);
-        let found = self.values(copied, way);
+        self.values_as(copied, copied, way)
+    }
+
+    /// What an expression comes to, as something new that is made where another one stands.
+    fn values_as(&mut self, made: NodeId, node: NodeId, way: Way) -> Values {
+        let at = self.site(made);
+        let found = self.values(node, way);
         let anew = |(way, value): (Way, Value)| match value {
             Value::State(bits, ..) => (way, Value::State(bits, true, Some(at))),
             Value::Named(state, ..) => (way, Value::Named(state, true, Some(at))),

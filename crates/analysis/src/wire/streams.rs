@@ -139,8 +139,30 @@ fn goes_over_to_stream(x: &Extractor<'_, '_>, args: List) -> bool {
         && given.into_iter().all(|value| match x.eval(value) {
             Val::Member(of, field) => !matches!(*of, Val::This(_)) && shows_stream(x.flow, field),
             Val::Static(field) => shows_stream(x.flow, field),
+            Val::Call(made) => runs_on(x.flow, made),
             _ => false,
         })
+}
+
+/// Whether a call makes a stream that never ends by itself, or is a step of one: `interval(1000).pipe(map(tick))`.
+fn runs_on(flow: &Flow<'_>, made: Site) -> bool {
+    let Some(body) = flow.program.body(made.member) else { return false };
+    let (pack, unit) = (&*flow.program.kit_of(made.member).pack, flow.program.unit_of(made.member));
+    let bounds = |arg: &NodeId| match body.node(*arg) {
+        Node::Call { callee, .. } => matches!(body.node(callee), Node::Name(name) if pack.bounding_steps.contains(unit.text(name))),
+        _ => false,
+    };
+    let mut at = made.node;
+    while let Node::Call { callee, args, .. } = body.node(at) {
+        match body.node(callee) {
+            Node::Name(name) => return pack.endless_makers.contains(unit.text(name)),
+            Node::Member { object, name, .. } if pack.stream_steps.contains(unit.text(name)) && !body.list(args).iter().any(bounds) => {
+                at = object;
+            }
+            _ => return false,
+        }
+    }
+    false
 }
 
 /// Whether a member holds a stream, or is a view of one.

@@ -318,7 +318,10 @@ impl<'t> Cpp<'t> {
                 [] => self.l.push(Node::Null, values),
                 _ => {
                     let list = self.l.list(&args);
-                    self.l.push(Node::Opaque(list), values)
+                    let is_braced = self.t.is(Kind::InitializerList)(&values);
+                    let kind = yarrowgraph_ir::CollectionKind::List;
+                    let whole = if is_braced { Node::Collection { kind, items: list } } else { Node::Opaque(list) };
+                    self.l.push(whole, values)
                 }
             };
             items.push(self.l.push(Node::Assign { op: AssignOp::Set, target, value }, init));

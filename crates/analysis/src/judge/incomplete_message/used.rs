@@ -108,7 +108,19 @@ pub(super) fn used_of(
         },
         _ => false,
     };
-    let parts: Vec<NodeId> = body.ids().filter(|n| scope.is_within(*n, root) && is_part(*n)).collect();
+    // what is stated of a part, or what it is taken for, is still it
+    let is_said = |n: &NodeId| matches!(body.node(*n), Node::Unary { op: UnaryOp::NonNull, .. } | Node::Cast { .. });
+    // by the name under which it is kept: `var kiln = (Kiln) firing.sender();`
+    let is_kept_part = |node: NodeId| {
+        let Node::Name(name) = body.node(node) else { return false };
+        let Some(Declared::Local(local)) = scope.lookup(name, node) else { return false };
+        let Node::Local { init: Some(mut value), .. } = body.node(local) else { return false };
+        while let Node::Unary { op: UnaryOp::NonNull, operand } | Node::Cast { operand, .. } = body.node(value) {
+            value = operand;
+        }
+        is_part(value)
+    };
+    let parts: Vec<NodeId> = body.ids().filter(|n| scope.is_within(*n, root) && (is_part(*n) || is_kept_part(*n))).collect();
     // `if (e.isMove())`, `if (e.kind === 'move')`: which parts there are may go by that
     let of_message = |n: NodeId| matches!(body.node(n), Node::Member { object, .. } if is_message(object));
     let asks_kind = |n: NodeId| match body.node(n) {
@@ -146,9 +158,8 @@ pub(super) fn used_of(
         return None;
     }
     let relies = |part: &NodeId| {
-        // that it is there may merely be stated
         let mut n = *part;
-        while let Some(around) = scope.parent(n).filter(|p| matches!(body.node(*p), Node::Unary { op: UnaryOp::NonNull, .. })) {
+        while let Some(around) = scope.parent(n).filter(is_said) {
             n = around;
         }
         scope.parent(n).is_some_and(|p| match body.node(p) {

@@ -13,6 +13,7 @@ use super::{
     runs_before,
 };
 use crate::flow::{Binding, Val, object_of};
+use crate::judge::futile_unsubscribe::only_called;
 use crate::judge::leaked_subscription::teardown::is_ending_call;
 use crate::judge::short;
 use crate::program::{MemberId, Site, TypeId};
@@ -140,7 +141,7 @@ pub(super) fn again_and_again(wiring: &Wiring<'_>, channel: &Channel, join: usiz
         }
     }
     let by_raise = |cause: &Channel, handler: MemberId| {
-        let handled = cause.joins.iter().map(|j| &wiring.effects[*j]).find(|e| is_method(e, handler))?;
+        let handled = cause.joins.iter().map(|j| &wiring.effects[*j]).find(|e| is_method(wiring, e, handler))?;
         let handler = program.text(program.member(handler).name);
         Some(Repeated {
             why: format!("again each time `{}` is raised", short(&cause.id)),
@@ -478,11 +479,15 @@ fn called_by_handler<'w>(
 /// A channel that is raised more than once as far as its name says, and that has a member called.
 fn handled_channel<'w>(wiring: &'w Wiring<'_>, member: MemberId) -> Option<&'w Channel> {
     // who takes itself off when it is called runs once
-    let leaves = |c: &Channel| c.leaves.iter().map(|l| &wiring.effects[*l]).any(|e| e.site.member == member && is_method(e, member));
+    let leaves =
+        |c: &Channel| c.leaves.iter().map(|l| &wiring.effects[*l]).any(|e| e.site.member == member && is_method(wiring, e, member));
     wiring.channels.iter().find(|c| {
         !comes_once(wiring, member, c)
             && !leaves(c)
-            && c.joins.iter().map(|j| &wiring.effects[*j]).any(|e| is_method(e, member) && !e.once && !wiring.in_test(e.site.member))
+            && c.joins
+                .iter()
+                .map(|j| &wiring.effects[*j])
+                .any(|e| is_method(wiring, e, member) && !e.once && !wiring.in_test(e.site.member))
     })
 }
 
@@ -496,13 +501,21 @@ fn is_in_handler_of_end(wiring: &Wiring<'_>, at: Site) -> bool {
 fn is_told_of_end(wiring: &Wiring<'_>, member: MemberId) -> bool {
     let pack = &*wiring.program().kit_of(member).pack;
     let is_last = |c: &&Channel| pack.last_events.contains(event_of(c));
-    let told = |c: &&Channel| c.joins.iter().any(|j| is_method(&wiring.effects[*j], member));
+    let told = |c: &&Channel| c.joins.iter().any(|j| is_method(wiring, &wiring.effects[*j], member));
     let mut telling = wiring.channels.iter().filter(told).peekable();
     telling.peek().is_some() && telling.all(|c| is_last(&c)) && wiring.flow.call_sites(member).is_empty()
 }
 
-fn is_method(effect: &Effect, member: MemberId) -> bool {
-    matches!(effect.handler, Some(Val::Method(m, _)) if m == member)
+/// Whether a subscription has a method called, by itself or by a function that does nothing else: `() => this.redraw()`.
+fn is_method(wiring: &Wiring<'_>, effect: &Effect, member: MemberId) -> bool {
+    match effect.handler {
+        Some(Val::Method(m, _)) => m == member,
+        Some(Val::Lambda(within, function)) => {
+            let called = only_called(wiring, within, function);
+            called.is_some_and(|c| c.member == member && matches!(c.receiver, Some(Val::This(_))))
+        }
+        _ => false,
+    }
 }
 
 /// Whether a member is an exit hook of a type, or called by it.
