@@ -147,7 +147,7 @@ fn is_missing(wiring: &Wiring<'_>, body: &Body, member: MemberId, value: NodeId)
     match body.node(value) {
         Node::Null => true,
         Node::Str(text) => program.text(program.sym_in(member, text)).trim_matches(['"', '\'', '`']).is_empty(),
-        Node::Name(name) => program.text(program.sym_in(member, name)) == "undefined",
+        Node::Name(name) | Node::Member { name, .. } => matches!(program.text(program.sym_in(member, name)), "undefined" | "nullopt"),
         Node::Call { .. } => behaviour::optional(program, member, body, value) == Some(false),
         _ => false,
     }

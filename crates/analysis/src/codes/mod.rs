@@ -12,9 +12,9 @@ mod tables;
 
 use std::collections::BTreeSet;
 
-use yarrowgraph_ir::{MemberKind, Node, TypeKind};
+use yarrowgraph_ir::{MemberKind, Node, TypeKind, TypeRefId};
 
-use crate::flow::Flow;
+use crate::flow::{Flow, Val};
 use crate::machine::{State, text_of};
 use crate::program::{MemberId, Program, Site, TypeId};
 use crate::wire::Wiring;
@@ -23,6 +23,7 @@ use crate::wire::Wiring;
 const SHORTEST_ROW: usize = 3;
 
 pub use look_ups::LookUp;
+pub(crate) use tables::code_at;
 
 /// What comes of a code that has no entry.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -195,14 +196,19 @@ impl Table {
     /// The texts that the type of what is asked admits, where the entries are such texts.
     fn listed_by_type(&self, flow: &Flow<'_>) -> Option<Vec<State>> {
         let program = flow.program;
-        let of_type = |(m, index): (MemberId, u16)| {
-            let ty = program.decl(m).params.get(usize::from(index))?.ty?;
+        let admitted = |m: MemberId, ty: TypeRefId| {
             let texts = crate::machine::texts_of_type(program, program.member(m).unit, program.member(m).owner, ty)?;
             let is_listed = |e: &Entry| matches!(e.code, State::Text(text) if texts.contains(&text));
             self.entries.iter().all(is_listed).then(|| texts.iter().copied().map(State::Text).collect())
         };
-        let asked = self.asked_by.into_iter().chain(self.look_ups.iter().filter_map(|l| l.asked_by));
-        asked.into_iter().find_map(of_type)
+        let by_parameter = |(m, index): (MemberId, u16)| admitted(m, program.decl(m).params.get(usize::from(index))?.ty?);
+        // a part of what is handed in: `handlers[slip.kind]`
+        let by_part = |key: Site| match flow.eval(key) {
+            Val::Member(_, part) => admitted(part, program.decl(part).ty?),
+            _ => None,
+        };
+        let mut asked = self.asked_by.into_iter().chain(self.look_ups.iter().filter_map(|l| l.asked_by));
+        asked.find_map(by_parameter).or_else(|| self.look_ups.iter().map(|l| l.key).chain(self.subject).find_map(by_part))
     }
 
     /// Declared codes that no entry has.

@@ -6,7 +6,7 @@ use yarrowgraph_ir::{BinaryOp, MemberKind, Node, NodeId};
 use super::filled::{Filled, all_filled};
 use super::{Entry, Form, Missing, Table};
 use crate::command::made::created_by;
-use crate::flow::{Val, returned};
+use crate::flow::{Flow, Val, returned};
 use crate::machine::{State, named};
 use crate::program::{Declared, Kinds, MemberId, Program, Site, Ty, TypeId};
 use crate::wire::Wiring;
@@ -181,7 +181,16 @@ fn code(wiring: &Wiring<'_>, member: MemberId, node: NodeId, subject: Option<Typ
             return Some(State::Constant(m));
         }
     }
-    named(flow, member, node).filter(|s| !matches!(s, State::Class(_) | State::Function(_)))
+    code_at(flow, member, node).filter(|s| !matches!(s, State::Class(_) | State::Function(_)))
+}
+
+/// The code that an expression names: a constant, or a character.
+pub(crate) fn code_at(flow: &Flow<'_>, member: MemberId, node: NodeId) -> Option<State> {
+    let program = flow.program;
+    match program.body(member)?.node(node) {
+        Node::Num(text) if program.unit_of(member).text(text).starts_with('\'') => Some(State::Text(program.sym_in(member, text))),
+        _ => named(flow, member, node),
+    }
 }
 
 /// The choices among cases of a member.
@@ -422,7 +431,7 @@ fn test(wiring: &Wiring<'_>, member: MemberId, node: NodeId) -> Option<Test> {
 fn equality(wiring: &Wiring<'_>, member: MemberId, cond: NodeId) -> Option<(NodeId, NodeId)> {
     let program = wiring.program();
     let body = program.body(member)?;
-    let constant = |n: NodeId| matches!(body.node(n), Node::Str(_) | Node::Member { .. });
+    let constant = |n: NodeId| matches!(body.node(n), Node::Str(_) | Node::Num(_) | Node::Member { .. });
     match body.node(cond) {
         Node::Binary { op: BinaryOp::Eq, left, right } if constant(right) => Some((left, right)),
         Node::Binary { op: BinaryOp::Eq, left, right } if constant(left) => Some((right, left)),

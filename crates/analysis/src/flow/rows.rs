@@ -253,10 +253,14 @@ impl Flow<'_> {
     fn entries(&self, object: Site, entries: &[NodeId]) -> Option<Vec<Row>> {
         let body = self.program.body(object.member)?;
         let row = |entry: &NodeId| match body.node(*entry) {
-            Node::Entry { key, value } => match body.node(key) {
-                Node::Str(key) => Some(Row::Entry(self.program.sym_in(object.member, key), Site { member: object.member, node: value })),
-                _ => None,
-            },
+            Node::Entry { key, value } => {
+                let key = match body.node(key) {
+                    Node::Str(key) => self.program.sym_in(object.member, key),
+                    // `[Topics.HIGH]: …`
+                    _ => self.text_of(&self.eval_in(object.member, key))?,
+                };
+                Some(Row::Entry(key, Site { member: object.member, node: value }))
+            }
             _ => None,
         };
         entries.iter().map(row).collect()

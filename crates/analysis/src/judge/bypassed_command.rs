@@ -9,6 +9,7 @@ use super::{Draft, Page, Rule, related, short};
 use crate::command::Command;
 use crate::flow::Val;
 use crate::program::{MemberId, Site};
+use crate::wire::effect::Act;
 use crate::wire::holders::says_what_happened;
 use crate::wire::{Wiring, operation_place};
 
@@ -46,7 +47,15 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
             let of_commands = commands.contains_key(&owner)
                 || commands.keys().any(|c| flow.enclosing_type(*c) == Some(owner) && site.member == command.operation);
             let of_receiver = program.are_kin(owner, receiver);
-            if of_commands || of_receiver || wiring.in_test(site.member) || !hands_the_same(wiring, call, site) || is_kept(wiring, site) {
+            // who tells something else by the same bus goes past nothing
+            let tells = wiring.effects_at(site).any(|e| wiring.effects[e].act == Act::Raise);
+            if tells
+                || of_commands
+                || of_receiver
+                || wiring.in_test(site.member)
+                || !hands_the_same(wiring, call, site)
+                || is_kept(wiring, site)
+            {
                 continue;
             }
             let id = program.type_id(command.class);

@@ -379,11 +379,24 @@ fn never_subscribed(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> 
     if effect.certainty != Certainty::Certain || matches!(topic, Some(Topic::Any)) {
         return None;
     }
-    let known = matches!(handler, Val::Method(..));
+    // a method, or a function that a field of the object holds for good
+    let is_kept = |of: &Val, field: MemberId| {
+        matches!(of, Val::This(_))
+            && flow.only_definition(field).is_some_and(|d| d.member == field && matches!(flow.eval(d), Val::Lambda(..)))
+    };
+    let known = match handler {
+        Val::Method(..) => true,
+        Val::Member(of, field) => is_kept(of, *field),
+        _ => false,
+    };
     if !known || !effect.inner.is_empty() && channel.joins.is_empty() {
         return None;
     }
-    let settled = |e: &Effect| matches!(e.handler, Some(Val::Method(..) | Val::Lambda(..) | Val::This(_) | Val::New(_) | Val::Bound(..)));
+    let settled = |e: &Effect| match &e.handler {
+        Some(Val::Method(..) | Val::Lambda(..) | Val::This(_) | Val::New(_) | Val::Bound(..)) => true,
+        Some(Val::Member(of, field)) => is_kept(of, *field),
+        _ => false,
+    };
     let all: Vec<&Effect> = wiring
         .channels
         .iter()

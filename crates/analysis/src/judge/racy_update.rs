@@ -71,9 +71,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
             let outside = calls.filter(|s| !wiring.in_test(s.member) && !is_own(s));
             drafts.extend(outside.filter_map(|call| of_call(wiring, class, (setter, way), call)));
         }
-        if let Some(update) = update {
-            drafts.extend(by_property(wiring, class, update));
-        }
+        drafts.extend(by_property(wiring, class, update));
     }
     drafts
 }
@@ -87,18 +85,30 @@ fn is_call(wiring: &Wiring<'_>, site: Site) -> bool {
 enum Way {
     /// A method of the class does both in one step.
     Step(MemberId),
-    /// A call of the same setter stands under a lock.
+    /// A call of the same setter, or another write of what that sets, stands under a lock.
     Guard(Site),
 }
 
-/// `glass.Kilos -= 20`, `glass.Kilos = glass.Kilos + 40`: by a property that sets by way of the one step.
-fn by_property(wiring: &Wiring<'_>, class: TypeId, update: MemberId) -> Vec<Draft> {
+impl Way {
+    /// The method that does it so.
+    fn member(self) -> MemberId {
+        match self {
+            Self::Step(update) => update,
+            Self::Guard(site) => site.member,
+        }
+    }
+}
+
+/// `glass.Kilos -= 20`, `glass.Kilos = glass.Kilos + 40`: by a property that sets by way of the one step, or what others write under a
+/// lock.
+fn by_property(wiring: &Wiring<'_>, class: TypeId, update: Option<MemberId>) -> Vec<Draft> {
     let program = wiring.program();
     let own = program.ty(class).members.iter().copied();
     let setters = own.filter(|m| program.member(*m).kind == MemberKind::Accessor(AccessorKind::Set) && !wiring.tellings(*m).is_empty());
     let mut drafts = Vec::new();
     for setter in setters {
         let name = program.member(setter).name;
+        let Some(way) = update.map(Way::Step).or_else(|| beside_setter(wiring, class, setter).map(Way::Guard)) else { continue };
         for site in program.index.writes(name).iter().filter(|s| !wiring.in_test(s.member) && program.member(s.member).owner != class) {
             let Some(body) = program.body(site.member) else { continue };
             let Node::Assign { target, value, op } = body.node(site.node) else { continue };
@@ -114,12 +124,24 @@ fn by_property(wiring: &Wiring<'_>, class: TypeId, update: MemberId) -> Vec<Draf
                 _ => false,
             };
             let depends = !matches!(op, AssignOp::Set | AssignOp::IfUnset) || state::any_within(body, value, &is_read);
-            if depends && in_several_lanes(wiring, &of, (setter, update), *site) {
-                drafts.push(draft(wiring, &of, program.place_of(*site), site.member, IN_LANES, Way::Step(update)));
+            let is_open = !matches!(way, Way::Guard(_)) || !is_guarded(wiring, *site);
+            if depends && is_open && in_several_lanes(wiring, &of, (setter, way.member()), *site) {
+                drafts.push(draft(wiring, &of, program.place_of(*site), site.member, IN_LANES, way));
             }
         }
     }
     drafts
+}
+
+/// Where another method of the class writes under a lock what a setter writes without one.
+fn beside_setter(wiring: &Wiring<'_>, class: TypeId, setter: MemberId) -> Option<Site> {
+    let program = wiring.program();
+    let is_open = |w: &&Write| w.site.member == setter && !is_locked(wiring, w.site);
+    let is_guarded = |w: &&Write| w.site.member != setter && !wiring.in_test(w.site.member) && is_locked(wiring, w.site);
+    program.ty(class).members.iter().find_map(|field| {
+        let writes = wiring.writes(*field);
+        writes.iter().find(is_open).and_then(|_| writes.iter().find(is_guarded)).map(|w| w.site)
+    })
 }
 
 /// Whether a call stands under a lock, or in a function that its own object, or a part of that, is handed to run alone.
@@ -199,11 +221,7 @@ fn of_call(wiring: &Wiring<'_>, class: TypeId, (setter, way): (MemberId, Way), c
     let at_once = args.iter().any(|a| state::any_within(body, *a, &is_read));
     let before = args.iter().find_map(|a| read_before(wiring, call, *a, &is_read));
     let interrupted = before.is_some_and(|local| waits_between(wiring, call, local));
-    let beside = match way {
-        Way::Step(update) => update,
-        Way::Guard(site) => site.member,
-    };
-    let in_lanes = (at_once || before.is_some()) && in_several_lanes(wiring, &object, (setter, beside), call);
+    let in_lanes = (at_once || before.is_some()) && in_several_lanes(wiring, &object, (setter, way.member()), call);
     if !interrupted && !in_lanes {
         return None;
     }
@@ -413,7 +431,18 @@ fn runs_several_times(wiring: &Wiring<'_>, lane: Site) -> bool {
     let pack = &*program.kit_of(lane.member).pack;
     let Some(body) = program.body(lane.member) else { return false };
     pack.request_handlers.contains(program.text(program.member(lane.member).name))
-        || program.scope(lane.member).ancestors(lane.node).any(|n| matches!(body.node(n), Node::Loop { .. } | Node::ForEach { .. }))
+        || program.scope(lane.member).ancestors(lane.node).any(|n| match body.node(n) {
+            Node::Loop { .. } | Node::ForEach { .. } => true,
+            // `Enumerable.Range(0, 4).Select(_ => Task.Run(count))`
+            Node::Call { callee, args, .. } => {
+                let (Node::Member { name, .. } | Node::Name(name)) = body.node(callee) else { return false };
+                let name = program.unit_of(lane.member).text(name);
+                let is_function =
+                    |a: &NodeId| matches!(body.node(*a), Node::Lambda(_)) && program.scope(lane.member).is_within(lane.node, *a);
+                (pack.maps.contains(name) || pack.walks.contains(name)) && body.list(args).iter().any(is_function)
+            }
+            _ => false,
+        })
 }
 
 #[cfg(test)]

@@ -6,9 +6,9 @@ use yarrowgraph_ir::{BinaryOp, Node, NodeId};
 use yarrowgraph_model::{Certainty, Level, Place, Related};
 
 use super::{Draft, Page, Rule, related, short};
-use crate::codes::{Missing, Table, look_ups};
+use crate::codes::{Missing, Table, code_at, look_ups};
 use crate::flow::{Flow, Val};
-use crate::machine::{State, named};
+use crate::machine::State;
 use crate::program::{MemberId, Program, Site, Sym};
 use crate::state;
 use crate::wire::Wiring;
@@ -191,8 +191,9 @@ pub(super) fn unknown(wiring: &Wiring<'_>, table: &Table) -> Vec<(Site, State)> 
         .into_iter()
         .filter(|site| !wiring.in_test(site.member))
         .filter_map(|site| {
-            let constant = matches!(program.body(site.member)?.node(site.node), Node::Str(_) | Node::Member { .. } | Node::Name(_));
-            let code = named(flow, site.member, site.node).filter(|_| constant)?;
+            let written = program.body(site.member)?.node(site.node);
+            let constant = matches!(written, Node::Str(_) | Node::Num(_) | Node::Member { .. } | Node::Name(_));
+            let code = code_at(flow, site.member, site.node).filter(|_| constant)?;
             let speaks = matches!(code, State::Text(_) | State::Constant(_) | State::Entry(..)) && !code.is_empty_text(program);
             // a constant of another kind is none of these codes
             let kind = match (code, table.entries.first()?.code) {

@@ -6,7 +6,7 @@ use std::rc::Rc;
 
 use yarrowgraph_ir::{AssignOp, BinaryOp, MemberKind, Node, NodeId, UnaryOp};
 
-use super::state;
+use super::state::{self, State};
 use super::table::{ROWS, Written};
 use super::walk::Walker;
 use super::way::{Value, Way};
@@ -388,6 +388,15 @@ impl Walker<'_, '_> {
             let known = fill.keys.len() > depth + 1 && rows.iter().any(|r| r.keys.get(depth).is_some_and(|k| same(*k, *own)));
             if !known {
                 rows.push(fill);
+            }
+        }
+        // a row for a state is a case for it
+        if *key == Value::Held {
+            for row in &rows {
+                let at = given(self.flow, row.keys[depth]).at;
+                if let Some(state @ State::Text(_)) = state::named(self.flow, at.member, at.node) {
+                    self.label(at, state);
+                }
             }
         }
         let mut open = vec![way];

@@ -140,7 +140,8 @@ fn is_marked(wiring: &Wiring<'_>, state: State) -> bool {
         State::Constant(m) => program.member(m).name,
         State::Class(t) => program.ty(t).name,
         State::Function(m) => program.member(m).name,
-        _ => return false,
+        State::Entry(_, key) => key,
+        State::Text(_) => return false,
     };
     program.index.reads(name).iter().any(|site| says(program.text(program.member(site.member).name)))
 }

@@ -361,15 +361,17 @@ fn is_literal(flow: &Flow<'_>, m: MemberId) -> bool {
     if literal(flow, &Val::Static(m), HOPS).is_some() {
         return true;
     }
-    let Some(mut site) = flow.only_definition(m) else { return false };
-    let Some(body) = flow.program.body(site.member) else { return false };
-    // frozen, or a map made of it
-    if let Node::Call { args, .. } | Node::New { args, .. } = body.node(site.node)
-        && let [first, ..] = body.list(args)
-    {
-        site.node = *first;
+    let Some(site) = flow.collection_given(m) else { return false };
+    if flow.map_literal(site).is_some_and(|map| !flow.pairs(map).is_empty()) {
+        return true;
     }
-    matches!(body.node(site.node), Node::Object(_) | Node::Collection { .. })
+    let Some(body) = flow.program.body(site.member) else { return false };
+    // frozen, or a list made of it
+    let made_of = match body.node(site.node) {
+        Node::Call { args, .. } | Node::New { args, .. } => body.list(args).first().copied(),
+        _ => None,
+    };
+    matches!(body.node(made_of.unwrap_or(site.node)), Node::Object(_) | Node::Collection { .. })
 }
 
 /// What is stored into a field, in the order of its definitions, and then what methods are given to store.

@@ -118,7 +118,10 @@ impl Stores<'_, '_> {
                         self.follow(Site { member: site.member, node: o }, hops, &mut about);
                     }
                     if !self.names(site, stored) {
-                        stored.open |= about.open || !about.named.is_empty() || object.is_some_and(|o| self.is_field(site.member, o));
+                        stored.open |= self.looks_up(site.member, callee, body.list(args))
+                            || about.open
+                            || !about.named.is_empty()
+                            || object.is_some_and(|o| self.is_field(site.member, o));
                     }
                 }
             },
@@ -192,6 +195,13 @@ impl Stores<'_, '_> {
                 }
             }
         }
+    }
+
+    /// Whether a call gives what a table has for what the field holds: `NEXT.get(phase)`.
+    fn looks_up(&self, member: MemberId, callee: NodeId, args: &[NodeId]) -> bool {
+        let program = self.flow.program;
+        let Some(Node::Member { name, .. }) = program.body(member).map(|body| body.node(callee)) else { return false };
+        program.kit_of(member).pack.elements.contains(program.unit_of(member).text(name)) && args.iter().any(|a| self.is_field(member, *a))
     }
 
     /// Whether an expression is the field: what it holds may answer with the next state.

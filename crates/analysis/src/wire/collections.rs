@@ -9,6 +9,7 @@ use super::holders::kept_handler;
 use super::spread::is_field_function;
 use crate::flow::Val;
 use crate::program::{Declared, Ty, UnitId};
+use crate::state;
 
 /// What is put into a holder.
 struct Carried {
@@ -18,6 +19,10 @@ struct Carried {
     weak: bool,
     /// Whether a record of the tree is around it.
     in_record: bool,
+    /// The function in a variable that is around it.
+    around: Option<Val>,
+    /// Whether that takes itself off when it is called.
+    once: bool,
 }
 
 impl Extractor<'_, '_> {
@@ -181,7 +186,7 @@ impl Extractor<'_, '_> {
             found.push(effect);
             return;
         }
-        let Carried { handler, at, weak, in_record } = self.carried(&holder, value);
+        let Carried { handler, at, weak, in_record, around, once } = self.carried(&holder, value);
         // a new collection is to be filled
         if self.is_fresh_collection(&handler) || self.is_empty_literal(value) {
             return;
@@ -201,6 +206,8 @@ impl Extractor<'_, '_> {
         effect.handler_node = Some(self.site(at));
         effect.weak = weak || self.holds_weakly(&holder_event);
         effect.in_record = in_record;
+        effect.adapter = around;
+        effect.once = once;
         effect.replaces = replaces && !matches!(holder_event, Event::Own(m) if self.flow.is_multi_map(m));
         found.push(effect);
     }
@@ -240,7 +247,14 @@ impl Extractor<'_, '_> {
     /// The handler inside a wrapper: a weak reference, a record with a key, a pair.
     fn carried(&self, holder: &Holder, value: NodeId) -> Carried {
         let program = self.flow.program;
-        let plain = |node: NodeId, in_record: bool| Carried { handler: self.eval(node), at: node, weak: false, in_record };
+        let plain = |node: NodeId, in_record: bool| Carried {
+            handler: self.eval(node),
+            at: node,
+            weak: false,
+            in_record,
+            around: None,
+            once: false,
+        };
         match self.body.node(value) {
             Node::New { ty, args, init, .. } => {
                 let ty = program.type_in(self.member, ty);
@@ -274,10 +288,17 @@ impl Extractor<'_, '_> {
             _ => match self.eval(value) {
                 // a record that was made before
                 Val::New(site) | Val::Literal(site) if site.member == self.member && site.node != value => self.carried(holder, site.node),
-                handler => match self.wrapped_param(&handler) {
-                    Some(param) => Carried { handler: param, ..plain(value, false) },
-                    None => plain(value, false),
-                },
+                handler => {
+                    let function = self.flow.function_of(&handler).unwrap_or_else(|| handler.clone());
+                    match self.wrapped_param(&function) {
+                        Some(param) => {
+                            let once = self.hands_itself_on(&handler, &function);
+                            let around = matches!(handler, Val::Local(_)).then_some(function);
+                            Carried { handler: param, around, once, ..plain(value, false) }
+                        }
+                        None => plain(value, false),
+                    }
+                }
             },
         }
     }
@@ -330,6 +351,17 @@ impl Extractor<'_, '_> {
         }
         let Event::Own(m) = holder.event else { return false };
         self.flow.element_held(m).own() == Some(*id)
+    }
+
+    /// Whether a function in a variable hands itself to something, as one does that takes itself off: `once = v => { remove(once); … }`.
+    fn hands_itself_on(&self, variable: &Val, function: &Val) -> bool {
+        let (Val::Local(_), Val::Lambda(member, f)) = (variable, function) else { return false };
+        let Some(within) = self.body.function(*f).body.filter(|_| *member == self.member) else { return false };
+        state::any_within(self.body, within, &|n| match self.body.node(n) {
+            Node::Call { args, .. } => self.body.list(args).iter().any(|a| self.eval(*a) == *variable),
+            Node::Assign { op: AssignOp::Sub, value, .. } => self.eval(value) == *variable,
+            _ => false,
+        })
     }
 
     /// A lambda that calls a parameter of the function around it carries that parameter.
@@ -529,7 +561,7 @@ impl Extractor<'_, '_> {
     fn taken_out(&self, holder: &Holder, value: NodeId) -> Carried {
         let carried = self.carried(holder, value);
         if carried.in_record && !adapters::is_equal_by_content(self.flow, self.site(value)) {
-            return Carried { handler: self.eval(value), at: value, weak: false, in_record: false };
+            return Carried { handler: self.eval(value), at: value, weak: false, in_record: false, around: None, once: false };
         }
         carried
     }

@@ -1,7 +1,7 @@
 //! What is made once and lives as long as the process.
 
 use rustc_hash::FxHashMap;
-use yarrowgraph_ir::{Body, LambdaForm, MemberKind, Node, NodeId, TypeKind};
+use yarrowgraph_ir::{AssignOp, Body, LambdaForm, MemberKind, Node, NodeId, TypeKind};
 
 use super::Wiring;
 use super::lifetime::{creations, deletions, is_emptied};
@@ -81,7 +81,10 @@ impl Once<'_, '_> {
         // `instance = new T()` into a static field, as lazy singletons do
         if let Some(parent) = scope.parent(site.node)
             && let Node::Assign { target, .. } = body.node(parent)
-            && matches!(flow.eval_in(site.member, target), Val::Static(m) if singleton_slot(flow, m))
+            && let Val::Static(slot) = flow.eval_in(site.member, target)
+            && singleton_slot(flow, slot)
+            // where it happens again and again, each takes the place of the one before
+            && (times(self.wiring, site) != Lives::No || asks_for(flow, slot, site))
         {
             return Lives::Yes;
         }
@@ -290,6 +293,24 @@ fn ends_with_block(program: &Program, site: Site) -> bool {
     let in_main = is_entry(program, site.member) && scope.parent(local) == body.root;
     let given_out = body.ids().any(|n| matches!(body.node(n), Node::Return(Some(v)) if body.node(v) == Node::Name(name)));
     !in_main && !given_out
+}
+
+/// Whether code looks first, around a place or before it, whether a static field is filled: `if (!desk) desk = new Desk();`
+fn asks_for(flow: &Flow<'_>, slot: MemberId, site: Site) -> bool {
+    let program = flow.program;
+    let Some(body) = program.body(site.member) else { return true };
+    let scope = program.scope(site.member);
+    let names =
+        |n: NodeId| matches!(body.node(n), Node::Name(_) | Node::Member { .. }) && flow.eval_in(site.member, n) == Val::Static(slot);
+    let asks = |cond: NodeId| crate::state::any_within(body, cond, &names);
+    let is_asked_around = scope.ancestors(site.node).any(|around| match body.node(around) {
+        Node::If { cond, .. } | Node::Conditional { cond, .. } => asks(cond),
+        Node::Assign { op: AssignOp::IfUnset, .. } => true,
+        Node::Binary { left, .. } => asks(left),
+        _ => false,
+    });
+    let leaves = |n: NodeId| matches!(body.node(n), Node::If { cond, then, .. } if body.leaves(then) && asks(cond));
+    is_asked_around || body.ids().any(|n| scope.is_before(n, site.node) && leaves(n))
 }
 
 /// A static field that is filled once and for all: never emptied while the program runs.

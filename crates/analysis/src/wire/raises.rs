@@ -16,6 +16,11 @@ impl Extractor<'_, '_> {
     /// A call of what a holder holds.
     pub(super) fn invocation(&self, node: NodeId, callee: NodeId, args: &[NodeId], found: &mut Vec<Effect>) {
         let program = self.flow.program;
+        // that it is there is stated: `watcher.emptied!()`
+        let callee = match self.body.node(callee) {
+            Node::Unary { op: UnaryOp::NonNull, operand } if matches!(self.body.node(operand), Node::Member { .. }) => operand,
+            _ => callee,
+        };
         self.handed_over(node, callee, args, found);
         let pack = &*program.kit_of(self.member).pack;
         match self.body.node(callee) {

@@ -177,12 +177,17 @@ pub(super) fn again_and_again(wiring: &Wiring<'_>, channel: &Channel, join: usiz
     })
 }
 
-/// The call in a loop that hands a method, which puts a handler on what it is handed, the same subject in every turn, and that asks the
+/// The call in a loop, or in a function that is told of something again and again, that hands a method, which puts a handler on what it is handed, the same subject in every turn, and that asks the
 /// same object to do so; where nothing takes the handler off.
 fn handed_again(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> Option<Site> {
     let (effect, program) = (&wiring.effects[join], wiring.program());
     let member = effect.site.member;
-    let Val::Param(_, None, index) = effect.holder.subject else { return None };
+    // or a part of it: `lock.filled.add(…)`
+    let mut subject = &effect.holder.subject;
+    while let Val::Member(of, _) = subject {
+        subject = of;
+    }
+    let Val::Param(_, None, index) = *subject else { return None };
     let is_method = program.member(member).kind == MemberKind::Method;
     let by_itself = effect.handler.as_ref().is_some_and(|h| !matches!(h.root(), Val::Param(..) | Val::Local(_) | Val::New(_)));
     let plain = is_method && by_itself && effect.holder.key.as_ref().is_none_or(|k| matches!(k, Val::Str(_)));
@@ -192,7 +197,9 @@ fn handed_again(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> Option<S
     let mut callers = wiring.flow.callers((member, None)).iter().filter(|(call, _)| !wiring.in_test(call.member));
     callers.find_map(|(call, binding)| {
         let (body, scope) = (program.body(call.member)?, program.scope(call.member));
-        let looped = loop_around(scope, body, call.node)?;
+        let again =
+            || heard_around(wiring, *call).filter(|(c, _)| !comes_once(wiring, call.member, c) && is_asked_of_message(wiring, *call));
+        let looped = loop_around(scope, body, call.node).or_else(|| again().map(|(_, function)| function))?;
         let here = |site: &Site| site.member == call.member && scope.is_within(site.node, looped);
         let handed = binding.args.get(usize::from(index))?.as_ref()?;
         let is_known = |v: &Val| matches!(v.root(), Val::New(_) | Val::Local(_) | Val::Static(_) | Val::This(_) | Val::Type(_));
@@ -311,6 +318,21 @@ fn heard_around<'w>(wiring: &'w Wiring<'_>, at: Site) -> Option<(&'w Channel, No
     let is_it = |e: &Effect| !e.once && matches!(e.handler, Some(Val::Lambda(m, g)) if m == at.member && g == f);
     let heard = |c: &&Channel| c.joins.iter().any(|j| is_it(&wiring.effects[*j]));
     wiring.channels.iter().find(heard).map(|channel| (channel, function))
+}
+
+/// Whether the conditions around a call in a function ask for nothing but what that was told: a flag of an object may let it by once.
+fn is_asked_of_message(wiring: &Wiring<'_>, call: Site) -> bool {
+    let program = wiring.program();
+    let Some(body) = program.body(call.member) else { return false };
+    let is_kept = |n: NodeId| {
+        matches!(body.node(n), Node::Name(_) | Node::Member { .. })
+            && matches!(wiring.flow.eval_in(call.member, n), Val::Member(..) | Val::Static(_) | Val::Unknown)
+    };
+    let around = program.scope(call.member).ancestors(call.node).take_while(|n| !matches!(body.node(*n), Node::Lambda(_)));
+    around.into_iter().all(|n| match body.node(n) {
+        Node::If { cond, .. } | Node::Conditional { cond, .. } => !state::any_within(body, cond, &is_kept),
+        _ => true,
+    })
 }
 
 /// What a channel is called, without its owner.
