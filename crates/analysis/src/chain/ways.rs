@@ -72,6 +72,8 @@ struct Walker<'a> {
     handed: &'a [Name],
     /// Whether the statements that are walked stand beside one that passes the request on.
     is_beside: bool,
+    /// Whether an answer only says how it went: who wraps another object may well ask it twice for one that is made for it.
+    says_whether: bool,
     /// Some way ends in a `return` without a value, and nothing has been done on it.
     leaves_empty: bool,
     ways: Ways,
@@ -94,8 +96,10 @@ fn of(
     asks_next: &dyn Fn(NodeId) -> bool,
     answer: Option<Answer<'_>>,
     handed: &[Name],
+    says_whether: bool,
 ) -> Ways {
-    let mut walker = Walker { body, passes, asks_next, answer, handed, is_beside: false, leaves_empty: false, ways: Ways::default() };
+    let mut walker =
+        Walker { body, passes, asks_next, answer, handed, is_beside: false, says_whether, leaves_empty: false, ways: Ways::default() };
     let end = walker.statement(root, Done { nothing: true, ..Done::default() });
     // beside ways that give an answer, one that leaves without gives none
     walker.ways.ends_with_nothing |= end.nothing || walker.leaves_empty && walker.ways.answers;
@@ -185,6 +189,10 @@ impl Walker<'_> {
                 Done::default()
             }
             Node::Throw(_) | Node::Break | Node::Continue => Done::default(),
+            // `let first = next(request);`
+            Node::Local { init: Some(init), .. } if self.says_whether && state::any_within(body, init, &|n| self.passes.contains(&n)) => {
+                self.expression(init, done)
+            }
             Node::Local { .. } | Node::Empty => {
                 if self.answer.is_some_and(|a| !(a.names)(at)) {
                     done
@@ -305,6 +313,7 @@ pub(crate) fn of_links(wiring: &Wiring<'_>) -> Vec<Passing> {
     let mut all = Vec::new();
     for (kind, next) in links.next.iter().enumerate() {
         let mut found = Vec::new();
+        let is_linked = wiring.chains().built.iter().any(|b| b.of == Of::Next(kind));
         let mut classes = program.heirs(next.base).to_vec();
         classes.push(next.base);
         classes.sort_unstable();
@@ -321,10 +330,10 @@ pub(crate) fn of_links(wiring: &Wiring<'_>) -> Vec<Passing> {
             }
             let asks = |cond: NodeId| behaviour::asks_next(flow, links, kind, body, member, cond);
             let handed: Vec<Name> = program.decl(member).params.iter().map(|p| p.name).collect();
-            let ways = of(body, root, &passes, &asks, None, &handed);
+            let ways = of(body, root, &passes, &asks, None, &handed, program.is_data(member, &program.declared_type(member)));
             found.push(Passing { member, written: None, of: Of::Next(kind), passes, ways, has_answer: false });
         }
-        if found.len() > 1 || wiring.chains().built.iter().any(|b| b.of == Of::Next(kind)) {
+        if found.len() > 1 || is_linked {
             all.append(&mut found);
         }
     }
@@ -370,7 +379,7 @@ fn handed_the_way_on(wiring: &Wiring<'_>, all: &mut Vec<Passing>) {
             let only_writes = |node: NodeId| wiring.only_writes(Site { member, node });
             let answer = response.map(|_| Answer { names: &names, only_writes: &only_writes });
             let handed: Vec<Name> = code.params(flow.program).iter().map(|p| p.name).collect();
-            let ways = of(body, root, &passes, &|_| false, answer, &handed);
+            let ways = of(body, root, &passes, &|_| false, answer, &handed, true);
             let written = function.map(|_| Site { member, node: root });
             all.push(Passing { member, written, of: built.of, passes, ways, has_answer: answer.is_some() });
         }

@@ -361,6 +361,8 @@ impl Flow<'_> {
                 program.element_type(program.member(member).unit, &outer).unwrap_or(Ty::Unknown)
             }
             Node::Return(_) => program.declared_type(member),
+            // what a collection is filled with as it is made: `new() { new(…), new(…) }`
+            Node::New { init: Some(init), .. } if init == node => self.node_type(member, parent, budget.saturating_sub(1)),
             _ => Ty::Unknown,
         }
     }

@@ -7,7 +7,7 @@ use yarrowgraph_model::{Certainty, Level, Place};
 
 use super::{Draft, Page, Rule, related, short};
 use crate::flow::Val;
-use crate::program::{MemberId, Sym, TypeId};
+use crate::program::{MemberId, Site, Sym, TypeId};
 use crate::wire::Wiring;
 use crate::wire::channels::{Channel, ChannelKey};
 use crate::wire::effect::Effect;
@@ -116,7 +116,7 @@ fn asked_of_all(wiring: &Wiring<'_>, method: MemberId, hollow: Hollow) -> Option
     if base.is_none() && hollow == Hollow::NotImplemented && program.kit_of(method).traits.duck_typed {
         return program.base_class(info.owner);
     }
-    let base = base?;
+    let Some(base) = base else { return asked_by_library(wiring, method) };
     let asks = |m: &&MemberId| program.member(**m).kind == MemberKind::Method;
     let asked = program.ty(base).members.iter().filter(asks).count();
     let declared = *program.own_members(base, info.name).first()?;
@@ -129,6 +129,20 @@ fn asked_of_all(wiring: &Wiring<'_>, method: MemberId, hollow: Hollow) -> Option
         .any(|(site, with)| !wiring.in_test(site.member) && !matches!(with.this, Some(Val::This(_))));
     let counts = (asked == 1 && is_open) || (asked <= ASKED && hollow == Hollow::NotImplemented);
     (counts && is_called && !says_nothing(program.text(program.ty(base).name))).then_some(base)
+}
+
+/// The tree's own base of a class whose method a library's interface asks for, where somebody runs what is of that base:
+/// `abstract class Order implements Runnable`, `orders.get(beat).run()`.
+fn asked_by_library(wiring: &Wiring<'_>, method: MemberId) -> Option<TypeId> {
+    let program = wiring.program();
+    let info = program.member(method);
+    let base = program.base_class(info.owner).filter(|base| !program.outside_bases(*base).is_empty())?;
+    let is_run = |site: &Site| {
+        let told = wiring.flow.receiver(*site).and_then(|(of, _)| wiring.flow.type_of(&of).own());
+        !wiring.in_test(site.member) && told.is_some_and(|told| program.is_a(told, base) || told == base)
+    };
+    let runs = program.kit_of(method).pack.invokers.contains(program.text(info.name));
+    (runs && !says_nothing(program.text(program.ty(base).name)) && program.index.calls(info.name).iter().any(is_run)).then_some(base)
 }
 
 /// The methods that a subscription attaches and that do nothing.

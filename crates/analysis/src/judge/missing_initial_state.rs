@@ -87,7 +87,8 @@ fn calls_of_state(wiring: &Wiring<'_>, machine: &Found, field: MemberId) -> Vec<
     let is_it = |of: &Val, m: MemberId| m == field && matches!(of, Val::This(_));
     match machine.domain.encoding {
         Encoding::Functions => {}
-        Encoding::Enumeration(_) => {
+        // where constants are plain values they have no methods, and are copied by what looks like one
+        Encoding::Enumeration(_) if !program.kit_of(field).traits.references_dangle => {
             let call_on = |read: &Site| {
                 let (body, scope) = (program.body(read.member)?, program.scope(read.member));
                 let (call, _) = method_call_of(body, scope, read.node)?;

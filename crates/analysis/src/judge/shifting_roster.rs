@@ -7,7 +7,7 @@ use yarrowgraph_model::{Certainty, Level};
 
 use super::{Draft, Page, Rule, related, short};
 use crate::flow::{Val, object_of};
-use crate::program::{Declared, MemberId, Site, Sym, Ty};
+use crate::program::{Declared, MemberId, Site, Sym, Ty, TypeId};
 use crate::state::any_within;
 use crate::wire::Wiring;
 use crate::wire::effect::{Act, Effect, Event};
@@ -305,7 +305,7 @@ fn by_handlers(wiring: &Wiring<'_>, m: MemberId) -> Vec<Draft> {
                 Some(Val::Lambda(lm, lf)) => lm == leave.site.member && Some(lf) == function,
                 Some(Val::Method(mm, _)) => mm == leave.site.member && function.is_none(),
                 _ => {
-                    let class = wiring.flow.type_of(h).own();
+                    let class = class_told(wiring, h);
                     let calls_it =
                         messages.contains(&info.name) || program.kit_of(leave.site.member).pack.invokers.contains(program.text(info.name));
                     function.is_none() && calls_it && class.is_some_and(|t| program.is_a(t, info.owner))
@@ -320,6 +320,15 @@ fn by_handlers(wiring: &Wiring<'_>, m: MemberId) -> Vec<Draft> {
     let own_handles = of_list().filter(|e| e.act == Act::Join && e.handle).flat_map(|join| by_own_handle(wiring, m, &messages, join));
     drafts.extend(own_handles.map(|site| draft(wiring, m, site, walk.site, "by a handler, while the list is walked to tell it")));
     drafts
+}
+
+/// The class of an object that is told; of what a field holds for good, and is typed by a library's interface, the class of that.
+fn class_told(wiring: &Wiring<'_>, handler: &Val) -> Option<TypeId> {
+    let kept = || match handler {
+        Val::Member(_, field) => wiring.flow.only_definition(*field).and_then(|d| wiring.flow.type_of_node(d.member, d.node).own()),
+        _ => None,
+    };
+    wiring.flow.type_of(handler).own().or_else(kept)
 }
 
 /// Whether a field only ever holds the list that another member holds.

@@ -6,6 +6,7 @@ use yarrowgraph_ir::{MemberKind, Node, NodeId, Visibility};
 use yarrowgraph_model::{Certainty, Level};
 
 use super::{Draft, Page, Rule, related, short};
+use crate::chain::behaviour::method_call_of;
 use crate::command::{Commands, Holder, Holds};
 use crate::flow::Val;
 use crate::program::{MemberId, Site, Ty, TypeId};
@@ -46,7 +47,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     let of_functions = of_objects.map(|(holder, holds)| ("functions", holder, *holds));
     for (what, holder, _) in of_commands.chain(of_functions).filter(|(.., holds)| matches!(holds, Holds::Queue | Holds::Stack)) {
         let runs: BTreeSet<MemberId> = holder.taken.iter().map(|(s, _)| s.member).chain(holder.run.iter().map(|s| s.member)).collect();
-        let never = |m: &MemberId| is_never_called(wiring, *m) || is_never_started(wiring, *m);
+        let never = |m: &MemberId| is_never_called(wiring, *m) || is_never_started(wiring, *m) || is_handed_to_no_lane(wiring, *m);
         if !runs.is_empty() && runs.iter().all(never) && holder.filled.iter().any(|(s, _)| !is_never_called(wiring, s.member)) {
             let first = runs.first().map(|m| short(&program.member_id(*m))).unwrap_or_default();
             found.push(of_holder(wiring, holder, (what, &format!("and nothing calls {first}, which would run them"))));
@@ -226,6 +227,42 @@ fn is_never_started(wiring: &Wiring<'_>, m: MemberId) -> bool {
     };
     let uses: Vec<&Site> = program.reads_in_class(m).chain(program.index.calls(info.name)).collect();
     is_hidden && !uses.is_empty() && uses.into_iter().all(|site| thread(site).is_some_and(is_idle))
+}
+
+/// Whether a method is what a library runs of an object (`run`), and all objects of its class are made for variables by which they are
+/// only asked for something else.
+fn is_handed_to_no_lane(wiring: &Wiring<'_>, m: MemberId) -> bool {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    let info = program.member(m);
+    let is_run = program.kit_of(m).pack.invokers.contains(program.text(info.name)) && !program.outside_bases(info.owner).is_empty();
+    if !is_run || !wiring.is_application || wiring.is_open || !flow.call_sites(m).is_empty() || program.heirs(info.owner).len() > 1 {
+        return false;
+    }
+    // a use of the variable is a call of another method
+    let only_asks = |read: Site| {
+        let (Some(body), scope) = (program.body(read.member), program.scope(read.member)) else { return false };
+        let asked = method_call_of(body, scope, read.node);
+        asked.is_some_and(|(call, name)| {
+            program.sym_in(read.member, name) != info.name && flow.callee(Site { member: read.member, node: call }).is_some()
+        })
+    };
+    let is_idle = |made: &Site| {
+        let (Some(body), scope) = (program.body(made.member), program.scope(made.member)) else { return false };
+        match scope.parent(made.node).map(|p| (p, body.node(p))) {
+            Some((local, Node::Local { .. })) => {
+                let uses = body.ids().filter(|n| *n != local && scope.names(body, *n, local));
+                uses.map(|node| Site { member: made.member, node }).all(only_asks)
+            }
+            None if matches!(program.member(made.member).kind, MemberKind::Field) => {
+                let is_hidden = program.decl(made.member).modifiers.visibility == Visibility::Private;
+                is_hidden && program.reads_in_class(made.member).all(|read| only_asks(*read))
+            }
+            _ => false,
+        }
+    };
+    let mut made = flow.creations(info.owner);
+    made.retain(|s| !wiring.in_test(s.member));
+    !made.is_empty() && made.iter().all(is_idle)
 }
 
 /// Whether nothing calls a method, as far as the tree shows it all.
