@@ -313,7 +313,6 @@ pub(crate) fn of_links(wiring: &Wiring<'_>) -> Vec<Passing> {
     let mut all = Vec::new();
     for (kind, next) in links.next.iter().enumerate() {
         let mut found = Vec::new();
-        let is_linked = wiring.chains().built.iter().any(|b| b.of == Of::Next(kind));
         let mut classes = program.heirs(next.base).to_vec();
         classes.push(next.base);
         classes.sort_unstable();
@@ -333,7 +332,7 @@ pub(crate) fn of_links(wiring: &Wiring<'_>) -> Vec<Passing> {
             let ways = of(body, root, &passes, &asks, None, &handed, program.is_data(member, &program.declared_type(member)));
             found.push(Passing { member, written: None, of: Of::Next(kind), passes, ways, has_answer: false });
         }
-        if found.len() > 1 || is_linked {
+        if found.len() > 1 || wiring.chains().built.iter().any(|b| b.of == Of::Next(kind)) {
             all.append(&mut found);
         }
     }

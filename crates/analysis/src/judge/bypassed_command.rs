@@ -2,7 +2,7 @@
 
 use std::collections::BTreeSet;
 
-use yarrowgraph_ir::{Node, NodeId, TypeKind};
+use yarrowgraph_ir::{Node, NodeId};
 use yarrowgraph_model::{Certainty, Level};
 
 use super::{Draft, Page, Rule, related, short};
@@ -48,13 +48,13 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
                 || commands.keys().any(|c| flow.enclosing_type(*c) == Some(owner) && site.member == command.operation);
             let of_receiver = program.are_kin(owner, receiver);
             // who tells something else by the same bus goes past nothing
-            let tells = wiring.effects_at(site).any(|e| wiring.effects[e].act == Act::Raise);
-            if tells
-                || of_commands
+            let tells = || wiring.effects_at(site).any(|e| wiring.effects[e].act == Act::Raise);
+            if of_commands
                 || of_receiver
                 || wiring.in_test(site.member)
                 || !hands_the_same(wiring, call, site)
                 || is_kept(wiring, site)
+                || tells()
             {
                 continue;
             }
@@ -153,13 +153,6 @@ fn operation(wiring: &Wiring<'_>, command: &Command, call: Site) -> Option<Membe
 fn calls_of(wiring: &Wiring<'_>, operation: MemberId) -> BTreeSet<Site> {
     let program = wiring.program();
     let mut sites: BTreeSet<Site> = wiring.flow.call_sites(operation).iter().copied().collect();
-    // the one class that does what the operation asks for is the receiver as well
-    let info = program.member(operation);
-    let heirs = program.heirs(info.owner).into_iter().filter(|t| *t != info.owner);
-    let written: Vec<MemberId> = heirs.flat_map(|t| program.own_members(t, info.name)).copied().collect();
-    if let ([only], TypeKind::Interface) = (&written[..], program.ty(info.owner).kind) {
-        sites.extend(wiring.flow.call_sites(*only).iter().copied());
-    }
     sites.retain(|s| program.body(s.member).is_some_and(|b| matches!(b.node(s.node), Node::Call { .. })));
     sites
 }

@@ -380,22 +380,17 @@ fn never_subscribed(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> 
         return None;
     }
     // a method, or a function that a field of the object holds for good
-    let is_kept = |of: &Val, field: MemberId| {
-        matches!(of, Val::This(_))
-            && flow.only_definition(field).is_some_and(|d| d.member == field && matches!(flow.eval(d), Val::Lambda(..)))
+    let is_kept = |value: &Val| {
+        let only = value.own_field().and_then(|field| flow.only_definition(field).filter(|d| d.member == field));
+        only.is_some_and(|d| matches!(flow.eval(d), Val::Lambda(..)))
     };
-    let known = match handler {
-        Val::Method(..) => true,
-        Val::Member(of, field) => is_kept(of, *field),
-        _ => false,
-    };
+    let known = matches!(handler, Val::Method(..)) || is_kept(handler);
     if !known || !effect.inner.is_empty() && channel.joins.is_empty() {
         return None;
     }
     let settled = |e: &Effect| match &e.handler {
         Some(Val::Method(..) | Val::Lambda(..) | Val::This(_) | Val::New(_) | Val::Bound(..)) => true,
-        Some(Val::Member(of, field)) => is_kept(of, *field),
-        _ => false,
+        other => other.as_ref().is_some_and(is_kept),
     };
     let all: Vec<&Effect> = wiring
         .channels

@@ -139,7 +139,7 @@ fn asked_by_library(wiring: &Wiring<'_>, method: MemberId) -> Option<TypeId> {
     let base = program.base_class(info.owner).filter(|base| !program.outside_bases(*base).is_empty())?;
     let is_run = |site: &Site| {
         let told = wiring.flow.receiver(*site).and_then(|(of, _)| wiring.flow.type_of(&of).own());
-        !wiring.in_test(site.member) && told.is_some_and(|told| program.is_a(told, base) || told == base)
+        !wiring.in_test(site.member) && told.is_some_and(|told| program.is_a(told, base))
     };
     let runs = program.kit_of(method).pack.invokers.contains(program.text(info.name));
     (runs && !says_nothing(program.text(program.ty(base).name)) && program.index.calls(info.name).iter().any(is_run)).then_some(base)

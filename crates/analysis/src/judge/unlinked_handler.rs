@@ -300,9 +300,7 @@ fn wrappers(wiring: &Wiring<'_>) -> Vec<Draft> {
             && matches!(info.kind, MemberKind::Method | MemberKind::Field)
             && !wiring.in_test(*m)
             && !wiring.is_entry_point(*m)
-            && program.index.reads(info.name).is_empty()
-            && program.index.calls(info.name).is_empty()
-            && !program.index.is_text(program.text(info.name), &program.symbols)
+            && program.is_named_nowhere(info.name)
     });
     let idle: BTreeSet<MemberId> = idle.collect();
     let place = linked.first().map(|l| program.member_place(*l));

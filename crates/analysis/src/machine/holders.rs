@@ -319,9 +319,7 @@ fn unnamed_alike(flow: &Flow<'_>, field: MemberId, named: &BTreeSet<State>) -> V
             && program.decl(*m).modifiers.visibility == Visibility::Private
             && shapes.contains(&shape(*m))
             && flow.definitions(field).iter().any(|d| d.member == *m)
-            && program.index.reads(info.name).is_empty()
-            && program.index.calls(info.name).is_empty()
-            && !program.index.is_text(program.text(info.name), &program.symbols)
+            && program.is_named_nowhere(info.name)
     };
     program.ty(owner).members.iter().copied().filter(is_alike).map(State::Function).collect()
 }

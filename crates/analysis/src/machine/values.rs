@@ -127,11 +127,10 @@ impl<'p> Walker<'_, 'p> {
                 out
             }
             Node::Lambda(function) => vec![(way, Value::Function(self.here(), function))],
-            Node::Object(_) => match (self.tagged(node), self.chosen_tag(node)) {
-                (Some(value), _) => vec![(way, value)],
-                (None, Some(chosen)) => self.values_as(node, chosen, way),
-                (None, None) => match self.flow.copied_by(self.site(node)) {
-                    Some(copied) => self.copies(copied, way),
+            Node::Object(_) => match self.tagged(node) {
+                Some(value) => vec![(way, value)],
+                None => match self.stands_for(node) {
+                    Some((made, from)) => self.values_as(made, from, way),
                     None => vec![(way, Value::Row(self.site(node).into()))],
                 },
             },
@@ -237,9 +236,11 @@ impl<'p> Walker<'_, 'p> {
         (entry.member == self.here() && matches!(body.node(entry.node), Node::Conditional { .. })).then_some(entry.node)
     }
 
-    /// A copy of what an expression comes to, with other parts: `state with { Level = 3 }`.
-    fn copies(&mut self, copied: NodeId, way: Way) -> Values {
-        self.values_as(copied, copied, way)
+    /// What an object literal stands for that is new but named by no constant, and what says which state that is: the entry that is
+    /// chosen on the spot, or what it copies with other parts (`state with { Level = 3 }`).
+    fn stands_for(&self, node: NodeId) -> Option<(NodeId, NodeId)> {
+        let chosen = self.chosen_tag(node).map(|entry| (node, entry));
+        chosen.or_else(|| self.flow.copied_by(self.site(node)).map(|copied| (copied, copied)))
     }
 
     /// What an expression comes to, as something new that is made where another one stands.

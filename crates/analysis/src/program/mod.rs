@@ -415,6 +415,11 @@ impl Program {
         self.place(unit, span)
     }
 
+    /// Whether nothing in the tree reads or calls what has a name, nor has a text that is it.
+    pub fn is_named_nowhere(&self, name: Sym) -> bool {
+        self.index.reads(name).is_empty() && self.index.calls(name).is_empty() && !self.index.is_text(self.text(name), &self.symbols)
+    }
+
     /// Whether a statement stands in a loop of its body.
     pub fn in_loop(&self, site: Site) -> bool {
         let Some(body) = self.body(site.member) else { return false };

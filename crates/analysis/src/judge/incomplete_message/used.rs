@@ -109,13 +109,16 @@ pub(super) fn used_of(
         _ => false,
     };
     // what is stated of a part, or what it is taken for, is still it
-    let is_said = |n: &NodeId| matches!(body.node(*n), Node::Unary { op: UnaryOp::NonNull, .. } | Node::Cast { .. });
+    let said_of = |n: NodeId| match body.node(n) {
+        Node::Unary { op: UnaryOp::NonNull, operand } | Node::Cast { operand, .. } => Some(operand),
+        _ => None,
+    };
     // by the name under which it is kept: `var kiln = (Kiln) firing.sender();`
     let is_kept_part = |node: NodeId| {
         let Node::Name(name) = body.node(node) else { return false };
         let Some(Declared::Local(local)) = scope.lookup(name, node) else { return false };
         let Node::Local { init: Some(mut value), .. } = body.node(local) else { return false };
-        while let Node::Unary { op: UnaryOp::NonNull, operand } | Node::Cast { operand, .. } = body.node(value) {
+        while let Some(operand) = said_of(value) {
             value = operand;
         }
         is_part(value)
@@ -159,7 +162,7 @@ pub(super) fn used_of(
     }
     let relies = |part: &NodeId| {
         let mut n = *part;
-        while let Some(around) = scope.parent(n).filter(is_said) {
+        while let Some(around) = scope.parent(n).filter(|p| said_of(*p).is_some()) {
             n = around;
         }
         scope.parent(n).is_some_and(|p| match body.node(p) {
