@@ -29,7 +29,12 @@ pub fn asked_by(flow: &Flow<'_>, links: &Links, of: Of, link: &Link) -> Option<M
         Of::Walk(walk) => links.walks[walk].method?,
         Of::Pipeline(at) => return links.pipelines[at].asked(flow.program, link.class?),
     };
-    flow.program.find_member_as(link.class?, method, true)
+    let (program, class) = (flow.program, link.class?);
+    let first = program.find_member_as(class, method, true);
+    // of methods that have one name the one that hands a request on
+    let Of::Next(next) = of else { return first };
+    let hands_on = |m: &MemberId| links.next[next].passes.iter().any(|pass| pass.member == *m);
+    first.filter(hands_on).or_else(|| program.find_members(class, method).into_iter().find(hands_on)).or(first)
 }
 
 /// The code of a link: a method, or a function that is written in one.

@@ -42,6 +42,8 @@ impl Done {
 pub struct Ways {
     /// Some way runs to the end of the body, and nothing has been done on it.
     pub ends_with_nothing: bool,
+    /// On some way the request is passed on, and nothing else has been done before.
+    pub passes_untouched: bool,
     /// Pairs of passes that are both on one way, the earlier one first.
     pub doubled: Vec<(NodeId, NodeId)>,
     /// Something is answered by a `return` with a value.
@@ -230,10 +232,7 @@ impl Walker<'_> {
         let body = self.body;
         let call = core_of(body, at);
         if self.passes.contains(&call) {
-            if let Some(earlier) = done.passed {
-                self.ways.doubled.push((earlier, call));
-            }
-            return Done { passed: Some(call), ..Done::default() };
+            return self.pass(call, done);
         }
         if self.answer.is_some_and(|a| (a.only_writes)(call)) {
             return done;
@@ -242,6 +241,15 @@ impl Walker<'_> {
         let passes_within = state::any_within(body, call, &|n| self.passes.contains(&n));
         self.ways.handles += usize::from(!passes_within && !self.keeps_books(at));
         if passes_within { self.expression(call, done).acted() } else { done.acted() }
+    }
+
+    /// The request is passed on.
+    fn pass(&mut self, by: NodeId, done: Done) -> Done {
+        self.ways.passes_untouched |= done.nothing;
+        if let Some(earlier) = done.passed {
+            self.ways.doubled.push((earlier, by));
+        }
+        Done { passed: Some(by), ..Done::default() }
     }
 
     /// Whether a statement keeps in mind what is let through, or counts what is not.
@@ -276,13 +284,7 @@ impl Walker<'_> {
             }
             _ => {
                 let after = body.children(at).into_iter().fold(done, |done, child| self.expression(child, done));
-                if !self.passes.contains(&at) {
-                    return after;
-                }
-                if let Some(earlier) = after.passed {
-                    self.ways.doubled.push((earlier, at));
-                }
-                Done { passed: Some(at), ..Done::default() }
+                if self.passes.contains(&at) { self.pass(at, after) } else { after }
             }
         }
     }

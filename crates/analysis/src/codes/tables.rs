@@ -1,7 +1,7 @@
 //! Where things are selected by codes.
 
 use rayon::prelude::*;
-use yarrowgraph_ir::{BinaryOp, MemberKind, Node, NodeId};
+use yarrowgraph_ir::{BinaryOp, Body, MemberKind, Node, NodeId};
 
 use super::filled::{Filled, all_filled};
 use super::{Entry, Form, Missing, Table};
@@ -170,6 +170,17 @@ fn branch_value(wiring: &Wiring<'_>, member: MemberId, node: NodeId) -> Option<N
     }
 }
 
+/// Whether a case consists of one statement, and the way out of the choice.
+fn does_one_thing(body: &Body, node: NodeId) -> bool {
+    match body.node(node) {
+        Node::Block(list) => {
+            let mut statements = body.list(list).iter().filter(|s| !matches!(body.node(**s), Node::Break | Node::Empty));
+            statements.next().is_some_and(|only| does_one_thing(body, *only)) && statements.next().is_none()
+        }
+        _ => true,
+    }
+}
+
 /// A code that a label or key names.
 fn code(wiring: &Wiring<'_>, member: MemberId, node: NodeId, subject: Option<TypeId>) -> Option<State> {
     let (flow, program) = (&wiring.flow, wiring.program());
@@ -220,7 +231,8 @@ fn choices(wiring: &Wiring<'_>, member: MemberId) -> Vec<Table> {
                 continue;
             }
             let value = branch_value(wiring, member, inner);
-            let nothing = value.map_or_else(|| gives_nothing(wiring, member, inner), |v| gives_nothing(wiring, member, v));
+            // a case in which nothing is done says so on purpose, and what is done before it gives nothing counts for something
+            let nothing = value.is_some_and(|v| gives_nothing(wiring, member, v)) && does_one_thing(body, inner);
             for (code, label) in waiting.drain(..) {
                 let value = Site { member, node: value.unwrap_or(inner) };
                 let makes = selected(wiring, value).flatten();
@@ -258,7 +270,7 @@ fn choices(wiring: &Wiring<'_>, member: MemberId) -> Vec<Table> {
 }
 
 /// The alternatives of one label, which are no flags that are put together.
-fn alternatives(body: &yarrowgraph_ir::Body, label: NodeId, flags: bool) -> Vec<NodeId> {
+fn alternatives(body: &Body, label: NodeId, flags: bool) -> Vec<NodeId> {
     match body.node(label) {
         Node::Binary { op: BinaryOp::BitOr, .. } if flags => vec![label],
         Node::Binary { op: BinaryOp::Or | BinaryOp::BitOr, left, right } => {

@@ -112,7 +112,7 @@ fn draft(wiring: &Wiring<'_>, channel: &Channel, raise: Site, first: usize, set_
 }
 
 /// Whether a constructor, or one that it calls up to, gives the object to somebody, or is given who listens.
-fn hands_itself_out(wiring: &Wiring<'_>, constructor: MemberId, depth: u32) -> bool {
+pub(super) fn hands_itself_out(wiring: &Wiring<'_>, constructor: MemberId, depth: u32) -> bool {
     let (Some(depth), program) = (depth.checked_sub(1), wiring.program()) else { return true };
     let Some(body) = program.body(constructor) else { return true };
     let is_raise = |n: NodeId| wiring.effects_at(Site { member: constructor, node: n }).any(|e| wiring.effects[e].act == Act::Raise);

@@ -24,7 +24,10 @@ use crate::wire::lifetime::{self, Judged};
 use crate::wire::once::Lives;
 use crate::wire::release::{self, Same};
 use crate::wire::subscriber::{self, Subscriber};
-use lives::{is_deleted_with_subject, is_handed_over, is_kept_by_subject, is_made, is_of_ended, lives_on, takes_in_subject};
+use lives::{
+    is_catalogued, is_deleted_with_subject, is_handed_over, is_kept_by_subject, is_made, is_of_ended, is_of_entry, lives_on,
+    takes_in_subject,
+};
 
 pub(super) const RULE: Rule = Rule {
     name: "leaked-subscription",
@@ -124,8 +127,15 @@ pub(super) fn judge(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> Opti
     if is_deleted_with_subject(wiring, channel) {
         return None;
     }
+    if judged.lifetime == Lifetime::Process && is_of_entry(wiring, handler) {
+        return None;
+    }
     let is_outer = judged.lifetime == Lifetime::Outer;
-    if is_outer && (is_kept_by_subject(wiring, effect, ty, teardown.is_some(), handler) || takes_in_subject(wiring, effect)) {
+    if is_outer
+        && (is_kept_by_subject(wiring, effect, ty, teardown.is_some(), handler)
+            || takes_in_subject(wiring, effect)
+            || is_catalogued(wiring, channel, effect))
+    {
         return None;
     }
     let lives = lives_on(wiring, ty, effect.site.member);

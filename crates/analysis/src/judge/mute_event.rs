@@ -54,6 +54,7 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel) -> Option<Draft> {
                 || wiring.is_handed_to_macro(*m)
                 || !can_only_be_raised_here(wiring, channel, *m)
                 || may_be_raised_in_document(wiring, *m)
+                || is_raised_by_property(wiring, *m)
                 || wiring.channels.iter().any(raised)
             {
                 return None;
@@ -152,6 +153,13 @@ fn is_tied_to_unknown(wiring: &Wiring<'_>, m: MemberId) -> bool {
         };
         follows && !of_another && !wiring.in_test(site.member)
     })
+}
+
+/// Whether a signal tells of a property, and some code raises those that it finds by their properties: `property.notifySignal().invoke(…)`.
+fn is_raised_by_property(wiring: &Wiring<'_>, m: MemberId) -> bool {
+    let program = wiring.program();
+    let tells_of_property = || program.decl(m).annotations.iter().any(|a| program.unit_of(m).text(a.name) == "notified");
+    program.symbols.get("notifySignal").is_some_and(|name| !program.index.calls(name).is_empty()) && tells_of_property()
 }
 
 /// Whether every raise of a member would be seen: it is one of the tree's own channels, and its

@@ -6,6 +6,7 @@ use yarrowgraph_model::{Certainty, Level, Place};
 use super::{Draft, Page, Rule, related, short};
 use crate::flow::Val;
 use crate::program::{MemberId, Site};
+use crate::state::How;
 use crate::wire::Wiring;
 use crate::wire::channels::Channel;
 use crate::wire::effect::{Act, Effect};
@@ -135,7 +136,8 @@ fn is_let_through_once(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) 
         let mut stack = vec![cond];
         while let Some(node) = stack.pop() {
             let value = matches!(body.node(node), Node::Name(_) | Node::Member { .. }).then(|| flow.eval_in(member, node));
-            if value.is_some_and(|v| matches!(v, Val::Member(..) | Val::Static(_) | Val::Local(_)) && assigned.contains(&v)) {
+            let is_set_here = |v: &Val| matches!(v, Val::Member(..) | Val::Static(_) | Val::Local(_)) && assigned.contains(v);
+            if value.is_some_and(|v| is_set_here(&v) || v.own_field().is_some_and(|field| is_raised_once(wiring, field))) {
                 return true;
             }
             stack.extend(body.children(node));
@@ -151,6 +153,14 @@ fn is_let_through_once(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) 
             }
             _ => false,
         })
+}
+
+/// Whether a field is a flag that an object starts with down, and that nothing takes down again.
+fn is_raised_once(wiring: &Wiring<'_>, field: MemberId) -> bool {
+    let program = wiring.program();
+    let mut later = wiring.writes(field).iter().filter(|w| !w.initial).peekable();
+    later.peek().is_some()
+        && later.all(|w| matches!(w.how, How::Set(value) if program.body(w.site.member).is_some_and(|b| b.node(value) == Node::Bool(true))))
 }
 
 /// Whether the body, or a method of the object that it calls, first ends all that is heard on the subject: `this.events.destroy()`.
@@ -197,6 +207,7 @@ fn second_on_path(wiring: &Wiring<'_>, channel: &Channel, second: &Effect, joins
             && is_one_handler(wiring, first, second)
             && first.adapter == second.adapter
             && is_one_holder(wiring, first, second)
+            && !are_of_two_classes(wiring, first, second)
             && !differ_by_argument(wiring, first.site, second.site)
             && !differ_by_argument(wiring, first.innermost(), second.innermost())
             && !is_kept_among_others(wiring, first);
@@ -209,6 +220,17 @@ fn second_on_path(wiring: &Wiring<'_>, channel: &Channel, second: &Effect, joins
         certainty: Certainty::Certain,
         related: Some(("it was put on here".into(), wiring.place(first))),
     })
+}
+
+/// Whether two calls come to what classes of one kind do that have nothing else in common: an object is of one of them.
+fn are_of_two_classes(wiring: &Wiring<'_>, first: &Effect, second: &Effect) -> bool {
+    let program = wiring.program();
+    let chosen = |effect: &Effect| {
+        let asked = program.member(wiring.flow.callee(effect.site)?.member).owner;
+        let class = program.member(effect.inner.last()?.member).owner;
+        (class != asked && program.is_a(class, asked)).then_some(class)
+    };
+    matches!((chosen(first), chosen(second)), (Some(a), Some(b)) if !program.are_kin(a, b))
 }
 
 /// Whether two calls hand over different constants at one place: they are about different things.

@@ -275,8 +275,9 @@ impl Subject<'_, '_> {
                 body.ids().any(|n| match body.node(n) {
                     Node::Call { callee, .. } => match body.node(callee) {
                         Node::Member { object, .. } if matches!(body.node(object), Node::Name(_) | Node::Member { .. }) => {
-                            let is_field = own_field(&wiring.flow.eval_in(method, object)).is_some_and(|m| self.fields.contains(&m));
-                            is_field && wiring.flow.callee(Site { member: method, node: n }).is_none()
+                            let field = own_field(&wiring.flow.eval_in(method, object));
+                            field.is_some_and(|m| self.fields.contains(&m) || self.is_filled_by(method, n, m))
+                                && wiring.flow.callee(Site { member: method, node: n }).is_none()
                         }
                         _ => false,
                     },
@@ -287,6 +288,16 @@ impl Subject<'_, '_> {
         // only who tells somebody can be taken for a notifier
         let own = program.ty(self.class).members.iter().copied();
         own.filter(|m| !wiring.tellings(*m).is_empty()).filter(|m| acts(*m)).collect()
+    }
+
+    /// Whether a call whose answer nobody wants is one of a collection that a field of the subject holds, and that is none of its
+    /// observers: it changes what is in there.
+    fn is_filled_by(&self, method: MemberId, call: NodeId, field: MemberId) -> bool {
+        let (wiring, program) = (self.wiring, self.wiring.program());
+        let info = program.member(field);
+        let holds_several = || program.element_type(info.unit, &wiring.flow.type_held(field)).is_some();
+        let is_let_go = || state::is_statement(program, Site { member: method, node: call });
+        info.owner == self.class && is_let_go() && !wiring.told_members().contains(&field) && holds_several()
     }
 
     /// Reports the changes that are announced by nobody, where enough of the others are.

@@ -5,7 +5,9 @@ use std::collections::BTreeSet;
 use yarrowgraph_ir::{MemberKind, Node};
 use yarrowgraph_model::{Certainty, Level};
 
+use super::early_raise::hands_itself_out;
 use super::{Draft, Page, Rule, related, short};
+use crate::command::Command;
 use crate::flow::Val;
 use crate::program::{Declared, MemberId, Site};
 use crate::wire::Wiring;
@@ -29,6 +31,9 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     let mut found = Vec::new();
     let mut seen = BTreeSet::new();
     for command in wiring.commands().commands.values() {
+        if works_as_it_is_made(wiring, command) {
+            continue;
+        }
         let from_makers = command.created.iter().flat_map(|s| calls_of_maker(wiring, *s));
         let made = command.created.iter().copied().chain(from_makers);
         for site in made.filter(|s| !wiring.in_test(s.member) && is_let_go(wiring, *s)) {
@@ -48,6 +53,22 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         }
     }
     found
+}
+
+/// Whether a constructor of a command, or of what it is built upon, carries it out or hands it to somebody.
+fn works_as_it_is_made(wiring: &Wiring<'_>, command: &Command) -> bool {
+    const HOPS: u32 = 3;
+    let program = wiring.program();
+    let mut works = false;
+    program.for_each_base(command.class, &mut |base| {
+        let mut constructors = program.ty(base).members.iter().filter(|m| program.member(**m).kind == MemberKind::Constructor);
+        works |= constructors.any(|c| {
+            let carries_out = || wiring.flow.call_sites(command.operation).iter().any(|call| call.member == *c);
+            program.body(*c).is_some() && (hands_itself_out(wiring, *c, HOPS) || carries_out())
+        });
+        !works
+    });
+    works
 }
 
 /// The calls of a function that makes an object in order to give it back, and does nothing else with it.

@@ -6,7 +6,7 @@ use yarrowgraph_model::{Certainty, Level};
 use super::{Draft, Page, Rule, related};
 use crate::chain::behaviour::Code;
 use crate::chain::ways::Passing;
-use crate::chain::{Built, only_thing};
+use crate::chain::{Built, Of, only_thing};
 use crate::program::Site;
 use crate::wire::Wiring;
 
@@ -18,7 +18,7 @@ pub(super) const RULE: Rule = Rule {
         symptom: "Some requests get no answer, and nothing says why.",
         cause: "A branch of the handling method ends without an answer, a refusal or a call of the next link; often an `else` is missing.",
         cure: "Pass on whatever the link does not handle, or refuse it so that it can be seen.",
-        silent: "Something is done on every way; or all that the method does is to let some requests through.",
+        silent: "Something is done on every way; all that the method does is to let some requests through; or the next link only gets what this one has dealt with.",
         accept: "What nobody handles is meant to be dropped here.",
     },
     check,
@@ -35,7 +35,9 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         let name = program.text(program.member(link.member).name);
         let observes = OBSERVED.iter().any(|told| name.eq_ignore_ascii_case(told));
         let is_sieve = only_lets_through(link) && !is_odd_one_out(wiring, link);
-        let is_meant = observes || is_sieve || asks_whether_to_pass(wiring, link);
+        // the next one is told what has been done, and is no way on for what has not
+        let is_told = matches!(link.of, Of::Next(_)) && !link.passes.is_empty() && !link.ways.passes_untouched;
+        let is_meant = observes || is_sieve || is_told || asks_whether_to_pass(wiring, link);
         if !link.ways.ends_with_nothing || wiring.in_test(link.member) || is_meant || !says_so_by_its_end(wiring, link) {
             continue;
         }

@@ -200,7 +200,7 @@ pub(super) fn unknown(wiring: &Wiring<'_>, table: &Table) -> Vec<(Site, State)> 
                 (State::Constant(a), State::Constant(b)) => program.member(a).owner == program.member(b).owner,
                 _ => true,
             };
-            (speaks && kind && table.entry(flow, code).is_none_or(|e| e.gives_nothing && !e.guarded)).then_some((site, code))
+            (speaks && kind && table.entry(flow, code).is_none()).then_some((site, code))
         })
         .collect();
     let by_class = table.entries.iter().all(|e| matches!(e.code, State::Class(_)));

@@ -39,7 +39,8 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     if wiring.is_open {
         return Vec::new();
     }
-    let mut kinds: BTreeSet<(TypeId, Sym)> = BTreeSet::new();
+    // how a link of the kind is known, and where it keeps the next one
+    let mut kinds: BTreeMap<(TypeId, Sym), Vec<MemberId>> = BTreeMap::new();
     for built in &chains.built {
         match built.of {
             Of::Next(next) => {
@@ -50,7 +51,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
                     next.fields.iter().any(is_its)
                 };
                 if built.links.iter().filter(|l| can_go_on(l)).count() > 1 {
-                    kinds.insert((next.base, next.method));
+                    kinds.entry((next.base, next.method)).or_default().extend(&next.fields);
                 }
             }
             // what a library asks may be named where the tree does not show it
@@ -60,7 +61,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
                 if let (Some(base), Some(method)) =
                     (common_base(wiring, built.links.iter().map(|l| l.class)), wiring.links.walks[walk].method)
                 {
-                    kinds.insert((base, method));
+                    kinds.entry((base, method)).or_default();
                 }
             }
         }
@@ -68,7 +69,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     let linked: BTreeSet<TypeId> = chains.built.iter().flat_map(|b| &b.links).filter_map(|l| l.class).collect();
     let mut drafts = Vec::new();
     let mut seen = BTreeSet::new();
-    for (base, method) in kinds {
+    for ((base, method), nexts) in kinds {
         let is_tree = LazyCell::new(|| keeps_its_kind(wiring, base));
         for class in program.heirs(base) {
             let ty = program.ty(class);
@@ -81,6 +82,10 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
             {
                 continue;
             }
+            // what can have none behind it is wrapped by others of the kind
+            if !nexts.is_empty() && !nexts.iter().any(|next| program.is_a(class, program.member(*next).owner)) {
+                continue;
+            }
             // what does nothing of its own for a request is called so for another reason
             if !has_own_way(wiring, class, base) {
                 continue;
@@ -91,6 +96,10 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
             }
             let made = wiring.flow.creations(class);
             let made: Vec<_> = made.into_iter().filter(|s| !wiring.in_test(s.member)).collect();
+            // what others are built upon is made with them
+            if made.is_empty() && program.heirs(class).iter().any(|h| *h != class && !wiring.flow.creations(*h).is_empty()) {
+                continue;
+            }
             // the link that is lost says it already
             if made.iter().any(|s| chains.lost.iter().any(|lost| lost.made == *s)) {
                 continue;
@@ -148,8 +157,7 @@ fn keeps_its_kind(wiring: &Wiring<'_>, base: TypeId) -> bool {
     let (flow, program) = (&wiring.flow, wiring.program());
     let element = |m: &MemberId| program.element_type(program.member(*m).unit, &flow.type_held(*m));
     let of_kind = |e: Ty| e.own().is_some_and(|t| program.are_kin(t, base));
-    let mut lists = program.ty(base).members.iter().filter_map(element).peekable();
-    lists.peek().is_some() && (puts_itself_above(wiring, base) || lists.any(of_kind))
+    puts_itself_above(wiring, base) || program.ty(base).members.iter().filter_map(element).any(of_kind)
 }
 
 /// Whether a method of a class is handed another one of its kind and makes itself what comes behind that: `child.setParent(this)`.

@@ -168,8 +168,17 @@ fn discarded(flow: &Flow<'_>, domain: &Domain, reach: &Reach, delegations: &[(Si
             continue;
         }
         let codes: Vec<(MemberId, Option<FunctionId>)> = domain.states.iter().filter_map(|s| domain.code(flow, *s, *name)).collect();
+        let given = program.body(site.member).map_or(0, |body| match body.node(site.node) {
+            Node::Call { args, .. } => args.len,
+            _ => 0,
+        });
+        // of several methods of one name it is one that takes as much
+        let takes = |m: MemberId| {
+            let alone = program.own_members(program.member(m).owner, program.member(m).name).len() == 1;
+            alone || program.decl(m).params.len() >= given as usize
+        };
         let answers = |(m, f): &(MemberId, Option<FunctionId>)| {
-            !reach.moves(*m) && returned(program, *m, *f).into_iter().any(|node| names_state(flow, domain, *m, node))
+            !reach.moves(*m) && takes(*m) && returned(program, *m, *f).into_iter().any(|node| names_state(flow, domain, *m, node))
         };
         let moves = codes.iter().any(|(m, _)| reach.moves(*m));
         if !moves && codes.iter().any(answers) {

@@ -1,6 +1,6 @@
 //! Whether a raise is covered against an empty channel.
 
-use yarrowgraph_ir::{AccessorKind, BinaryOp, Body, MemberKind, Node, NodeId, TypeKind, TypeRef, UnaryOp};
+use yarrowgraph_ir::{AccessorKind, BinaryOp, Body, MemberKind, Name, Node, NodeId, TypeKind, TypeRef, UnaryOp};
 
 use super::effect::Guard;
 use crate::flow::{Flow, Val, returned};
@@ -21,16 +21,13 @@ pub fn of_raise(flow: &Flow<'_>, site: Site, called: NodeId, value: &Val, option
     if !program.kit_of(site.member).traits.combines_callables && matches!(value, Val::Member(_, m) | Val::Static(m) if is_signal(m)) {
         return Guard::Safe;
     }
-    let Some(body) = program.body(site.member) else { return Guard::None };
-    let g = Guards { flow, site, body, called, value };
+    let Some(g) = Guards::of(flow, site, called, value) else { return Guard::None };
     if g.never_empty() || g.covered() || g.chain_is_optional(called) || g.has_default() { Guard::Tested } else { Guard::None }
 }
 
 /// Whether a call of what a field holds is covered by a test of the field, whatever the field is given first.
 pub fn is_asked(flow: &Flow<'_>, site: Site, called: NodeId, value: &Val, optional: bool) -> bool {
-    let Some(body) = flow.program.body(site.member) else { return false };
-    let g = Guards { flow, site, body, called, value };
-    optional || g.covered() || g.chain_is_optional(called)
+    Guards::of(flow, site, called, value).is_some_and(|g| optional || g.covered() || g.chain_is_optional(called))
 }
 
 struct Guards<'f, 'p> {
@@ -38,10 +35,35 @@ struct Guards<'f, 'p> {
     site: Site,
     body: &'p Body,
     called: NodeId,
+    /// The name by which it is called.
+    name: Option<Name>,
     value: &'f Val,
 }
 
-impl Guards<'_, '_> {
+impl<'f, 'p> Guards<'f, 'p> {
+    fn of(flow: &'f Flow<'p>, site: Site, called: NodeId, value: &'f Val) -> Option<Self> {
+        let body = flow.program.body(site.member)?;
+        let name = match body.node(called) {
+            Node::Name(name) => Some(name),
+            _ => None,
+        };
+        Some(Self { flow, site, body, called, name, value })
+    }
+
+    /// The same for the class in a body that the call is written in, where what is called is a variable around that: the class is
+    /// made of what the variable holds there.
+    fn around(&self) -> Option<Self> {
+        let program = self.flow.program;
+        let name = self.name.filter(|n| program.scope(self.site.member).lookup(*n, self.site.node).is_none())?;
+        let site = program.ty(program.member(self.site.member).owner).within?;
+        let (body, scope) = (program.body(site.member)?, program.scope(site.member));
+        let is_kept = match scope.lookup(name, site.node)? {
+            Declared::Local(local) => !scope.is_set_again(body, local),
+            Declared::Param(..) => true,
+        };
+        is_kept.then_some(Self { site, body, called: site.node, ..*self })
+    }
+
     /// `get step() { return this.#step ?? usual; }`: what is called comes from a getter that has something else where there is nothing.
     fn has_default(&self) -> bool {
         let program = self.flow.program;
@@ -184,7 +206,7 @@ impl Guards<'_, '_> {
             }
             below = around;
         }
-        false
+        self.around().is_some_and(|around| around.covered())
     }
 
     /// `if (E == null) return;`, also with more around it, or `E ??= …`
@@ -219,6 +241,7 @@ impl Guards<'_, '_> {
             Node::TypeTest { object, binding, .. } if holds => self.is_same(object) || binding.is_some_and(|b| self.binds_called(b)),
             // a getter of the channel gives it
             Node::Call { .. } if holds && self.is_same(cond) => true,
+            Node::Call { args, .. } if args.len == 0 && self.asks_by_method(cond, holds) => true,
             Node::Call { callee, args, .. } if holds => self.asks_by_call(callee, self.body.list(args)),
             Node::Assign { value, target, .. } if holds => self.is_same(value) || self.is_same(target),
             Node::Member { .. } if self.asks_by_getter(cond, holds) => true,
@@ -269,15 +292,28 @@ impl Guards<'_, '_> {
             getter = own.into_iter().find(|x| program.member(*x).kind == MemberKind::Accessor(yarrowgraph_ir::AccessorKind::Get));
             getter.is_none()
         });
-        let Some((getter, body)) = getter.and_then(|g| Some((g, program.body(g)?))) else { return false };
+        getter.is_some_and(|getter| self.says_whether_set(getter, *m, holds))
+    }
+
+    /// `isManned()`, which gives back `listener != null`
+    fn asks_by_method(&self, cond: NodeId, holds: bool) -> bool {
+        let Val::Member(of, m) = self.value else { return false };
+        let asked = self.flow.callee(Site { member: self.site.member, node: cond });
+        asked.is_some_and(|c| c.receiver.as_ref() == Some(&**of) && self.says_whether_set(c.member, *m, holds))
+    }
+
+    /// Whether all that a method of the channel's object does is to say whether the channel is set, or whether it is not.
+    fn says_whether_set(&self, method: MemberId, channel: MemberId, holds: bool) -> bool {
+        let program = self.flow.program;
+        let Some(body) = program.body(method) else { return false };
         let Some(returned) = body.root.and_then(|r| crate::flow::only_return(body, r).or(Some(r))) else { return false };
         let Node::Binary { op, left, right } = body.node(returned) else { return false };
         let is_nothing = |n: NodeId| match body.node(n) {
             Node::Null => true,
-            Node::Name(name) => program.unit_of(getter).text(name) == "undefined",
+            Node::Name(name) => program.unit_of(method).text(name) == "undefined",
             _ => false,
         };
-        let is_field = |n: NodeId| matches!(self.flow.eval_in(getter, n), Val::Member(_, x) if x == *m);
+        let is_field = |n: NodeId| matches!(self.flow.eval_in(method, n), Val::Member(_, x) if x == channel);
         let asks = (is_nothing(left) && is_field(right)) || (is_nothing(right) && is_field(left));
         asks && match op {
             BinaryOp::Ne => holds,
@@ -342,8 +378,7 @@ impl Guards<'_, '_> {
 
     /// Whether a node is the channel that is called, or the local copy that is.
     fn is_same(&self, node: NodeId) -> bool {
-        let called = self.body.node(self.called);
-        if let (Node::Name(a), Node::Name(b)) = (called, self.body.node(node)) {
+        if let (Some(a), Node::Name(b)) = (self.name, self.body.node(node)) {
             let scope = self.flow.program.scope(self.site.member);
             if a == b && scope.lookup(a, self.called) == scope.lookup(b, node) {
                 return true;
@@ -355,7 +390,7 @@ impl Guards<'_, '_> {
 
     /// Whether a local declared by a test is the one that is called.
     fn binds_called(&self, local: NodeId) -> bool {
-        let Node::Name(name) = self.body.node(self.called) else { return false };
-        self.flow.program.scope(self.site.member).lookup(name, self.called) == Some(Declared::Local(local))
+        let scope = self.flow.program.scope(self.site.member);
+        self.name.is_some_and(|name| scope.lookup(name, self.called) == Some(Declared::Local(local)))
     }
 }

@@ -10,7 +10,17 @@ use super::kinds::Kind;
 use crate::driver::{Nodes, steps_down};
 
 /// Functions that make an object of their type argument.
-const MAKERS: [&str; 5] = ["make_unique", "make_shared", "make_refptr_for_instance", "make_managed", "allocate_shared"];
+const MAKERS: [&str; 9] = [
+    "make_unique",
+    "make_shared",
+    "make_refptr_for_instance",
+    "make_managed",
+    "allocate_shared",
+    "MakeUnique",
+    "MakeShared",
+    "makeUnique",
+    "makeShared",
+];
 /// Functions by which an object that is owned by shared pointers gets one to itself.
 const ITSELF: [&str; 2] = ["shared_from_this", "weak_from_this"];
 /// Functions that give their argument back.

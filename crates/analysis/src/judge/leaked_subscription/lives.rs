@@ -3,7 +3,7 @@
 use yarrowgraph_ir::{MemberKind, Node, NodeId, UnaryOp};
 
 use super::teardown;
-use crate::flow::{Binding, Val, is_override};
+use crate::flow::{Binding, Val, is_override, returned};
 use crate::program::{MemberId, Site, TypeId};
 use crate::state;
 use crate::wire::Wiring;
@@ -63,6 +63,36 @@ pub(super) fn is_deleted_with_subject(wiring: &Wiring<'_>, channel: &Channel) ->
     })
 }
 
+/// Whether a subscriber is an object that stands in the outermost block of where the program starts: it ends with the process.
+pub(super) fn is_of_entry(wiring: &Wiring<'_>, handler: &Val) -> bool {
+    let program = wiring.program();
+    let of = if let Val::Method(_, Some(of)) = handler { of } else { handler };
+    let (Val::New(site) | Val::Local(site)) = of else { return false };
+    let (Some(body), scope) = (program.body(site.member), program.scope(site.member)) else { return false };
+    let declared = std::iter::once(site.node).chain(scope.ancestors(site.node)).find(|n| matches!(body.node(*n), Node::Local { .. }));
+    let stands = |local: NodeId| match body.node(local) {
+        Node::Local { ty: Some(ty), .. } => {
+            // what only some builds have stands in the block around
+            let around = scope.ancestors(local).find(|n| !matches!(body.node(*n), Node::Opaque(_) | Node::Variants(_)));
+            program.is_by_value(site.member, ty) && around == body.root
+        }
+        _ => false,
+    };
+    program.kit_of(site.member).traits.references_dangle && wiring.is_entry_point(site.member) && declared.is_some_and(stands)
+}
+
+/// Whether a subscriber is entered under a name of its own in a map whose class gives it back under that: `parts.put(part.name(), part)`.
+pub(super) fn is_catalogued(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> bool {
+    let (flow, program, site) = (&wiring.flow, wiring.program(), effect.innermost());
+    let (ChannelKey::Own(map, _), Some(body)) = (&channel.key, program.body(site.member)) else { return false };
+    let Node::Call { args, .. } = body.node(site.node) else { return false };
+    let [key, part] = body.list(args) else { return false };
+    let is_by_name = body.node(*key) != body.node(*part) && state::any_within(body, *key, &|n| body.node(n) == body.node(*part));
+    let is_entry = |value: Val| matches!(value, Val::Element(of, Some(_)) if matches!(&*of, Val::Member(_, m) if m == map));
+    let gives_back = |m: &MemberId| returned(program, *m, None).into_iter().any(|node| is_entry(flow.eval_in(*m, node)));
+    is_by_name && matches!(body.node(*part), Node::Name(_)) && program.ty(program.member(*map).owner).members.iter().any(gives_back)
+}
+
 /// Whether a subscriber makes the subject a part of itself, as a view does with what it shows: `this.add(viewer)`.
 pub(super) fn takes_in_subject(wiring: &Wiring<'_>, effect: &Effect) -> bool {
     let (flow, program) = (&wiring.flow, wiring.program());
@@ -113,7 +143,10 @@ pub(super) fn is_handed_over(wiring: &Wiring<'_>, handler: &Val) -> bool {
     let knows_its_maker = t.parent.is_some() && !t.modifiers.is_static && program.kit(t.unit).traits.inner_types_capture;
     !knows_its_maker
         && program.body(site.member).is_some_and(|body| match body.node(site.node) {
-            Node::New { args, .. } => body.list(args).iter().all(|a| !matches!(wiring.flow.eval_in(site.member, *a), Val::This(_))),
+            // `std::make_unique<Gauge>()` as well
+            Node::New { args, .. } | Node::Call { args, .. } => {
+                body.list(args).iter().all(|a| !matches!(wiring.flow.eval_in(site.member, *a), Val::This(_)))
+            }
             _ => false,
         })
 }

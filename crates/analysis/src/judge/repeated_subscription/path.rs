@@ -2,7 +2,7 @@
 
 use yarrowgraph_ir::{BinaryOp, Body, MemberKind, Node, NodeId, TypeRefId};
 
-use super::{again, is_let_through_once};
+use super::{HOPS, again, is_let_through_once, loops};
 use crate::flow::Val;
 use crate::program::{MemberId, Site, Ty};
 use crate::wire::Wiring;
@@ -122,10 +122,13 @@ fn collect_type_tests(body: &Body, cond: NodeId, tests: &mut Vec<(NodeId, TypeRe
 }
 
 fn is_released_between(wiring: &Wiring<'_>, channel: &Channel, first: Site, second: NodeId) -> bool {
-    let scope = wiring.program().scope(first.member);
-    channel
-        .leaves
-        .iter()
-        .map(|l| wiring.effects[*l].site)
-        .any(|leave| leave.member == first.member && scope.is_before(first.node, leave.node) && scope.is_before(leave.node, second))
+    let program = wiring.program();
+    let (Some(body), scope) = (program.body(first.member), program.scope(first.member)) else { return false };
+    let is_between = |node: NodeId| scope.is_before(first.node, node) && scope.is_before(node, second);
+    let leaves: Vec<Site> = channel.leaves.iter().map(|l| wiring.effects[*l].site).collect();
+    let leaving: Vec<MemberId> = leaves.iter().map(|leave| leave.member).filter(|m| *m != first.member).collect();
+    // or by what is called there: `house.reset()`
+    let comes_to_it = |node: NodeId| loops::comes_to(wiring, Site { member: first.member, node }, &leaving, HOPS);
+    leaves.iter().any(|leave| leave.member == first.member && is_between(leave.node))
+        || !leaving.is_empty() && body.ids().any(|n| matches!(body.node(n), Node::Call { .. }) && is_between(n) && comes_to_it(n))
 }

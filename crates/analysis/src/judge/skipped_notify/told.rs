@@ -40,7 +40,9 @@ impl Subject<'_, '_> {
             if !self.is_about(site.member, node, field) {
                 return false;
             }
-            if is_raise(node) && !is_choice(node) {
+            let is_mutator = |m: MemberId| self.mutators.contains(&m) && program.member(site.member).owner != self.class;
+            let of_mutator = || wiring.flow.callee(Site { member: site.member, node }).is_some_and(|c| is_mutator(c.member));
+            if is_raise(node) && !is_choice(node) && !of_mutator() {
                 return true;
             }
             let called = match body.node(node) {
