@@ -64,6 +64,8 @@ pub struct Entry {
     pub guarded: bool,
     /// Whether nothing is given on purpose.
     pub gives_nothing: bool,
+    /// Whether nothing is given, whatever is done before, or nothing is done.
+    pub ends_with_nothing: bool,
 }
 
 /// A table of codes.

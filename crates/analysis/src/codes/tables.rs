@@ -216,12 +216,15 @@ fn choices(wiring: &Wiring<'_>, member: MemberId) -> Vec<Table> {
         let mut entries = Vec::new();
         let mut default = None;
         let mut waiting: Vec<(State, NodeId)> = Vec::new();
+        let mut shared: Vec<(State, NodeId)> = Vec::new();
         for case in body.list(cases) {
             let Node::Case { labels, guard, body: inner, .. } = body.node(*case) else { continue };
             let labels: Vec<NodeId> = body.list(labels).iter().flat_map(|l| alternatives(body, *l, flags)).collect();
             let is_default = labels.is_empty() || labels.iter().any(|l| is_discard(wiring, member, *l));
             if is_default && guard.is_none() {
                 default = Some(inner);
+                // a code that shares the statements of the default is not forgotten
+                shared.extend(waiting.drain(..).chain(labels.iter().filter_map(|l| Some((code(wiring, member, *l, ty)?, *l)))));
                 continue;
             }
             let codes: Vec<(State, NodeId)> = labels.iter().filter_map(|l| Some((code(wiring, member, *l, ty)?, *l))).collect();
@@ -232,7 +235,8 @@ fn choices(wiring: &Wiring<'_>, member: MemberId) -> Vec<Table> {
             }
             let value = branch_value(wiring, member, inner);
             // a case in which nothing is done says so on purpose, and what is done before it gives nothing counts for something
-            let nothing = value.is_some_and(|v| gives_nothing(wiring, member, v)) && does_one_thing(body, inner);
+            let ends_with_nothing = gives_nothing(wiring, member, value.unwrap_or(inner));
+            let nothing = value.is_some() && ends_with_nothing && does_one_thing(body, inner);
             for (code, label) in waiting.drain(..) {
                 let value = Site { member, node: value.unwrap_or(inner) };
                 let makes = selected(wiring, value).flatten();
@@ -243,6 +247,7 @@ fn choices(wiring: &Wiring<'_>, member: MemberId) -> Vec<Table> {
                     makes,
                     guarded: guard.is_some(),
                     gives_nothing: nothing,
+                    ends_with_nothing,
                 });
             }
         }
@@ -254,6 +259,12 @@ fn choices(wiring: &Wiring<'_>, member: MemberId) -> Vec<Table> {
             Some(inner) => default_of(wiring, member, inner),
             None => behind(wiring, member, node),
         };
+        entries.extend(default.into_iter().flat_map(|inner| shared.iter().map(move |known| (inner, *known))).map(
+            |(inner, (code, label))| {
+                let (place, value) = (Site { member, node: label }, Site { member, node: inner });
+                Entry { code, place, value, makes: None, guarded: false, gives_nothing: false, ends_with_nothing: true }
+            },
+        ));
         found.push(Table {
             site: Site { member, node },
             form: Form::Choice,
@@ -298,11 +309,18 @@ fn default_of(wiring: &Wiring<'_>, member: MemberId, inner: NodeId) -> Missing {
         return Missing::Refuses;
     }
     match branch_value(wiring, member, inner) {
+        // what says so before it gives nothing has refused
+        Some(value) if gives_nothing(wiring, member, value) && says_something(wiring, member, inner) => Missing::Refuses,
         Some(value) if gives_nothing(wiring, member, value) => Missing::Nothing,
         Some(_) => Missing::Serves,
         None if gives_nothing(wiring, member, inner) => Missing::Nothing,
         None => Missing::Serves,
     }
+}
+
+/// Whether a branch calls something before it gives its value.
+fn says_something(wiring: &Wiring<'_>, member: MemberId, inner: NodeId) -> bool {
+    wiring.program().body(member).is_some_and(|body| !does_one_thing(body, inner))
 }
 
 /// What happens behind a choice in which no case fits.
@@ -377,6 +395,7 @@ fn tests(wiring: &Wiring<'_>, member: MemberId) -> Vec<Table> {
                     makes,
                     guarded: false,
                     gives_nothing,
+                    ends_with_nothing: gives_nothing,
                 }));
                 next = test.other;
             }
@@ -557,5 +576,6 @@ pub(super) fn entry(wiring: &Wiring<'_>, key: Site, value: Site) -> Option<Entry
     };
     let code = code(wiring, key.member, node, None).or_else(class)?;
     let makes = selected(wiring, value).flatten();
-    Some(Entry { code, place: key, value, makes, guarded: false, gives_nothing: gives_nothing(wiring, value.member, value.node) })
+    let gives_nothing = gives_nothing(wiring, value.member, value.node);
+    Some(Entry { code, place: key, value, makes, guarded: false, gives_nothing, ends_with_nothing: gives_nothing })
 }

@@ -256,7 +256,9 @@ impl Flow<'_> {
                 values.push(None);
             }
             if let Some(slot) = values.get_mut(index) {
-                *slot = Some(self.eval_at(site.member, value, budget));
+                let given = self.eval_at(site.member, value, budget);
+                // `desk.add(*it)`: what is handed over is what the iterator stands at
+                *slot = Some(self.walked_by(site.member, value, given, budget));
             }
         }
         let this = if callee.extension { None } else { callee.receiver.clone() };

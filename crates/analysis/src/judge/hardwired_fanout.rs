@@ -8,7 +8,7 @@ use yarrowgraph_model::{Certainty, Level};
 
 use super::{Draft, Page, Rule, related, short};
 use crate::flow::Val;
-use crate::program::{Declared, MemberId, Site, TypeId};
+use crate::program::{Declared, MemberId, Site, Sym, TypeId};
 use crate::wire::Wiring;
 
 /// So many different types must be told.
@@ -57,7 +57,7 @@ fn of_member(wiring: &Wiring<'_>, m: MemberId) -> Option<Draft> {
             kept.insert(field, mentioned(wiring, m, &[value], &kept));
         }
         let Node::Call { callee, args, .. } = body.node(*statement) else { continue };
-        let Node::Member { object, .. } = body.node(callee) else { continue };
+        let Node::Member { object, name, .. } = body.node(callee) else { continue };
         let value = flow.eval_in(m, object);
         // what the method has just taken in is the change, and nobody who is told of it
         let held = matches!(&value, Val::Member(of, field) if matches!(**of, Val::This(_)) && !kept.contains_key(field));
@@ -66,6 +66,10 @@ fn of_member(wiring: &Wiring<'_>, m: MemberId) -> Option<Draft> {
             continue;
         }
         let Some(ty) = flow.type_of(&value).bounded().own() else { continue };
+        // a part of the same kind is told what its whole is told
+        if is_of_one_kind(wiring, info.owner, ty, program.sym_in(m, name)) {
+            continue;
+        }
         let kind = program.ty(ty).kind;
         if !matches!(kind, TypeKind::Class | TypeKind::Struct | TypeKind::Record) || program.ty(ty).modifiers.is_abstract {
             continue;
@@ -91,6 +95,17 @@ fn of_member(wiring: &Wiring<'_>, m: MemberId) -> Option<Draft> {
         parties: vec![id],
         edit: None,
     })
+}
+
+/// Whether two types have one base that says that they can be told something: a whole and its part.
+fn is_of_one_kind(wiring: &Wiring<'_>, whole: TypeId, part: TypeId, told: Sym) -> bool {
+    let program = wiring.program();
+    let mut found = false;
+    program.for_each_base(part, &mut |base| {
+        found |= program.is_a(whole, base) && !program.own_members(base, told).is_empty();
+        !found
+    });
+    found
 }
 
 /// The parameters, and the parts of parameters, that some expressions of a method are made of.

@@ -25,8 +25,8 @@ use crate::wire::once::Lives;
 use crate::wire::release::{self, Same};
 use crate::wire::subscriber::{self, Subscriber};
 use lives::{
-    is_catalogued, is_deleted_with_subject, is_handed_over, is_kept_by_subject, is_made, is_of_ended, is_of_entry, lives_on,
-    takes_in_subject,
+    is_catalogued, is_deleted_with_subject, is_handed_over, is_kept_by_subject, is_made, is_of_ended, is_of_entry, is_within_subscriber,
+    lives_on, takes_in_subject,
 };
 
 pub(super) const RULE: Rule = Rule {
@@ -125,6 +125,9 @@ pub(super) fn judge(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> Opti
         return None;
     }
     if is_deleted_with_subject(wiring, channel) {
+        return None;
+    }
+    if is_within_subscriber(wiring, effect, handler) {
         return None;
     }
     if judged.lifetime == Lifetime::Process && is_of_entry(wiring, handler) {

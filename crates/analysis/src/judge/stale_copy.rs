@@ -138,7 +138,9 @@ fn is_part(wiring: &Wiring<'_>, read: Site) -> bool {
         let member = program.find_member(class, program.sym_in(read.member, name));
         member.is_some_and(|m| matches!(program.member(m).kind, MemberKind::Field | MemberKind::Property) && wiring.holds_data(m))
     };
-    object == read.node && !is_called && wiring.flow.type_of_node(read.member, read.node).own().is_some_and(holds)
+    // what does something by itself is no state as a whole
+    let is_record = |class: &TypeId| !program.has_code(*class);
+    object == read.node && !is_called && wiring.flow.type_of_node(read.member, read.node).own().filter(is_record).is_some_and(holds)
 }
 
 #[cfg(test)]

@@ -39,9 +39,8 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         let asked: Vec<State> = unknown(wiring, table).into_iter().map(|(_, code)| code).collect();
         let mut holes: Vec<State> = table.holes(flow);
         // several that are given nothing are so on purpose
-        let empty: Vec<State> = table.entries.iter().filter(|e| e.gives_nothing && !e.guarded).map(|e| e.code).collect();
-        if empty.len() <= MOST_EMPTY {
-            holes.extend(empty);
+        if table.entries.iter().filter(|e| e.ends_with_nothing && !e.guarded).count() <= MOST_EMPTY {
+            holes.extend(table.entries.iter().filter(|e| e.gives_nothing && !e.guarded).map(|e| e.code));
         }
         // `enum Kind { Cut, Weld, END }`
         let declared = table.declared(flow);

@@ -37,7 +37,39 @@ pub(super) fn effects(x: &Extractor<'_, '_>, node: NodeId, callee: NodeId, args:
     if args.len() == 1 && object.is_some_and(is_signal) {
         return None;
     }
-    if connects { connection(x, node, args) } else { release(x, node, object, args) }
+    if connects {
+        return connection(x, node, args);
+    }
+    let by_signal = object.and_then(|o| off_own_signal(x, node, o, x.flow.program.sym_in(x.member, name), args));
+    by_signal.map(|leave| vec![leave]).or_else(|| release(x, node, object, args))
+}
+
+/// What is taken off a signal whose class the tree has itself: `gauge.rose.disconnect(this)`, `gauge.rose.disconnect(this, &Desk::note)`.
+fn off_own_signal(x: &Extractor<'_, '_>, node: NodeId, signal: NodeId, name: Sym, args: &[NodeId]) -> Option<Effect> {
+    let program = x.flow.program;
+    let Val::Member(of, field) = x.eval(signal) else { return None };
+    let class = x.flow.type_held(field).own()?;
+    let pack = &program.kit_of(x.member).pack;
+    let is_method = |m: &MemberId| program.member(*m).kind == MemberKind::Method;
+    let mut connects = false;
+    program.for_each_base(class, &mut |base| {
+        connects |= program.ty(base).members.iter().any(|m| is_method(m) && pack.connects.contains(program.text(program.member(*m).name)));
+        !connects
+    });
+    let (receiver, slot) = match *args {
+        [receiver] => (x.eval(receiver), None),
+        [receiver, slot] => (x.eval(receiver), Some(member_ref(x, slot)?)),
+        _ => return None,
+    };
+    if !connects || program.member(field).kind != MemberKind::Field || program.find_member(class, name).is_none() {
+        return None;
+    }
+    let mut effect = Effect::new(Act::Leave, Holder { subject: (*of).clone(), event: Event::Own(field), key: None }, x.site(node));
+    effect.handler = Some(match slot {
+        Some(wanted) => called_member(receiver.clone(), member(x, &receiver, &wanted), wanted.name),
+        None => receiver,
+    });
+    Some(effect)
 }
 
 /// A signal that is raised by its name: `invokeMethod(gauge, "rose", Queued)`.
@@ -136,6 +168,11 @@ fn member(x: &Extractor<'_, '_>, of: &Val, wanted: &MemberRef) -> Option<MemberI
         });
         // a text names all that is passed
         let passes_more = || types.is_some_and(|types| types.len() != params.len()) && params.iter().all(|p| !p.optional);
+        // a slot may have the name of a signal
+        let slot = || program.find_members(ty, sym).iter().copied().find(|m| program.member(*m).kind == MemberKind::Method && takes(m));
+        if let Some(slot) = types.and_then(|_| slot()) {
+            return Some(slot);
+        }
         let of_base = of_base || passes_more();
         // that of a base of the tree which passes what is written: an heir may have one of the same name for something of its own
         if let Some(other) = types.and_then(|_| base_signal(program, ty, signal, &takes)) {

@@ -22,7 +22,11 @@ pub fn of_raise(flow: &Flow<'_>, site: Site, called: NodeId, value: &Val, option
         return Guard::Safe;
     }
     let Some(g) = Guards::of(flow, site, called, value) else { return Guard::None };
-    if g.never_empty() || g.covered() || g.chain_is_optional(called) || g.has_default() { Guard::Tested } else { Guard::None }
+    if g.never_empty() || g.covered() || g.chain_is_optional(called) || g.has_default() || g.is_filled_by_getter() {
+        Guard::Tested
+    } else {
+        Guard::None
+    }
 }
 
 /// Whether a call of what a field holds is covered by a test of the field, whatever the field is given first.
@@ -57,9 +61,10 @@ impl<'f, 'p> Guards<'f, 'p> {
         let name = self.name.filter(|n| program.scope(self.site.member).lookup(*n, self.site.node).is_none())?;
         let site = program.ty(program.member(self.site.member).owner).within?;
         let (body, scope) = (program.body(site.member)?, program.scope(site.member));
-        let is_kept = match scope.lookup(name, site.node)? {
-            Declared::Local(local) => !scope.is_set_again(body, local),
-            Declared::Param(..) => true,
+        let is_kept = match scope.lookup(name, site.node) {
+            Some(Declared::Local(local)) => !scope.is_set_again(body, local),
+            // or a member of the object around
+            Some(Declared::Param(..)) | None => true,
         };
         is_kept.then_some(Self { site, body, called: site.node, ..*self })
     }
@@ -80,6 +85,27 @@ impl<'f, 'p> Guards<'f, 'p> {
                 Node::Binary { op: BinaryOp::Or | BinaryOp::Coalesce, right, .. } => body.node(right) != Node::Null,
                 _ => false,
             })
+        })
+    }
+
+    /// Whether what is called comes from a method that fills the channel first where it is empty.
+    fn is_filled_by_getter(&self) -> bool {
+        let (program, flow) = (self.flow.program, self.flow);
+        let (Val::Member(_, channel) | Val::Static(channel)) = self.value else { return false };
+        let asked = self.said_by(self.called).unwrap_or(self.called);
+        let Some(getter) = flow.callee(Site { member: self.site.member, node: asked }).map(|c| c.member) else { return false };
+        let Some(body) = program.body(getter) else { return false };
+        let is_it = |node: NodeId| matches!(flow.eval_in(getter, node), Val::Member(_, m) | Val::Static(m) if m == *channel);
+        let fills = |node: NodeId| match body.node(node) {
+            Node::Assign { target, value, .. } => is_it(target) && !matches!(body.node(value), Node::Null | Node::Name(_)),
+            _ => false,
+        };
+        body.ids().any(|n| match body.node(n) {
+            Node::If { cond, then, .. } => {
+                let asks = matches!(body.node(cond), Node::Binary { op: BinaryOp::Eq, left, right } if is_it(left) || is_it(right));
+                asks && body.children(then).into_iter().chain([then]).any(fills)
+            }
+            _ => false,
         })
     }
 
@@ -215,7 +241,7 @@ impl<'f, 'p> Guards<'f, 'p> {
             Node::If { cond, then, .. } => self.asks(cond, false) && self.body.leaves(then),
             Node::Assign { op: yarrowgraph_ir::AssignOp::IfUnset, target, .. } => self.is_same(target),
             Node::Assign { op: yarrowgraph_ir::AssignOp::Set, target, value } => {
-                self.is_same(target) && !matches!(self.body.node(value), Node::Null | Node::Name(_))
+                self.is_same(target) && !matches!(self.body.node(value), Node::Null) && !self.is_unsaid(value)
             }
             Node::Call { callee, args, .. } => {
                 // `Objects.requireNonNull(E)`, `ArgumentNullException.ThrowIfNull(E)`
@@ -225,6 +251,12 @@ impl<'f, 'p> Guards<'f, 'p> {
             }
             _ => false,
         }
+    }
+
+    /// Whether a name is that of a variable, of which it is not said whether it holds anything; what a caller hands in is his to answer for.
+    fn is_unsaid(&self, value: NodeId) -> bool {
+        let Node::Name(name) = self.body.node(value) else { return false };
+        !matches!(self.flow.program.scope(self.site.member).lookup(name, value), Some(Declared::Param(..)))
     }
 
     /// Whether a condition, when it holds (or when it does not), says that the channel is set.

@@ -248,7 +248,9 @@ impl<'t> Cpp<'t> {
         // the types of its parameters tell it from others of the same name
         let params = text.split_once('(').and_then(|(_, rest)| rest.rsplit_once(')')).map_or("", |(params, _)| params);
         let types: Vec<TypeRefId> = split_params(params).into_iter().map(|p| self.plain_type(p)).collect();
-        if types.is_empty() {
+        // that a signal passes nothing tells it from one of a base
+        let is_signal = text.trim_start_matches('"').starts_with('2');
+        if types.is_empty() && !is_signal {
             return member;
         }
         let type_args = Some(self.type_list(types));

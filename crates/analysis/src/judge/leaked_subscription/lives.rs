@@ -81,6 +81,24 @@ pub(super) fn is_of_entry(wiring: &Wiring<'_>, handler: &Val) -> bool {
     program.kit_of(site.member).traits.references_dangle && wiring.is_entry_point(site.member) && declared.is_some_and(stands)
 }
 
+/// Whether the subject is a part of the very object that subscribes, and stands in it: `desk->bell.rung.connect(desk, &Desk::note)`.
+pub(super) fn is_within_subscriber(wiring: &Wiring<'_>, effect: &Effect, handler: &Val) -> bool {
+    let program = wiring.program();
+    let object = if let Val::Method(_, Some(of)) = handler { of } else { handler };
+    let mut at = &effect.holder.subject;
+    while let Val::Member(of, field) = at {
+        let stands = program.decl(*field).ty.is_some_and(|ty| program.is_by_value(*field, ty));
+        if !stands || !program.kit_of(*field).traits.references_dangle {
+            return false;
+        }
+        at = of;
+        if at == object {
+            return true;
+        }
+    }
+    false
+}
+
 /// Whether a subscriber is entered under a name of its own in a map whose class gives it back under that: `parts.put(part.name(), part)`.
 pub(super) fn is_catalogued(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> bool {
     let (flow, program, site) = (&wiring.flow, wiring.program(), effect.innermost());

@@ -575,7 +575,14 @@ fn stays_the_same(wiring: &Wiring<'_>, effect: &Effect, member: MemberId, looped
     // a key that the way in makes for each only tells one from the others
     let key = effect.holder.key.as_ref().filter(|_| !effect.replaces || !is_under_own_key(wiring, effect));
     let values = [subject, key, effect.handler.as_ref(), receiver];
-    let steady = values.into_iter().flatten().all(|value| is_steady(value, &here, looped.is_some()));
+    // a variable from around the loop that each turn gives something else
+    let given_anew = |value: &Val| match value.root() {
+        Val::Local(local) if local.member == member => {
+            looped.is_some_and(|l| wiring.flow.local_values(*local).iter().any(|v| scope.is_within(*v, l)))
+        }
+        _ => false,
+    };
+    let steady = values.into_iter().flatten().all(|value| is_steady(value, &here, looped.is_some()) && !given_anew(value));
     steady && !is_replaced_within(wiring, effect, member, &|n| looped.is_none_or(|l| scope.is_within(n, l)))
 }
 
