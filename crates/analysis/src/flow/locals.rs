@@ -215,6 +215,10 @@ impl Flow<'_> {
             Some(source) => match self.part_of(source, sym, budget) {
                 // what a caller hands over in an object is as good as a parameter
                 part @ Val::Outside(..) if matches!(part.root(), Val::Param(..)) => part,
+                // a part of a record that is met on a walk: `kept.forEach(({ topic, ear }) => bus.off(topic, ear))`
+                Val::Outside(of, name) if matches!(&*of, Val::Element(list, None) if matches!(**list, Val::Member(..) | Val::Static(_))) => {
+                    Val::Outside(of, name)
+                }
                 Val::Outside(..) => Val::Local(local),
                 known => known,
             },

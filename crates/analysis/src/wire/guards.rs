@@ -22,11 +22,12 @@ pub fn of_raise(flow: &Flow<'_>, site: Site, called: NodeId, value: &Val, option
         return Guard::Safe;
     }
     let Some(g) = Guards::of(flow, site, called, value) else { return Guard::None };
-    if g.never_empty() || g.covered() || g.chain_is_optional(called) || g.has_default() || g.is_filled_by_getter() {
-        Guard::Tested
-    } else {
-        Guard::None
+    if g.never_empty() || g.covered() || g.chain_is_optional(called) || g.has_default() {
+        return Guard::Tested;
     }
+    // what has just been handed in is there, and nobody has asked whether it is
+    let is_given = Guards { counts_given: true, ..g }.covered() || g.is_filled_by_getter();
+    if is_given { Guard::Safe } else { Guard::None }
 }
 
 /// Whether a call of what a field holds is covered by a test of the field, whatever the field is given first.
@@ -42,6 +43,8 @@ struct Guards<'f, 'p> {
     /// The name by which it is called.
     name: Option<Name>,
     value: &'f Val,
+    /// Whether it counts that the channel has just been given what the method was handed.
+    counts_given: bool,
 }
 
 impl<'f, 'p> Guards<'f, 'p> {
@@ -51,7 +54,7 @@ impl<'f, 'p> Guards<'f, 'p> {
             Node::Name(name) => Some(name),
             _ => None,
         };
-        Some(Self { flow, site, body, called, name, value })
+        Some(Self { flow, site, body, called, name, value, counts_given: false })
     }
 
     /// The same for the class in a body that the call is written in, where what is called is a variable around that: the class is
@@ -256,7 +259,8 @@ impl<'f, 'p> Guards<'f, 'p> {
     /// Whether a name is that of a variable, of which it is not said whether it holds anything; what a caller hands in is his to answer for.
     fn is_unsaid(&self, value: NodeId) -> bool {
         let Node::Name(name) = self.body.node(value) else { return false };
-        !matches!(self.flow.program.scope(self.site.member).lookup(name, value), Some(Declared::Param(..)))
+        let is_handed_in = || matches!(self.flow.program.scope(self.site.member).lookup(name, value), Some(Declared::Param(..)));
+        !self.counts_given || !is_handed_in()
     }
 
     /// Whether a condition, when it holds (or when it does not), says that the channel is set.
