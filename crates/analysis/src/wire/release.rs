@@ -453,7 +453,7 @@ impl Wiring<'_> {
                 && entry.is_some_and(|entry| Some(self.flow.eval(entry)) == join.handler)
         };
         self.effects_at(join.site).any(|i| same_call(&self.effects[i]))
-            || part.is_some() && self.effects_in(join.site.member).any(puts_part)
+            || part.is_some() && [join.site.member, join.innermost().member].into_iter().any(|m| self.effects_in(m).any(puts_part))
     }
 
     /// `Signal.clearData(this)` takes off whatever was bound to `this`.
