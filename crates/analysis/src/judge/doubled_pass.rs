@@ -76,6 +76,9 @@ fn same_request(wiring: &Wiring<'_>, member: MemberId, a: NodeId, b: NodeId) -> 
     if !to_first.is_empty() && !to_second.is_empty() && to_first.is_disjoint(&to_second) {
         return false;
     }
+    if [a, b].into_iter().any(|call| goes_by_helper(wiring, member, call)) {
+        return false;
+    }
     let (Node::Call { args: a, .. }, Node::Call { args: b, .. }) = (body.node(a), body.node(b)) else { return false };
     let assigned = |name| body.ids().any(|n| matches!(body.node(n), Node::Assign { target, .. } if body.node(target) == Node::Name(name)));
     a.len == b.len
@@ -83,6 +86,21 @@ fn same_request(wiring: &Wiring<'_>, member: MemberId, a: NodeId, b: NodeId) -> 
             (Node::Name(a), Node::Name(b)) => a == b && !assigned(a),
             _ => false,
         })
+}
+
+/// Whether a call is of a method of the link's own that passes on something else than what it is handed.
+fn goes_by_helper(wiring: &Wiring<'_>, member: MemberId, call: NodeId) -> bool {
+    let program = wiring.program();
+    let Some(helper) = wiring.flow.callee(Site { member, node: call }).map(|c| c.member) else { return false };
+    let Some(body) = program.body(helper) else { return false };
+    let mut passes = wiring.links.next.iter().flat_map(|next| &next.passes).filter(|pass| pass.member == helper && helper != member);
+    let hands_on = |pass: &Site| match body.node(pass.node) {
+        Node::Call { args, .. } => {
+            body.list(args).iter().all(|a| matches!(wiring.flow.eval_in(helper, *a), Val::Param(m, ..) if m == helper))
+        }
+        _ => true,
+    };
+    passes.any(|pass| !hands_on(pass))
 }
 
 #[cfg(test)]

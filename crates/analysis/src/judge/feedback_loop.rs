@@ -155,10 +155,14 @@ fn mirrors(wiring: &Wiring<'_>, answers: &[(usize, Answer)], reported: &BTreeSet
     drafts
 }
 
-/// Whether the code that raises has taken the handler off just before.
+/// Whether the code that raises has taken the handler off just before, or has put another one in its place.
 fn is_off_meanwhile(wiring: &Wiring<'_>, channel: &Channel, join: &Effect, answer: &Answer) -> bool {
     let raise = wiring.effects[answer.raise].site;
     let scope = wiring.program().scope(raise.member);
+    let is_before = |d: &Site| d.member == raise.member && scope.is_before(d.node, raise.node);
+    if matches!(channel.key, ChannelKey::Own(slot, None) if join.replaces && wiring.flow.definitions(slot).iter().any(is_before)) {
+        return true;
+    }
     let mut leaves = channel.leaves.iter().map(|l| &wiring.effects[*l]).filter(|l| l.site.member == raise.member);
     leaves.any(|l| scope.is_before(l.site.node, raise.node) && release::same_handler(&wiring.flow, join, l) == Same::Yes)
 }

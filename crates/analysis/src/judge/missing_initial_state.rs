@@ -2,7 +2,7 @@
 
 use std::collections::BTreeSet;
 
-use yarrowgraph_ir::{MemberKind, Node, NodeId};
+use yarrowgraph_ir::{BinaryOp, MemberKind, Node, NodeId};
 use yarrowgraph_model::{Certainty, Level};
 
 use super::{Draft, Page, Rule, related, short};
@@ -139,8 +139,21 @@ fn never_moves(wiring: &Wiring<'_>, machine: &Found, field: MemberId) -> bool {
         && !is_number(machine, program, field)
         && !is_emptied(wiring, field)
         && !is_handed_in(wiring, field)
+        && !is_asked_for_none(wiring, field)
         && !machine.is_open(program)
         && machine.transitions.iter().all(|t| t.from.is_some() && t.told)
+}
+
+/// Whether its class asks whether a field is in any state at all: `if (state != null) throw …`
+fn is_asked_for_none(wiring: &Wiring<'_>, field: MemberId) -> bool {
+    let program = wiring.program();
+    program.reads_in_class(field).any(|read| {
+        let Some(body) = program.body(read.member) else { return false };
+        let around = program.scope(read.member).parent(read.node).map(|p| body.node(p));
+        let is_none = |n: NodeId| body.node(n) == Node::Null;
+        matches!(around, Some(Node::Binary { op: BinaryOp::Eq | BinaryOp::Ne, left, right }) if is_none(left) || is_none(right))
+            && matches!(wiring.flow.eval(*read), Val::Member(_, m) | Val::Static(m) if m == field)
+    })
 }
 
 /// Whether a field is a number by its type: it is nought where nothing else is said, which stands for being in none of the states,

@@ -273,7 +273,8 @@ fn where_it_ends(wiring: &Wiring<'_>, channel: &Channel, join: &Effect, joins: &
     let program = wiring.program();
     let owner = program.member(join.site.member).owner;
     let pack = &*program.kit_of(join.site.member).pack;
-    if !program.is_listed(&pack.teardowns, join.site.member) || is_made_anew(wiring, join) {
+    let is_ended = program.is_listed(&pack.teardowns, join.site.member);
+    if !is_ended || is_made_anew(wiring, join) || is_replaced_here(wiring, join, join.site.member) {
         return None;
     }
     let begun = |first: &&&Effect| {

@@ -8,8 +8,8 @@ use yarrowgraph_model::{Certainty, ChannelKind, Level};
 pub(super) use filled::is_of_operations;
 use filled::{
     is_begun_with_it, is_demanded, is_emptied_with_another, is_filled_at_birth, is_filled_before_work, is_filled_by_class,
-    is_filled_by_set_up, is_given_for_itself, is_made_in_states, is_of_unfilled_table, is_other_way, is_own_step, is_shown_when_filled,
-    is_unasked_pointer, may_fill,
+    is_filled_by_set_up, is_given_for_itself, is_loaded, is_made_in_states, is_of_unfilled_table, is_other_way, is_own_step,
+    is_shown_when_filled, is_unasked_pointer, may_fill,
 };
 
 use super::{Draft, Page, Rule, edits, related, short};
@@ -86,6 +86,7 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> Option<Draf
     if is_emptied_with_another(wiring, m, effect)
         || channel.kind == ChannelKind::Slot && is_made_in_states(wiring, m, effect)
         || is_unasked_pointer(wiring, channel, m)
+        || is_loaded(wiring, m)
     {
         return None;
     }

@@ -242,6 +242,8 @@ impl<'f, 'p> Guards<'f, 'p> {
     fn exits_unless_set(&self, node: NodeId) -> bool {
         match self.body.node(node) {
             Node::If { cond, then, .. } => self.asks(cond, false) && self.body.leaves(then),
+            // `Error* error = find(baton, &desk); if (error) return error;`, `MUST(find(baton, &desk));`
+            Node::Local { .. } if self.is_checked_within(node) => true,
             Node::Assign { op: yarrowgraph_ir::AssignOp::IfUnset, target, .. } => self.is_same(target),
             Node::Assign { op: yarrowgraph_ir::AssignOp::Set, target, value } => {
                 self.is_same(target) && !matches!(self.body.node(value), Node::Null) && !self.is_unsaid(value)
@@ -250,10 +252,50 @@ impl<'f, 'p> Guards<'f, 'p> {
                 // `Objects.requireNonNull(E)`, `ArgumentNullException.ThrowIfNull(E)`
                 let named = matches!(self.body.node(callee), Node::Member { name, .. }
                     if matches!(self.flow.program.unit_of(self.site.member).text(name), "requireNonNull" | "ThrowIfNull"));
-                named && self.body.list(args).first().is_some_and(|a| self.is_same(*a))
+                named && self.body.list(args).first().is_some_and(|a| self.is_same(*a)) || self.is_checked_within(node)
             }
             _ => false,
         }
+    }
+
+    /// Whether a way is left upon the answer of a function that refuses where the channel is not set, or a macro is handed that answer.
+    fn is_checked_within(&self, statement: NodeId) -> bool {
+        if !matches!(self.value, Val::Member(..) | Val::Static(_)) {
+            return false;
+        }
+        let is_checked = |node: NodeId| matches!(self.body.node(node), Node::Call { .. }) && self.is_checked_by(node);
+        let scope = self.flow.program.scope(self.site.member);
+        match self.body.node(statement) {
+            Node::Local { name, init: Some(init), .. } => {
+                let is_it = |n: NodeId| self.body.node(n) == Node::Name(name) && scope.names(self.body, n, statement);
+                let leaves = |n: NodeId| match self.body.node(n) {
+                    Node::If { cond, then, .. } => crate::state::any_within(self.body, cond, &is_it) && self.body.leaves(then),
+                    _ => false,
+                };
+                is_checked(init) && self.body.ids().any(|n| scope.is_before(n, self.site.node) && leaves(n))
+            }
+            Node::Call { args, .. } => {
+                let callee = self.flow.callee(Site { member: self.site.member, node: statement });
+                callee.is_none() && self.body.list(args).iter().any(|a| is_checked(*a))
+            }
+            _ => false,
+        }
+    }
+
+    fn is_checked_by(&self, call: NodeId) -> bool {
+        let program = self.flow.program;
+        let (Val::Member(_, channel) | Val::Static(channel)) = self.value else { return false };
+        let Some(checker) = self.flow.callee(Site { member: self.site.member, node: call }).map(|c| c.member) else { return false };
+        let Some(body) = program.body(checker) else { return false };
+        let is_it = |node: NodeId| matches!(self.flow.eval_in(checker, node), Val::Member(_, m) | Val::Static(m) if m == *channel);
+        let asks = |cond: NodeId| match body.node(cond) {
+            Node::Binary { op: BinaryOp::Eq, left, right } => {
+                is_it(left) && body.node(right) == Node::Null || is_it(right) && body.node(left) == Node::Null
+            }
+            Node::Unary { op: UnaryOp::Not, operand } => is_it(operand),
+            _ => false,
+        };
+        body.ids().any(|n| matches!(body.node(n), Node::If { cond, then, .. } if asks(cond) && body.leaves(then)))
     }
 
     /// Whether a name is that of a variable, of which it is not said whether it holds anything; what a caller hands in is his to answer for.

@@ -299,6 +299,17 @@ pub(super) fn is_unasked_pointer(wiring: &Wiring<'_>, channel: &Channel, m: Memb
         && !wiring.flow.definitions(m).iter().any(|d| matches!(wiring.flow.eval(*d), Val::Null))
 }
 
+/// Whether a slot of a module is filled by what a call finds under a name while the program runs: an entry point of a library.
+pub(super) fn is_loaded(wiring: &Wiring<'_>, m: MemberId) -> bool {
+    let program = wiring.program();
+    let info = program.member(m);
+    let is_found = |d: &Site| {
+        let Some(body) = program.body(d.member) else { return false };
+        matches!(body.node(d.node), Node::Cast { operand, .. } if matches!(body.node(operand), Node::Call { .. }))
+    };
+    program.ty(info.owner).is_module && program.kit(info.unit).traits.open_names && wiring.flow.definitions(m).iter().any(is_found)
+}
+
 /// Whether a field is one of many functions of its class, none of which any code fills: what fills them all finds them by their
 /// names when it runs, as a loader of entry points does.
 pub(super) fn is_of_unfilled_table(wiring: &Wiring<'_>, channel: &Channel, m: MemberId) -> bool {
