@@ -256,6 +256,8 @@ fn choices(wiring: &Wiring<'_>, member: MemberId) -> Vec<Table> {
             continue;
         }
         let missing = match default {
+            // `default: break;` says that for the others none of several things is to be done
+            Some(inner) if is_way_out(wiring, member, inner) && !select_one(wiring, &entries) => Missing::Serves,
             Some(inner) => default_of(wiring, member, inner),
             None => behind(wiring, member, node),
         };
@@ -315,6 +317,31 @@ fn default_of(wiring: &Wiring<'_>, member: MemberId, inner: NodeId) -> Missing {
         Some(_) => Missing::Serves,
         None if gives_nothing(wiring, member, inner) => Missing::Nothing,
         None => Missing::Serves,
+    }
+}
+
+/// Whether all that is selected is given back, or stored at one place.
+fn select_one(wiring: &Wiring<'_>, entries: &[Entry]) -> bool {
+    let program = wiring.program();
+    let mut targets = entries.iter().map(|e| {
+        let parent = program.scope(e.value.member).parent(e.value.node)?;
+        match program.body(e.value.member)?.node(parent) {
+            Node::Return(_) => Some(None),
+            Node::Assign { target, .. } => Some(Some(wiring.flow.eval_in(e.value.member, target))),
+            _ => None,
+        }
+    });
+    let first = targets.next();
+    first.as_ref().is_some_and(Option::is_some) && targets.all(|target| Some(target) == first)
+}
+
+/// Whether all that a branch does is to leave the choice.
+fn is_way_out(wiring: &Wiring<'_>, member: MemberId, inner: NodeId) -> bool {
+    let Some(body) = wiring.program().body(member) else { return false };
+    match body.node(inner) {
+        Node::Break => true,
+        Node::Block(list) => matches!(body.list(list), [only] if is_way_out(wiring, member, *only)),
+        _ => false,
     }
 }
 

@@ -65,6 +65,10 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
             continue;
         }
         let setters: BTreeSet<MemberId> = machine.transitions.iter().filter(|t| t.from.is_none()).map(|t| t.root).collect();
+        // it comes to be in one from being in none
+        if setters.is_empty() && is_asked_for_none(wiring, field) {
+            continue;
+        }
         let setter = setters.iter().next().map(|m| short(&program.member_id(*m)));
         let holder = program.member_id(field);
         let only = setter.map_or_else(|| "nothing sets it".to_owned(), |s| format!("only {s} sets it"));

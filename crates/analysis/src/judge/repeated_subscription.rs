@@ -371,6 +371,12 @@ pub(super) fn is_replaced(wiring: &Wiring<'_>, path: &Val, member: MemberId, cou
             let ended = wiring.flow.eval_in(member, operand);
             path.path().any(|step| *step == ended)
         }
+        // `panel.reset(new Panel())`
+        Node::Call { callee, args, .. } if counts(node) && args.len == 1 && is_reset(wiring, member, callee) => {
+            let Node::Member { object, .. } = body.node(callee) else { return false };
+            let held = wiring.flow.eval_in(member, object);
+            path.path().any(|step| *step == held)
+        }
         // by a method of the same object: `setPump(new Pump())`
         Node::Call { .. } if counts(node) => {
             let called = wiring.flow.callee(Site { member, node });
@@ -379,6 +385,14 @@ pub(super) fn is_replaced(wiring: &Wiring<'_>, path: &Val, member: MemberId, cou
         }
         _ => false,
     })
+}
+
+/// Whether what is called makes a pointer that owns something own something else, as libraries have it.
+fn is_reset(wiring: &Wiring<'_>, member: MemberId, callee: NodeId) -> bool {
+    let program = wiring.program();
+    let Some(body) = program.body(member) else { return false };
+    let is_named = matches!(body.node(callee), Node::Member { name, .. } if program.unit_of(member).text(name) == "reset");
+    is_named && program.kit_of(member).traits.references_dangle
 }
 
 /// Whether a method gives a field of its own object what it is handed, or always what it makes.

@@ -34,6 +34,7 @@ pub(super) fn is_kept_by_subject(wiring: &Wiring<'_>, effect: &Effect, ty: TypeI
     let is_lasting = |site: &Site| owns(program.member(site.member).owner) && is_lasting_part(wiring, *site);
     (!can_end && !made.is_empty() && (made.iter().all(dropped) || made.iter().all(by_subject)))
         || !has_teardown && !made.is_empty() && made.iter().all(is_lasting)
+        || !made.is_empty() && made.iter().all(|s| is_lasting(s) && stands_in_maker(wiring, *s))
         || is_handed_over(wiring, handler)
 }
 
@@ -137,6 +138,16 @@ pub(super) fn takes_in_subject(wiring: &Wiring<'_>, effect: &Effect) -> bool {
             && flow.callee(Site { member: effect.site.member, node: n }).is_none()
             && body.list(args).iter().any(|a| is_subject(&flow.eval_in(effect.site.member, *a)))
     })
+}
+
+/// Whether an object is made as a part of its maker, which ends with that.
+fn stands_in_maker(wiring: &Wiring<'_>, made: Site) -> bool {
+    let program = wiring.program();
+    let Some(body) = program.body(made.member) else { return false };
+    let Some(Node::Assign { target, .. }) = program.scope(made.member).parent(made.node).map(|p| body.node(p)) else { return false };
+    let Val::Member(_, field) = wiring.flow.eval_in(made.member, target) else { return false };
+    let stands = program.decl(field).ty.is_some_and(|ty| program.is_by_value(field, ty));
+    stands && program.kit_of(made.member).traits.references_dangle
 }
 
 /// Whether an object is made for a field of its maker that holds this one and no other, and is never emptied.
