@@ -98,7 +98,10 @@ impl Holder {
             let Some(body) = program.body(site.member) else { return false };
             let Node::Call { args, .. } = body.node(site.node) else { return false };
             let of_invoker = |n: &NodeId| matches!(wiring.flow.eval_in(site.member, *n), Val::Member(of, _) if matches!(*of, Val::This(_)));
-            args.len <= 1 && body.list(args).iter().all(of_invoker) && gives_no_use(wiring, *site)
+            // what is turned round in a condition is a question: `!item.isEmpty()`
+            let parent = program.scope(site.member).parent(site.node).map(|p| body.node(p));
+            let is_question = matches!(parent, Some(Node::Unary { op: UnaryOp::Not, .. }));
+            args.len <= 1 && body.list(args).iter().all(of_invoker) && gives_no_use(wiring, *site) && !is_question
         };
         self.taken.iter().find(|(site, op)| *op != operation && is_plain(site)).map(|(_, op)| *op)
     }

@@ -34,7 +34,7 @@ pub(super) fn is_kept_by_subject(wiring: &Wiring<'_>, effect: &Effect, ty: TypeI
     let is_lasting = |site: &Site| owns(program.member(site.member).owner) && is_lasting_part(wiring, *site);
     (!can_end && !made.is_empty() && (made.iter().all(dropped) || made.iter().all(by_subject)))
         || !has_teardown && !made.is_empty() && made.iter().all(is_lasting)
-        || !made.is_empty() && made.iter().all(|s| is_lasting(s) && stands_in_maker(wiring, *s))
+        || !made.is_empty() && made.iter().all(|s| owns(program.member(s.member).owner) && stands_in_maker(wiring, *s))
         || is_handed_over(wiring, handler)
 }
 
