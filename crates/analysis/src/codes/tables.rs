@@ -171,11 +171,12 @@ fn branch_value(wiring: &Wiring<'_>, member: MemberId, node: NodeId) -> Option<N
 }
 
 /// Whether a case consists of one statement, and the way out of the choice.
-fn does_one_thing(body: &Body, node: NodeId) -> bool {
+fn does_one_thing(wiring: &Wiring<'_>, member: MemberId, node: NodeId) -> bool {
+    let Some(body) = wiring.program().body(member) else { return true };
     match body.node(node) {
         Node::Block(list) => {
             let mut statements = body.list(list).iter().filter(|s| !matches!(body.node(**s), Node::Break | Node::Empty));
-            statements.next().is_some_and(|only| does_one_thing(body, *only)) && statements.next().is_none()
+            statements.next().is_some_and(|only| does_one_thing(wiring, member, *only)) && statements.next().is_none()
         }
         _ => true,
     }
@@ -216,18 +217,21 @@ fn choices(wiring: &Wiring<'_>, member: MemberId) -> Vec<Table> {
         let mut entries = Vec::new();
         let mut default = None;
         let mut waiting: Vec<(State, NodeId)> = Vec::new();
-        let mut shared: Vec<(State, NodeId)> = Vec::new();
+        let mut shared: Vec<Entry> = Vec::new();
         for case in body.list(cases) {
             let Node::Case { labels, guard, body: inner, .. } = body.node(*case) else { continue };
             let labels: Vec<NodeId> = body.list(labels).iter().flat_map(|l| alternatives(body, *l, flags)).collect();
             let is_default = labels.is_empty() || labels.iter().any(|l| is_discard(wiring, member, *l));
+            let codes: Vec<(State, NodeId)> = labels.iter().filter_map(|l| Some((code(wiring, member, *l, ty)?, *l))).collect();
             if is_default && guard.is_none() {
                 default = Some(inner);
                 // a code that shares the statements of the default is not forgotten
-                shared.extend(waiting.drain(..).chain(labels.iter().filter_map(|l| Some((code(wiring, member, *l, ty)?, *l)))));
+                shared.extend(waiting.drain(..).chain(codes).map(|(code, label)| {
+                    let (place, value) = (Site { member, node: label }, Site { member, node: inner });
+                    Entry { code, place, value, makes: None, guarded: false, gives_nothing: false, ends_with_nothing: true }
+                }));
                 continue;
             }
-            let codes: Vec<(State, NodeId)> = labels.iter().filter_map(|l| Some((code(wiring, member, *l, ty)?, *l))).collect();
             waiting.extend(codes);
             // labels that share the statements of the next case
             if matches!(body.node(inner), Node::Block(list) if list.len == 0) {
@@ -236,7 +240,7 @@ fn choices(wiring: &Wiring<'_>, member: MemberId) -> Vec<Table> {
             let value = branch_value(wiring, member, inner);
             // a case in which nothing is done says so on purpose, and what is done before it gives nothing counts for something
             let ends_with_nothing = gives_nothing(wiring, member, value.unwrap_or(inner));
-            let nothing = value.is_some() && ends_with_nothing && does_one_thing(body, inner);
+            let nothing = value.is_some() && ends_with_nothing && does_one_thing(wiring, member, inner);
             for (code, label) in waiting.drain(..) {
                 let value = Site { member, node: value.unwrap_or(inner) };
                 let makes = selected(wiring, value).flatten();
@@ -261,12 +265,7 @@ fn choices(wiring: &Wiring<'_>, member: MemberId) -> Vec<Table> {
             Some(inner) => default_of(wiring, member, inner),
             None => behind(wiring, member, node),
         };
-        entries.extend(default.into_iter().flat_map(|inner| shared.iter().map(move |known| (inner, *known))).map(
-            |(inner, (code, label))| {
-                let (place, value) = (Site { member, node: label }, Site { member, node: inner });
-                Entry { code, place, value, makes: None, guarded: false, gives_nothing: false, ends_with_nothing: true }
-            },
-        ));
+        entries.extend(shared);
         found.push(Table {
             site: Site { member, node },
             form: Form::Choice,
@@ -312,7 +311,7 @@ fn default_of(wiring: &Wiring<'_>, member: MemberId, inner: NodeId) -> Missing {
     }
     match branch_value(wiring, member, inner) {
         // what says so before it gives nothing has refused
-        Some(value) if gives_nothing(wiring, member, value) && says_something(wiring, member, inner) => Missing::Refuses,
+        Some(value) if gives_nothing(wiring, member, value) && !does_one_thing(wiring, member, inner) => Missing::Refuses,
         Some(value) if gives_nothing(wiring, member, value) => Missing::Nothing,
         Some(_) => Missing::Serves,
         None if gives_nothing(wiring, member, inner) => Missing::Nothing,
@@ -343,11 +342,6 @@ fn is_way_out(wiring: &Wiring<'_>, member: MemberId, inner: NodeId) -> bool {
         Node::Block(list) => matches!(body.list(list), [only] if is_way_out(wiring, member, *only)),
         _ => false,
     }
-}
-
-/// Whether a branch calls something before it gives its value.
-fn says_something(wiring: &Wiring<'_>, member: MemberId, inner: NodeId) -> bool {
-    wiring.program().body(member).is_some_and(|body| !does_one_thing(body, inner))
 }
 
 /// What happens behind a choice in which no case fits.

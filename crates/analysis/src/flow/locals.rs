@@ -213,12 +213,9 @@ impl Flow<'_> {
         let sym = program.sym_in(local.member, key);
         match self.pattern_source(local.member, pattern, init, budget) {
             Some(source) => match self.part_of(source, sym, budget) {
-                // what a caller hands over in an object is as good as a parameter
-                part @ Val::Outside(..) if matches!(part.root(), Val::Param(..)) => part,
-                // a part of a record that is met on a walk: `kept.forEach(({ topic, ear }) => bus.off(topic, ear))`
-                Val::Outside(of, name) if matches!(&*of, Val::Element(list, None) if matches!(**list, Val::Member(..) | Val::Static(_))) => {
-                    Val::Outside(of, name)
-                }
+                // what a caller hands over in an object is as good as a parameter, and so is a part of a record that is met on a walk:
+                // `kept.forEach(({ topic, ear }) => bus.off(topic, ear))`
+                part @ Val::Outside(..) if matches!(part.root(), Val::Param(..)) || is_of_record_met(&part) => part,
                 Val::Outside(..) => Val::Local(local),
                 known => known,
             },
@@ -317,4 +314,10 @@ impl Flow<'_> {
             _ => None,
         }
     }
+}
+
+/// Whether a value is a part of what is met on a walk through a list that a member holds.
+fn is_of_record_met(part: &Val) -> bool {
+    let Val::Outside(of, _) = part else { return false };
+    matches!(&**of, Val::Element(list, None) if matches!(**list, Val::Member(..) | Val::Static(_)))
 }

@@ -40,7 +40,7 @@ impl Flow<'_> {
         let is_field = |m: &MemberId| program.member(*m).kind == MemberKind::Field && !program.member(*m).is_static;
         let named = program.own_members(info.owner, program.sym_in(assign.member, name));
         let field = named.iter().copied().find(is_field).filter(|_| body.node(object) == Node::This)?;
-        if !program.decl(field).ty.is_some_and(|ty| program.is_by_value(field, ty)) {
+        if !program.holds_by_value(field) {
             return None;
         }
         let class = program.declared_type(field).own().filter(|t| program.ty(*t).kind == TypeKind::Class)?;

@@ -14,7 +14,7 @@ use yarrowgraph_model::{Certainty, Level};
 
 use super::{Draft, Page, Rule, related, short};
 use crate::flow::{Callee, Val, only_statement};
-use crate::program::{MemberId, Site, Ty, TypeId};
+use crate::program::{MemberId, Site, Ty};
 use crate::wire::channels::{Channel, ChannelKey, Topic};
 use crate::wire::effect::{Act, Effect, Event};
 use crate::wire::handles::{self, Fate};
@@ -225,12 +225,8 @@ fn fresh(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> Option<Draf
         return None;
     }
     // where objects are compared by what they are made of, one that is made for it finds the other
-    let is_compared = || {
-        let class = flow.type_of(handler).own()?;
-        let says = |t: &TypeId| program.ty(*t).members.iter().any(|m| matches!(program.text(program.member(*m).name), "equals" | "Equals"));
-        Some(program.heirs(class).iter().chain([&class]).any(says))
-    };
-    if matches!(handler, Val::New(_) | Val::Call(_)) && is_compared() == Some(true) {
+    let is_compared = |class| program.heirs(class).into_iter().any(|t| program.is_equal_by_content(t));
+    if matches!(handler, Val::New(_) | Val::Call(_)) && flow.type_of(handler).own().is_some_and(is_compared) {
         return None;
     }
     // a way in that takes off first what it then puts on

@@ -310,7 +310,7 @@ fn fill_by_constructor(wiring: &Wiring<'_>, member: MemberId, made: NodeId, mess
             let name = program.member(*part).name;
             message.parts.insert(name);
             let handed = args.get(at).filter(|_| constructor.is_none());
-            let is_pointer = program.decl(*part).ty.is_some_and(|ty| !program.is_by_value(*part, ty));
+            let is_pointer = program.holds_by_pointer(*part);
             let given = || wiring.writes(*part).iter().any(|w| w.initial && Some(w.site.member) == constructor);
             let unset = match handed {
                 Some(value) => is_nothing(wiring, member, *value),

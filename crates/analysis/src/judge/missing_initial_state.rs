@@ -143,7 +143,6 @@ fn never_moves(wiring: &Wiring<'_>, machine: &Found, field: MemberId) -> bool {
         && !is_number(machine, program, field)
         && !is_emptied(wiring, field)
         && !is_handed_in(wiring, field)
-        && !is_asked_for_none(wiring, field)
         && !machine.is_open(program)
         && machine.transitions.iter().all(|t| t.from.is_some() && t.told)
 }

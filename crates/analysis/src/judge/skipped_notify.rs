@@ -57,6 +57,8 @@ struct Subject<'w, 'p> {
     changers: BTreeSet<MemberId>,
     /// Fields of it that hold a record of which parts are changed.
     records: BTreeSet<MemberId>,
+    /// What holds those who are told something, whoever it belongs to.
+    rosters: &'w BTreeSet<MemberId>,
 }
 
 fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
@@ -87,8 +89,16 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     for (class, fields) in fields {
         let channels = wiring.channels_of(class);
         let records = records.remove(&class).unwrap_or_default();
-        let mut subject =
-            Subject { wiring, class, fields: &fields, channels, mutators: BTreeSet::new(), changers: BTreeSet::new(), records };
+        let mut subject = Subject {
+            wiring,
+            class,
+            fields: &fields,
+            channels,
+            mutators: BTreeSet::new(),
+            changers: BTreeSet::new(),
+            records,
+            rosters: &rosters,
+        };
         let inside: Vec<Change> = fields.iter().flat_map(|f| subject.written_inside(*f)).collect();
         // who ends something tells of his own change as well
         let enders = fields.iter().flat_map(|f| wiring.writes(*f)).filter(|w| !w.initial && subject.is_own(&w.object));
@@ -297,7 +307,7 @@ impl Subject<'_, '_> {
         let info = program.member(field);
         let holds_several = || program.element_type(info.unit, &wiring.flow.type_held(field)).is_some();
         let is_let_go = || state::is_statement(program, Site { member: method, node: call });
-        info.owner == self.class && is_let_go() && !wiring.told_members().contains(&field) && holds_several()
+        info.owner == self.class && is_let_go() && !self.rosters.contains(&field) && holds_several()
     }
 
     /// Reports the changes that are announced by nobody, where enough of the others are.

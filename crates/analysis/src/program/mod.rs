@@ -296,6 +296,16 @@ impl Program {
         !matches!(self.unit_of(m).type_ref(ty), TypeRef::Indirect(_) | TypeRef::Inferred)
     }
 
+    /// Whether a member holds an object itself, and says so by its type.
+    pub fn holds_by_value(&self, m: MemberId) -> bool {
+        self.decl(m).ty.is_some_and(|ty| self.is_by_value(m, ty))
+    }
+
+    /// Whether a member says by its type that it holds a pointer or reference.
+    pub fn holds_by_pointer(&self, m: MemberId) -> bool {
+        self.decl(m).ty.is_some_and(|ty| !self.is_by_value(m, ty))
+    }
+
     /// Whether a file is part of a test.
     pub fn is_test(&self, unit: UnitId) -> bool {
         self.tests.get(unit.0 as usize).copied().unwrap_or(false)

@@ -103,8 +103,7 @@ fn part_written(wiring: &Wiring<'_>, member: MemberId, node: NodeId, target: Nod
     // objects that do something speak for themselves
     let is_data = flow.type_of(&value).own().is_none_or(|t| program.is_mere_data(t));
     // what a pointer leads to is no part of the object as a whole
-    let by_pointer = || program.decl(field).ty.is_some_and(|ty| !program.is_by_value(field, ty));
-    if matches!(value, Val::Member(..)) && program.kit_of(member).traits.references_dangle && by_pointer() {
+    if matches!(value, Val::Member(..)) && program.kit_of(member).traits.references_dangle && program.holds_by_pointer(field) {
         return None;
     }
     let is_slot = matches!(program.member(field).kind, MemberKind::Field | MemberKind::Property);

@@ -91,14 +91,26 @@ impl<'f, 'p> Guards<'f, 'p> {
         })
     }
 
+    /// The member that holds what is called.
+    fn slot(&self) -> Option<MemberId> {
+        match self.value {
+            Val::Member(_, m) | Val::Static(m) => Some(*m),
+            _ => None,
+        }
+    }
+
+    /// Whether an expression of another method names that member.
+    fn is_named_in(&self, method: MemberId, node: NodeId) -> bool {
+        matches!(self.flow.eval_in(method, node), Val::Member(_, m) | Val::Static(m) if Some(m) == self.slot())
+    }
+
     /// Whether what is called comes from a method that fills the channel first where it is empty.
     fn is_filled_by_getter(&self) -> bool {
         let (program, flow) = (self.flow.program, self.flow);
-        let (Val::Member(_, channel) | Val::Static(channel)) = self.value else { return false };
         let asked = self.said_by(self.called).unwrap_or(self.called);
         let Some(getter) = flow.callee(Site { member: self.site.member, node: asked }).map(|c| c.member) else { return false };
         let Some(body) = program.body(getter) else { return false };
-        let is_it = |node: NodeId| matches!(flow.eval_in(getter, node), Val::Member(_, m) | Val::Static(m) if m == *channel);
+        let is_it = |node: NodeId| self.is_named_in(getter, node);
         let fills = |node: NodeId| match body.node(node) {
             Node::Assign { target, value, .. } => is_it(target) && !matches!(body.node(value), Node::Null | Node::Name(_)),
             _ => false,
@@ -260,9 +272,6 @@ impl<'f, 'p> Guards<'f, 'p> {
 
     /// Whether a way is left upon the answer of a function that refuses where the channel is not set, or a macro is handed that answer.
     fn is_checked_within(&self, statement: NodeId) -> bool {
-        if !matches!(self.value, Val::Member(..) | Val::Static(_)) {
-            return false;
-        }
         let is_checked = |node: NodeId| matches!(self.body.node(node), Node::Call { .. }) && self.is_checked_by(node);
         let scope = self.flow.program.scope(self.site.member);
         match self.body.node(statement) {
@@ -284,10 +293,12 @@ impl<'f, 'p> Guards<'f, 'p> {
 
     fn is_checked_by(&self, call: NodeId) -> bool {
         let program = self.flow.program;
-        let (Val::Member(_, channel) | Val::Static(channel)) = self.value else { return false };
+        if self.slot().is_none() {
+            return false;
+        }
         let Some(checker) = self.flow.callee(Site { member: self.site.member, node: call }).map(|c| c.member) else { return false };
         let Some(body) = program.body(checker) else { return false };
-        let is_it = |node: NodeId| matches!(self.flow.eval_in(checker, node), Val::Member(_, m) | Val::Static(m) if m == *channel);
+        let is_it = |node: NodeId| self.is_named_in(checker, node);
         let asks = |cond: NodeId| match body.node(cond) {
             Node::Binary { op: BinaryOp::Eq, left, right } => {
                 is_it(left) && body.node(right) == Node::Null || is_it(right) && body.node(left) == Node::Null
@@ -358,7 +369,7 @@ impl<'f, 'p> Guards<'f, 'p> {
     fn asks_by_getter(&self, cond: NodeId, holds: bool) -> bool {
         let program = self.flow.program;
         let Node::Member { object, name, .. } = self.body.node(cond) else { return false };
-        let (Node::This, Val::Member(of, m)) = (self.body.node(object), self.value) else { return false };
+        let (Node::This, Val::Member(of, _)) = (self.body.node(object), self.value) else { return false };
         if !matches!(**of, Val::This(_)) {
             return false;
         }
@@ -370,18 +381,18 @@ impl<'f, 'p> Guards<'f, 'p> {
             getter = own.into_iter().find(|x| program.member(*x).kind == MemberKind::Accessor(yarrowgraph_ir::AccessorKind::Get));
             getter.is_none()
         });
-        getter.is_some_and(|getter| self.says_whether_set(getter, *m, holds))
+        getter.is_some_and(|getter| self.says_whether_set(getter, holds))
     }
 
     /// `isManned()`, which gives back `listener != null`
     fn asks_by_method(&self, cond: NodeId, holds: bool) -> bool {
-        let Val::Member(of, m) = self.value else { return false };
+        let Val::Member(of, _) = self.value else { return false };
         let asked = self.flow.callee(Site { member: self.site.member, node: cond });
-        asked.is_some_and(|c| c.receiver.as_ref() == Some(&**of) && self.says_whether_set(c.member, *m, holds))
+        asked.is_some_and(|c| c.receiver.as_ref() == Some(&**of) && self.says_whether_set(c.member, holds))
     }
 
     /// Whether all that a method of the channel's object does is to say whether the channel is set, or whether it is not.
-    fn says_whether_set(&self, method: MemberId, channel: MemberId, holds: bool) -> bool {
+    fn says_whether_set(&self, method: MemberId, holds: bool) -> bool {
         let program = self.flow.program;
         let Some(body) = program.body(method) else { return false };
         let Some(returned) = body.root.and_then(|r| crate::flow::only_return(body, r).or(Some(r))) else { return false };
@@ -391,7 +402,7 @@ impl<'f, 'p> Guards<'f, 'p> {
             Node::Name(name) => program.unit_of(method).text(name) == "undefined",
             _ => false,
         };
-        let is_field = |n: NodeId| matches!(self.flow.eval_in(method, n), Val::Member(_, x) if x == channel);
+        let is_field = |n: NodeId| self.is_named_in(method, n);
         let asks = (is_nothing(left) && is_field(right)) || (is_nothing(right) && is_field(left));
         asks && match op {
             BinaryOp::Ne => holds,

@@ -88,8 +88,7 @@ pub(super) fn is_within_subscriber(wiring: &Wiring<'_>, effect: &Effect, handler
     let object = if let Val::Method(_, Some(of)) = handler { of } else { handler };
     let mut at = &effect.holder.subject;
     while let Val::Member(of, field) = at {
-        let stands = program.decl(*field).ty.is_some_and(|ty| program.is_by_value(*field, ty));
-        if !stands || !program.kit_of(*field).traits.references_dangle {
+        if !program.holds_by_value(*field) || !program.kit_of(*field).traits.references_dangle {
             return false;
         }
         at = of;
@@ -140,24 +139,30 @@ pub(super) fn takes_in_subject(wiring: &Wiring<'_>, effect: &Effect) -> bool {
     })
 }
 
+/// The field that an object is made for, with the object whose field that is.
+fn made_for(wiring: &Wiring<'_>, made: Site) -> Option<(Val, MemberId)> {
+    let program = wiring.program();
+    let body = program.body(made.member)?;
+    match body.node(program.scope(made.member).parent(made.node)?) {
+        Node::Assign { target, value, .. } if value == made.node => match wiring.flow.eval_in(made.member, target) {
+            Val::Member(of, field) => Some(((*of).clone(), field)),
+            _ => None,
+        },
+        _ => None,
+    }
+}
+
 /// Whether an object is made as a part of its maker, which ends with that.
 fn stands_in_maker(wiring: &Wiring<'_>, made: Site) -> bool {
     let program = wiring.program();
-    let Some(body) = program.body(made.member) else { return false };
-    let Some(Node::Assign { target, .. }) = program.scope(made.member).parent(made.node).map(|p| body.node(p)) else { return false };
-    let Val::Member(_, field) = wiring.flow.eval_in(made.member, target) else { return false };
-    let stands = program.decl(field).ty.is_some_and(|ty| program.is_by_value(field, ty));
+    let stands = made_for(wiring, made).is_some_and(|(_, field)| program.holds_by_value(field));
     stands && program.kit_of(made.member).traits.references_dangle
 }
 
 /// Whether an object is made for a field of its maker that holds this one and no other, and is never emptied.
 fn is_lasting_part(wiring: &Wiring<'_>, made: Site) -> bool {
-    let (flow, program) = (&wiring.flow, wiring.program());
-    let Some(body) = program.body(made.member) else { return false };
-    let Some(Node::Assign { target, value, .. }) = program.scope(made.member).parent(made.node).map(|p| body.node(p)) else { return false };
-    let Val::Member(of, field) = flow.eval_in(made.member, target) else { return false };
-    let later = flow.definitions(field).iter().filter(|d| d.member != field).count();
-    value == made.node && matches!(*of, Val::This(_)) && later == 1
+    let Some((Val::This(_), field)) = made_for(wiring, made) else { return false };
+    wiring.flow.definitions(field).iter().filter(|d| d.member != field).count() == 1
 }
 
 /// Whether a handler is an object that is made on the spot and knows nothing of its maker.
