@@ -13,7 +13,7 @@ const LENGTH: usize = 120;
 pub fn expression(program: &Program, site: Site) -> String {
     let Some(body) = program.body(site.member) else { return "…".to_owned() };
     let mut out = String::new();
-    Writer { program, member: site.member, body }.write(site.node, 8, &mut out);
+    Writer { program, member: site.member, body }.term(site.node, 8, &mut out);
     if out.chars().count() > LENGTH {
         out = out.chars().take(LENGTH - 1).collect();
         out.push('…');
@@ -66,15 +66,15 @@ impl Writer<'_> {
                 out.push(')');
             }
             Node::Binary { op, left, right } => {
-                self.write(left, depth, out);
+                self.term(left, depth, out);
                 out.push(' ');
                 out.push_str(sign(op));
                 out.push(' ');
-                self.write(right, depth, out);
+                self.term(right, depth, out);
             }
             Node::Unary { op: UnaryOp::Not, operand } => {
                 out.push_str("not ");
-                self.write(operand, depth, out);
+                self.term(operand, depth, out);
             }
             Node::Unary { operand, .. } | Node::Cast { operand, .. } => self.write(operand, depth, out),
             Node::TypeTest { object, ty, .. } => {
@@ -99,6 +99,17 @@ impl Writer<'_> {
                 }
             }
             _ => out.push('…'),
+        }
+    }
+
+    /// What is asked for itself: of a cast that may fail, the type is what is asked for.
+    fn term(&self, node: NodeId, depth: u32, out: &mut String) {
+        self.write(node, depth, out);
+        if let Node::Cast { ty, .. } = self.body.node(node)
+            && let Some(name) = self.program.type_name(&self.program.type_in(self.member, ty))
+        {
+            out.push_str(" as ");
+            out.push_str(name);
         }
     }
 

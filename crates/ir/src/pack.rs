@@ -35,6 +35,12 @@ pub struct Pack {
     /// Of these the ones that it calls again and again: for each picture, frame or change.
     #[serde(default)]
     pub recurring_hooks: Names,
+    /// Of these the ones that give what is to be shown; of another one by that name a platform makes no such use.
+    #[serde(default)]
+    pub giving_hooks: Names,
+    /// Ends of the names of library classes whose heirs run such a hook once: views that are shown as they are made.
+    #[serde(default)]
+    pub shown_once: Names,
     /// Entry hooks that run again after their exit hook has.
     #[serde(default)]
     pub reentered: Names,

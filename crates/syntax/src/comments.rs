@@ -32,12 +32,15 @@ pub(crate) fn accepts(text: &str) -> Vec<AcceptComment> {
 /// Whether a file says, in its name or in its first lines, that it was generated.
 pub(crate) fn is_generated(path: &str, text: &str) -> bool {
     let name = path.rsplit('/').next().unwrap_or(path);
-    if [".Designer.cs", ".designer.cs", ".g.cs", ".g.i.cs", ".generated.cs", ".generated.ts", "_pb.ts"].iter().any(|e| name.ends_with(e)) {
+    if [".Designer.cs", ".designer.cs", ".g.cs", ".g.i.cs", ".generated.cs", ".generated.ts", "_pb.ts", ".bundle.js"]
+        .iter()
+        .any(|e| name.ends_with(e))
+    {
         return true;
     }
     // a bundle without line breaks, or what a compiler left beside its source map
     let lines = memchr::memchr_iter(b'\n', text.as_bytes()).count().max(1);
-    let is_bundle = text.len() > 4000 && text.len() / lines > 300;
+    let is_bundle = text.len() > 1000 && text.len() / lines > 300;
     if is_bundle || text.trim_end().lines().next_back().is_some_and(|last| last.starts_with("//# sourceMappingURL=")) {
         return true;
     }

@@ -112,7 +112,8 @@ fn collect(
             }
             _ => None,
         };
-        let Some((left, right)) = compared.filter(|_| !is_handed_on(body, scope, node, goes)) else { continue };
+        let is_taken = |_: &(NodeId, NodeId)| !is_handed_on(body, scope, node, goes) && !chooses_a_value(body, scope, node);
+        let Some((left, right)) = compared.filter(is_taken) else { continue };
         let code = if is_request(wiring, member, left) {
             constant(wiring, link, member, right)
         } else if is_request(wiring, member, right) {
@@ -124,6 +125,20 @@ fn collect(
             found.push(Taken { code, guarded: guarded || is_beside(body, scope, node) || is_undecided(body, scope, node) });
         }
     }
+}
+
+/// Whether a comparison chooses between two values with which the link goes on to work: `depth + (side == Side.LEFT ? -1 : 1)`.
+fn chooses_a_value(body: &Body, scope: &Scope, node: NodeId) -> bool {
+    let choice = scope.ancestors(node).find(|n| !matches!(body.node(*n), Node::Binary { .. } | Node::Unary { .. }));
+    let Some(choice) =
+        choice.filter(|n| matches!(body.node(*n), Node::Conditional { cond, .. } if cond == node || scope.is_within(node, cond)))
+    else {
+        return false;
+    };
+    matches!(
+        scope.parent(choice).map(|p| body.node(p)),
+        Some(Node::Binary { .. } | Node::Local { .. } | Node::Index { .. } | Node::Assign { .. })
+    )
 }
 
 /// Whether the branch that a comparison leads to answers on some of its ways only, and falls through on others.

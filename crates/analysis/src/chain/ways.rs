@@ -148,7 +148,9 @@ impl Walker<'_> {
                 for case in body.list(cases) {
                     let Node::Case { labels, body: inner, falls_through, .. } = body.node(*case) else { continue };
                     has_default |= labels.len == 0;
-                    let end = self.statement(inner, before.or(falls));
+                    // where all that is done in a state of the link's own is to leave, that is meant so
+                    let is_meant = subject.is_some_and(|s| self.is_own_state(s)) && leaves_at_once(body, inner);
+                    let end = self.statement(inner, if is_meant { before.acted() } else { before.or(falls) });
                     falls = if falls_through { end } else { Done::default() };
                     after = after.or(if falls_through { Done::default() } else { end });
                     // a way out of the switch, which the walk takes for one out of the method
@@ -198,7 +200,7 @@ impl Walker<'_> {
             Node::Local { .. } | Node::Empty => {
                 if self.answer.is_some_and(|a| !(a.names)(at)) {
                     done
-                } else if state::any_within(body, at, &|n| matches!(body.node(n), Node::Call { .. } | Node::New { .. })) {
+                } else if state::any_within(body, at, &|n| does_something(body.node(n))) {
                     done.acted()
                 } else {
                     done
@@ -212,6 +214,11 @@ impl Walker<'_> {
     fn asked(&self, cond: NodeId, done: Done) -> Done {
         let passes = state::any_within(self.body, cond, &|n| self.passes.contains(&n));
         if passes { Done { passed: None, ..done.acted() } } else { done }
+    }
+
+    /// Whether an expression is a field of the link itself.
+    fn is_own_state(&self, node: NodeId) -> bool {
+        matches!(self.body.node(node), Node::Member { object, .. } if self.body.node(object) == Node::This)
     }
 
     /// Whether a condition asks for no more than whether there is a request, and what it comes to where there is none.
@@ -288,6 +295,20 @@ impl Walker<'_> {
             }
         }
     }
+}
+
+/// Whether a statement does nothing but to leave the function.
+fn leaves_at_once(body: &Body, at: NodeId) -> bool {
+    match body.node(at) {
+        Node::Return(None) => true,
+        Node::Block(list) => matches!(body.list(list), [only] if leaves_at_once(body, *only)),
+        _ => false,
+    }
+}
+
+/// Whether a part of an expression does something beside giving a value.
+fn does_something(node: Node) -> bool {
+    matches!(node, Node::Call { .. } | Node::New { .. } | Node::Assign { .. } | Node::Unary { op: UnaryOp::Step { .. }, .. })
 }
 
 /// A method of a link, and the ways through it.

@@ -86,6 +86,16 @@ fn look_up(wiring: &Wiring<'_>, read: Site, is_map: &Names<'_>) -> Option<LookUp
         }
         _ => return None,
     };
+    // what serves where the one before it found nothing: `table[code] ?? table.plain`
+    let serves_instead = |n: NodeId| match body.node(n) {
+        Node::Binary { op: BinaryOp::Coalesce | BinaryOp::Or, left, right } => {
+            right == node && state::any_within(body, left, &|n| is_map(read.member, n))
+        }
+        _ => false,
+    };
+    if scope.parent(node).is_some_and(serves_instead) {
+        return None;
+    }
     // `table.TryGetValue(code, out var make);`, with the answer let go
     let out = out_local(body, node).filter(|_| is_statement(program, at(node)));
     let missing = known.unwrap_or_else(|| match out {

@@ -263,6 +263,7 @@ fn choices(wiring: &Wiring<'_>, member: MemberId) -> Vec<Table> {
             // `default: break;` says that for the others none of several things is to be done
             Some(inner) if is_way_out(wiring, member, inner) && !select_one(wiring, &entries) => Missing::Serves,
             Some(inner) => default_of(wiring, member, inner),
+            None if store_apart(wiring, &entries) => Missing::Serves,
             None => behind(wiring, member, node),
         };
         entries.extend(shared);
@@ -319,19 +320,32 @@ fn default_of(wiring: &Wiring<'_>, member: MemberId, inner: NodeId) -> Missing {
     }
 }
 
-/// Whether all that is selected is given back, or stored at one place.
-fn select_one(wiring: &Wiring<'_>, entries: &[Entry]) -> bool {
+/// Where what each entry selects goes: given back, or stored at a place; nothing where it is used otherwise.
+fn targets(wiring: &Wiring<'_>, entries: &[Entry]) -> Vec<Option<Option<Val>>> {
     let program = wiring.program();
-    let mut targets = entries.iter().map(|e| {
+    let target = |e: &Entry| {
         let parent = program.scope(e.value.member).parent(e.value.node)?;
         match program.body(e.value.member)?.node(parent) {
             Node::Return(_) => Some(None),
             Node::Assign { target, .. } => Some(Some(wiring.flow.eval_in(e.value.member, target))),
             _ => None,
         }
-    });
-    let first = targets.next();
-    first.as_ref().is_some_and(Option::is_some) && targets.all(|target| Some(target) == first)
+    };
+    entries.iter().map(target).collect()
+}
+
+/// Whether all that is selected is given back, or stored at one place.
+fn select_one(wiring: &Wiring<'_>, entries: &[Entry]) -> bool {
+    let targets = targets(wiring, entries);
+    targets.first().is_some_and(Option::is_some) && targets.iter().all(|t| *t == targets[0])
+}
+
+/// Whether what is selected is stored at several places, or at one by some entries only: who has no entry needs none of them.
+fn store_apart(wiring: &Wiring<'_>, entries: &[Entry]) -> bool {
+    let targets = targets(wiring, entries);
+    let is_stored = |t: &Option<Option<Val>>| matches!(t, Some(Some(_)));
+    let are_stores = targets.iter().all(|t| is_stored(t) || t.is_none());
+    are_stores && targets.iter().any(is_stored) && targets.iter().any(|t| *t != targets[0])
 }
 
 /// Whether all that a branch does is to leave the choice.

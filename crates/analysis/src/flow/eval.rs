@@ -574,6 +574,10 @@ impl Flow<'_> {
             }
             _ => return None,
         }
+        // each element comes behind what the one before came to
+        if pack.folds.contains(text) || pack.folds_back.contains(text) {
+            return (index == 1).then(|| self.eval_at(member, object, budget));
+        }
         if !(pack.walks.contains(text) || pack.copies.contains(text)) || index > 1 {
             return None;
         }

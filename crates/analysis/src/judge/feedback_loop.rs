@@ -116,10 +116,14 @@ fn is_of_before(wiring: &Wiring<'_>, join: &Effect, answer: &Answer) -> bool {
         _ => callee,
     };
     let Node::Name(name) = body.node(called) else { return false };
-    let outer = |local: NodeId| scope.function_around(body, local) != scope.function_around(body, raise.node);
-    join.replaces
-        && raise.member == join.site.member
-        && matches!(scope.lookup(name, called), Some(Declared::Local(local)) if outer(local) && scope.is_before(local, join.site.node))
+    let around = scope.function_around(body, raise.node);
+    let is_from_outside = match scope.lookup(name, called) {
+        Some(Declared::Local(local)) => scope.function_around(body, local) != around && scope.is_before(local, join.site.node),
+        // of a walk in which each is replaced by one that goes on with it
+        Some(Declared::Param(of, _)) => of != around,
+        None => false,
+    };
+    join.replaces && raise.member == join.site.member && is_from_outside
 }
 
 /// Two objects of a kind of which each is told what the other tells: `one.listen(t -> other.set(t)); other.listen(t -> one.set(t));`

@@ -25,8 +25,8 @@ use crate::wire::once::Lives;
 use crate::wire::release::{self, Same};
 use crate::wire::subscriber::{self, Subscriber};
 use lives::{
-    is_catalogued, is_deleted_with_subject, is_handed_over, is_kept_by_subject, is_made, is_of_ended, is_of_entry, is_within_subscriber,
-    lives_on, takes_in_subject,
+    is_catalogued, is_deleted_with_subject, is_handed_over, is_kept_by_subject, is_made, is_made_for_subscriber, is_of_ended, is_of_entry,
+    is_within_subscriber, lives_on, takes_in_subject,
 };
 
 pub(super) const RULE: Rule = Rule {
@@ -127,13 +127,16 @@ pub(super) fn judge(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> Opti
     if is_deleted_with_subject(wiring, channel) {
         return None;
     }
-    if is_within_subscriber(wiring, effect, handler) {
+    if is_within_subscriber(wiring, effect, handler) || is_made_for_subscriber(wiring, effect) {
         return None;
     }
     if judged.lifetime == Lifetime::Process && is_of_entry(wiring, handler) {
         return None;
     }
     let is_outer = judged.lifetime == Lifetime::Outer;
+    if is_outer && teardown.is_some_and(|t| teardown::is_end_of_subject(wiring, channel, t)) {
+        return None;
+    }
     if is_outer
         && (is_kept_by_subject(wiring, effect, ty, teardown.is_some(), handler)
             || takes_in_subject(wiring, effect)
@@ -250,10 +253,7 @@ fn is_beside_what_is_ended(wiring: &Wiring<'_>, join: &Effect) -> bool {
 fn gets_off(wiring: &Wiring<'_>, channel: &Channel, join: &Effect, teardown: MemberId) -> bool {
     let program = wiring.program();
     let (ChannelKey::Bus(_, Topic::Named(topic)) | ChannelKey::Own(_, Some(Topic::Named(topic)))) = &channel.key else { return false };
-    let last_word = topic.rsplit(|c: char| !c.is_alphanumeric()).next().unwrap_or(topic);
-    let pack = &program.kit_of(join.site.member).pack;
-    let stem = |suffix: &str| last_word.strip_suffix(suffix).is_some_and(|stem| pack.teardowns.contains(stem));
-    let tells_the_end = pack.teardowns.contains(last_word) || stem("d") || stem("ed");
+    let tells_the_end = teardown::tells_an_end(&program.kit_of(join.site.member).pack, topic);
     let gets_off_here = wiring.of_holder(channel).filter(|c| !c.joins.is_empty()).flat_map(|c| &c.leaves).any(|l| {
         let site = wiring.effects[*l].site;
         site.member == teardown || wiring.flow.call_sites(site.member).iter().any(|call| call.member == teardown)

@@ -278,7 +278,11 @@ fn by_name(wiring: &Wiring<'_>, join: &Effect) -> Option<Draft> {
     let is_hidden =
         program.symbols.get(&hidden).is_some_and(|n| program.types_named(n).iter().any(|t| program.find_member(*t, *name).is_some()));
     knows_all &= !roots.is_empty() && !is_hidden && roots.iter().all(|base| pack.plain_bases.contains(program.text(*base)));
+    // a form is of a class that shows something, whatever other one has its name
+    let is_of_form =
+        || program.unit_of(join.site.member).path.ends_with(".ui") && roots.iter().all(|base| program.text(*base) == "QObject");
     if !knows_all
+        || is_of_form()
         || wiring.in_test(join.site.member)
         || pack.connects.is_empty()
         || wiring.is_unread(*name)
@@ -427,7 +431,10 @@ fn methods_of(wiring: &Wiring<'_>, member: MemberId, arg: NodeId, called: &BTree
     if !program.outside_bases(class).is_empty() {
         return None;
     }
-    Some(called.keys().copied().filter(|name| program.find_member(class, *name).is_some()).collect())
+    // what is not made on the spot may be one of an heir
+    let is_made = matches!(wiring.flow.eval_in(member, node), Val::New(_));
+    let kinds = if is_made { vec![class] } else { program.heirs(class) };
+    Some(called.keys().copied().filter(|name| kinds.iter().any(|kind| program.find_member(*kind, *name).is_some())).collect())
 }
 
 /// Whether code stands in a method of an object that is written out.

@@ -2,7 +2,7 @@
 
 use std::collections::BTreeSet;
 
-use yarrowgraph_ir::{BinaryOp, MemberKind, Node, NodeId};
+use yarrowgraph_ir::{BinaryOp, MemberKind, Node, NodeId, UnaryOp};
 use yarrowgraph_model::{Certainty, Level};
 
 use super::{Draft, Page, Rule, related, short};
@@ -154,7 +154,15 @@ fn is_asked_for_none(wiring: &Wiring<'_>, field: MemberId) -> bool {
         let Some(body) = program.body(read.member) else { return false };
         let around = program.scope(read.member).parent(read.node).map(|p| body.node(p));
         let is_none = |n: NodeId| body.node(n) == Node::Null;
-        matches!(around, Some(Node::Binary { op: BinaryOp::Eq | BinaryOp::Ne, left, right }) if is_none(left) || is_none(right))
+        let traits = program.kit_of(read.member).traits;
+        let is_truth = match around {
+            Some(Node::If { cond, .. } | Node::Conditional { cond, .. }) => cond == read.node,
+            Some(Node::Binary { op: BinaryOp::And | BinaryOp::Or, .. } | Node::Unary { op: UnaryOp::Not, .. }) => true,
+            _ => false,
+        };
+        let is_compared =
+            matches!(around, Some(Node::Binary { op: BinaryOp::Eq | BinaryOp::Ne, left, right }) if is_none(left) || is_none(right));
+        (is_compared || is_truth && (traits.duck_typed || traits.fits_by_shape))
             && matches!(wiring.flow.eval(*read), Val::Member(_, m) | Val::Static(m) if m == field)
     })
 }

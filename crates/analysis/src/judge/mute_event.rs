@@ -55,6 +55,7 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel) -> Option<Draft> {
                 || !can_only_be_raised_here(wiring, channel, *m)
                 || may_be_raised_in_document(wiring, *m)
                 || is_raised_by_property(wiring, *m)
+                || is_called_by_base(wiring, *m)
                 || wiring.channels.iter().any(raised)
             {
                 return None;
@@ -162,6 +163,19 @@ fn is_raised_by_property(wiring: &Wiring<'_>, m: MemberId) -> bool {
     program.symbols.get("notifySignal").is_some_and(|name| !program.index.calls(name).is_empty()) && tells_of_property()
 }
 
+/// Whether a signal stands for a method that a base declares, and is raised where that is called: `shelf->emptied();`
+fn is_called_by_base(wiring: &Wiring<'_>, m: MemberId) -> bool {
+    let program = wiring.program();
+    let info = program.member(m);
+    let mut is_called = false;
+    program.for_each_base(info.owner, &mut |base| {
+        let declared = program.own_members(base, info.name).iter().filter(|d| **d != m && program.member(**d).kind == MemberKind::Method);
+        is_called |= declared.into_iter().any(|d| !wiring.flow.call_sites(*d).is_empty());
+        !is_called
+    });
+    is_called
+}
+
 /// Whether every raise of a member would be seen: it is one of the tree's own channels, and its
 /// value goes nowhere else.
 fn can_only_be_raised_here(wiring: &Wiring<'_>, channel: &Channel, m: MemberId) -> bool {
@@ -189,7 +203,9 @@ fn can_only_be_raised_here(wiring: &Wiring<'_>, channel: &Channel, m: MemberId) 
     let is_event = info.kind == MemberKind::Event;
     let public = program.decl(m).modifiers.visibility > Visibility::Protected;
     // an event is raised by its class alone; any other member by everybody who reaches it
-    let open = wiring.is_open && if is_event { is_left_to_heirs(wiring, m) } else { public };
+    // of signals that anybody may emit a library has those that its users do
+    let by_class = is_event && channel.kind != ChannelKind::Signal;
+    let open = wiring.is_open && if by_class { is_left_to_heirs(wiring, m) } else { public };
     if open || (is_event && owner.kind == TypeKind::Interface && program.heirs(info.owner).len() < 2) {
         return false;
     }

@@ -42,6 +42,9 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     };
     let mut buses: BTreeMap<_, Vec<(&str, &Channel)>> = BTreeMap::new();
     for channel in wiring.channels.iter().filter(in_use) {
+        if is_of_page(wiring, &channel.key) {
+            continue;
+        }
         if let ChannelKey::Own(_, Some(Topic::Named(name))) | ChannelKey::Bus(_, Topic::Named(name)) = &channel.key {
             buses.entry(channel.key.holder()).or_default().push((name, channel));
         }
@@ -87,6 +90,13 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     }
     drafts.extend(asked::check(wiring));
     drafts
+}
+
+/// Whether a topic is one plain word on the page or its window, where the platform tells whatever is one.
+fn is_of_page(wiring: &Wiring<'_>, key: &ChannelKey) -> bool {
+    let ChannelKey::Bus(bus, Topic::Named(topic)) = key else { return false };
+    let is_page = || wiring.program().packs().any(|pack| pack.process_types.contains(bus));
+    topic.chars().all(char::is_alphanumeric) && is_page()
 }
 
 /// Whether a call by which the bus is told names a topic somewhere, on an object of which nothing is known.

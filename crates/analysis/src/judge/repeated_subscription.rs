@@ -23,7 +23,7 @@ mod tests;
 use again::is_on_every_path;
 pub(super) use again::{is_entered_in_a_loop, is_run_by};
 use counts::counts;
-pub(super) use loops::loop_around;
+pub(super) use loops::{comes_to, loop_around};
 pub(super) use path::runs_before;
 use path::{comes_just_before, own_call};
 
@@ -114,7 +114,8 @@ fn is_let_through_once(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) 
     let Some(body) = program.body(member) else { return true };
     let scope = program.scope(member);
     let taken_off_first = channel.leaves.iter().map(|l| &wiring.effects[*l]).any(|leave| {
-        let before = leave.site.member == member && scope.is_before(leave.site.node, effect.site.node) && !is_of_another(leave, effect);
+        let before =
+            leave.site.member == member && scope.is_before(leave.site.node, effect.site.node) && !is_of_another(wiring, leave, effect);
         before && (leave.act == Act::LeaveAll || release::same_handler(flow, effect, leave) != Same::Never)
     });
     // or what the last one gave back was made to release first
@@ -189,10 +190,16 @@ fn ends_subject_before(wiring: &Wiring<'_>, effect: &Effect) -> bool {
     })
 }
 
+/// Whether a member says by its name that it is what was there before: `previousGauge`, `oldGauge`.
+fn is_of_before(wiring: &Wiring<'_>, m: MemberId) -> bool {
+    let name = wiring.program().text(wiring.program().member(m).name).trim_start_matches('_').to_ascii_lowercase();
+    ["previous", "prev", "old", "last", "former"].iter().any(|word| name.starts_with(word))
+}
+
 /// Whether a release is about another object than a subscription: another member of the same one.
-fn is_of_another(leave: &Effect, join: &Effect) -> bool {
+fn is_of_another(wiring: &Wiring<'_>, leave: &Effect, join: &Effect) -> bool {
     match (&leave.holder.subject, &join.holder.subject) {
-        (Val::Member(a, m), Val::Member(b, n)) => a == b && m != n,
+        (Val::Member(a, m), Val::Member(b, n)) => a == b && m != n && !is_of_before(wiring, *m),
         _ => false,
     }
 }

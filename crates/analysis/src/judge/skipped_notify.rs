@@ -8,7 +8,7 @@ mod told;
 use std::collections::{BTreeMap, BTreeSet};
 
 use yarrowgraph_ir::{MemberKind, Node, NodeId, Visibility};
-use yarrowgraph_model::{Certainty, Level};
+use yarrowgraph_model::{Certainty, ChannelKind, Level};
 
 use super::leaked_subscription::teardown;
 use super::{Draft, Page, Rule, related, short};
@@ -87,7 +87,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     }
     let mut drafts = Vec::new();
     for (class, fields) in fields {
-        let channels = wiring.channels_of(class);
+        let channels = wiring.channels_of(class).into_iter().filter(|c| !answers(wiring, *c)).collect();
         let records = records.remove(&class).unwrap_or_default();
         let mut subject = Subject {
             wiring,
@@ -118,6 +118,13 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         drafts.extend(subject.judge(&outside, &BTreeSet::new()));
     }
     drafts
+}
+
+/// Whether what is called in a slot answers: it is asked for something, and told nothing.
+fn answers(wiring: &Wiring<'_>, channel: usize) -> bool {
+    let channel = &wiring.channels[channel];
+    let is_used = |r: &usize| !state::is_statement(wiring.program(), wiring.effects[*r].innermost());
+    channel.kind == ChannelKind::Slot && channel.raises.iter().any(is_used)
 }
 
 /// Whether what a type has as static is the state of one object: a module's, that of a class without instances, or what is written out.
@@ -338,6 +345,9 @@ impl Subject<'_, '_> {
                 continue;
             };
             if !self.is_reset(change, &telling)
+                && !self.begins_what_is_told(change, channel, &telling)
+                && !self.takes_what_is_told(change, &telling)
+                && !self.is_told_behind(change)
                 && !self.callers_tell(change.site.member, channel, 2)
                 && !self.is_set_by_listeners(change, channel)
                 && !self.is_lazy(change)

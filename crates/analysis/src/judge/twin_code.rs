@@ -107,7 +107,8 @@ fn of_choices(wiring: &Wiring<'_>) -> Vec<Draft> {
             for case in body.list(cases) {
                 let Node::Case { labels, guard: None, .. } = body.node(*case) else { continue };
                 for label in body.list(labels) {
-                    let Some(code) = named(flow, member, *label) else { continue };
+                    let code = named(flow, member, *label).filter(|c| !matches!(c, State::Class(_) | State::Function(_)));
+                    let Some(code) = code else { continue };
                     match taken.iter().find(|(c, _)| same(flow, *c, code)) {
                         Some((_, first)) => found.push((code, Site { member, node: *first }, Site { member, node: *label })),
                         None => taken.push((code, *label)),

@@ -148,10 +148,26 @@ fn part_of_parameter(flow: &Flow<'_>, key: Site) -> Option<Asked> {
     }
 }
 
+/// Whether a map is handed as a whole to a function that is not of the tree, which may put more into it: `boot(MODULE)`.
+fn is_handed_out(wiring: &Wiring<'_>, map: MemberId) -> bool {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    program.index.reads(program.member(map).name).iter().any(|read| {
+        let Some(body) = program.body(read.member) else { return false };
+        let Some(call) = program.scope(read.member).parent(read.node) else { return false };
+        let is_argument = match body.node(call) {
+            Node::Call { callee, args, .. } => body.list(args).contains(&read.node) && matches!(body.node(callee), Node::Name(_)),
+            _ => false,
+        };
+        is_argument
+            && matches!(flow.eval(*read), Val::Member(_, m) | Val::Static(m) if m == map)
+            && flow.callee(Site { member: read.member, node: call }).is_none()
+    })
+}
+
 /// The constants that callers ask a table for and that it has no entry for.
 pub(super) fn unknown(wiring: &Wiring<'_>, table: &Table) -> Vec<(Site, State)> {
     let (flow, program) = (&wiring.flow, wiring.program());
-    if table.missing == Missing::Serves {
+    if table.missing == Missing::Serves || table.holder.is_some_and(|map| is_handed_out(wiring, map)) {
         return Vec::new();
     }
     let mut asked: Vec<Site> = table.look_ups.iter().filter(|l| l.missing != Missing::Serves).map(|l| l.key).collect();

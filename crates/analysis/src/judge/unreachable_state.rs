@@ -6,7 +6,8 @@ use yarrowgraph_model::{Certainty, Level};
 use super::{Draft, Page, Rule, related, short, unknown_target};
 use crate::flow::Val;
 use crate::machine::{Encoding, Found, Holder, State, is_sentinel};
-use crate::program::{MemberId, Program, Site, TypeId};
+use crate::program::{MemberId, Program, Site, Sym, TypeId};
+use crate::state::any_within;
 use crate::wire::Wiring;
 
 /// A list of fewer states may well be one that others made.
@@ -157,11 +158,27 @@ fn comes_from_elsewhere(wiring: &Wiring<'_>, machine: &Found, state: State) -> b
             it && !is_known(site) && is_value(wiring, *site)
         }),
         // a text may come from anywhere, but then something unknown is stored
-        State::Text(_) => !machine.domain.closed && label(machine, state).is_none(),
+        State::Text(_) if !machine.domain.closed => label(machine, state).is_none(),
+        State::Text(text) => is_handed_to_mover(wiring, machine, text, &is_known),
         State::Function(m) => {
             program.index.reads(program.member(m).name).iter().any(|site| !wiring.in_test(site.member) && !is_known(site))
         }
     }
+}
+
+/// Whether a text is handed to a function whose parameter is written as one of the states, and that moves the machine by what it is handed.
+fn is_handed_to_mover(wiring: &Wiring<'_>, machine: &Found, text: Sym, is_known: &dyn Fn(&Site) -> bool) -> bool {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    let Holder::Field(field) = machine.machine.holder else { return false };
+    let is_text = |m: MemberId, node: Node| matches!(node, Node::Str(name) if program.sym_in(m, name) == text);
+    // also where a condition chooses among several
+    let is_it = |site: Site| program.body(site.member).is_some_and(|b| any_within(b, site.node, &|n| is_text(site.member, b.node(n))));
+    program.index.writes(program.member(field).name).iter().any(|write| {
+        let Some(Node::Assign { value, .. }) = program.body(write.member).map(|b| b.node(write.node)) else { return false };
+        let Val::Param(mover, None, index) = flow.eval_in(write.member, value) else { return false };
+        let given = flow.call_sites(mover).iter().filter_map(|call| flow.argument(*call, usize::from(index)));
+        given.into_iter().any(|site| is_it(site) && !is_known(&site))
+    })
 }
 
 /// The call of which an expression is an argument.

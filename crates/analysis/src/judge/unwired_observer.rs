@@ -221,10 +221,10 @@ fn handed_elsewhere(wiring: &Wiring<'_>, channels: &[&Channel], interface: TypeI
             MemberKind::Field | MemberKind::Property if program.declared_type(m).own() == Some(interface) => {
                 flow.definitions(m).iter().for_each(|d| add(d.member, d.node));
             }
-            MemberKind::Method if !ways_in.contains(&m) && takes_one(m) => {
+            MemberKind::Method | MemberKind::Constructor if !ways_in.contains(&m) && takes_one(m) => {
                 for call in flow.call_sites(m) {
                     let Some(body) = program.body(call.member) else { continue };
-                    let Node::Call { args, .. } = body.node(call.node) else { continue };
+                    let (Node::Call { args, .. } | Node::New { args, .. }) = body.node(call.node) else { continue };
                     body.list(args).iter().for_each(|arg| add(call.member, *arg));
                 }
             }

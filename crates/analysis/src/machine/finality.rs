@@ -88,7 +88,11 @@ fn ends_a_loop(wiring: &Wiring<'_>, found: &Found, state: State) -> bool {
 
 /// Whether a constant of an enumeration is there to count the others, or to say that there is none of them.
 pub fn is_sentinel(name: &str) -> bool {
-    let words = words(name);
+    let mut words = words(name);
+    // `kMaxValue`
+    if words.len() > 1 && words[0] == "k" {
+        words.remove(0);
+    }
     let whole = words.concat();
     let counts = ["count", "num", "number", "max", "min", "last", "first", "size", "end", "total"];
     // `ORDER_MAX_KINDS`, behind what all constants of it are called
@@ -99,9 +103,13 @@ pub fn is_sentinel(name: &str) -> bool {
         || words.last().is_some_and(|w| counts.contains(&w.as_str()) && whole != "end")
         || counts_others
         || none.contains(&whole.as_str())
+        || matches!(&words[..], [no, what] if no == "no" && KINDS.contains(&what.as_str()))
         || words.iter().any(|w| matches!(w.as_str(), "invalid" | "undefined" | "uninitialized" | "uninitialised"))
         || [words.first(), words.last()].into_iter().flatten().any(|w| matches!(w.as_str(), "unknown" | "none"))
 }
+
+/// What there is none of where a name says so: `NO_TYPE`.
+const KINDS: [&str; 12] = ["type", "kind", "mode", "state", "action", "value", "command", "code", "op", "status", "selection", "id"];
 
 /// A name's words, in lower case.
 fn words(name: &str) -> Vec<String> {

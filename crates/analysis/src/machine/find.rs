@@ -269,6 +269,9 @@ fn transitions(flow: &Flow<'_>, domain: &Domain, moves: &mut [Move]) -> Vec<Tran
     for m in moves.iter_mut() {
         m.never = guards::contradict(flow, &m.conditions);
     }
+    // a statement that sets the state again which a way has come with is reached by that way
+    let keeps = |m: &&Move| !m.never && domain.among(m.from).is_some_and(|states| states.contains(&m.to));
+    let kept: FxHashSet<Site> = moves.iter().filter(keeps).map(|m| m.site).collect();
     let mut out: Vec<Transition> = Vec::new();
     let mut numbers: FxHashMap<(Option<usize>, Event, usize, Site), usize> = FxHashMap::default();
     for m in moves.iter() {
@@ -299,7 +302,7 @@ fn transitions(flow: &Flow<'_>, domain: &Domain, moves: &mut [Move]) -> Vec<Tran
                         site: m.site,
                         root: m.root,
                         told: m.told,
-                        never: m.never,
+                        never: m.never && !kept.contains(&m.site),
                     });
                 }
             }

@@ -80,11 +80,18 @@ fn is_test_path(path: &str) -> bool {
         matches!(lower.as_str(), "test" | "tests" | "autotests" | "unittests" | "testsuite" | "__tests__" | "spec" | "specs" | "testing")
             || lower.ends_with("tests.cs")
             || lower.ends_with("test.cs")
-            || part.ends_with("Test.java")
-            || part.ends_with("Tests.java")
+            || is_test_file(part)
             || lower.contains(".test.")
             || lower.contains(".spec.")
     })
+}
+
+/// Whether a file is called after what it tests: `GateTest.java`, `gate_unittest.cc`, `gate-test.js`.
+fn is_test_file(name: &str) -> bool {
+    let Some((stem, extension)) = name.split_once('.') else { return false };
+    let capitals = matches!(extension, "java" | "cpp" | "cc" | "cxx" | "mm") && (stem.ends_with("Test") || stem.ends_with("Tests"));
+    let last_word = stem.rsplit_once(['_', '-']).map(|(_, last)| last);
+    capitals || last_word.is_some_and(|word| matches!(word, "test" | "tests" | "unittest" | "unittests" | "browsertest" | "perftest"))
 }
 
 /// What is internal to a program that lets another one use that is public. The folder of the file that says so, or the

@@ -386,7 +386,12 @@ impl Program {
         let all = self.free.get(&name)?;
         let here = all.iter().copied().find(|m| self.member(*m).unit == unit);
         let has_body = |m: &MemberId| self.body(*m).is_some_and(|b| b.root.is_some());
-        let of_all = |fits: &dyn Fn(&MemberId) -> bool| self.nearest_of(unit, all.iter().copied().filter(fits), |m| self.member(m).unit);
+        // a variable of another file is seen where a header declares it
+        let in_header = |m: &MemberId| is_header(&self.unit_of(*m).path);
+        let is_shown = |m: &MemberId| self.member(*m).kind != MemberKind::Field || all.iter().any(in_header);
+        let of_all = |fits: &dyn Fn(&MemberId) -> bool| {
+            self.nearest_of(unit, all.iter().copied().filter(|m| fits(m) && is_shown(m)), |m| self.member(m).unit)
+        };
         here.or_else(|| of_all(&has_body)).or_else(|| of_all(&|_| true))
     }
 
@@ -511,7 +516,8 @@ impl Program {
     pub fn is_walked_with(&self, member: MemberId, body: &Body, function: NodeId) -> bool {
         let Some(Node::Call { callee, args, .. }) = self.scope(member).parent(function).map(|p| body.node(p)) else { return false };
         let Node::Member { name, .. } = body.node(callee) else { return false };
-        body.list(args).first() == Some(&function) && self.kit_of(member).pack.walks.contains(self.unit_of(member).text(name))
+        let (pack, text) = (&self.kit_of(member).pack, self.unit_of(member).text(name));
+        body.list(args).first() == Some(&function) && [&pack.walks, &pack.folds, &pack.folds_back].iter().any(|names| names.contains(text))
     }
 
     /// Where the class of a field reads what has the field's name.
@@ -538,4 +544,10 @@ impl Program {
         let (unit, decl) = *self.ty(id).decls.first()?;
         Some(self.place(unit, self.unit(unit).ty(decl).name_span))
     }
+}
+
+/// Whether a file is one that others include.
+fn is_header(path: &str) -> bool {
+    let extension = path.rsplit_once('.').map_or("", |(_, extension)| extension);
+    !matches!(extension, "c" | "cc" | "cpp" | "cxx" | "c++" | "C" | "m" | "mm")
 }

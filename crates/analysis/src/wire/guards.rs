@@ -3,6 +3,7 @@
 use yarrowgraph_ir::{AccessorKind, BinaryOp, Body, MemberKind, Name, Node, NodeId, TypeKind, TypeRef, UnaryOp};
 
 use super::effect::Guard;
+use super::once::is_first_value;
 use crate::flow::{Flow, Val, returned};
 use crate::program::{Declared, MemberId, Site};
 
@@ -162,12 +163,7 @@ impl<'f, 'p> Guards<'f, 'p> {
             return true;
         }
         if matches!(info.kind, MemberKind::Event | MemberKind::Field | MemberKind::Property) {
-            // a module's variables get their first values as it is loaded
-            let is_first = |s: &Site| {
-                let by = program.member(s.member);
-                s.member == *m || (program.ty(info.owner).is_module && by.owner == info.owner && by.kind == MemberKind::Initializer)
-            };
-            let has_first = self.flow.definitions(*m).iter().any(|s| is_first(s) && !self.is_null(*s));
+            let has_first = self.flow.definitions(*m).iter().any(|s| is_first_value(program, *m, *s) && !self.is_null(*s));
             let in_constructor = self.flow.definitions(*m).iter().any(|s| {
                 program.member(s.member).kind == MemberKind::Constructor
                     && program.member(s.member).owner == info.owner

@@ -529,12 +529,18 @@ impl Lives<'_, '_> {
             return Fate::Kept;
         }
         let scope = program.scope(site.member);
+        let in_set_up = matches!(kind, MemberKind::Constructor | MemberKind::Initializer);
+        // `this.fit(new Registrar(this.parts))`
+        let is_taken = |call: NodeId| {
+            let callee = self.flow.callee(Site { member: site.member, node: call });
+            callee.is_some_and(|c| matches!(c.receiver, Some(Val::This(_))))
+        };
         match scope.parent(site.node).map(|p| (p, body.node(p))) {
+            Some((call, Node::Call { args, .. })) if in_set_up && body.list(args).contains(&site.node) && is_taken(call) => Fate::Kept,
             Some((_, Node::Assign { target, op, .. })) => match self.flow.eval_in(site.member, target) {
                 Val::Member(_, m) | Val::Static(m) => {
                     // kept for good, unless another one takes its place
                     let lazy = op == yarrowgraph_ir::AssignOp::IfUnset;
-                    let in_set_up = matches!(kind, MemberKind::Constructor | MemberKind::Initializer);
                     if in_set_up || lazy || self.flow.only_definition(m).is_some() && !is_emptied(self.flow, m) && !is_ended(self.flow, m) {
                         Fate::Kept
                     } else {
@@ -600,7 +606,7 @@ pub fn is_emptied(flow: &Flow<'_>, m: MemberId) -> bool {
 }
 
 /// Whether what a member holds is ended by a method that does not end its owner: `closeTools() { this.logger.dispose(); }`.
-fn is_ended(flow: &Flow<'_>, m: MemberId) -> bool {
+pub fn is_ended(flow: &Flow<'_>, m: MemberId) -> bool {
     let teardowns = &flow.program.kit_of(m).pack.teardowns;
     calls_on(flow, m, teardowns).any(|call| !flow.program.is_listed(teardowns, call.member))
 }

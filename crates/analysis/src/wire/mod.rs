@@ -622,10 +622,24 @@ impl Wiring<'_> {
         let callers = self.flow.callers((effect.site.member, None));
         let asks = |site: Site, value: &Val| guards::of_raise(&self.flow, site, site.node, value, false) == effect::Guard::Tested;
         if callers.is_empty() {
-            let mut handed = self.hand_overs_by_field(effect.site.member).into_iter().peekable();
+            let by_field = self.hand_overs_by_field(effect.site.member);
+            let mut handed = by_field.into_iter().chain(self.hand_overs_of(effect.site.member)).peekable();
             return handed.peek().is_some() && handed.all(|site| asks(site, &value));
         }
         callers.iter().all(|(site, binding)| asks(*site, &value.substitute(binding)))
+    }
+
+    /// Where a function is handed to something that runs it later by other code than its own: `schedule(step)`.
+    fn hand_overs_of(&self, function: MemberId) -> Vec<Site> {
+        let program = self.program();
+        let around = |read: &Site| {
+            let body = program.body(read.member)?;
+            let call = program.scope(read.member).parent(read.node)?;
+            let is_handed = matches!(body.node(call), Node::Call { args, .. } if body.list(args).contains(&read.node));
+            let is_it = || matches!(self.flow.eval(*read), Val::Method(m, _) if m == function);
+            (read.member != function && is_handed && is_it()).then_some(Site { member: read.member, node: call })
+        };
+        program.index.reads(program.member(function).name).iter().filter_map(around).collect()
     }
 
     /// Where a method that is nothing but the first value of private fields of its class is handed over by these:

@@ -174,7 +174,7 @@ impl Namer<'_, '_> {
             Val::Type(t) => Topic::Named(program.type_id(*t)),
             Val::Global(name) => Topic::Named(program.text(*name).to_owned()),
             Val::Static(m) => self.constant_topic(*m),
-            Val::Member(_, m) if program.decl(*m).modifiers.is_readonly => match self.flow.only_definition(*m).map(|d| self.flow.eval(d)) {
+            Val::Member(_, m) => match self.flow.only_definition(*m).map(|d| self.flow.eval(d)) {
                 Some(Val::Str(s)) => Topic::Named(program.text(s).to_owned()),
                 _ => Topic::Any,
             },

@@ -7,7 +7,7 @@ use super::Wiring;
 use super::lifetime::{creations, deletions, is_emptied};
 use crate::flow::{Binding, Flow, Val};
 use crate::memo::known_or;
-use crate::program::{MemberId, Program, Site, TypeId};
+use crate::program::{MemberId, Program, Scope, Site, TypeId};
 
 /// Whether the instances of a type live as long as the process; the least of several counts.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -222,9 +222,18 @@ fn times(wiring: &Wiring<'_>, site: Site) -> Lives {
     match body.node(inner) {
         // nor how often the method of an object is called that the module makes
         Node::Lambda(function) if body.function(function).form == LambdaForm::Method => Lives::Unsaid,
+        Node::Lambda(_) if is_of_kept_object(body, scope, inner) => Lives::Unsaid,
         Node::Lambda(_) => Lives::No,
         _ => times,
     }
+}
+
+/// Whether a function is an entry of an object that is written out and given a name: `const plugin = { activate: () => … };`
+fn is_of_kept_object(body: &Body, scope: &Scope, function: NodeId) -> bool {
+    let around = |n: NodeId| scope.parent(n).map(|p| (p, body.node(p)));
+    let Some((entry, Node::Entry { .. })) = around(function) else { return false };
+    let Some((object, Node::Object(_))) = around(entry) else { return false };
+    matches!(around(object), None | Some((_, Node::Local { .. } | Node::Assign { .. })))
 }
 
 /// Whether a function is handed over beside a topic that comes once: `document.addEventListener('DOMContentLoaded', () => …)`.
@@ -315,9 +324,12 @@ fn asks_for(flow: &Flow<'_>, slot: MemberId, site: Site) -> bool {
 
 /// A static field that is filled once and for all: never emptied while the program runs.
 fn singleton_slot(flow: &Flow<'_>, m: MemberId) -> bool {
-    let emptied = flow
-        .definitions(m)
-        .iter()
-        .any(|d| flow.program.body(d.member).is_some_and(|b| matches!(b.node(d.node), Node::Null)) && d.member != m);
-    !emptied
+    let is_null = |d: &Site| flow.program.body(d.member).is_some_and(|b| matches!(b.node(d.node), Node::Null));
+    !flow.definitions(m).iter().any(|d| is_null(d) && !is_first_value(flow.program, m, *d))
+}
+
+/// Whether a definition of a member is the value that it starts with; a module's variables get theirs as it is loaded.
+pub(crate) fn is_first_value(program: &Program, m: MemberId, definition: Site) -> bool {
+    let (of, by) = (program.member(m), program.member(definition.member));
+    definition.member == m || (program.ty(of.owner).is_module && by.owner == of.owner && by.kind == MemberKind::Initializer)
 }

@@ -493,7 +493,7 @@ impl Wiring<'_> {
             return true;
         }
         // what other trees may call
-        !self.is_application && decl.modifiers.visibility == Visibility::Public
+        self.is_open && decl.modifiers.visibility == Visibility::Public
     }
 }
 

@@ -31,9 +31,13 @@ pub(super) fn is_kept_by_subject(wiring: &Wiring<'_>, effect: &Effect, ty: TypeI
         let made = lifetime::creations(&wiring.flow, maker);
         owns(maker) || !made.is_empty() && made.iter().all(|s| owns(program.member(s.member).owner))
     };
-    let is_lasting = |site: &Site| owns(program.member(site.member).owner) && is_lasting_part(wiring, *site);
+    // what its user may end by hand the subject itself keeps
+    let is_lasting = |site: &Site| {
+        owns(program.member(site.member).owner)
+            && is_lasting_part(wiring, *site).is_some_and(|part| !has_teardown || !lifetime::is_ended(&wiring.flow, part))
+    };
     (!can_end && !made.is_empty() && (made.iter().all(dropped) || made.iter().all(by_subject)))
-        || !has_teardown && !made.is_empty() && made.iter().all(is_lasting)
+        || !made.is_empty() && made.iter().all(is_lasting)
         || !made.is_empty() && made.iter().all(|s| owns(program.member(s.member).owner) && stands_in_maker(wiring, *s))
         || is_handed_over(wiring, handler)
 }
@@ -152,6 +156,28 @@ fn made_for(wiring: &Wiring<'_>, made: Site) -> Option<(Val, MemberId)> {
     }
 }
 
+/// Whether the subject is an object of a library's kind that is made for the subscriber, which it is handed as what it belongs to:
+/// `d->relay = new Relay(this);`
+pub(super) fn is_made_for_subscriber(wiring: &Wiring<'_>, effect: &Effect) -> bool {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    let Val::Member(_, field) = effect.holder.subject else { return false };
+    let is_handed_over = |made: &Site| {
+        let Some(body) = program.body(made.member) else { return false };
+        let class = flow.type_of_node(made.member, made.node).own();
+        let by_subscriber = program.member(made.member).owner == program.member(effect.site.member).owner;
+        match body.node(made.node) {
+            Node::New { args, .. } => {
+                let hands_itself = body.list(args).iter().any(|a| body.node(*a) == Node::This);
+                by_subscriber && hands_itself && class.is_some_and(|class| !program.outside_bases(class).is_empty())
+            }
+            _ => false,
+        }
+    };
+    let definitions = flow.definitions(field).iter().filter(|d| !matches!(flow.eval(**d), Val::Null));
+    let mut definitions = definitions.peekable();
+    program.kit_of(field).traits.references_dangle && definitions.peek().is_some() && definitions.all(is_handed_over)
+}
+
 /// Whether an object is made as a part of its maker, which ends with that.
 fn stands_in_maker(wiring: &Wiring<'_>, made: Site) -> bool {
     let program = wiring.program();
@@ -159,10 +185,14 @@ fn stands_in_maker(wiring: &Wiring<'_>, made: Site) -> bool {
     stands && program.kit_of(made.member).traits.references_dangle
 }
 
-/// Whether an object is made for a field of its maker that holds this one and no other, and is never emptied.
-fn is_lasting_part(wiring: &Wiring<'_>, made: Site) -> bool {
-    let Some((Val::This(_), field)) = made_for(wiring, made) else { return false };
-    wiring.flow.definitions(field).iter().filter(|d| d.member != field).count() == 1
+/// The field of its maker that an object is made for, where the maker makes this one and no other for it, and never empties it.
+fn is_lasting_part(wiring: &Wiring<'_>, made: Site) -> Option<MemberId> {
+    let Some((Val::This(_), field)) = made_for(wiring, made) else { return None };
+    let is_later = |d: &&Site| d.member != field && !wiring.in_test(d.member);
+    let later: Vec<&Site> = wiring.flow.definitions(field).iter().filter(is_later).collect();
+    // or its maker was given it by somebody else
+    let is_handed_in = |d: &Site| matches!(wiring.flow.eval(*d), Val::Param(..) | Val::Member(..) | Val::Outside(..));
+    (later.iter().filter(|d| !is_handed_in(d)).count() == 1).then_some(field)
 }
 
 /// Whether a handler is an object that is made on the spot and knows nothing of its maker.

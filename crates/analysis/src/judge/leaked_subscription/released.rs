@@ -2,6 +2,7 @@
 
 use yarrowgraph_ir::{AssignOp, MemberKind, Node, NodeId, UnaryOp};
 
+use super::teardown::takes_one_off;
 use crate::flow::Val;
 use crate::judge::futile_unsubscribe::{other_topic, put_on_wrapped};
 use crate::program::{MemberId, Site, TypeId};
@@ -258,20 +259,42 @@ pub(super) fn ends_its_subject(wiring: &Wiring<'_>, teardown: MemberId, join: &E
     body.ids().any(|node| {
         let Node::Call { callee, args, .. } = body.node(node) else { return false };
         let Node::Member { object, name, .. } = body.node(callee) else { return false };
-        // how it ends may be said with it
-        let is_option = |a: &NodeId| matches!(body.node(*a), Node::Object(_) | Node::Bool(_) | Node::Num(_) | Node::Str(_) | Node::Null);
-        if !body.list(args).iter().all(is_option) {
-            return false;
-        }
         let name = program.unit_of(teardown).text(name);
-        if !pack.ends(name) {
+        // how it ends may be said with it, also by who ends the whole: `close(options) { this.line.close(options); }`
+        let is_handed_on =
+            |a: &NodeId| matches!(flow.eval_in(teardown, *a), Val::Param(m, None, _) if m == teardown) && !takes_one_off(name);
+        let is_option = |a: &NodeId| matches!(body.node(*a), Node::Object(_) | Node::Bool(_) | Node::Num(_) | Node::Str(_) | Node::Null);
+        if !pack.ends(name) || !body.list(args).iter().all(|a| is_option(a) || is_handed_on(a)) {
             return false;
         }
         match flow.eval_in(teardown, object) {
             Val::Element(all, _) => is_put_into(wiring, &all, join),
-            other => is_subject(&other),
+            other => is_subject(&other) || other.own_field().is_some_and(|keeper| keeps_subject(wiring, keeper, join)),
         }
     })
+}
+
+/// Whether the subject is a field of the subscriber that some code of its class puts into what a field keeps: `this.parts.add(this.line)`.
+fn keeps_subject(wiring: &Wiring<'_>, keeper: MemberId, join: &Effect) -> bool {
+    let program = wiring.program();
+    let Some(subject) = join.holder.subject.own_field() else { return false };
+    let field = |member: MemberId, node: NodeId| wiring.flow.eval_in(member, node).own_field();
+    let puts = |read: &Site| {
+        let (Some(body), scope) = (program.body(read.member), program.scope(read.member)) else { return false };
+        let Some(way) = scope.parent(read.node).filter(|p| matches!(body.node(*p), Node::Member { object, .. } if object == read.node))
+        else {
+            return false;
+        };
+        let Some(Node::Call { callee, args, .. }) = scope.parent(way).map(|p| body.node(p)) else { return false };
+        let is_it = |n: &NodeId| matches!(body.node(*n), Node::Name(_) | Node::Member { .. }) && field(read.member, *n) == Some(subject);
+        let is_listed = |n: &NodeId| matches!(body.node(*n), Node::Collection { items, .. } if body.list(items).iter().any(is_it));
+        let adds = |name| program.kit_of(read.member).pack.adds.contains(program.unit_of(read.member).text(name));
+        let is_way_in = matches!(body.node(way), Node::Member { name, .. } if adds(name));
+        callee == way
+            && field(read.member, read.node) == Some(keeper)
+            && body.list(args).iter().any(|a| is_way_in && is_it(a) || is_listed(a))
+    };
+    program.index.reads(program.member(keeper).name).iter().any(puts)
 }
 
 /// Whether the subscribing function puts the subject into a collection.

@@ -1,12 +1,18 @@
 //! The method in which a subscriber's life ends.
 
+use yarrowgraph_ir::pack::Pack;
 use yarrowgraph_ir::{MemberKind, Node, NodeId};
 
 use crate::flow::Val;
+use crate::judge::repeated_subscription::comes_to;
 use crate::program::{MemberId, Program, Site, TypeId};
 use crate::state;
 use crate::wire::Wiring;
+use crate::wire::channels::{Channel, ChannelKey, Topic};
 use crate::wire::effect::{Act, Effect};
+
+/// So many calls deep it is looked for what a method comes to.
+const CALLS: u32 = 3;
 
 /// The method in which the life of a type's instances ends.
 pub(super) fn teardown_of(wiring: &Wiring<'_>, ty: TypeId, subscribed_in: Option<MemberId>) -> Option<MemberId> {
@@ -29,10 +35,11 @@ pub(super) fn teardown_of(wiring: &Wiring<'_>, ty: TypeId, subscribed_in: Option
             .iter()
             .any(|(site, binding)| is_constructor(site.member) && matches!(binding.this, Some(Val::This(_))))
     };
-    // `close` undoes what `open` did, and not what was set up for good
+    // `close` undoes what `open` did, and not what was set up for good or by somebody else
     let undoes_another = |name: &str| {
-        let entry = pack.pairs.iter().filter(|(_, exit)| exit == name).find_map(|(entry, _)| program.symbols.get(entry));
-        is_set_up && entry.is_some_and(|entry| program.find_member(ty, entry).is_some())
+        let entries = pack.pairs.iter().filter(|(_, exit)| exit == name).filter_map(|(entry, _)| program.symbols.get(entry));
+        let mut entries = entries.filter_map(|entry| program.find_member(ty, entry)).peekable();
+        entries.peek().is_some() && (is_set_up || subscribed_in.is_some_and(|m| !entries.any(|entry| begins(wiring, entry, m))))
     };
     let mut found = None;
     program.for_each_base(ty, &mut |t| {
@@ -55,6 +62,38 @@ pub(super) fn teardown_of(wiring: &Wiring<'_>, ty: TypeId, subscribed_in: Option
         found.is_none()
     });
     found
+}
+
+/// Whether an entry comes to a method, or puts it on a channel.
+fn begins(wiring: &Wiring<'_>, entry: MemberId, method: MemberId) -> bool {
+    let is_put_on = |e: &Effect| matches!(e.handler.as_ref().map(Val::unbound), Some(Val::Method(m, _)) if *m == method);
+    leads_to(wiring, entry, method) || wiring.effects_in(entry).any(is_put_on)
+}
+
+/// Whether a method is another one, or calls it, by others of its tree as well.
+fn leads_to(wiring: &Wiring<'_>, method: MemberId, to: MemberId) -> bool {
+    let Some(body) = wiring.program().body(method) else { return false };
+    let is_call = |n: &NodeId| matches!(body.node(*n), Node::Call { .. });
+    method == to || body.ids().filter(is_call).any(|node| comes_to(wiring, Site { member: method, node }, &[to], CALLS))
+}
+
+/// Whether the subject tells of its own end by another topic, and the subscriber ends upon that: both end together.
+pub(super) fn is_end_of_subject(wiring: &Wiring<'_>, channel: &Channel, teardown: MemberId) -> bool {
+    let ends = |topic: &Channel| match &topic.key {
+        ChannelKey::Bus(_, Topic::Named(name)) | ChannelKey::Own(_, Some(Topic::Named(name))) => {
+            tells_an_end(&wiring.program().kit_of(teardown).pack, name)
+        }
+        _ => false,
+    };
+    let handlers = wiring.of_holder(channel).filter(|c| ends(c)).flat_map(|c| &c.joins).filter_map(|j| wiring.effects[*j].handler.as_ref());
+    handlers.into_iter().any(|handler| matches!(handler.unbound(), Val::Method(m, _) if leads_to(wiring, *m, teardown)))
+}
+
+/// Whether a topic is named for the end of what tells by it: `gate.closed`, `diagram.destroy`.
+pub(super) fn tells_an_end(pack: &Pack, topic: &str) -> bool {
+    let last_word = topic.rsplit(|c: char| !c.is_alphanumeric()).next().unwrap_or(topic);
+    let stem = |suffix: &str| last_word.strip_suffix(suffix).is_some_and(|stem| pack.teardowns.contains(stem));
+    pack.teardowns.contains(last_word) || stem("d") || stem("ed")
 }
 
 /// Whether what a hook does is done once and for all: behind a flag that it sets and that nothing sets back, the hook that pairs with
@@ -108,6 +147,6 @@ pub(in crate::judge) fn is_ending_call(program: &Program, site: Site) -> bool {
 }
 
 /// Whether a method of this name takes off what it is given, rather than ending a life.
-fn takes_one_off(name: &str) -> bool {
+pub(super) fn takes_one_off(name: &str) -> bool {
     ["unregister", "remove", "release", "clear", "unbind", "Unregister", "Remove", "Release", "Clear", "Unbind"].contains(&name)
 }

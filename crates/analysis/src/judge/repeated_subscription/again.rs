@@ -16,7 +16,7 @@ use crate::flow::{Binding, Val, object_of};
 use crate::judge::futile_unsubscribe::only_called;
 use crate::judge::leaked_subscription::teardown::is_ending_call;
 use crate::judge::short;
-use crate::program::{MemberId, Site, TypeId};
+use crate::program::{MemberId, Site, Sym, TypeId};
 use crate::state::{self, Round};
 use crate::wire::Wiring;
 use crate::wire::channels::Channel;
@@ -67,7 +67,7 @@ pub(super) fn again_and_again(wiring: &Wiring<'_>, channel: &Channel, join: usiz
     let mut releases = wiring.releases_of(channel, join);
     // who else has all taken off does so at some other time
     let is_apart = |r: &Effect| r.act == Act::LeaveAll && !program.are_kin(program.member(r.site.member).owner, info.owner);
-    releases.retain(|r| !is_of_another(&wiring.effects[*r], effect) && !is_apart(&wiring.effects[*r]));
+    releases.retain(|r| !is_of_another(wiring, &wiring.effects[*r], effect) && !is_apart(&wiring.effects[*r]));
     // a function that is made in a method may be about what that was handed
     let by_method = info.kind == MemberKind::Method && (program.decl(member).params.is_empty() || !is_another_each_time(wiring, effect));
     let called_again = || called_twice(wiring, member, &releases).filter(|_| by_method && is_on_every_path(wiring, effect.site));
@@ -440,8 +440,22 @@ pub(super) fn is_on_every_path(wiring: &Wiring<'_>, site: Site) -> bool {
 fn is_recurring_hook(wiring: &Wiring<'_>, member: MemberId) -> bool {
     let program = wiring.program();
     let info = program.member(member);
-    program.kit_of(member).pack.recurring_hooks.contains(program.text(info.name))
+    let pack = &program.kit_of(member).pack;
+    // a view that shows itself once, and what it is of by what it hears
+    let shows_once = |base: &Sym| pack.shown_once.iter().any(|ending| program.text(*base).ends_with(ending));
+    let name = program.text(info.name);
+    // who is asked for what is to be shown gives that, and neither nothing nor itself
+    let gives = |n: NodeId| {
+        let body = program.body(member);
+        body.is_some_and(|b| {
+            matches!(b.node(n), Node::Return(Some(value)) if b.node(value) != Node::This) || b.returns_root && b.root == Some(n)
+        })
+    };
+    let shows_nothing = || pack.giving_hooks.contains(name) && !program.body(member).is_some_and(|b| b.ids().any(gives));
+    pack.recurring_hooks.contains(name)
+        && !shows_nothing()
         && (program.decl(member).modifiers.is_override || !program.outside_bases(info.owner).is_empty())
+        && !program.outside_bases(info.owner).iter().any(shows_once)
 }
 
 /// Whether a call stands in code that has itself run again and again, as a painter does at each frame.

@@ -57,7 +57,7 @@ pub(super) fn is_left_within(wiring: &Wiring<'_>, call: Site, releases: &[usize]
 }
 
 /// Whether a call comes to one of some methods, by itself or by what it calls.
-pub(super) fn comes_to(wiring: &Wiring<'_>, call: Site, methods: &[MemberId], hops: u32) -> bool {
+pub(in crate::judge) fn comes_to(wiring: &Wiring<'_>, call: Site, methods: &[MemberId], hops: u32) -> bool {
     let program = wiring.program();
     let Some(called) = wiring.flow.callee(call).map(|c| c.member) else { return false };
     if methods.iter().any(|m| *m == called || is_override(&wiring.flow, *m, called)) {

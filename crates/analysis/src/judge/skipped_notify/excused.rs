@@ -37,6 +37,41 @@ impl Subject<'_, '_> {
         is_option || constant(change) == Some(true) && !telling.iter().any(|(c, _)| c.field == change.field && constant(c) == Some(true))
     }
 
+    /// Whether a write gives a flag the one value that nobody tells of, on a channel that is not named for the flag: it begins what the
+    /// channel tells the end of.
+    pub(super) fn begins_what_is_told(&self, change: &Change, channel: usize, telling: &[(&Change, BTreeSet<usize>)]) -> bool {
+        let program = self.wiring.program();
+        let flag = |c: &Change| match program.body(c.site.member)?.node(c.value?) {
+            Node::Bool(flag) => Some(flag),
+            _ => None,
+        };
+        let Some(given) = flag(change) else { return false };
+        let mut told = telling.iter().filter(|(c, _)| c.field == change.field);
+        told.all(|(c, _)| flag(c) == Some(!given)) && !self.is_named_for(channel, change.field)
+    }
+
+    /// Whether a change gives out what it takes from a collection, and those that are told of only put something in.
+    pub(super) fn takes_what_is_told(&self, change: &Change, telling: &[(&Change, BTreeSet<usize>)]) -> bool {
+        let program = self.wiring.program();
+        let takes = |c: &Change| {
+            let Some(body) = program.body(c.site.member) else { return false };
+            let Node::Call { callee, .. } = body.node(c.site.node) else { return false };
+            matches!(body.node(callee), Node::Member { name, .. } if program.kit_of(c.site.member).pack.takes.contains(program.unit_of(c.site.member).text(name)))
+        };
+        let is_given_out = || !state::is_statement(program, change.site);
+        takes(change) && is_given_out() && !telling.iter().any(|(c, _)| c.field == change.field && takes(c))
+    }
+
+    /// Whether a change stands in a function that its method hands over, and tells of behind that: `each(rows, (r) => this.put(r));`
+    pub(super) fn is_told_behind(&self, change: &Change) -> bool {
+        let Site { member, node } = change.site;
+        let Some(body) = self.wiring.program().body(member) else { return false };
+        let scope = self.wiring.program().scope(member);
+        let Some(function) = scope.function_around(body, node) else { return false };
+        let mut told = self.wiring.tellings(member).iter().filter(|(_, channel)| self.channels.contains(channel));
+        told.any(|(at, _)| scope.function_around(body, *at) != Some(function) && scope.is_before(node, *at))
+    }
+
     /// The method of a change, and the one that it calls to write.
     fn written_in(&self, site: Site) -> impl Iterator<Item = MemberId> {
         let called = self.wiring.flow.callee(site).map(|c| c.member).filter(|m| self.mutators.contains(m));
@@ -140,8 +175,14 @@ impl Subject<'_, '_> {
     pub(super) fn starts_what_tells(&self, member: MemberId, channel: usize, depth: u32) -> bool {
         let (wiring, program) = (self.wiring, self.wiring.program());
         let Some(body) = program.body(member) else { return false };
+        let is_told_by = |m: MemberId| wiring.tellings(m).iter().any(|(_, c)| *c == channel);
         let tells = |handler: &Val| match handler {
-            Val::Method(m, _) => wiring.tellings(*m).iter().any(|(_, c)| *c == channel),
+            Val::Method(m, _) => is_told_by(*m),
+            // `model.onSaved(() => this.read())`
+            Val::Lambda(m, function) => program.body(*m).is_some_and(|body| {
+                let within = |n: &NodeId| program.scope(*m).function_around(body, *n) == Some(*function);
+                body.ids().filter(within).any(|node| wiring.flow.callee(Site { member: *m, node }).is_some_and(|c| is_told_by(c.member)))
+            }),
             _ => false,
         };
         body.ids().any(|node| {

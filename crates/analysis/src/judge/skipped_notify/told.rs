@@ -46,9 +46,9 @@ impl Subject<'_, '_> {
                 return true;
             }
             let called = match body.node(node) {
-                Node::Call { .. } => wiring.flow.callee(Site { member: site.member, node }),
+                Node::Call { .. } if node == site.node || !is_choice(node) => wiring.flow.callee(Site { member: site.member, node }),
                 // a property that tells when it is set
-                Node::Assign { .. } if node != site.node && is_choice(node) => return false,
+                Node::Call { .. } | Node::Assign { .. } if node != site.node && is_choice(node) => return false,
                 _ => None,
             };
             called.is_none_or(|c| program.is_a(self.class, program.member(c.member).owner) && !self.mutators.contains(&c.member))

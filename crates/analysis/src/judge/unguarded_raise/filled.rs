@@ -2,7 +2,7 @@
 
 use std::collections::BTreeSet;
 
-use yarrowgraph_ir::{AssignOp, Body, MemberKind, Node, NodeId, Visibility};
+use yarrowgraph_ir::{AssignOp, Body, MemberKind, Node, NodeId, TypeRef, TypeRefId, Visibility};
 use yarrowgraph_model::ChannelKind;
 
 use crate::flow::{Val, object_of};
@@ -38,6 +38,26 @@ pub(super) fn is_own_step(wiring: &Wiring<'_>, channel: &Channel, m: MemberId, r
     };
     let mut direct = channel.joins.iter().filter(|j| wiring.effects[**j].inner.is_empty()).peekable();
     direct.peek().is_some() && direct.all(is_own)
+}
+
+/// Whether the written type of a field says that something is always there, and a method gives it that later: who makes the object sees
+/// to it, and where nothing may be there the type has to say so.
+pub(super) fn is_vouched_for(wiring: &Wiring<'_>, m: MemberId) -> bool {
+    let program = wiring.program();
+    let (decl, unit) = (program.decl(m), program.unit_of(m));
+    let is_nothing =
+        |ty: TypeRefId| matches!(unit.type_ref(ty), TypeRef::Literal(text) if matches!(unit.text(*text), "null" | "undefined"));
+    let lists_nothing = |ty: TypeRefId| match unit.type_ref(ty) {
+        TypeRef::Nullable(_) => true,
+        TypeRef::Union(parts) => parts.iter().any(|part| is_nothing(*part)),
+        _ => false,
+    };
+    let definitions = wiring.flow.definitions(m);
+    program.kit_of(m).traits.fits_by_shape
+        && !decl.modifiers.is_optional
+        && decl.ty.is_some_and(|ty| !lists_nothing(ty))
+        && !definitions.is_empty()
+        && definitions.iter().all(|d| d.member != m && !matches!(wiring.flow.eval(*d), Val::Null))
 }
 
 /// Whether what raises only ever goes on with what the method began that fills the slot: `start(fn) { this.onStep = fn; this.step(); }`.
