@@ -84,7 +84,15 @@ impl Flow<'_> {
                 [_, _, ..] => Some(site),
                 _ => None,
             },
-            Node::Call { args, .. } => match body.list(args) {
+            Node::Call { callee, args, .. } => match body.list(args) {
+                // a list of pairs is what the function makes of it
+                [only]
+                    if self.program.kit_of(site.member).traits.duck_typed
+                        && matches!(body.node(*only), Node::Collection { .. })
+                        && !self.makes_map(site.member, callee) =>
+                {
+                    None
+                }
                 [only] => self.map_literal(at(*only)),
                 [_, _, ..] if self.callee(site).is_none() => Some(site),
                 _ => None,
@@ -92,6 +100,15 @@ impl Flow<'_> {
             Node::Cast { operand, .. } => self.map_literal(at(operand)),
             _ => None,
         }
+    }
+
+    /// Whether a function is called for a map by its name: `Object.fromEntries([…])`, `freeze(new Map([…]))`.
+    fn makes_map(&self, member: MemberId, callee: NodeId) -> bool {
+        let name = match self.program.body(member).map(|b| b.node(callee)) {
+            Some(Node::Name(name) | Node::Member { name, .. }) => self.program.unit_of(member).text(name).to_ascii_lowercase(),
+            _ => return false,
+        };
+        ["entries", "map", "freeze", "dict", "object"].iter().any(|word| name.contains(word))
     }
 
     /// The one value that a collection is given as a whole; where it is declared by value it is empty before.

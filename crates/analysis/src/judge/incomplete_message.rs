@@ -208,8 +208,25 @@ fn message_at(wiring: &Wiring<'_>, made: Site, raise: Site, index: usize) -> Opt
         },
         _ => false,
     });
+    // what a field holds may be filled in by whoever has it
+    if is_kept_in_field(wiring, made) {
+        message.empty.retain(|part| {
+            !program.index.writes(*part).iter().any(|w| program.member(w.member).owner == program.member(made.member).owner)
+        });
+    }
     // what is spread in may have anything
     (plain && !message.parts.is_empty()).then_some(message)
+}
+
+/// Whether an object is made for a field.
+fn is_kept_in_field(wiring: &Wiring<'_>, made: Site) -> bool {
+    let program = wiring.program();
+    let Some(body) = program.body(made.member) else { return false };
+    match program.scope(made.member).parent(made.node).map(|p| body.node(p)) {
+        None => matches!(program.member(made.member).kind, MemberKind::Field | MemberKind::Property),
+        Some(Node::Assign { target, .. }) => matches!(wiring.flow.eval_in(made.member, target), Val::Member(..)),
+        _ => false,
+    }
 }
 
 /// A message that a local holds: what it is made with, and what is given to its parts before it is sent.

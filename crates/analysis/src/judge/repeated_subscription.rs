@@ -9,7 +9,7 @@ use crate::program::{MemberId, Site};
 use crate::state::How;
 use crate::wire::Wiring;
 use crate::wire::channels::Channel;
-use crate::wire::effect::{Act, Effect};
+use crate::wire::effect::{Act, Effect, Event};
 use crate::wire::handles;
 use crate::wire::release::{self, Same};
 
@@ -121,7 +121,16 @@ fn is_let_through_once(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) 
     // or what the last one gave back was made to release first
     let let_go_first = || {
         let by_handle = if effect.handle { handles::releases(flow, effect.site) } else { Vec::new() };
-        by_handle.into_iter().any(|r| r.member == member && scope.is_before(r.node, effect.site.node))
+        // or a method of the object itself that is called first
+        let is_called_first = |releaser: MemberId| {
+            body.ids().filter(|n| scope.is_before(*n, effect.site.node)).any(|node| {
+                let called = flow.callee(Site { member, node });
+                called.is_some_and(|c| c.member == releaser && matches!(c.receiver, Some(Val::This(_))))
+            })
+        };
+        by_handle
+            .into_iter()
+            .any(|r| if r.member == member { scope.is_before(r.node, effect.site.node) } else { is_called_first(r.member) })
     };
     if taken_off_first || ends_subject_before(wiring, effect) || let_go_first() {
         return true;
@@ -217,6 +226,7 @@ fn second_on_path(wiring: &Wiring<'_>, channel: &Channel, second: &Effect, joins
             && !are_of_two_classes(wiring, first, second)
             && !differ_by_argument(wiring, first.site, second.site)
             && !differ_by_argument(wiring, first.innermost(), second.innermost())
+            && !are_about_two(wiring, first, second)
             && !is_kept_among_others(wiring, first);
         same && is_one_object(wiring, second)
             && !is_replaced_here(wiring, second, second.site.member)
@@ -226,6 +236,25 @@ fn second_on_path(wiring: &Wiring<'_>, channel: &Channel, second: &Effect, joins
         why: "a second time on the same path".into(),
         certainty: Certainty::Certain,
         related: Some(("it was put on here".into(), wiring.place(first))),
+    })
+}
+
+/// Whether two calls of a platform hand over objects beside the handler that are made each for its own: `listen(ear, tides); listen(ear, gates);`
+fn are_about_two(wiring: &Wiring<'_>, first: &Effect, second: &Effect) -> bool {
+    let program = wiring.program();
+    let traits = program.kit_of(second.site.member).traits;
+    if !matches!(second.holder.event, Event::Outside(_)) || traits.duck_typed || traits.fits_by_shape {
+        return false;
+    }
+    let (Some(one), Some(other)) = (program.body(first.innermost().member), program.body(second.innermost().member)) else { return false };
+    let (Node::Call { args: a, .. }, Node::Call { args: b, .. }) = (one.node(first.innermost().node), other.node(second.innermost().node))
+    else {
+        return false;
+    };
+    let is_made = |v: &Val| matches!(v, Val::New(_) | Val::Local(_));
+    one.list(a).iter().zip(other.list(b)).any(|(a, b)| {
+        let (a, b) = (wiring.flow.eval_in(first.innermost().member, *a), wiring.flow.eval_in(second.innermost().member, *b));
+        a != b && is_made(&a) && is_made(&b)
     })
 }
 

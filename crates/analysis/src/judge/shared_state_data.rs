@@ -5,7 +5,7 @@ use yarrowgraph_model::{Certainty, Level};
 
 use super::{Draft, Page, Rule, related, short};
 use crate::machine::Encoding;
-use crate::program::{MemberId, Site, TypeId};
+use crate::program::{MemberId, Program, Site, TypeId};
 use crate::state::{How, Write};
 use crate::wire::{Wiring, once};
 
@@ -52,8 +52,13 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
                 if !is_data {
                     continue;
                 }
-                let changes: Vec<Site> =
-                    wiring.writes(field).iter().filter(|w| !w.initial && !first_time(wiring, field, w)).map(|w| w.site).collect();
+                let changes: Vec<Site> = wiring
+                    .writes(field)
+                    .iter()
+                    .filter(|w| !w.initial && !first_time(wiring, field, w))
+                    .map(|w| w.site)
+                    .filter(|s| !sets_up(program, field, *s))
+                    .collect();
                 let own = changes.iter().filter(|s| is_state(program.member(s.member).owner) && s.member != field).count();
                 if own == 0 {
                     continue;
@@ -76,6 +81,12 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         }
     }
     found
+}
+
+/// Whether a static field gets a value where its class is set up: `static { LIMIT = read(); }`
+fn sets_up(program: &Program, field: MemberId, write: Site) -> bool {
+    let by = program.member(write.member);
+    by.kind == MemberKind::Initializer && by.is_static && by.owner == program.member(field).owner
 }
 
 /// Whether a write only gives a static field the first value, when it is asked for.

@@ -148,6 +148,11 @@ fn part_of_parameter(flow: &Flow<'_>, key: Site) -> Option<Asked> {
     }
 }
 
+/// Whether a call asks one method, and none of several that do the same each in its own way.
+fn asks_this(flow: &Flow<'_>, call: Site, method: MemberId) -> bool {
+    flow.callee(call).is_none_or(|named| named.member == method || flow.overrides(named.member) < 2)
+}
+
 /// Whether a map is handed as a whole to a function that is not of the tree, which may put more into it: `boot(MODULE)`.
 fn is_handed_out(wiring: &Wiring<'_>, map: MemberId) -> bool {
     let (flow, program) = (&wiring.flow, wiring.program());
@@ -178,7 +183,7 @@ pub(super) fn unknown(wiring: &Wiring<'_>, table: &Table) -> Vec<(Site, State)> 
     for _ in 0..3 {
         let mut more = BTreeSet::new();
         for (m, index, part) in &by {
-            for call in flow.call_sites(*m) {
+            for call in flow.call_sites(*m).iter().filter(|call| asks_this(flow, **call, *m)) {
                 let Some(given) = flow.argument(*call, usize::from(*index)) else { continue };
                 let value = flow.eval(given);
                 match (part, &value) {

@@ -57,6 +57,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         for (index, state) in machine.domain.states.iter().enumerate() {
             let is_set = machine.transitions.iter().any(|t| t.to == index);
             if reached.contains(&index)
+                || is_of_test(wiring, *state)
                 // of what starts in no state that is known only what nothing sets
                 || (machine.initial.is_empty() && is_set)
                 || is_sentinel(&state.name(program))
@@ -88,6 +89,16 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         }
     }
     found
+}
+
+/// Whether a state is one that only tests declare.
+fn is_of_test(wiring: &Wiring<'_>, state: State) -> bool {
+    let program = wiring.program();
+    match state {
+        State::Class(class) => program.is_test(program.ty(class).unit),
+        State::Constant(m) | State::Function(m) => wiring.in_test(m),
+        State::Text(_) | State::Entry(..) => false,
+    }
 }
 
 /// Whether what holds the state, or the code around it, stands where a file could not be read in full.

@@ -116,7 +116,7 @@ fn of_field(wiring: &Wiring<'_>, machine: Machine, domain: Domain, field: Member
         return None;
     }
     let roots = roots(flow, field, context, &domain, &reach, &family);
-    let starts = Starts { within: stored_within(flow, field, context, &family), roots };
+    let starts = Starts { within: stored_within(flow, field, context, &family), handed: handed_over_as_made(flow, field, context), roots };
     let (mut domain, found, is_coarse) = found_on_ways(flow, &machine, domain, &reach, &starts)?;
     if found.cut {
         return Some(Asked::TooLong);
@@ -411,6 +411,26 @@ fn stored_within(flow: &Flow<'_>, field: MemberId, context: TypeId, family: &dyn
     stores
 }
 
+/// The functions that store the state and that constructors of the context hand to others: `link.on('open', () => { this.state = 'up'; })`.
+fn handed_over_as_made(flow: &Flow<'_>, field: MemberId, context: TypeId) -> Vec<(MemberId, FunctionId)> {
+    let program = flow.program;
+    let of_context = context_types(program, context);
+    let stores = flow.definitions(field).iter().filter(|d| {
+        let info = program.member(d.member);
+        info.kind == MemberKind::Constructor && of_context.contains(&info.owner)
+    });
+    let around = |d: &Site| {
+        let (body, scope) = (program.body(d.member)?, program.scope(d.member));
+        let function = scope.function_around(body, d.node)?;
+        let is_walked = scope.function_node(function).is_some_and(|node| program.is_walked_with(d.member, body, node));
+        (!is_walked).then_some((d.member, function))
+    };
+    let mut handed: Vec<(MemberId, FunctionId)> = stores.filter_map(around).collect();
+    handed.sort_unstable();
+    handed.dedup();
+    handed
+}
+
 /// Whether a statement is what a module does as it is loaded.
 fn is_top_level(program: &Program, site: Site) -> bool {
     program.member(site.member).kind == MemberKind::Initializer
@@ -655,7 +675,7 @@ fn of_local(wiring: &Wiring<'_>, machine: Machine, mut domain: Domain, apart: &[
 }
 
 /// What a function is called where it is written: its own name, the entry or variable that it is given to.
-fn function_name(flow: &Flow<'_>, member: MemberId, function: FunctionId) -> Option<Sym> {
+pub(super) fn function_name(flow: &Flow<'_>, member: MemberId, function: FunctionId) -> Option<Sym> {
     let program = flow.program;
     let body = program.body(member)?;
     if let Some(name) = body.function(function).name {

@@ -3,9 +3,11 @@
 
 use std::collections::BTreeSet;
 
-use super::find::event_of;
+use yarrowgraph_ir::FunctionId;
+
+use super::find::{event_of, function_name};
 use super::reach::Reach;
-use super::walk::{Found, Move, Walker};
+use super::walk::{Event, Found, Move, Walker};
 use super::way::Value;
 use super::{Domain, Encoding, Holder, Machine};
 use crate::flow::Flow;
@@ -71,6 +73,8 @@ pub(super) struct Starts {
     pub roots: Vec<MemberId>,
     /// What sets it within the context and may be called by ways that nobody sees.
     pub within: Vec<MemberId>,
+    /// Functions that set it and that its constructors hand to others.
+    pub handed: Vec<(MemberId, FunctionId)>,
 }
 
 /// What is learnt of a machine on all ways, with its states, and whether the ways had to be told apart coarsely. None where what
@@ -94,7 +98,7 @@ pub(super) fn found_on_ways(
     };
     let is_own = |m: &MemberId| machine.context == Some(flow.program.member(*m).owner);
     roots.sort_by_key(|m| (!stores.contains(m), !is_own(m)));
-    let in_turn = Starts { roots, within: starts.within.clone() };
+    let in_turn = Starts { roots, within: starts.within.clone(), handed: starts.handed.clone() };
     let (coarse, mut found) = walked(flow, machine, domain, reach, &in_turn, Grain::Coarse);
     found.moves.sort_by_key(|m| m.root);
     moves_by_states(&coarse, &found.moves).then_some((coarse, found, true))
@@ -118,6 +122,12 @@ fn walked(flow: &Flow<'_>, machine: &Machine, mut domain: Domain, reach: &Reach,
             walker.method(*root, None, Value::Context, event_of(flow, *root), u64::MAX);
         }
         walker.put_aside();
+        for (m, function) in &starts.handed {
+            if !walker.found.functions.contains(&(*m, *function)) {
+                let event = function_name(flow, *m, *function).map_or(event_of(flow, *m), Event::Named);
+                walker.method(*m, Some(*function), Value::Context, event, u64::MAX);
+            }
+        }
         for m in &starts.within {
             if !walker.found.entered.contains(m) {
                 walker.method(*m, None, Value::Unknown, event_of(flow, *m), u64::MAX);

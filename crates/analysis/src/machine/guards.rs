@@ -1,10 +1,10 @@
 //! Conditions of transitions: which of them cannot hold together, as far as limits and texts tell.
 
 use rustc_hash::FxHashSet;
-use yarrowgraph_ir::{BinaryOp, Body, Node, NodeId, UnaryOp};
+use yarrowgraph_ir::{BinaryOp, Body, Name, Node, NodeId, UnaryOp};
 
 use crate::flow::Flow;
-use crate::program::{MemberId, Program, Site, Sym};
+use crate::program::{Declared, MemberId, Program, Site, Sym};
 use crate::written;
 
 /// So many calls deep it is looked for what a statement between two conditions changes.
@@ -26,12 +26,30 @@ pub fn contradict(flow: &Flow<'_>, conditions: &[(Site, bool)]) -> bool {
             // in another function the same words may mean something else, and in another turn of a loop
             let together = site.member == other.member && site != other;
             // what is asked last looks through the whole body
-            if together && excludes(program, (*site, *holds), (*other, *other_holds)) && !is_changed_between(flow, *other, *site) {
+            if together
+                && name_the_same(program, *other, *site)
+                && excludes(program, (*site, *holds), (*other, *other_holds))
+                && !is_changed_between(flow, *other, *site)
+            {
                 return true;
             }
         }
     }
     false
+}
+
+/// Whether the variables that two conditions of one body name are not those of two loops, each of which has one of that name.
+fn name_the_same(program: &Program, first: Site, second: Site) -> bool {
+    let Some(body) = program.body(first.member) else { return false };
+    let scope = program.scope(first.member);
+    let loop_of = |local: NodeId| scope.ancestors(local).find(|n| matches!(body.node(*n), Node::Loop { .. } | Node::ForEach { .. }));
+    let names = |at: NodeId| -> Vec<(Name, Option<NodeId>)> {
+        let within = body.ids().filter(|n| *n == at || scope.is_within(*n, at));
+        let declared = within.filter_map(|n| if let Node::Name(name) = body.node(n) { Some((name, scope.lookup(name, n)?)) } else { None });
+        declared.map(|(name, what)| (name, if let Declared::Local(local) = what { loop_of(local) } else { None })).collect()
+    };
+    let known = names(first.node);
+    names(second.node).iter().all(|(name, around)| known.iter().all(|(other, loop_around)| other != name || loop_around == around))
 }
 
 /// Whether something that a condition asks about is given another value between two places of one body.

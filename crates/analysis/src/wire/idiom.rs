@@ -9,7 +9,7 @@ use super::extract::{Extractor, holder_of};
 use super::holders::says_what_happened;
 use super::{selections, streams};
 use crate::flow::Val;
-use crate::program::{Kinds, MemberId, Program, Sym, Ty, TypeId};
+use crate::program::{Kinds, MemberId, Program, Site, Sym, Ty, TypeId};
 
 /// Adds what a call does by a pack's word; says whether a pack knows it.
 pub(super) fn effects(x: &Extractor<'_, '_>, node: NodeId, callee: NodeId, args: &[NodeId], found: &mut Vec<Effect>) -> bool {
@@ -564,7 +564,23 @@ fn can_be_handler(x: &Extractor<'_, '_>, node: NodeId, value: &Val, certainty: C
 
 /// `{ once: true }`
 fn has_once(x: &Extractor<'_, '_>, options: Option<NodeId>) -> bool {
-    entry(x, options, "once").is_some_and(|v| matches!(x.body.node(v), Node::Bool(true)))
+    let here = entry(x, options, "once").map(|node| Site { member: x.member, node });
+    let truth = here.or_else(|| named_entry(x, options, "once"));
+    truth.is_some_and(|v| x.flow.program.body(v.member).is_some_and(|b| b.node(v.node) == Node::Bool(true)))
+}
+
+/// An entry of options that have a name: `const ONCE = { once: true };`
+fn named_entry(x: &Extractor<'_, '_>, options: Option<NodeId>, wanted: &str) -> Option<Site> {
+    x.flow.entry_of_literal(named_options(x, options)?, x.flow.program.symbols.get(wanted)?)
+}
+
+/// Where options are written out that have a name.
+fn named_options(x: &Extractor<'_, '_>, options: Option<NodeId>) -> Option<Site> {
+    match x.eval(options?) {
+        Val::Literal(object) => Some(object),
+        Val::Static(constant) => x.flow.only_definition(constant),
+        _ => None,
+    }
 }
 
 /// The phase that options ask for; none where they do not show it.
@@ -579,7 +595,10 @@ fn phase(x: &Extractor<'_, '_>, options: Option<NodeId>, name: &str) -> Option<b
             },
             None => x.body.list(list).iter().all(|e| matches!(x.body.node(*e), Node::Entry { .. })).then_some(false),
         },
-        _ => None,
+        _ => match named_entry(x, options, name).map(|v| x.flow.program.body(v.member).map(|b| b.node(v.node))) {
+            Some(Some(Node::Bool(truth))) => Some(truth),
+            _ => None,
+        },
     }
 }
 

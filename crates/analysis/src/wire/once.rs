@@ -210,6 +210,8 @@ fn times(wiring: &Wiring<'_>, site: Site) -> Lives {
                 inner = around;
             }
             Node::Call { args, .. } if body.list(args).contains(&inner) && is_told_once(program, site.member, inner) => inner = around,
+            // called where it is written
+            Node::Call { callee, .. } if callee == inner && matches!(body.node(inner), Node::Lambda(_)) => inner = around,
             Node::Call { callee, .. } if matches!(body.node(inner), Node::Lambda(_)) => {
                 match run_later(wiring, Site { member: site.member, node: around }, body, callee) {
                     Lives::No => return Lives::No,

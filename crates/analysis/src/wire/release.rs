@@ -215,7 +215,7 @@ fn holds_only_others(flow: &Flow<'_>, held: &Val, class: TypeId) -> bool {
 }
 
 fn names_itself(a: &Val, b: &Val) -> bool {
-    matches!((a, b), (Val::New(_), Val::This(_)))
+    matches!((a, b), (Val::New(_), Val::This(_))) || matches!((a, b), (Val::Lambda(..), Val::Lambda(..)) if a == b)
 }
 
 /// A listener of a class of its own that takes `this` off.

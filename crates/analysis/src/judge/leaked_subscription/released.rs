@@ -31,8 +31,28 @@ pub(super) fn is_released(wiring: &Wiring<'_>, channel: &Channel, join: usize, r
     if is_taken_off_unseen(wiring, effect) || is_kept_in_scope(wiring, effect.site) || is_emptied_when_told(wiring, channel) {
         return true;
     }
+    // a wrapper of somebody else that keeps what it was given back
+    let (own, program) = (wiring.program().member(effect.site.member).owner, wiring.program());
+    let is_kept_elsewhere = |s: &Site| {
+        let wrapper = program.member(s.member).owner;
+        !program.are_kin(own, wrapper) && is_stored_there(wiring, *s) && handles::fate(&wiring.flow, *s) == Fate::Kept
+    };
+    if effect.inner.iter().any(is_kept_elsewhere) {
+        return true;
+    }
     // a wrapper of the base class that keeps what it handed on
     effect.inner.len() > 1 && effect.inner.iter().any(|s| handles::fate(&wiring.flow, *s) == Fate::Kept && is_call(wiring, *s))
+}
+
+/// Whether what a call gives back is stored right there, or put among others.
+fn is_stored_there(wiring: &Wiring<'_>, call: Site) -> bool {
+    let program = wiring.program();
+    let around = program.body(call.member).and_then(|body| Some((body, body.node(program.scope(call.member).parent(call.node)?))));
+    match around {
+        Some((body, Node::Call { args, .. })) => body.list(args).contains(&call.node),
+        Some((_, Node::Assign { value, .. })) => value == call.node,
+        _ => false,
+    }
 }
 
 /// The way out of a method between a subscription that is meant for its length and the release, which that way does not come to.
