@@ -62,6 +62,10 @@ pub(super) fn judge(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> Opti
     if matches!(channel.key, ChannelKey::Own(m, _) if wiring.in_test(m)) {
         return None;
     }
+    // what is kept under an object goes with that
+    if matches!(channel.key, ChannelKey::Own(map, Some(_)) if program.is_weak(program.member(map).unit, &flow.type_held(map))) {
+        return None;
+    }
     let handler = effect.handler.as_ref()?;
     if let Some(component) = component::of_effect(flow, effect.site)
         && component::makes(flow, component, handler)
@@ -224,6 +228,8 @@ fn certainty(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect, judged: Ju
         (Lifetime::Process, true, _) => Certainty::Certain,
         (Lifetime::Outer, true, true) if !outside => Certainty::Certain,
         (Lifetime::Outer, true, false) if !outside => Certainty::Likely,
+        // whose maker is not shown, and whose end nobody brings about, may well end with its subject
+        (Lifetime::Outer, false, true) if teardown.is_some_and(|t| teardown::is_idle(wiring, t)) => Certainty::Possible,
         (Lifetime::Outer, false, true) if !outside => Certainty::Likely,
         (Lifetime::Outer, true, true) => Certainty::Likely,
         _ => Certainty::Possible,

@@ -1,5 +1,6 @@
 //! Rule `unknown-target`: a transition or a comparison names a state that there is not.
 
+use yarrowgraph_ir::Node;
 use yarrowgraph_model::{Certainty, Level};
 
 use super::near_miss_topic::are_near;
@@ -30,11 +31,29 @@ pub(super) const RULE: Rule = Rule {
     check,
 };
 
+/// Whether the field that holds the state is one that code puts over another: `Object.defineProperty(this, 'state', { get, set })`.
+fn is_put_over_another(wiring: &Wiring<'_>, machine: &Found) -> bool {
+    let program = wiring.program();
+    let Holder::Field(field) = machine.machine.holder else { return false };
+    let (name, owner) = (program.member(field).name, program.member(field).owner);
+    let names_it = |call: &Site| match program.body(call.member).map(|body| (body, body.node(call.node))) {
+        Some((body, Node::Call { args, .. })) => {
+            body.list(args).iter().any(|a| matches!(body.node(*a), Node::Str(text) if program.sym_in(call.member, text) == name))
+        }
+        _ => false,
+    };
+    let calls = program.symbols.get("defineProperty").map_or(&[][..], |define| program.index.calls(define));
+    calls.iter().any(|call| program.are_kin(program.member(call.member).owner, owner) && names_it(call))
+}
+
 fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     let program = wiring.program();
     let machines = wiring.machines();
     let mut found = Vec::new();
     for asked in names::strangers(wiring) {
+        if is_put_over_another(wiring, &machines[asked.machine]) {
+            continue;
+        }
         let holder = machines[asked.machine].id(program);
         let known: Vec<String> = asked.known.iter().take(8).map(|n| format!("`{n}`")).collect();
         found.push(Draft {

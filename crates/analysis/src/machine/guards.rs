@@ -27,8 +27,8 @@ pub fn contradict(flow: &Flow<'_>, conditions: &[(Site, bool)]) -> bool {
             let together = site.member == other.member && site != other;
             // what is asked last looks through the whole body
             if together
-                && name_the_same(program, *other, *site)
                 && excludes(program, (*site, *holds), (*other, *other_holds))
+                && name_the_same(program, *other, *site)
                 && !is_changed_between(flow, *other, *site)
             {
                 return true;

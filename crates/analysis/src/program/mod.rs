@@ -386,13 +386,17 @@ impl Program {
         let all = self.free.get(&name)?;
         let here = all.iter().copied().find(|m| self.member(*m).unit == unit);
         let has_body = |m: &MemberId| self.body(*m).is_some_and(|b| b.root.is_some());
+        if here.is_some() {
+            return here;
+        }
         // a variable of another file is seen where a header declares it
-        let in_header = |m: &MemberId| is_header(&self.unit_of(*m).path);
-        let is_shown = |m: &MemberId| self.member(*m).kind != MemberKind::Field || all.iter().any(in_header);
+        let is_variable = |m: &MemberId| self.member(*m).kind == MemberKind::Field;
+        let in_header = all.iter().any(|m| is_header(&self.unit_of(*m).path));
+        let is_shown = |m: &MemberId| in_header || !is_variable(m);
         let of_all = |fits: &dyn Fn(&MemberId) -> bool| {
             self.nearest_of(unit, all.iter().copied().filter(|m| fits(m) && is_shown(m)), |m| self.member(m).unit)
         };
-        here.or_else(|| of_all(&has_body)).or_else(|| of_all(&|_| true))
+        of_all(&has_body).or_else(|| of_all(&|_| true))
     }
 
     /// Whether something of the tree is declared, or handed out to other files, under a name.

@@ -10,6 +10,7 @@ use crate::state;
 use crate::wire::Wiring;
 use crate::wire::channels::{Channel, ChannelKey, Topic};
 use crate::wire::effect::{Act, Effect};
+use crate::wire::handles::{self, Fate};
 
 /// So many calls deep it is looked for what a method comes to.
 const CALLS: u32 = 3;
@@ -94,6 +95,30 @@ pub(super) fn tells_an_end(pack: &Pack, topic: &str) -> bool {
     let last_word = topic.rsplit(|c: char| !c.is_alphanumeric()).next().unwrap_or(topic);
     let stem = |suffix: &str| last_word.strip_suffix(suffix).is_some_and(|stem| pack.teardowns.contains(stem));
     pack.teardowns.contains(last_word) || stem("d") || stem("ed")
+}
+
+/// Whether a teardown of a script is one that neither the tree nor a platform calls, and that takes nothing off.
+pub(super) fn is_idle(wiring: &Wiring<'_>, teardown: MemberId) -> bool {
+    let program = wiring.program();
+    let (kit, name) = (program.kit_of(teardown), program.text(program.member(teardown).name));
+    let is_called = || wiring.flow.call_sites(teardown).iter().any(|call| !wiring.in_test(call.member));
+    let is_script = kit.traits.duck_typed || kit.traits.fits_by_shape;
+    is_script && !kit.pack.hooks.contains(name) && !is_called() && !takes_off(wiring, teardown)
+}
+
+/// Whether a teardown, or a method of its object that it calls, takes something off, or ends what keeps handles of subscriptions.
+fn takes_off(wiring: &Wiring<'_>, teardown: MemberId) -> bool {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    let leaves = |m: MemberId| wiring.effects_in(m).any(|e| matches!(e.act, Act::Leave | Act::LeaveAll | Act::LeaveOwner));
+    let Some(body) = program.body(teardown) else { return false };
+    let calls = || body.ids().filter(|n| matches!(body.node(*n), Node::Call { .. })).map(|node| Site { member: teardown, node });
+    let by_own = || calls().filter_map(|call| flow.callee(call)).any(|c| matches!(c.receiver, Some(Val::This(_))) && leaves(c.member));
+    let class = program.member(teardown).owner;
+    let keeps_handles = || {
+        let own = program.ty(class).members.iter().flat_map(|m| wiring.effects_in(*m));
+        own.into_iter().any(|e| e.act == Act::Join && e.handle && handles::fate(flow, e.site) == Fate::Kept)
+    };
+    leaves(teardown) || by_own() || keeps_handles() && calls().any(|call| is_ending_call(program, call))
 }
 
 /// Whether what a hook does is done once and for all: behind a flag that it sets and that nothing sets back, the hook that pairs with

@@ -149,6 +149,10 @@ pub(super) fn again_and_again(wiring: &Wiring<'_>, channel: &Channel, join: usiz
             related: Some((format!("this has `{handler}` called each time"), wiring.place(handled))),
         })
     };
+    // each run of a constructor is about another object
+    if info.kind == MemberKind::Constructor && is_of_made(effect) {
+        return None;
+    }
     if let Some(cause) = handled_channel(wiring, member).filter(|cause| !brings_another(wiring, cause, effect)) {
         return by_raise(cause, member);
     }
@@ -175,6 +179,12 @@ pub(super) fn again_and_again(wiring: &Wiring<'_>, channel: &Channel, join: usiz
         certainty: Certainty::Likely,
         related: Some(("this has it put on once more, after the constructor did".into(), program.place_of(call))),
     })
+}
+
+/// Whether what is put on is the object that is being made, or a function of it.
+fn is_of_made(effect: &Effect) -> bool {
+    matches!(effect.handler.as_ref().map(Val::root), Some(Val::This(_) | Val::Lambda(..)))
+        || matches!(&effect.handler, Some(Val::Method(_, Some(of))) if matches!(**of, Val::This(_)))
 }
 
 /// The call in a loop, or in a function that is told of something again and again, that hands a method, which puts a handler on what it is handed, the same subject in every turn, and that asks the
