@@ -40,7 +40,8 @@ pub(crate) fn is_generated(path: &str, text: &str) -> bool {
     }
     // a bundle without line breaks, or what a compiler left beside its source map
     let lines = memchr::memchr_iter(b'\n', text.as_bytes()).count().max(1);
-    let is_bundle = text.len() > 1000 && text.len() / lines > 300 || text.len() > 1_000_000 && text.len() / lines > 80;
+    let bytes_per_line = text.len() / lines;
+    let is_bundle = text.len() > 1000 && bytes_per_line > 300 || text.len() > 1_000_000 && bytes_per_line > 80;
     if is_bundle || text.trim_end().lines().next_back().is_some_and(|last| last.starts_with("//# sourceMappingURL=")) {
         return true;
     }

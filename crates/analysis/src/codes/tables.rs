@@ -344,7 +344,7 @@ fn select_one(wiring: &Wiring<'_>, entries: &[Entry]) -> bool {
 fn store_apart(wiring: &Wiring<'_>, entries: &[Entry]) -> bool {
     let targets = targets(wiring, entries);
     let is_stored = |t: &Option<Option<Val>>| matches!(t, Some(Some(_)));
-    let are_stores = targets.iter().all(|t| is_stored(t) || t.is_none());
+    let are_stores = targets.iter().all(|t| *t != Some(None));
     are_stores && targets.iter().any(is_stored) && targets.iter().any(|t| *t != targets[0])
 }
 

@@ -157,15 +157,11 @@ fn asks_this(flow: &Flow<'_>, call: Site, method: MemberId) -> bool {
 fn is_handed_out(wiring: &Wiring<'_>, map: MemberId) -> bool {
     let (flow, program) = (&wiring.flow, wiring.program());
     program.index.reads(program.member(map).name).iter().any(|read| {
-        let Some(body) = program.body(read.member) else { return false };
-        let Some(call) = program.scope(read.member).parent(read.node) else { return false };
-        let is_argument = match body.node(call) {
-            Node::Call { callee, args, .. } => body.list(args).contains(&read.node) && matches!(body.node(callee), Node::Name(_)),
-            _ => false,
-        };
-        is_argument
-            && matches!(flow.eval(*read), Val::Member(_, m) | Val::Static(m) if m == map)
-            && flow.callee(Site { member: read.member, node: call }).is_none()
+        let Some(call) = program.call_given(*read) else { return false };
+        let is_by_name = program
+            .body(call.member)
+            .is_some_and(|body| matches!(body.node(call.node), Node::Call { callee, .. } if matches!(body.node(callee), Node::Name(_))));
+        is_by_name && matches!(flow.eval(*read), Val::Member(_, m) | Val::Static(m) if m == map) && flow.callee(call).is_none()
     })
 }
 

@@ -141,11 +141,11 @@ fn comes_from_elsewhere(wiring: &Wiring<'_>, machine: &Found, state: State) -> b
     let (flow, program) = (&wiring.flow, wiring.program());
     let known: Vec<Site> = machine.transitions.iter().map(|t| t.site).collect();
     // of a row that a call puts into a table, the state that it leads to is the one that is known
-    let rows: Vec<Site> = known.iter().filter_map(|site| given_to(program, *site)).collect();
+    let rows: Vec<Site> = known.iter().filter_map(|site| program.call_given(*site)).collect();
     let is_known = |site: &Site| {
         let scope = program.scope(site.member);
         scope.ancestors(site.node).chain(std::iter::once(site.node)).any(|node| known.contains(&Site { member: site.member, node }))
-            || given_to(program, *site).is_some_and(|call| rows.contains(&call))
+            || program.call_given(*site).is_some_and(|call| rows.contains(&call))
     };
     match state {
         State::Class(class) => {
@@ -177,7 +177,7 @@ fn comes_from_elsewhere(wiring: &Wiring<'_>, machine: &Found, state: State) -> b
     }
 }
 
-/// Whether a text is handed to a function whose parameter is written as one of the states, and that moves the machine by what it is handed.
+/// Whether a text is handed to a function that moves the machine by what it is handed.
 fn is_handed_to_mover(wiring: &Wiring<'_>, machine: &Found, text: Sym, is_known: &dyn Fn(&Site) -> bool) -> bool {
     let (flow, program) = (&wiring.flow, wiring.program());
     let Holder::Field(field) = machine.machine.holder else { return false };
@@ -190,14 +190,6 @@ fn is_handed_to_mover(wiring: &Wiring<'_>, machine: &Found, text: Sym, is_known:
         let given = flow.call_sites(mover).iter().filter_map(|call| flow.argument(*call, usize::from(index)));
         given.into_iter().any(|site| is_it(site) && !is_known(&site))
     })
-}
-
-/// The call of which an expression is an argument.
-fn given_to(program: &Program, argument: Site) -> Option<Site> {
-    let body = program.body(argument.member)?;
-    let call = program.scope(argument.member).parent(argument.node)?;
-    let is_given = matches!(body.node(call), Node::Call { args, .. } if body.list(args).contains(&argument.node));
-    is_given.then_some(Site { member: argument.member, node: call })
 }
 
 /// Whether objects of a class may be made without naming it as one that is created.

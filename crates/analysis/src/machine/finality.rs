@@ -88,7 +88,7 @@ fn ends_a_loop(wiring: &Wiring<'_>, found: &Found, state: State) -> bool {
 
 /// Whether a constant of an enumeration is there to count the others, or to say that there is none of them.
 pub fn is_sentinel(name: &str) -> bool {
-    let mut words: Vec<String> = words(name).into_iter().filter(|w| !w.is_empty()).collect();
+    let mut words = words(name);
     // `kMaxValue`
     if words.len() > 1 && words[0] == "k" {
         words.remove(0);
@@ -126,6 +126,7 @@ fn words(name: &str) -> Vec<String> {
             word.extend(c.to_lowercase());
         }
     }
+    words.retain(|w| !w.is_empty());
     words
 }
 

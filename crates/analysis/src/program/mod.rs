@@ -276,6 +276,14 @@ impl Program {
         &self.scopes[info.unit.0 as usize][info.decl.0 as usize]
     }
 
+    /// The call of which an expression is an argument.
+    pub fn call_given(&self, argument: Site) -> Option<Site> {
+        let body = self.body(argument.member)?;
+        let call = self.scope(argument.member).parent(argument.node)?;
+        let is_given = matches!(body.node(call), Node::Call { args, .. } if body.list(args).contains(&argument.node));
+        is_given.then_some(Site { member: argument.member, node: call })
+    }
+
     /// What is known of a file's language.
     pub fn kit(&self, unit: UnitId) -> &Kit {
         self.kits.of(self.unit(unit).language)

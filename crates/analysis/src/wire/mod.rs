@@ -633,11 +633,9 @@ impl Wiring<'_> {
     fn hand_overs_of(&self, function: MemberId) -> Vec<Site> {
         let program = self.program();
         let around = |read: &Site| {
-            let body = program.body(read.member)?;
-            let call = program.scope(read.member).parent(read.node)?;
-            let is_handed = matches!(body.node(call), Node::Call { args, .. } if body.list(args).contains(&read.node));
+            let call = program.call_given(*read)?;
             let is_it = || matches!(self.flow.eval(*read), Val::Method(m, _) if m == function);
-            (read.member != function && is_handed && is_it()).then_some(Site { member: read.member, node: call })
+            (read.member != function && is_it()).then_some(call)
         };
         program.index.reads(program.member(function).name).iter().filter_map(around).collect()
     }

@@ -188,11 +188,11 @@ fn stands_in_maker(wiring: &Wiring<'_>, made: Site) -> bool {
 /// The field of its maker that an object is made for, where the maker makes this one and no other for it, and never empties it.
 fn is_lasting_part(wiring: &Wiring<'_>, made: Site) -> Option<MemberId> {
     let Some((Val::This(_), field)) = made_for(wiring, made) else { return None };
-    let is_later = |d: &&Site| d.member != field && !wiring.in_test(d.member);
-    let later: Vec<&Site> = wiring.flow.definitions(field).iter().filter(is_later).collect();
+    let is_later = |d: &Site| d.member != field && !wiring.in_test(d.member);
     // or its maker was given it by somebody else
     let is_handed_in = |d: &Site| matches!(wiring.flow.eval(*d), Val::Param(..) | Val::Member(..) | Val::Outside(..));
-    (later.iter().filter(|d| !is_handed_in(d)).count() == 1).then_some(field)
+    let made_here = wiring.flow.definitions(field).iter().filter(|d| is_later(d) && !is_handed_in(d));
+    (made_here.count() == 1).then_some(field)
 }
 
 /// Whether a handler is an object that is made on the spot and knows nothing of its maker.

@@ -109,16 +109,16 @@ pub(super) fn is_idle(wiring: &Wiring<'_>, teardown: MemberId) -> bool {
 /// Whether a teardown, or a method of its object that it calls, takes something off, or ends what keeps handles of subscriptions.
 fn takes_off(wiring: &Wiring<'_>, teardown: MemberId) -> bool {
     let (flow, program) = (&wiring.flow, wiring.program());
-    let leaves = |m: MemberId| wiring.effects_in(m).any(|e| matches!(e.act, Act::Leave | Act::LeaveAll | Act::LeaveOwner));
     let Some(body) = program.body(teardown) else { return false };
     let calls = || body.ids().filter(|n| matches!(body.node(*n), Node::Call { .. })).map(|node| Site { member: teardown, node });
-    let by_own = || calls().filter_map(|call| flow.callee(call)).any(|c| matches!(c.receiver, Some(Val::This(_))) && leaves(c.member));
+    let by_own =
+        || calls().filter_map(|call| flow.callee(call)).any(|c| matches!(c.receiver, Some(Val::This(_))) && leaves(wiring, c.member));
     let class = program.member(teardown).owner;
     let keeps_handles = || {
         let own = program.ty(class).members.iter().flat_map(|m| wiring.effects_in(*m));
         own.into_iter().any(|e| e.act == Act::Join && e.handle && handles::fate(flow, e.site) == Fate::Kept)
     };
-    leaves(teardown) || by_own() || keeps_handles() && calls().any(|call| is_ending_call(program, call))
+    leaves(wiring, teardown) || by_own() || keeps_handles() && calls().any(|call| is_ending_call(program, call))
 }
 
 /// Whether what a hook does is done once and for all: behind a flag that it sets and that nothing sets back, the hook that pairs with
@@ -157,8 +157,12 @@ fn empties(name: &str) -> bool {
 fn ends_something(wiring: &Wiring<'_>, method: MemberId) -> bool {
     let program = wiring.program();
     let Some(body) = program.body(method) else { return false };
+    leaves(wiring, method) || body.ids().any(|node| is_ending_call(program, Site { member: method, node }))
+}
+
+/// Whether a method itself takes somebody off.
+fn leaves(wiring: &Wiring<'_>, method: MemberId) -> bool {
     wiring.effects_in(method).any(|e| matches!(e.act, Act::Leave | Act::LeaveAll | Act::LeaveOwner))
-        || body.ids().any(|node| is_ending_call(program, Site { member: method, node }))
 }
 
 /// Whether a node is the call of something whose name says that it ends something.

@@ -3,7 +3,7 @@
 
 use std::collections::BTreeSet;
 
-use yarrowgraph_ir::{MemberKind, Node, NodeId};
+use yarrowgraph_ir::{Body, MemberKind, Node, NodeId};
 use yarrowgraph_model::{Certainty, Lifetime, Place};
 
 use super::counts::is_under_own_key;
@@ -184,11 +184,10 @@ pub(super) fn again_and_again(wiring: &Wiring<'_>, channel: &Channel, join: usiz
 /// Whether what is put on is the object that is being made, or a function of it.
 fn is_of_made(effect: &Effect) -> bool {
     matches!(effect.handler.as_ref().map(Val::root), Some(Val::This(_) | Val::Lambda(..)))
-        || matches!(&effect.handler, Some(Val::Method(_, Some(of))) if matches!(**of, Val::This(_)))
 }
 
-/// The call in a loop, or in a function that is told of something again and again, that hands a method, which puts a handler on what it is handed, the same subject in every turn, and that asks the
-/// same object to do so; where nothing takes the handler off.
+/// The call in a loop, or in a function that is told of something again and again, that hands a method, which puts a handler on what
+/// it is handed, the same subject in every turn, and that asks the same object to do so; where nothing takes the handler off.
 fn handed_again(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> Option<Site> {
     let (effect, program) = (&wiring.effects[join], wiring.program());
     let member = effect.site.member;
@@ -455,13 +454,11 @@ fn is_recurring_hook(wiring: &Wiring<'_>, member: MemberId) -> bool {
     let shows_once = |base: &Sym| pack.shown_once.iter().any(|ending| program.text(*base).ends_with(ending));
     let name = program.text(info.name);
     // who is asked for what is to be shown gives that, and neither nothing nor itself
-    let gives = |n: NodeId| {
-        let body = program.body(member);
-        body.is_some_and(|b| {
-            matches!(b.node(n), Node::Return(Some(value)) if b.node(value) != Node::This) || b.returns_root && b.root == Some(n)
-        })
+    let gives = |body: &Body| {
+        let is_result = |n| matches!(body.node(n), Node::Return(Some(value)) if body.node(value) != Node::This);
+        body.returns_root && body.root.is_some() || body.ids().any(is_result)
     };
-    let shows_nothing = || pack.giving_hooks.contains(name) && !program.body(member).is_some_and(|b| b.ids().any(gives));
+    let shows_nothing = || pack.giving_hooks.contains(name) && !program.body(member).is_some_and(gives);
     pack.recurring_hooks.contains(name)
         && !shows_nothing()
         && (program.decl(member).modifiers.is_override || !program.outside_bases(info.owner).is_empty())
