@@ -329,8 +329,7 @@ impl<'w, 'p> Follower<'w, 'p> {
         let Some(root) = function.map_or(body.root, |f| body.function(f).body) else { return };
         let scope = program.scope(m);
         self.open.push((m, function));
-        let mut nodes: Vec<NodeId> =
-            body.ids().filter(|n| scope.is_within(*n, root) && scope.function_around(body, *n) == function).collect();
+        let mut nodes: Vec<NodeId> = scope.within(root).filter(|n| scope.function_around(body, *n) == function).collect();
         // what stands inside is done first, else what stands before
         nodes.sort_by_key(|n| (body.span(*n).end, std::cmp::Reverse(body.span(*n).start)));
         for node in nodes {

@@ -79,7 +79,7 @@ impl<'a> Code<'a> {
     /// Where a name stands in it.
     pub fn uses(&self, program: &Program, name: Name) -> Vec<NodeId> {
         let scope = program.scope(self.member);
-        self.body.ids().filter(|n| self.body.node(*n) == Node::Name(name) && scope.is_within(*n, self.root)).collect()
+        scope.within(self.root).filter(|n| self.body.node(*n) == Node::Name(name)).collect()
     }
 }
 

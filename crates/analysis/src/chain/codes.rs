@@ -66,7 +66,7 @@ fn collect(
     let Some(body) = program.body(member) else { return };
     let scope = program.scope(member);
     let pack = &program.kit_of(member).pack;
-    for node in body.ids().filter(|n| scope.is_within(*n, root)) {
+    for node in scope.within(root) {
         let site = |node: NodeId| Site { member, node };
         let compared: Option<(NodeId, NodeId)> = match body.node(node) {
             Node::Binary { op: BinaryOp::Eq | BinaryOp::Ne, left, right } => Some((left, right)),

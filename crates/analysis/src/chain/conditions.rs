@@ -47,7 +47,7 @@ pub fn endings(flow: &Flow<'_>, links: &Links, kind: Of, link: &Link, done: Opti
         let around = scope.function_around(code.body, n);
         around == code.function || passes.iter().flatten().any(|p| scope.function_around(code.body, *p) == around)
     };
-    for at in code.body.ids().filter(|n| scope.is_within(*n, code.root) && decides_here(*n)) {
+    for at in scope.within(code.root).filter(|n| decides_here(*n)) {
         let decided = match (&passes, ends) {
             (Some(passes), _) => decides(code.body, at, passes),
             (None, Some(ends)) => answers(flow, ends, code, at),
@@ -127,9 +127,8 @@ fn answers(flow: &Flow<'_>, ends: &Ends, code: Code<'_>, at: NodeId) -> Option<(
     let scope = flow.program.scope(code.member);
     let ends_with = |value: NodeId| behaviour::answer_ends(flow, ends, code, value);
     let given = |branch: NodeId| {
-        let values: Vec<Option<bool>> = body
-            .ids()
-            .filter(|n| scope.is_within(*n, branch))
+        let values: Vec<Option<bool>> = scope
+            .within(branch)
             .filter_map(|n| match body.node(n) {
                 Node::Return(value) => Some(value.map_or(Some(*ends == Ends::Nothing), ends_with)),
                 Node::Throw(_) => Some(Some(true)),

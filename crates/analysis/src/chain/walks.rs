@@ -208,8 +208,7 @@ pub(super) fn ask(flow: &Flow<'_>, member: MemberId, is_element: &dyn Fn(NodeId)
 fn asked(flow: &Flow<'_>, member: MemberId, is_element: &dyn Fn(NodeId) -> bool, inner: NodeId) -> Option<(NodeId, Option<Sym>, Ends)> {
     let program = flow.program;
     let (body, scope) = (program.body(member)?, program.scope(member));
-    let calls: Vec<(NodeId, Option<Sym>)> =
-        body.ids().filter(|n| scope.is_within(*n, inner)).filter_map(|n| Some((n, ask(flow, member, is_element, n)?))).collect();
+    let calls: Vec<(NodeId, Option<Sym>)> = scope.within(inner).filter_map(|n| Some((n, ask(flow, member, is_element, n)?))).collect();
     // who looks for an element gives it back, and asks nothing of it
     let gives_element = |n: NodeId| matches!(body.node(n), Node::Return(Some(value)) if is_element(value));
     if calls.is_empty() || state::any_within(body, inner, &gives_element) {
@@ -249,7 +248,7 @@ fn ends_by(flow: &Flow<'_>, member: MemberId, call: NodeId, inner: NodeId) -> Op
     let (body, scope) = (program.body(member)?, program.scope(member));
     let leaves = |n: NodeId| state::any_within(body, n, &|x| matches!(body.node(x), Node::Return(_) | Node::Break | Node::Throw(_)));
     let decides = |holds: &dyn Fn(NodeId) -> bool| {
-        let inside = body.ids().filter(|n| scope.is_within(*n, inner));
+        let inside = scope.within(inner);
         let deciding = inside.filter_map(|n| match body.node(n) {
             Node::If { cond, then, other } if state::any_within(body, cond, holds) && (leaves(then) || other.is_some_and(leaves)) => {
                 Some(asked_of_answer(program, member, body, cond, leaves(then), holds))

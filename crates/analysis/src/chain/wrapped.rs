@@ -120,7 +120,7 @@ fn wrap(
         let walk = Walk { walk: site, list: None, given: None, method: None, asks: Site { member, node: whole }, ends: Ends::WayOn(way) };
         return Some((Wrap { member, function, around, next, name, by: Some((of, index)) }, walk));
     }
-    let within: Vec<NodeId> = body.ids().filter(|n| scope.is_within(*n, root)).collect();
+    let within: Vec<NodeId> = scope.within(root).collect();
     let (call, next, name) = within.iter().find_map(|n| called(*n))?;
     let Node::Call { args, .. } = body.node(call) else { return None };
     if !asked_with(body.list(args)) {

@@ -207,7 +207,7 @@ fn collect(wiring: &Wiring<'_>, class: TypeId, m: MemberId, depth: u32, out: &mu
     let (flow, program) = (&wiring.flow, wiring.program());
     let (Some(body), Some(root)) = (program.body(m), code(program, m)) else { return };
     let scope = program.scope(m);
-    for node in body.ids().filter(|n| scope.is_within(*n, root)) {
+    for node in scope.within(root) {
         let site = Site { member: m, node };
         let object = match body.node(node) {
             Node::Call { callee, .. } => match body.node(callee) {

@@ -196,7 +196,7 @@ fn follow(
     }
     let Some(body) = program.body(root.member) else { return };
     let scope = program.scope(root.member);
-    for node in body.ids().filter(|n| scope.is_within(*n, root.node)) {
+    for node in scope.within(root.node) {
         if !matches!(body.node(node), Node::Call { .. } | Node::Assign { .. }) {
             continue;
         }

@@ -62,10 +62,7 @@ fn is_barred(wiring: &Wiring<'_>, told: MemberId, sending: MemberId) -> bool {
         Node::If { cond, .. } | Node::Conditional { cond, .. } => Some(cond),
         _ => None,
     });
-    let asked: Vec<MemberId> = conds
-        .flat_map(|cond| body.ids().filter(move |n| *n == cond || scope.is_within(*n, cond)))
-        .filter_map(|n| own_field(told, n))
-        .collect();
+    let asked: Vec<MemberId> = conds.flat_map(|cond| scope.within(cond)).filter_map(|n| own_field(told, n)).collect();
     let Some(body) = program.body(sending) else { return false };
     body.ids().any(|n| match body.node(n) {
         Node::Assign { target, value, .. } => {

@@ -144,7 +144,7 @@ fn is_by_iterator(wiring: &Wiring<'_>, m: MemberId, raise: &Effect) -> bool {
         let walks = pack.list_begins.contains(begins) || pack.iterators.contains(begins);
         (walks && is_list(wiring, m, member, body, list)).then_some(n)
     };
-    let named = body.ids().filter(|n| body.list(head).iter().any(|h| n == h || scope.is_within(*n, *h))).find_map(iterator);
+    let named = body.list(head).iter().flat_map(|h| scope.within(*h)).find_map(iterator);
     let Some(Node::Name(name)) = named.map(|n| body.node(n)) else { return false };
     let Some(Declared::Local(local)) = named.and_then(|n| scope.lookup(name, n)) else { return false };
     let is_it = |n: NodeId| scope.names(body, n, local);
@@ -259,7 +259,7 @@ fn steps_back(body: &Body, scope: &crate::program::Scope, change: NodeId, turn: 
     let is_choice = |n: &NodeId| matches!(body.node(*n), Node::If { .. } | Node::Switch { .. } | Node::Loop { .. } | Node::ForEach { .. });
     let around = scope.ancestors(change).take_while(|n| !is_choice(n)).filter(|n| matches!(body.node(*n), Node::Block(_)) || *n == inner);
     let Some(block) = around.last() else { return false };
-    body.ids().filter(|n| scope.is_within(*n, block)).any(|n| {
+    scope.within(block).any(|n| {
         matches!(body.node(n), Node::Unary { op: UnaryOp::Step { .. }, .. })
             || matches!(body.node(n), Node::Assign { op: yarrowgraph_ir::AssignOp::Sub, .. })
     })

@@ -96,7 +96,7 @@ fn hands_itself(wiring: &Wiring<'_>, member: MemberId, root: NodeId, handler: &V
     let Some(body) = program.body(member) else { return true };
     let scope = program.scope(member);
     let own = wiring.flow.function_of(handler);
-    body.ids().filter(|n| scope.is_within(*n, root)).any(|n| match body.node(n) {
+    scope.within(root).any(|n| match body.node(n) {
         Node::Call { args, .. } => body.list(args).iter().any(|a| {
             let value = wiring.flow.eval_in(member, *a);
             value == *handler
@@ -113,7 +113,7 @@ fn handles_release(wiring: &Wiring<'_>, member: MemberId, root: NodeId) -> bool 
     let Some(body) = program.body(member) else { return true };
     let pack = &program.kit_of(member).pack;
     let scope = program.scope(member);
-    body.ids().filter(|n| *n == root || scope.is_within(*n, root)).any(|n| match body.node(n) {
+    scope.within(root).any(|n| match body.node(n) {
         Node::Call { callee, .. } => match body.node(callee) {
             Node::Member { name, .. } | Node::Name(name) => pack.ends(program.unit_of(member).text(name)),
             _ => false,

@@ -56,7 +56,7 @@ fn judge(wiring: &Wiring<'_>, field: MemberId, write: &Write, value: NodeId) -> 
     let body = program.body(member)?;
     let scope = program.scope(member);
     let reader = program.member(field).owner;
-    let within = body.ids().filter(|n| scope.is_within(*n, value));
+    let within = scope.within(value);
     let (node, read) = within.filter(|n| scope.function_around(body, *n).is_none()).find_map(|node| {
         wiring
             .read(Site { member, node })

@@ -194,9 +194,9 @@ pub(super) fn answers_lost(flow: &Flow<'_>, found: &Found) -> BTreeSet<usize> {
     let mut lost = BTreeSet::new();
     for (_, name) in &found.discarded {
         for (member, function) in found.domain.states.iter().filter_map(|s| found.domain.code(flow, *s, *name)) {
-            let (Some(body), scope) = (program.body(member), program.scope(member)) else { continue };
+            let scope = program.scope(member);
             let answers = returned(program, member, function);
-            let within = body.ids().filter(|n| answers.iter().any(|a| scope.is_within(*n, *a)));
+            let within = answers.iter().flat_map(|a| scope.within(*a));
             let named = within.filter_map(|n| state::named(flow, member, n));
             lost.extend(named.filter_map(|s| found.domain.states.iter().position(|known| *known == s)));
         }

@@ -44,7 +44,7 @@ fn name_the_same(program: &Program, first: Site, second: Site) -> bool {
     let scope = program.scope(first.member);
     let loop_of = |local: NodeId| scope.ancestors(local).find(|n| matches!(body.node(*n), Node::Loop { .. } | Node::ForEach { .. }));
     let names = |at: NodeId| -> Vec<(Name, Option<NodeId>)> {
-        let within = body.ids().filter(|n| *n == at || scope.is_within(*n, at));
+        let within = scope.within(at);
         let declared = within.filter_map(|n| if let Node::Name(name) = body.node(n) { Some((name, scope.lookup(name, n)?)) } else { None });
         declared.map(|(name, what)| (name, if let Declared::Local(local) = what { loop_of(local) } else { None })).collect()
     };
@@ -61,7 +61,7 @@ fn is_changed_between(flow: &Flow<'_>, first: Site, second: Site) -> bool {
         Node::Name(name) | Node::Member { name, .. } => Some(program.sym_in(first.member, name)),
         _ => None,
     };
-    let asked: Vec<Sym> = body.ids().filter(|n| scope.is_within(*n, first.node)).filter_map(name_of).collect();
+    let asked: Vec<Sym> = scope.within(first.node).filter_map(name_of).collect();
     let between = |node: NodeId| scope.is_between(node, first.node, second.node);
     let here = |n: &NodeId| between(*n) && !scope.is_within(*n, first.node);
     // a statement of plain arithmetic, of which it is not kept what it changes

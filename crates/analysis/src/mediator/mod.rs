@@ -408,7 +408,7 @@ pub(crate) fn asked(program: &Program, site: Site) -> Option<(Site, Sym)> {
     };
     call_at(site.node).or_else(|| {
         // the walk as a whole: the first call within
-        body.ids().filter(|n| scope.is_within(*n, site.node)).find_map(call_at)
+        scope.within(site.node).find_map(call_at)
     })
 }
 

@@ -28,6 +28,8 @@ pub struct Scope {
     /// Declarations by name, those of one name by the node within which they are in scope, in the order of the walk.
     entries: Box<[(Name, Entry)]>,
     member_params: Box<[Name]>,
+    /// The nodes as a walk enters them.
+    entered: Box<[NodeId]>,
     /// For each function of the body the node that makes it.
     function_nodes: Box<[Option<NodeId>]>,
 }
@@ -36,7 +38,7 @@ pub struct Scope {
 #[derive(Clone, Copy, Debug, Default)]
 struct Around {
     parent: Option<NodeId>,
-    /// When a walk enters the node, and the last entry below it.
+    /// When a walk enters the node, counted from one, and the last entry below it; nothing where none does.
     first: u32,
     last: u32,
 }
@@ -58,18 +60,20 @@ impl Scope {
             around: vec![Around::default(); body.nodes.len()].into(),
             entries: Box::default(),
             member_params,
+            entered: Box::default(),
             function_nodes: vec![None; body.functions.len()].into(),
         };
-        let mut entries = scope.walk(body, member);
+        let mut entered = Vec::with_capacity(body.nodes.len());
+        let mut entries = scope.walk(body, member, &mut entered);
+        scope.entered = entered.into();
         entries.sort_by_key(|(name, entry)| (*name, entry.scope));
         scope.entries = entries.into();
         scope
     }
 
     /// Walks over the body; returns what it declares.
-    fn walk(&mut self, body: &Body, member: &Member) -> Vec<(Name, Entry)> {
+    fn walk(&mut self, body: &Body, member: &Member, entered: &mut Vec<NodeId>) -> Vec<(Name, Entry)> {
         let mut entries = Vec::new();
-        let mut clock = 0;
         let mut stack = Vec::new();
         // defaults and patterns of the member's own parameters come first; the body knows their names
         let params = member.params.iter().flat_map(|p| p.default.into_iter().chain(p.pattern));
@@ -78,11 +82,11 @@ impl Scope {
             stack.push((root, body.root.unwrap_or(root), false));
             while let Some((id, around, leaving)) = stack.pop() {
                 if leaving {
-                    self.around[id.index()].last = clock;
+                    self.around[id.index()].last = entered.len() as u32;
                     continue;
                 }
-                clock += 1;
-                self.around[id.index()].first = clock;
+                entered.push(id);
+                self.around[id.index()].first = entered.len() as u32;
                 stack.push((id, around, true));
                 let node = body.node(id);
                 let inner = if opens_scope(node) { id } else { around };
@@ -126,6 +130,14 @@ impl Scope {
     pub fn is_within(&self, inner: NodeId, outer: NodeId) -> bool {
         let (i, o) = (self.around[inner.index()], self.around[outer.index()]);
         o.first <= i.first && i.last <= o.last
+    }
+
+    /// A node and those that lie within it, in the order in which they were made.
+    pub fn within(&self, outer: NodeId) -> std::vec::IntoIter<NodeId> {
+        let Around { first, last, .. } = self.around[outer.index()];
+        let mut nodes = self.entered.get((first as usize).wrapping_sub(1)..last as usize).map(<[NodeId]>::to_vec).unwrap_or_default();
+        nodes.sort_unstable();
+        nodes.into_iter()
     }
 
     /// What comes first in the body.

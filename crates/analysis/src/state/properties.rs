@@ -15,8 +15,8 @@ impl Wiring<'_> {
         let Node::Call { args, .. } = body.node(call.node) else { return None };
         let scope = program.scope(call.member);
         let is_key = |n: NodeId| scope.parent(n).is_some_and(|p| matches!(body.node(p), Node::Entry { key, .. } if key == n));
-        let handed = body.ids().filter(|n| body.list(args).iter().any(|arg| scope.is_within(*n, *arg)) && !is_key(*n));
-        handed.into_iter().find_map(|n| self.constant_text(call.member, n)).or_else(|| {
+        let handed = body.list(args).iter().flat_map(|arg| scope.within(*arg));
+        handed.filter(|n| !is_key(*n)).find_map(|n| self.constant_text(call.member, n)).or_else(|| {
             let callee = self.flow.callee(call)?.member;
             let left_out = program.decl(callee).params.get(args.len as usize)?;
             let names = &program.kit_of(callee).pack.caller_names;

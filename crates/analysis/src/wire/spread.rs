@@ -513,7 +513,7 @@ fn told_in(flow: &Flow<'_>, raise: Site, caller: Site, binding: &Binding) -> Opt
     let Node::Lambda(id) = body.node(handed.node) else { return None };
     let scope = flow.program.scope(handed.member);
     let tells = |call: &Site| matches!(flow.receiver(*call), Some((Val::Param(m, Some(f), 0), _)) if m == handed.member && f == id);
-    let within = body.ids().filter(|n| scope.is_within(*n, handed.node)).map(|node| Site { member: handed.member, node });
+    let within = scope.within(handed.node).map(|node| Site { member: handed.member, node });
     let mut told = within.filter(tells);
     let first = told.next()?;
     told.next().is_none().then_some(first)

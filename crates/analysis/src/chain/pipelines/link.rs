@@ -75,7 +75,7 @@ impl Pipeline {
             _ => false,
         };
         let goes_by = |method: &str| self.goes_by(program, code, method);
-        let mut uses: Vec<NodeId> = code.body.ids().filter(|n| scope.is_within(*n, code.root) && is_way(*n)).collect();
+        let mut uses: Vec<NodeId> = scope.within(code.root).filter(|n| is_way(*n)).collect();
         let went: Vec<(NodeId, NodeId)> = uses.iter().filter_map(|n| Some((*n, gone(program, code, *n, &goes_by)?))).collect();
         let is_named = |n: &NodeId| matches!(code.body.node(*n), Node::Name(name) if pack.ways_on.contains(text(program, code, name)));
         if went.is_empty() {

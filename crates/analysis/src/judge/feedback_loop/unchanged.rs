@@ -18,7 +18,7 @@ pub(super) fn answers(wiring: &Wiring<'_>, raised_at: &RaisedAt, root: Site, cha
     let Some(body) = program.body(root.member) else { return Vec::new() };
     let scope = program.scope(root.member);
     let mut found = Vec::new();
-    for node in body.ids().filter(|n| scope.is_within(*n, root.node)) {
+    for node in scope.within(root.node) {
         if !matches!(body.node(node), Node::Call { .. } | Node::Assign { .. }) || state::runs_always(body, scope, node, root.node) {
             continue;
         }

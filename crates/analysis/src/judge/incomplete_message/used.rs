@@ -30,7 +30,7 @@ fn used_behind(wiring: &Wiring<'_>, code: Site, position: usize, part: Sym, hand
     let (body, scope) = (program.body(member)?, program.scope(member));
     let function = scope.function_around(body, root);
     let is_message = |n: NodeId| matches!(wiring.flow.eval_in(member, n), Val::Param(m, f, i) if m == member && f == function && usize::from(i) == position);
-    let within = || body.ids().filter(|n| scope.is_within(*n, root));
+    let within = || scope.within(root);
     let reads =
         |n: NodeId| matches!(body.node(n), Node::Member { object, name, .. } if program.sym_in(member, name) == part && is_message(object));
     if within().any(reads) {
@@ -123,7 +123,7 @@ pub(super) fn used_of(
         }
         is_part(value)
     };
-    let parts: Vec<NodeId> = body.ids().filter(|n| scope.is_within(*n, root) && (is_part(*n) || is_kept_part(*n))).collect();
+    let parts: Vec<NodeId> = scope.within(root).filter(|n| is_part(*n) || is_kept_part(*n)).collect();
     // `if (e.isMove())`, `if (e.kind === 'move')`: which parts there are may go by that
     let of_message = |n: NodeId| matches!(body.node(n), Node::Member { object, .. } if is_message(object));
     let asks_kind = |n: NodeId| match body.node(n) {

@@ -76,7 +76,7 @@ pub(super) fn way_past_release(wiring: &Wiring<'_>, join: usize, releases: &[usi
     let is_statement = scope.parent(release.node) == Some(block);
     let leaves = |n: &NodeId| matches!(body.node(*n), Node::Return(_)) && scope.function_around(body, *n) == function;
     let between = statements.get(put_on + 1..taken_off).filter(|_| is_statement)?;
-    let returns = body.ids().filter(leaves).find(|n| between.iter().any(|s| scope.is_within(*n, *s)));
+    let returns = between.iter().flat_map(|s| scope.within(*s)).find(leaves);
     returns.map(|node| Site { member, node })
 }
 

@@ -109,7 +109,7 @@ fn names_asked(wiring: &Wiring<'_>, code: Site) -> Vec<(Site, Sym)> {
         }
         _ => false,
     };
-    let within = body.ids().filter(|n| scope.is_within(*n, code.node) && matches!(body.node(*n), Node::Str(_)) && is_compared(*n));
+    let within = scope.within(code.node).filter(|n| matches!(body.node(*n), Node::Str(_)) && is_compared(*n));
     within.filter_map(|n| Some((Site { member: code.member, node: n }, wiring.constant_text(code.member, n)?))).collect()
 }
 

@@ -52,7 +52,7 @@ pub(super) fn is_left_within(wiring: &Wiring<'_>, call: Site, releases: &[usize]
     let scope = program.scope(call.member);
     let Some(looped) = loop_around(scope, body, call.node) else { return true };
     let leaving: Vec<MemberId> = releases.iter().map(|r| wiring.effects[*r].site.member).collect();
-    let within = body.ids().filter(|n| matches!(body.node(*n), Node::Call { .. }) && scope.is_within(*n, looped));
+    let within = scope.within(looped).filter(|n| matches!(body.node(*n), Node::Call { .. }));
     within.into_iter().any(|node| comes_to(wiring, Site { member: call.member, node }, &leaving, HOPS))
 }
 

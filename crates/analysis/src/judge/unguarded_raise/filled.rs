@@ -142,7 +142,7 @@ fn asked_before(wiring: &Wiring<'_>, raise: &Effect) -> Vec<MemberId> {
         _ => None,
     });
     tested
-        .flat_map(|cond| body.ids().filter(move |n| *n == cond || scope.is_within(*n, cond)))
+        .flat_map(|cond| scope.within(cond))
         .flat_map(|n| match body.node(n) {
             // `if (!isOpen()) return;`
             Node::Call { .. } => match flow.callee(Site { member, node: n }) {
