@@ -374,6 +374,9 @@ pub struct Pack {
     /// Functions that make a stream which never ends by itself: `interval(1000)`.
     #[serde(default)]
     pub endless_makers: Names,
+    /// Classes of libraries whose objects tell only what code of the tree raises on them; others may tell what is theirs.
+    #[serde(default)]
+    pub plain_emitters: Names,
     /// Methods of streams that give another stream of the same subject.
     #[serde(default)]
     pub stream_steps: Names,

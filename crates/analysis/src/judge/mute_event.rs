@@ -75,6 +75,9 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel) -> Option<Draft> {
             if unissued_command::is_of_unsent(wiring, channel) {
                 return None;
             }
+            if joins.iter().any(|e| is_of_library(wiring, e)) {
+                return None;
+            }
             if wiring.is_done_to_unknown(channel, Act::Raise) || of_page && topic.chars().all(char::is_alphanumeric) {
                 return None;
             }
@@ -279,6 +282,29 @@ enum RaisedTopics {
     Others,
 }
 
+/// Whether a topic is written out where the class of what is subscribed to is a library's, or an heir of one, that has something to tell
+/// by itself. What has a name in the tree is the tree's own.
+fn is_of_library(wiring: &Wiring<'_>, join: &Effect) -> bool {
+    let program = wiring.program();
+    let is_written_out = program.body(join.site.member).is_some_and(|body| {
+        let Node::Call { args, .. } = body.node(join.site.node) else { return false };
+        body.list(args).iter().any(|arg| matches!(body.node(*arg), Node::Str(_)))
+    });
+    if !is_written_out {
+        return false;
+    }
+    let plain = &program.kit_of(join.site.member).pack.plain_emitters;
+    let tells = |class: &crate::program::Sym| !plain.contains(program.text(*class));
+    if plain.is_empty() {
+        return false;
+    }
+    match wiring.flow.type_of(&join.holder.subject) {
+        Ty::Outside(class, _) => tells(&class),
+        Ty::Own(class, _) => program.outside_bases(class).iter().any(tells),
+        _ => false,
+    }
+}
+
 fn raised_topics(wiring: &Wiring<'_>, channel: &Channel, topic: &str) -> RaisedTopics {
     if channel.joins.iter().any(|j| is_type_raised(wiring, &wiring.effects[*j])) {
         return RaisedTopics::This;
@@ -382,6 +408,26 @@ class Baker {
     void Bake() { }
     static void Main() { var oven = new Oven(); var knife = new Knife(); new Baker(oven, knife); oven.Heat(); knife.Cut(); }
 }
+"#,
+        );
+    }
+
+    #[test]
+    fn a_stream_of_a_library_tells_its_own_topics() {
+        expect(
+            "mute-event",
+            r#"
+//// tide.js
+const stream = require('stream');
+const { EventEmitter } = require('events');
+const tide = new stream.Readable();
+tide.on('end', () => console.log('out'));
+tide.on('close', () => console.log('shut'));
+tide.emit('close');
+const moon = new EventEmitter();
+moon.on('risen', () => console.log('up'));
+moon.on('set', () => console.log('down')); //! mute-event warning
+moon.emit('risen');
 "#,
         );
     }

@@ -348,6 +348,8 @@ fn own_member_counts(wiring: &Wiring<'_>, channel: &Channel, m: MemberId) -> boo
                 .lambda(member, f)
                 .and_then(|l| l.body)
                 .is_some_and(|b| program.body(member).is_some_and(|body| !body.children(b).is_empty())),
+            // a library's
+            Val::Outside(..) => channel.kind == ChannelKind::Slot,
             other => other.is_function(),
         }
     });

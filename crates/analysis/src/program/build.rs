@@ -86,12 +86,16 @@ fn is_test_path(path: &str) -> bool {
     })
 }
 
-/// Whether a file is called after what it tests: `GateTest.java`, `gate_unittest.cc`, `gate-test.js`.
+/// Whether a file is called after what it tests: `GateTest.java`, `gate_unittest.cc`, `gate-test.js`, `test-gate.js`.
 fn is_test_file(name: &str) -> bool {
     let Some((stem, extension)) = name.split_once('.') else { return false };
     let capitals = matches!(extension, "java" | "cpp" | "cc" | "cxx" | "mm") && (stem.ends_with("Test") || stem.ends_with("Tests"));
+    let is_script = matches!(extension, "js" | "mjs" | "cjs" | "ts" | "jsx" | "tsx");
+    let begins = is_script && (matches!(stem, "test" | "tests") || stem.starts_with("test-") || stem.starts_with("test_"));
     let last_word = stem.rsplit_once(['_', '-']).map(|(_, last)| last);
-    capitals || last_word.is_some_and(|word| matches!(word, "test" | "tests" | "unittest" | "unittests" | "browsertest" | "perftest"))
+    capitals
+        || begins
+        || last_word.is_some_and(|word| matches!(word, "test" | "tests" | "unittest" | "unittests" | "browsertest" | "perftest"))
 }
 
 /// What is internal to a program that lets another one use that is public. The folder of the file that says so, or the

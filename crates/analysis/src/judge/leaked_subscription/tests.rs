@@ -661,3 +661,29 @@ int main() {
 "#,
     );
 }
+
+#[test]
+fn what_tests_hand_over_says_nothing_of_the_program() {
+    expect(
+        "leaked-subscription",
+        r#"
+//// lib/board.js
+module.exports = Board;
+function Board(options) {
+  this.locks = options.locks;
+  this.locks.on('jammed', this.show.bind(this)); //! leaked-subscription note
+}
+Board.prototype.show = function (lock) { this.shown = lock; };
+//// lib/locks.js
+const { EventEmitter } = require('events');
+class Locks extends EventEmitter { jam(lock) { this.emit('jammed', lock); } }
+module.exports = Locks;
+//// test/test-board.js
+const Board = require('../lib/board');
+const Locks = require('../lib/locks');
+const locks = new Locks();
+(function showsWhatIsJammed() { const board = new Board({ locks }); locks.jam(3); })();
+(function showsIt() { const board = new Board({ locks }); locks.jam(4); })();
+"#,
+    );
+}

@@ -408,3 +408,21 @@ int main() { Float f; Board b(&f); f.step(); }
 "#,
     );
 }
+
+#[test]
+fn a_function_of_a_library_hears_what_is_called_by_its_name() {
+    expect(
+        "unheard-event",
+        r#"
+//// gauge.js
+var signals = require("gauge-signals").methods
+  , on = signals.on
+  , tell = signals.tell;
+module.exports = function (gauge) {
+  var kept = { on: on, tell: tell, level: 0 };
+  gauge.read = function () { kept.tell("read", kept.level); };
+  return kept;
+};
+"#,
+    );
+}
