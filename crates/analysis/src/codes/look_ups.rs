@@ -4,7 +4,7 @@ use yarrowgraph_ir::{BinaryOp, Body, Name, Node, NodeId, UnaryOp};
 
 use super::{Missing, tables};
 use crate::flow::Val;
-use crate::program::{Declared, MemberId, Site};
+use crate::program::{Declared, MemberId, Scope, Site, Ty};
 use crate::state::{self, is_statement};
 use crate::wire::Wiring;
 use crate::written;
@@ -70,7 +70,11 @@ fn look_up(wiring: &Wiring<'_>, read: Site, is_map: &Names<'_>) -> Option<LookUp
             let call = scope.parent(parent)?;
             let Node::Call { callee, args, .. } = body.node(call) else { return None };
             let text = program.unit_of(read.member).text(name);
-            if callee != parent || !(pack.elements.contains(text) || pack.out_lookups.contains(text)) {
+            // what is written out may have a method of that name: `Finder.find('.gate')`
+            if callee != parent
+                || matches!(wiring.flow.type_of_node(read.member, callee), Ty::Function(_))
+                || !(pack.elements.contains(text) || pack.out_lookups.contains(text))
+            {
                 return None;
             }
             let [key, rest @ ..] = body.list(args) else { return None };
@@ -206,6 +210,19 @@ fn missing(wiring: &Wiring<'_>, member: MemberId, node: NodeId) -> Missing {
     Missing::Nothing
 }
 
+/// Whether an expression decides, alone or with others, which way a statement goes.
+fn is_in_condition(body: &Body, scope: &Scope, node: NodeId) -> bool {
+    let mut inner = node;
+    scope.ancestors(node).find_map(|around| match body.node(around) {
+        Node::Binary { .. } | Node::Unary { .. } => {
+            inner = around;
+            None
+        }
+        Node::If { cond, .. } | Node::Conditional { cond, .. } => Some(cond == inner),
+        _ => Some(false),
+    }) == Some(true)
+}
+
 /// What a statement that tests whether something was found (`negative`: whether it was not) does where it was not.
 fn tested(wiring: &Wiring<'_>, member: MemberId, test: NodeId, negative: bool) -> Missing {
     let Some(body) = wiring.program().body(member) else { return Missing::Serves };
@@ -255,6 +272,7 @@ fn of_local(wiring: &Wiring<'_>, member: MemberId, local: NodeId, name: Name) ->
                 let Some(test) = scope.parent(parent) else { continue };
                 return match body.node(test) {
                     Node::If { .. } => tested(wiring, member, test, negative),
+                    Node::Binary { .. } if is_in_condition(body, scope, test) => Missing::Serves,
                     Node::Conditional { then, other, .. } => branch(wiring, member, Some(if negative { then } else { other })),
                     _ => Missing::Nothing,
                 };
@@ -262,6 +280,8 @@ fn of_local(wiring: &Wiring<'_>, member: MemberId, local: NodeId, name: Name) ->
             Node::Binary { op: BinaryOp::Coalesce | BinaryOp::Or, left, right } if left == node => {
                 return if tables::gives_nothing(wiring, member, right) { Missing::Nothing } else { Missing::Serves };
             }
+            // where there is none it is as if it had said no: `if (change && change(gate)) return;`
+            Node::Binary { op: BinaryOp::And, .. } if is_in_condition(body, scope, parent) => return Missing::Serves,
             Node::Call { callee, optional, .. } if callee == node => {
                 worst = Some(if optional { Missing::Nothing } else { Missing::Unchecked });
             }

@@ -97,7 +97,11 @@ pub(super) fn judge(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> Opti
         Lifetime::Outer => Level::Warning,
         _ => return None,
     };
-    if is_platform_owned(wiring, channel, effect) || bound_by_base(wiring, effect, ty) || released::awaits_answer(wiring, effect) {
+    if ends_subject_itself(wiring, effect, handler)
+        || is_platform_owned(wiring, channel, effect)
+        || bound_by_base(wiring, effect, ty)
+        || released::awaits_answer(wiring, effect)
+    {
         return None;
     }
     let teardown = teardown::teardown_of(wiring, ty, Some(effect.site.member));
@@ -268,6 +272,25 @@ fn gets_off(wiring: &Wiring<'_>, channel: &Channel, join: &Effect, teardown: Mem
     let taken_off = |e: &Effect| e.act == Act::Leave && release::same_handler(&wiring.flow, join, e) == Same::Yes;
     let own = program.ty(class).members.iter().flat_map(|m| wiring.effects_in(*m));
     !tells_the_end && gets_off_here && !own.into_iter().any(taken_off)
+}
+
+/// Whether a handler ends what tells it: `process.on('SIGINT', () => process.exit())`.
+fn ends_subject_itself(wiring: &Wiring<'_>, effect: &Effect, handler: &Val) -> bool {
+    let (program, flow) = (wiring.program(), &wiring.flow);
+    let (member, root) = match flow.function_of(handler) {
+        Some(Val::Lambda(member, f)) => (member, flow.lambda(member, f).and_then(|l| l.body)),
+        Some(Val::Method(member, _)) => (member, program.body(member).and_then(|b| b.root)),
+        _ => return false,
+    };
+    let (Some(root), Some(body)) = (root, program.body(member)) else { return false };
+    let last = &program.kit_of(member).pack.last_events;
+    program.scope(member).within(root).any(|n| {
+        let Node::Call { callee, .. } = body.node(n) else { return false };
+        let Node::Member { object, name, .. } = body.node(callee) else { return false };
+        matches!(effect.holder.subject, Val::Global(_))
+            && last.contains(program.unit_of(member).text(name))
+            && flow.eval_in(member, object) == effect.holder.subject
+    })
 }
 
 fn is_fresh_listener(handler: &Val) -> bool {

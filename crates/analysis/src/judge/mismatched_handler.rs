@@ -356,7 +356,7 @@ fn judge_given(
     let mut drafts = Vec::new();
     for ((site, arg), has) in given.iter().zip(&methods) {
         let Some(has) = has else { continue };
-        if !is_unchecked(wiring, site.member, *arg, constructor, index) {
+        if is_data(wiring, *site, *arg) || !is_unchecked(wiring, site.member, *arg, constructor, index) {
             continue;
         }
         for (name, call) in called {
@@ -379,6 +379,17 @@ fn judge_given(
         }
     }
     drafts
+}
+
+/// Whether an argument is an object that is written out and has no function: data stands in for nobody.
+fn is_data(wiring: &Wiring<'_>, call: Site, arg: NodeId) -> bool {
+    let Some(body) = wiring.program().body(call.member) else { return false };
+    let Node::Object(parts) = body.node(body.uncast(arg)) else { return false };
+    let is_plain = |part: &NodeId| match body.node(*part) {
+        Node::Entry { value, .. } => !wiring.flow.eval_in(call.member, value).is_function(),
+        _ => false,
+    };
+    parts.len > 0 && body.list(parts).iter().all(is_plain)
 }
 
 /// Whether a test chooses what is stored: `if (parent instanceof Desk) this.desk = parent; else this.desk = parent.desk;`

@@ -65,8 +65,9 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
             continue;
         }
         let setters: BTreeSet<MemberId> = machine.transitions.iter().filter(|t| t.from.is_none()).map(|t| t.root).collect();
+        let is_function = matches!(machine.domain.encoding, Encoding::Functions);
         // it comes to be in one from being in none
-        if setters.is_empty() && is_asked_for_none(wiring, field) {
+        if setters.is_empty() && (is_asked_for_none(wiring, field) || is_function && is_handed_in(wiring, field)) {
             continue;
         }
         let setter = setters.iter().next().map(|m| short(&program.member_id(*m)));

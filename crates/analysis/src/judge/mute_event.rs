@@ -70,12 +70,15 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel) -> Option<Draft> {
                 _ => None,
             });
             // of an element of a page the platform and plug-ins tell whatever is one plain word
-            let of_page = matches!(&channel.key, ChannelKey::Bus(bus, _) if Element::of(bus).is_some());
+            let of_page = matches!(&channel.key, ChannelKey::Bus(bus, _) if Element::of(bus).is_some())
+                || joins.iter().any(|e| is_of_platform(wiring, e));
             // nor is it a command that nobody makes
             if unissued_command::is_of_unsent(wiring, channel) {
                 return None;
             }
-            if joins.iter().any(|e| is_of_library(wiring, e)) {
+            if joins.iter().any(|e| is_of_library(wiring, e) || wiring.is_open && is_of_platform(wiring, e))
+                || declared.is_some_and(|m| wiring.is_borrowed(m))
+            {
                 return None;
             }
             if wiring.is_done_to_unknown(channel, Act::Raise) || of_page && topic.chars().all(char::is_alphanumeric) {
@@ -280,6 +283,11 @@ enum RaisedTopics {
     Computed,
     /// Others only.
     Others,
+}
+
+/// Whether what is subscribed to is an object that the platform has one of, by which scripts of other trees tell as well.
+fn is_of_platform(wiring: &Wiring<'_>, join: &Effect) -> bool {
+    wiring.program().kit_of(join.site.member).traits.file_modules && matches!(join.holder.subject, Val::Global(_))
 }
 
 /// Whether a topic is written out where the class of what is subscribed to is a library's, or an heir of one, that has something to tell

@@ -198,12 +198,16 @@ fn goes_forward(body: &Body, head: &[NodeId]) -> bool {
     head.first().is_some_and(starts_at_zero)
 }
 
-/// Whether who leaves makes the others move up: an entry that is emptied where it is does not.
-fn shifts(wiring: &Wiring<'_>, leave: &Effect) -> bool {
+/// Whether who leaves makes the others move up in a walk: an entry that is emptied where it is does not, nor does another list that is
+/// put in the place of one whose elements are walked.
+fn shifts(wiring: &Wiring<'_>, m: MemberId, leave: &Effect, walk: &Node) -> bool {
     let at = leave.innermost();
+    let is_by_elements = !wiring.program().kit_of(at.member).traits.references_dangle && !matches!(walk, Node::Loop { .. });
     let Some(body) = wiring.program().body(at.member) else { return true };
     match body.node(at.node) {
-        Node::Assign { target, .. } => !matches!(body.node(target), Node::Index { .. }),
+        Node::Assign { target, .. } => {
+            !(matches!(body.node(target), Node::Index { .. }) || is_by_elements && is_list(wiring, m, at.member, body, target))
+        }
         Node::Unary { op: UnaryOp::Delete, .. } => false,
         _ => true,
     }
@@ -216,7 +220,7 @@ fn in_the_loop(wiring: &Wiring<'_>, m: MemberId, raise: &Effect, turn: NodeId) -
     let (Some(body), scope) = (program.body(member), program.scope(member)) else { return Vec::new() };
     let changes = wiring.effects_on(m).filter(|e| {
         matches!(e.act, Act::Leave | Act::LeaveAll)
-            && shifts(wiring, e)
+            && shifts(wiring, m, e, &body.node(turn))
             && e.site.member == member
             && e.site.node != turn
             && scope.is_within(e.site.node, turn)
@@ -290,7 +294,9 @@ fn by_handlers(wiring: &Wiring<'_>, m: MemberId) -> Vec<Draft> {
     let Some(walk) = walks().find(|e| is_live(e) && is_only_live(e)) else { return Vec::new() };
     let messages: BTreeSet<_> = walks().filter(|e| is_only_live(e)).filter_map(|e| e.message).collect();
     let mut drafts = Vec::new();
-    for leave in of_list().filter(|e| e.act == Act::Leave && shifts(wiring, e)) {
+    let loops = |turn: NodeId| program.body(walk.site.member).map(|b| b.node(turn));
+    let turn = live_walk(wiring, m, walk).and_then(loops).unwrap_or(Node::Null);
+    for leave in of_list().filter(|e| e.act == Act::Leave && shifts(wiring, m, e, &turn)) {
         let Some(body) = program.body(leave.site.member) else { continue };
         let scope = program.scope(leave.site.member);
         let function = scope.function_around(body, leave.site.node);

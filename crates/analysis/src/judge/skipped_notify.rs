@@ -16,7 +16,7 @@ use crate::flow::Val;
 use crate::program::{MemberId, Site, TypeId};
 use crate::state::{self, How};
 use crate::wire::Wiring;
-use crate::wire::channels::ChannelKey;
+use crate::wire::channels::{ChannelKey, Topic};
 
 /// So many other mutators announce where a silent one is a slip; one is enough where the channel is named for the field.
 const PEERS: usize = 2;
@@ -87,7 +87,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     }
     let mut drafts = Vec::new();
     for (class, fields) in fields {
-        let channels = wiring.channels_of(class).into_iter().filter(|c| !answers(wiring, *c)).collect();
+        let channels = wiring.channels_of(class).into_iter().filter(|c| !answers(wiring, *c) && !comes_once(wiring, *c)).collect();
         let records = records.remove(&class).unwrap_or_default();
         let mut subject = Subject {
             wiring,
@@ -125,6 +125,17 @@ fn answers(wiring: &Wiring<'_>, channel: usize) -> bool {
     let channel = &wiring.channels[channel];
     let is_used = |r: &usize| !state::is_statement(wiring.program(), wiring.effects[*r].innermost());
     channel.kind == ChannelKind::Slot && channel.raises.iter().any(is_used)
+}
+
+/// Whether a topic tells that a stream of the platform is over, not of a change.
+fn comes_once(wiring: &Wiring<'_>, channel: usize) -> bool {
+    let (ChannelKey::Bus(_, Topic::Named(topic)) | ChannelKey::Own(_, Some(Topic::Named(topic)))) = &wiring.channels[channel].key else {
+        return false;
+    };
+    wiring.channels[channel].raises.iter().any(|r| {
+        let raise = &wiring.effects[*r];
+        wiring.program().kit_of(raise.site.member).pack.once_topics.contains(topic)
+    })
 }
 
 /// Whether what a type has as static is the state of one object: a module's, that of a class without instances, or what is written out.

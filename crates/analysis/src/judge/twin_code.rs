@@ -33,7 +33,10 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     for table in wiring.codes().iter().filter(|t| !wiring.in_test(t.site.member)) {
         let id = program.member_id(table.member());
         for (at, later) in table.entries.iter().enumerate() {
-            let Some(first) = table.entries[..at].iter().find(|e| same(flow, e.code, later.code) && !e.guarded && !later.guarded) else {
+            let Some(first) = table.entries[..at]
+                .iter()
+                .find(|e| same(flow, e.code, later.code) && !e.code.is_empty_text(program) && !e.guarded && !later.guarded)
+            else {
                 continue;
             };
             // what a statement puts in the place of another is put there later on purpose

@@ -2,7 +2,7 @@
 
 mod filled;
 
-use yarrowgraph_ir::{MemberKind, Visibility};
+use yarrowgraph_ir::{MemberKind, Node, UnaryOp, Visibility};
 use yarrowgraph_model::{Certainty, ChannelKind, Level};
 
 pub(super) use filled::is_of_operations;
@@ -96,6 +96,9 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> Option<Draf
     {
         return None;
     }
+    if is_asserted(wiring, effect) {
+        return None;
+    }
     // the value was handed on: whoever calls it was told that it is there
     if !effect.inner.is_empty() {
         return None;
@@ -124,6 +127,13 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> Option<Draf
         parties: vec![channel.id.clone(), program.member_id(effect.site.member)],
         edit: edits::guard_raise(wiring, effect),
     })
+}
+
+/// Whether the code says of an object in a slot that it is there, where one of its methods is called: `this.board!.show(3)`.
+fn is_asserted(wiring: &Wiring<'_>, raise: &Effect) -> bool {
+    let Some(body) = wiring.program().body(raise.site.member) else { return false };
+    let Node::Call { callee, .. } = body.node(raise.site.node) else { return false };
+    matches!(body.node(callee), Node::Member { object, .. } if matches!(body.node(object), Node::Unary { op: UnaryOp::NonNull, .. }))
 }
 
 /// Whether what is told is an object in a slot, of which no code, or hardly any, asks whether it is there.

@@ -181,6 +181,11 @@ fn is_heard(wiring: &Wiring<'_>, channel: &Channel) -> bool {
     if channel.raises.iter().any(|r| is_type_heard(wiring, &wiring.effects[*r])) {
         return true;
     }
+    // which topic somebody is on cannot be told
+    let is_borrowed = |j: &usize| matches!(wiring.effects[*j].holder.key, Some(Val::Static(m)) if wiring.is_borrowed(m));
+    if wiring.of_holder(channel).any(|c| c.joins.iter().any(is_borrowed)) {
+        return true;
+    }
     let through_interface = match channel.key {
         ChannelKey::Own(m, None) => wiring.stand_ins(m),
         _ => Vec::new(),

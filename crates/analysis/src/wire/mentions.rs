@@ -173,6 +173,12 @@ impl Wiring<'_> {
         matches!(self.flow.type_of_node(call.member, object), Ty::Array(_))
     }
 
+    /// Whether a constant that stands for a topic is a part of what is not seen: which text that is nobody can say.
+    pub fn is_borrowed(&self, constant: MemberId) -> bool {
+        let definitions = self.flow.definitions(constant);
+        definitions.iter().any(|d| matches!(self.flow.eval(*d), Val::Outside(..) | Val::Element(..)))
+    }
+
     /// The subscriptions to topics of the same name on other objects.
     pub fn joins_alike(&self, channel: &Channel) -> Vec<usize> {
         let Some(name) = topic(channel) else { return Vec::new() };

@@ -80,7 +80,8 @@ pub(super) fn passed_on(flow: &Flow<'_>, effects: Vec<Effect>) -> Vec<Effect> {
     })
 }
 
-/// Topics that are several in one text (`'rise fall'`), where one of them is a topic by itself.
+/// Topics that are several in one text (`'rise fall'`), where one of them is a topic by itself. What is told and heard as a whole is one
+/// (`'suite end'`).
 pub(super) fn split(flow: &Flow<'_>, effects: Vec<Effect>) -> Vec<Effect> {
     let program = flow.program;
     let text = |e: &Effect| match e.holder.key {
@@ -88,8 +89,12 @@ pub(super) fn split(flow: &Flow<'_>, effects: Vec<Effect>) -> Vec<Effect> {
         _ => None,
     };
     let known: FxHashSet<&str> = effects.iter().filter_map(text).filter(|t| !t.contains(' ')).collect();
+    let whole =
+        |act: Act| -> FxHashSet<&str> { effects.iter().filter(|e| e.act == act).filter_map(text).filter(|t| t.contains(' ')).collect() };
+    let (heard, told) = (whole(Act::Join), whole(Act::Raise));
     let several = |e: &Effect| {
-        let words: Vec<&str> = text(e).filter(|t| t.contains(' ')).map(|t| t.split_whitespace().collect())?;
+        let words: Vec<&str> =
+            text(e).filter(|t| t.contains(' ') && !(heard.contains(t) && told.contains(t))).map(|t| t.split_whitespace().collect())?;
         let symbols: Option<Vec<_>> = words.iter().map(|w| program.symbols.get(w)).collect();
         symbols.filter(|_| words.iter().any(|w| known.contains(w)))
     };

@@ -5,7 +5,7 @@ use yarrowgraph_ir::{AssignOp, MemberKind, Node, NodeId, UnaryOp};
 use super::teardown::takes_one_off;
 use crate::flow::Val;
 use crate::judge::futile_unsubscribe::{other_topic, put_on_wrapped};
-use crate::program::{MemberId, Site, TypeId};
+use crate::program::{MemberId, Site, Ty, TypeId};
 use crate::wire::Wiring;
 use crate::wire::channels::Channel;
 use crate::wire::effect::{Act, Effect};
@@ -26,6 +26,9 @@ pub(super) fn is_released(wiring: &Wiring<'_>, channel: &Channel, join: usize, r
         return true;
     }
     if subscriber.is_some_and(|s| is_taken_off_what_was_there(wiring, effect, s)) {
+        return true;
+    }
+    if subscriber.is_some_and(|s| takes_itself_off_unknown(wiring, effect, s)) {
         return true;
     }
     if is_taken_off_unseen(wiring, effect) || is_kept_in_scope(wiring, effect.site) || is_emptied_when_told(wiring, channel) {
@@ -231,6 +234,22 @@ fn is_kept_in_scope(wiring: &Wiring<'_>, join: Site) -> bool {
         })
     };
     ty.own().is_some_and(releases_itself) || program.type_name(&ty).is_some_and(|name| program.kit_of(m).pack.scoped_handles.contains(name))
+}
+
+/// Whether the subscriber hands itself to a method whose name undoes the subscription, of an object of which nothing is known.
+fn takes_itself_off_unknown(wiring: &Wiring<'_>, join: &Effect, subscriber: TypeId) -> bool {
+    let (program, flow) = (wiring.program(), &wiring.flow);
+    let Some(body) = program.body(join.site.member) else { return false };
+    let Node::Call { callee, .. } = body.node(join.site.node) else { return false };
+    let Node::Member { name, .. } = body.node(callee) else { return false };
+    let opposites = pairs::opposites(program, program.unit_of(join.site.member).text(name));
+    opposites.into_iter().flat_map(|name| program.index.calls(name)).any(|call| {
+        let Some(body) = program.body(call.member).filter(|_| program.member(call.member).owner == subscriber) else { return false };
+        let Node::Call { callee, args, .. } = body.node(call.node) else { return false };
+        let hands_itself = body.list(args).iter().any(|a| matches!(flow.eval_in(call.member, *a), Val::This(_)));
+        let Node::Member { object, .. } = body.node(callee) else { return false };
+        hands_itself && flow.callee(*call).is_none() && flow.type_of_node(call.member, object) == Ty::Unknown
+    })
 }
 
 /// Whether code of the same class hands the same handler to a method whose name undoes the

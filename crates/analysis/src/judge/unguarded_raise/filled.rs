@@ -115,7 +115,10 @@ pub(super) fn is_emptied_with_another(wiring: &Wiring<'_>, m: MemberId, raise: &
     let member = raise.site.member;
     let named: Vec<MemberId> = asked_before(wiring, raise).into_iter().filter(|other| *other != m).collect();
     // an heir of the same base that is another kind of thing has its own way
-    let is_of_raiser = |d: &&Site| program.are_kin(program.member(d.member).owner, program.member(member).owner);
+    let is_of_raiser = |d: &&Site| {
+        let writer = program.member(d.member).owner;
+        program.ty(writer).is_module || program.are_kin(writer, program.member(member).owner)
+    };
     let by = |field: MemberId, empties: bool| -> BTreeSet<MemberId> {
         let later = flow.definitions(field).iter().filter(|d| d.member != field).filter(is_of_raiser);
         let later = later.filter(|d| program.member(d.member).kind != MemberKind::Constructor || !empties);
@@ -129,7 +132,7 @@ pub(super) fn is_emptied_with_another(wiring: &Wiring<'_>, m: MemberId, raise: &
         })
 }
 
-/// The own fields that a test before a raise, or around it, names.
+/// The fields that a test before a raise, or around it, names: those of the own object, and of the one that the slot belongs to.
 fn asked_before(wiring: &Wiring<'_>, raise: &Effect) -> Vec<MemberId> {
     let (flow, program) = (&wiring.flow, wiring.program());
     let member = raise.site.member;
@@ -149,7 +152,10 @@ fn asked_before(wiring: &Wiring<'_>, raise: &Effect) -> Vec<MemberId> {
                 Some(asked) if matches!(asked.receiver, Some(Val::This(_))) => own_fields(wiring, asked.member, None),
                 _ => Vec::new(),
             },
-            _ => own_fields(wiring, member, Some(n)),
+            _ => match flow.eval_in(member, n) {
+                Val::Member(of, field) if *of == raise.holder.subject => vec![field],
+                value => value.own_field().into_iter().collect(),
+            },
         })
         .collect()
 }
