@@ -183,8 +183,18 @@ fn passed(wiring: &Wiring<'_>, channel: &Channel, raise: &Effect) -> Option<usiz
             Some(args.len())
         }
         Event::Bus | Event::Outside(_) => args.len().checked_sub(1),
+        Event::Own(m) if is_made_for_sender(wiring, m) => None,
         _ => Some(args.len()),
     }
+}
+
+/// Whether what a field holds is made with the object itself, which a library's signal may then tell of first: `new Signal(this)`.
+fn is_made_for_sender(wiring: &Wiring<'_>, m: MemberId) -> bool {
+    wiring.flow.definitions(m).iter().any(|d| {
+        let Some(body) = wiring.program().body(d.member) else { return false };
+        let is_outside = matches!(wiring.flow.type_of_node(d.member, d.node), Ty::Outside(..));
+        matches!(body.node(d.node), Node::New { args, .. } if is_outside && body.list(args).iter().any(|a| body.node(*a) == Node::This))
+    })
 }
 
 /// How many arguments a function uses that nothing stands in for; none where it takes any number.

@@ -3,7 +3,7 @@
 use yarrowgraph_ir::{AssignOp, MemberKind, Node, NodeId, UnaryOp};
 
 use super::teardown::takes_one_off;
-use crate::flow::Val;
+use crate::flow::{Val, object_of};
 use crate::judge::futile_unsubscribe::{other_topic, put_on_wrapped};
 use crate::program::{MemberId, Site, Ty, TypeId};
 use crate::wire::Wiring;
@@ -28,7 +28,7 @@ pub(super) fn is_released(wiring: &Wiring<'_>, channel: &Channel, join: usize, r
     if subscriber.is_some_and(|s| is_taken_off_what_was_there(wiring, effect, s)) {
         return true;
     }
-    if subscriber.is_some_and(|s| takes_itself_off_unknown(wiring, effect, s)) {
+    if is_taken_off_by_name(wiring, effect) || subscriber.is_some_and(|s| takes_itself_off_unknown(wiring, effect, s)) {
         return true;
     }
     if is_taken_off_unseen(wiring, effect) || is_kept_in_scope(wiring, effect.site) || is_emptied_when_told(wiring, channel) {
@@ -234,6 +234,30 @@ fn is_kept_in_scope(wiring: &Wiring<'_>, join: Site) -> bool {
         })
     };
     ty.own().is_some_and(releases_itself) || program.type_name(&ty).is_some_and(|name| program.kit_of(m).pack.scoped_handles.contains(name))
+}
+
+/// Whether its class takes the same handler off the same topic of what bears the same name, where of one of the two subjects it is not
+/// known what it is: `attach(editor) { editor.pane.on('drawn', this.show); }` and `detach() { this.editor.pane.off('drawn', this.show); }`.
+fn is_taken_off_by_name(wiring: &Wiring<'_>, join: &Effect) -> bool {
+    let (program, flow) = (wiring.program(), &wiring.flow);
+    let name_of = |e: &Effect| {
+        let body = program.body(e.site.member)?;
+        let object = object_of(body, e.site.node)?;
+        match body.node(object) {
+            Node::Name(name) | Node::Member { name, .. } => Some(program.sym_in(e.site.member, name)),
+            _ => None,
+        }
+    };
+    let is_unknown = |e: &Effect| flow.type_of(&e.holder.subject) == Ty::Unknown;
+    let class = program.member(join.site.member).owner;
+    let Some(name) = name_of(join).filter(|_| join.holder.key.is_some()) else { return false };
+    let leaves = program.ty(class).members.iter().flat_map(|m| wiring.effects_in(*m)).filter(|e| e.act == Act::Leave);
+    leaves.into_iter().any(|leave| {
+        leave.holder.key == join.holder.key
+            && (is_unknown(leave) || is_unknown(join))
+            && name_of(leave) == Some(name)
+            && release::same_handler(flow, join, leave) == Same::Yes
+    })
 }
 
 /// Whether the subscriber hands itself to a method whose name undoes the subscription, of an object of which nothing is known.

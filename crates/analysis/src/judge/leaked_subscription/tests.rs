@@ -687,3 +687,43 @@ const locks = new Locks();
 "#,
     );
 }
+
+#[test]
+fn what_is_taken_off_the_same_by_name_where_one_is_not_known() {
+    expect(
+        "leaked-subscription",
+        r#"
+//// desk.js
+const kept = require('quay-shelf');
+class Marks {
+  constructor() { this.show = this.show.bind(this); }
+  attach(board) {
+    kept.put(this, board);
+    board.pane.on('drawn', this.show);
+  }
+  detach() {
+    const board = kept.take(this);
+    board.pane.off('drawn', this.show);
+  }
+  show(n) { this.shown = n; }
+}
+class Desk {
+  constructor() { this.board = null; }
+  get marks() {
+    const marks = new Marks();
+    marks.attach(this.board);
+    return marks;
+  }
+}
+class Board {
+  constructor(pane) {
+    /** @type {Pane} */
+    this.pane = pane;
+  }
+  /** @param {Desk} desk */
+  open(desk) { if (desk) desk.board = this; }
+}
+module.exports = { Board, Desk };
+"#,
+    );
+}
