@@ -72,8 +72,8 @@ fn look_up(wiring: &Wiring<'_>, read: Site, is_map: &Names<'_>) -> Option<LookUp
             let text = program.unit_of(read.member).text(name);
             // what is written out may have a method of that name: `Finder.find('.gate')`
             if callee != parent
-                || matches!(wiring.flow.type_of_node(read.member, callee), Ty::Function(_))
                 || !(pack.elements.contains(text) || pack.out_lookups.contains(text))
+                || matches!(wiring.flow.type_of_node(read.member, callee), Ty::Function(_))
             {
                 return None;
             }

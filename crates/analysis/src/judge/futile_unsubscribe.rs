@@ -281,7 +281,7 @@ pub(super) fn other_topic<'w>(wiring: &'w Wiring<'_>, channel: &Channel, effect:
 
 fn by_handler<'w>(wiring: &'w Wiring<'_>, channel: &Channel, effect: &Effect) -> Option<(&'w Channel, &'w Effect)> {
     let is_function = matches!(effect.handler, Some(Val::Method(..) | Val::Lambda(..) | Val::Member(..) | Val::Local(_)));
-    if !channel.key.has_named_topic() || !is_function {
+    if channel.key.named_topic().is_none() || !is_function {
         return None;
     }
     let here = |e: &usize| release::same_handler(&wiring.flow, &wiring.effects[*e], effect);
@@ -289,7 +289,7 @@ fn by_handler<'w>(wiring: &'w Wiring<'_>, channel: &Channel, effect: &Effect) ->
         return None;
     }
     let owner = wiring.program().member(effect.site.member).owner;
-    let beside = wiring.of_holder(channel).filter(|c| c.key != channel.key && c.key.has_named_topic());
+    let beside = wiring.of_holder(channel).filter(|c| c.key != channel.key && c.key.named_topic().is_some());
     let mut found = beside.flat_map(|c| c.joins.iter().filter(|j| here(j) == Same::Yes).map(move |j| (c, j)));
     let (other, join) = found.next()?;
     let join_effect = &wiring.effects[*join];

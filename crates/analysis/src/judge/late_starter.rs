@@ -8,6 +8,7 @@ use yarrowgraph_model::{Certainty, Keeps, Level};
 use super::{Draft, Page, Rule, related, short};
 use crate::flow::Val;
 use crate::program::{MemberId, Site, TypeId};
+use crate::state;
 use crate::wire::Wiring;
 use crate::wire::channels::Channel;
 use crate::wire::effect::Effect;
@@ -96,11 +97,8 @@ fn keeps_what_it_hears(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> b
     let program = wiring.program();
     let Some(Site { member, node: root }) = wiring.code_told(channel, join) else { return false };
     let Some(body) = program.body(member) else { return false };
-    body.ids().any(|n| match body.node(n) {
-        Node::Assign { target, .. } => {
-            program.scope(member).is_within(n, root)
-                && matches!(wiring.flow.eval_in(member, target), Val::Member(of, _) if matches!(*of, Val::This(_)))
-        }
+    state::any_within(body, root, &|n| match body.node(n) {
+        Node::Assign { target, .. } => matches!(wiring.flow.eval_in(member, target), Val::Member(of, _) if matches!(*of, Val::This(_))),
         _ => false,
     })
 }

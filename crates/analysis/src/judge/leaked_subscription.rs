@@ -14,7 +14,8 @@ use yarrowgraph_model::{Certainty, ChannelKind, Level, Lifetime};
 use super::futile_unsubscribe::empty_keeper;
 use super::{Draft, Page, Rule, edits, related, short};
 use crate::flow::Val;
-use crate::program::{MemberId, TypeId};
+use crate::program::{MemberId, Site, TypeId};
+use crate::state;
 use crate::wire::Wiring;
 use crate::wire::channels::{Channel, ChannelKey, Topic};
 use crate::wire::component;
@@ -262,7 +263,7 @@ fn is_beside_what_is_ended(wiring: &Wiring<'_>, join: &Effect) -> bool {
 /// very handler off anything. Who hears that the subject ends needs not get off.
 fn gets_off(wiring: &Wiring<'_>, channel: &Channel, join: &Effect, teardown: MemberId) -> bool {
     let program = wiring.program();
-    let (ChannelKey::Bus(_, Topic::Named(topic)) | ChannelKey::Own(_, Some(Topic::Named(topic)))) = &channel.key else { return false };
+    let Some(topic) = channel.key.named_topic() else { return false };
     let tells_the_end = teardown::tells_an_end(&program.kit_of(join.site.member).pack, topic);
     let gets_off_here = wiring.of_holder(channel).filter(|c| !c.joins.is_empty()).flat_map(|c| &c.leaves).any(|l| {
         let site = wiring.effects[*l].site;
@@ -277,19 +278,14 @@ fn gets_off(wiring: &Wiring<'_>, channel: &Channel, join: &Effect, teardown: Mem
 /// Whether a handler ends what tells it: `process.on('SIGINT', () => process.exit())`.
 fn ends_subject_itself(wiring: &Wiring<'_>, effect: &Effect, handler: &Val) -> bool {
     let (program, flow) = (wiring.program(), &wiring.flow);
-    let (member, root) = match flow.function_of(handler) {
-        Some(Val::Lambda(member, f)) => (member, flow.lambda(member, f).and_then(|l| l.body)),
-        Some(Val::Method(member, _)) => (member, program.body(member).and_then(|b| b.root)),
-        _ => return false,
-    };
-    let (Some(root), Some(body)) = (root, program.body(member)) else { return false };
+    let is_global = matches!(effect.holder.subject, Val::Global(_));
+    let Some(Site { member, node: root }) = flow.code_of(handler).filter(|_| is_global) else { return false };
+    let Some(body) = program.body(member) else { return false };
     let last = &program.kit_of(member).pack.last_events;
-    program.scope(member).within(root).any(|n| {
+    state::any_within(body, root, &|n| {
         let Node::Call { callee, .. } = body.node(n) else { return false };
         let Node::Member { object, name, .. } = body.node(callee) else { return false };
-        matches!(effect.holder.subject, Val::Global(_))
-            && last.contains(program.unit_of(member).text(name))
-            && flow.eval_in(member, object) == effect.holder.subject
+        last.contains(program.unit_of(member).text(name)) && flow.eval_in(member, object) == effect.holder.subject
     })
 }
 

@@ -5,7 +5,7 @@ use yarrowgraph_model::{Certainty, ChannelKind, Level};
 
 use super::{Draft, Page, Rule, related, short, unissued_command};
 use crate::flow::Val;
-use crate::program::{MemberId, Scope, Site, Ty};
+use crate::program::{MemberId, Scope, Site, Sym, Ty};
 use crate::wire::channels::{Channel, ChannelKey, Topic};
 use crate::wire::effect::{Act, Effect};
 use crate::wire::holders::is_for_listeners;
@@ -70,13 +70,14 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel) -> Option<Draft> {
                 _ => None,
             });
             // of an element of a page the platform and plug-ins tell whatever is one plain word
-            let of_page = matches!(&channel.key, ChannelKey::Bus(bus, _) if Element::of(bus).is_some())
-                || joins.iter().any(|e| is_of_platform(wiring, e));
+            let of_platform = joins.iter().any(|e| is_of_platform(wiring, e));
+            let of_page = of_platform || matches!(&channel.key, ChannelKey::Bus(bus, _) if Element::of(bus).is_some());
             // nor is it a command that nobody makes
             if unissued_command::is_of_unsent(wiring, channel) {
                 return None;
             }
-            if joins.iter().any(|e| is_of_library(wiring, e) || wiring.is_open && is_of_platform(wiring, e))
+            if of_platform && wiring.is_open
+                || joins.iter().any(|e| is_of_library(wiring, e))
                 || declared.is_some_and(|m| wiring.is_borrowed(m))
             {
                 return None;
@@ -298,14 +299,11 @@ fn is_of_library(wiring: &Wiring<'_>, join: &Effect) -> bool {
         let Node::Call { args, .. } = body.node(join.site.node) else { return false };
         body.list(args).iter().any(|arg| matches!(body.node(*arg), Node::Str(_)))
     });
-    if !is_written_out {
-        return false;
-    }
     let plain = &program.kit_of(join.site.member).pack.plain_emitters;
-    let tells = |class: &crate::program::Sym| !plain.contains(program.text(*class));
-    if plain.is_empty() {
+    if plain.is_empty() || !is_written_out {
         return false;
     }
+    let tells = |class: &Sym| !plain.contains(program.text(*class));
     match wiring.flow.type_of(&join.holder.subject) {
         Ty::Outside(class, _) => tells(&class),
         Ty::Own(class, _) => program.outside_bases(class).iter().any(tells),

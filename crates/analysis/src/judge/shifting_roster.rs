@@ -199,10 +199,10 @@ fn goes_forward(body: &Body, head: &[NodeId]) -> bool {
 }
 
 /// Whether who leaves makes the others move up in a walk: an entry that is emptied where it is does not, nor does another list that is
-/// put in the place of one whose elements are walked.
-fn shifts(wiring: &Wiring<'_>, m: MemberId, leave: &Effect, walk: &Node) -> bool {
+/// put in the place of one that is not walked by places.
+fn shifts(wiring: &Wiring<'_>, m: MemberId, leave: &Effect, by_place: bool) -> bool {
     let at = leave.innermost();
-    let is_by_elements = !wiring.program().kit_of(at.member).traits.references_dangle && !matches!(walk, Node::Loop { .. });
+    let is_by_elements = !wiring.program().kit_of(at.member).traits.references_dangle && !by_place;
     let Some(body) = wiring.program().body(at.member) else { return true };
     match body.node(at.node) {
         Node::Assign { target, .. } => {
@@ -218,15 +218,15 @@ fn in_the_loop(wiring: &Wiring<'_>, m: MemberId, raise: &Effect, turn: NodeId) -
     let program = wiring.program();
     let member = raise.site.member;
     let (Some(body), scope) = (program.body(member), program.scope(member)) else { return Vec::new() };
+    let forward = matches!(body.node(turn), Node::Loop { .. });
     let changes = wiring.effects_on(m).filter(|e| {
         matches!(e.act, Act::Leave | Act::LeaveAll)
-            && shifts(wiring, m, e, &body.node(turn))
+            && shifts(wiring, m, e, forward)
             && e.site.member == member
             && e.site.node != turn
             && scope.is_within(e.site.node, turn)
             && (raise.holder.key.is_none() || e.holder.key == raise.holder.key)
     });
-    let forward = matches!(body.node(turn), Node::Loop { .. });
     changes
         .filter(|e| !ends_right_after(body, scope, e.site.node, turn) && !through_iterator(wiring, m, *e.inner.first().unwrap_or(&e.site)))
         .filter(|e| !forward || !steps_back(body, scope, e.site.node, turn))
@@ -263,7 +263,7 @@ fn steps_back(body: &Body, scope: &crate::program::Scope, change: NodeId, turn: 
     let is_choice = |n: &NodeId| matches!(body.node(*n), Node::If { .. } | Node::Switch { .. } | Node::Loop { .. } | Node::ForEach { .. });
     let around = scope.ancestors(change).take_while(|n| !is_choice(n)).filter(|n| matches!(body.node(*n), Node::Block(_)) || *n == inner);
     let Some(block) = around.last() else { return false };
-    scope.within(block).any(|n| {
+    any_within(body, block, &|n| {
         matches!(body.node(n), Node::Unary { op: UnaryOp::Step { .. }, .. })
             || matches!(body.node(n), Node::Assign { op: yarrowgraph_ir::AssignOp::Sub, .. })
     })
@@ -294,9 +294,9 @@ fn by_handlers(wiring: &Wiring<'_>, m: MemberId) -> Vec<Draft> {
     let Some(walk) = walks().find(|e| is_live(e) && is_only_live(e)) else { return Vec::new() };
     let messages: BTreeSet<_> = walks().filter(|e| is_only_live(e)).filter_map(|e| e.message).collect();
     let mut drafts = Vec::new();
-    let loops = |turn: NodeId| program.body(walk.site.member).map(|b| b.node(turn));
-    let turn = live_walk(wiring, m, walk).and_then(loops).unwrap_or(Node::Null);
-    for leave in of_list().filter(|e| e.act == Act::Leave && shifts(wiring, m, e, &turn)) {
+    let is_loop = |turn: NodeId| matches!(program.body(walk.site.member).map(|b| b.node(turn)), Some(Node::Loop { .. }));
+    let by_place = live_walk(wiring, m, walk).is_some_and(is_loop);
+    for leave in of_list().filter(|e| e.act == Act::Leave && shifts(wiring, m, e, by_place)) {
         let Some(body) = program.body(leave.site.member) else { continue };
         let scope = program.scope(leave.site.member);
         let function = scope.function_around(body, leave.site.node);

@@ -16,7 +16,7 @@ use crate::flow::Val;
 use crate::program::{MemberId, Site, TypeId};
 use crate::state::{self, How};
 use crate::wire::Wiring;
-use crate::wire::channels::{ChannelKey, Topic};
+use crate::wire::channels::ChannelKey;
 
 /// So many other mutators announce where a silent one is a slip; one is enough where the channel is named for the field.
 const PEERS: usize = 2;
@@ -129,13 +129,12 @@ fn answers(wiring: &Wiring<'_>, channel: usize) -> bool {
 
 /// Whether a topic tells that a stream of the platform is over, not of a change.
 fn comes_once(wiring: &Wiring<'_>, channel: usize) -> bool {
-    let (ChannelKey::Bus(_, Topic::Named(topic)) | ChannelKey::Own(_, Some(Topic::Named(topic)))) = &wiring.channels[channel].key else {
-        return false;
+    let channel = &wiring.channels[channel];
+    let is_once = |raise: &usize, topic| {
+        let member = wiring.effects[*raise].site.member;
+        wiring.program().kit_of(member).pack.once_topics.contains(topic)
     };
-    wiring.channels[channel].raises.iter().any(|r| {
-        let raise = &wiring.effects[*r];
-        wiring.program().kit_of(raise.site.member).pack.once_topics.contains(topic)
-    })
+    channel.key.named_topic().is_some_and(|topic| channel.raises.iter().any(|r| is_once(r, topic)))
 }
 
 /// Whether what a type has as static is the state of one object: a module's, that of a class without instances, or what is written out.

@@ -6,6 +6,7 @@ use yarrowgraph_model::{Certainty, Level};
 use super::{Draft, Page, Rule, related, short};
 use crate::flow::Val;
 use crate::program::{MemberId, Site};
+use crate::state;
 use crate::wire::Wiring;
 use crate::wire::channels::{Channel, ChannelKey, Topic};
 use crate::wire::effect::Act;
@@ -94,9 +95,8 @@ fn handed_on(wiring: &Wiring<'_>, told: Site) -> Option<Site> {
 fn hands_itself(wiring: &Wiring<'_>, member: MemberId, root: NodeId, handler: &Val) -> bool {
     let program = wiring.program();
     let Some(body) = program.body(member) else { return true };
-    let scope = program.scope(member);
     let own = wiring.flow.function_of(handler);
-    scope.within(root).any(|n| match body.node(n) {
+    state::any_within(body, root, &|n| match body.node(n) {
         Node::Call { args, .. } => body.list(args).iter().any(|a| {
             let value = wiring.flow.eval_in(member, *a);
             value == *handler
@@ -112,8 +112,7 @@ fn handles_release(wiring: &Wiring<'_>, member: MemberId, root: NodeId) -> bool 
     let program = wiring.program();
     let Some(body) = program.body(member) else { return true };
     let pack = &program.kit_of(member).pack;
-    let scope = program.scope(member);
-    scope.within(root).any(|n| match body.node(n) {
+    state::any_within(body, root, &|n| match body.node(n) {
         Node::Call { callee, .. } => match body.node(callee) {
             Node::Member { name, .. } | Node::Name(name) => pack.ends(program.unit_of(member).text(name)),
             _ => false,

@@ -261,7 +261,7 @@ fn may_hear(wiring: &Wiring<'_>, join: usize, channel: &Channel) -> bool {
     if is_callers(wiring, join) {
         return false;
     }
-    let (ChannelKey::Bus(_, Topic::Named(topic)) | ChannelKey::Own(_, Some(Topic::Named(topic)))) = &channel.key else { return true };
+    let Some(topic) = channel.key.named_topic() else { return true };
     !names_members(wiring, join) || is_named_after(wiring, topic)
 }
 

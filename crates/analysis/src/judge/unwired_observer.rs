@@ -12,7 +12,7 @@ use crate::command;
 use crate::flow::Val;
 use crate::program::{Declared, MemberId, Site, Sym, Ty, TypeId};
 use crate::wire::Wiring;
-use crate::wire::channels::{Channel, ChannelKey, Topic};
+use crate::wire::channels::{Channel, ChannelKey};
 use crate::wire::effect::{Act, Effect};
 
 pub(super) const RULE: Rule = Rule {
@@ -383,11 +383,11 @@ fn methods(wiring: &Wiring<'_>) -> Vec<Draft> {
     // what a handler of each channel is called, and what it is told
     let mut wanted: Vec<(String, usize, Vec<Ty>, &Channel)> = Vec::new();
     for channel in &wiring.channels {
-        let name = match &channel.key {
-            ChannelKey::Own(m, None) if matches!(channel.kind, ChannelKind::Event | ChannelKind::Delegate | ChannelKind::Signal) => {
+        let name = match (&channel.key, channel.key.named_topic()) {
+            (ChannelKey::Own(m, None), _) if matches!(channel.kind, ChannelKind::Event | ChannelKind::Delegate | ChannelKind::Signal) => {
                 program.text(program.member(*m).name).to_owned()
             }
-            ChannelKey::Bus(_, Topic::Named(topic)) | ChannelKey::Own(_, Some(Topic::Named(topic))) => topic.clone(),
+            (_, Some(topic)) => topic.to_owned(),
             _ => continue,
         };
         // the parameters of those that are attached

@@ -385,7 +385,7 @@ fn roots(
         let info = program.member(*m);
         let stores = flow.definitions(field).iter().any(|d| d.member == *m);
         let runs = matches!(info.kind, MemberKind::Method | MemberKind::Accessor(AccessorKind::Set));
-        if stores && runs && !family(info.owner) && !program.is_test(program.member(*m).unit) {
+        if stores && runs && !family(info.owner) && !program.in_test(*m) {
             roots.push(*m);
         }
     }

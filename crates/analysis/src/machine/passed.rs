@@ -8,6 +8,7 @@ use super::reach::Reach;
 use super::{Domain, Machine, walk};
 use crate::flow::{Flow, returned};
 use crate::program::{MemberId, Site};
+use crate::state::any_within;
 
 /// Statements that store a state, calls that hand one to a method which moves the machine, and answers that name one.
 pub(super) fn over(
@@ -77,7 +78,7 @@ fn answers(flow: &Flow<'_>, domain: &Domain, found: &walk::Found) -> Vec<Site> {
         let Some(body) = program.body(*member).filter(|_| come_to.iter().any(|site| site.member == *member)) else { continue };
         let scope = program.scope(*member);
         for node in returned(program, *member, None) {
-            let is_told = scope.within(node).any(|n| come_to.contains(&Site { member: *member, node: n }));
+            let is_told = any_within(body, node, &|n| come_to.contains(&Site { member: *member, node: n }));
             let is_answer = matches!(scope.parent(node).map(|p| body.node(p)), Some(Node::Return(_)));
             let is_constant = matches!(body.node(node), Node::Name(_) | Node::Member { .. });
             if is_answer && is_constant && !is_told && names_state(flow, domain, *member, node) {

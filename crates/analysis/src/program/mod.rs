@@ -314,6 +314,11 @@ impl Program {
         self.decl(m).ty.is_some_and(|ty| !self.is_by_value(m, ty))
     }
 
+    /// Whether a member is part of a test.
+    pub fn in_test(&self, member: MemberId) -> bool {
+        self.is_test(self.member(member).unit)
+    }
+
     /// Whether a file is part of a test.
     pub fn is_test(&self, unit: UnitId) -> bool {
         self.tests.get(unit.0 as usize).copied().unwrap_or(false)

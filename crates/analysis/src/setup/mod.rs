@@ -368,7 +368,7 @@ fn constants_of_links(flow: &Flow<'_>, links: &Links) -> Vec<MemberId> {
     (0..program.members.len())
         .map(|index| MemberId(index as u32))
         .filter(|m| program.member(*m).is_static && matches!(program.member(*m).kind, MemberKind::Field | MemberKind::Initializer))
-        .filter(|m| !program.is_test(program.member(*m).unit) && makes_link(*m))
+        .filter(|m| !program.in_test(*m) && makes_link(*m))
         .collect()
 }
 

@@ -36,9 +36,12 @@ impl ChannelKey {
         }
     }
 
-    /// Whether it has a topic that is known by name.
-    pub(crate) fn has_named_topic(&self) -> bool {
-        matches!(self, ChannelKey::Bus(_, Topic::Named(_)) | ChannelKey::Own(_, Some(Topic::Named(_))))
+    /// The topic, where it is known by name.
+    pub(crate) fn named_topic(&self) -> Option<&str> {
+        match self {
+            ChannelKey::Bus(_, Topic::Named(topic)) | ChannelKey::Own(_, Some(Topic::Named(topic))) => Some(topic),
+            _ => None,
+        }
     }
 }
 

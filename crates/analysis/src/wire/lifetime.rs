@@ -334,9 +334,9 @@ impl Lives<'_, '_> {
 
     fn of_handed(&self, m: MemberId, index: u16, part: Option<Sym>, budget: u32) -> Judged {
         let program = self.flow.program;
-        let in_test = |m: MemberId| program.is_test(program.member(m).unit);
         // what tests hand over says nothing of the program
-        let callers: Vec<_> = self.flow.callers((m, None)).iter().filter(|(call, _)| in_test(m) || !in_test(call.member)).collect();
+        let counts = |call: &Site| program.in_test(m) || !program.in_test(call.member);
+        let callers: Vec<_> = self.flow.callers((m, None)).iter().filter(|(call, _)| counts(call)).collect();
         if callers.is_empty() {
             return Judged { lifetime: Lifetime::Outer, shown: false };
         }

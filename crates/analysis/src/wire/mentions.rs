@@ -8,7 +8,7 @@ use rustc_hash::{FxHashMap, FxHashSet};
 use yarrowgraph_ir::{MemberKind, Node, NodeId};
 
 use super::Wiring;
-use super::channels::{Channel, ChannelKey, Topic};
+use super::channels::Channel;
 use super::effect::Act;
 use crate::flow::{Flow, Val};
 use crate::program::{MemberId, Site, Sym, Ty};
@@ -25,7 +25,8 @@ pub(super) struct Mentions {
 impl Mentions {
     fn of(wiring: &Wiring<'_>) -> Self {
         let program = wiring.program();
-        let topics: FxHashSet<Sym> = wiring.channels.iter().filter_map(topic).filter_map(|t| program.symbols.get(t)).collect();
+        let topics: FxHashSet<Sym> =
+            wiring.channels.iter().filter_map(|c| c.key.named_topic()).filter_map(|t| program.symbols.get(t)).collect();
         let of_member = |index: usize| {
             let member = MemberId(index as u32);
             let mut found = Vec::new();
@@ -100,7 +101,7 @@ fn is_asked_by_entry(flow: &Flow<'_>, constant: MemberId) -> bool {
 impl Wiring<'_> {
     /// Whether the name of a channel's topic stands where something may be done to it that is not understood.
     pub fn is_mentioned(&self, channel: &Channel) -> bool {
-        let Some(text) = topic(channel).and_then(|t| self.program().symbols.get(t)) else { return false };
+        let Some(text) = channel.key.named_topic().and_then(|t| self.program().symbols.get(t)) else { return false };
         let mentions = self.mentions.get_or_init(|| Mentions::of(self));
         let mut effects = channel.joins.iter().chain(&channel.leaves).chain(&channel.raises);
         let from_table = effects.any(|e| self.effects[*e].by_row);
@@ -181,24 +182,17 @@ impl Wiring<'_> {
 
     /// The subscriptions to topics of the same name on other objects.
     pub fn joins_alike(&self, channel: &Channel) -> Vec<usize> {
-        let Some(name) = topic(channel) else { return Vec::new() };
-        let alike = self.channels.iter().filter(|c| c.key != channel.key && topic(c) == Some(name));
+        let Some(name) = channel.key.named_topic() else { return Vec::new() };
+        let alike = self.channels.iter().filter(|c| c.key != channel.key && c.key.named_topic() == Some(name));
         alike.flat_map(|c| c.joins.iter().copied()).collect()
     }
 
     /// Whether the same is done to a topic of the same name on an object of which nothing is known: it may be the
     /// one that a channel belongs to.
     pub fn is_done_to_unknown(&self, channel: &Channel, act: Act) -> bool {
-        let Some(name) = topic(channel) else { return false };
-        let alike = self.channels.iter().filter(|c| c.key != channel.key && topic(c) == Some(name));
+        let Some(name) = channel.key.named_topic() else { return false };
+        let alike = self.channels.iter().filter(|c| c.key != channel.key && c.key.named_topic() == Some(name));
         let effects = alike.flat_map(|c| if act == Act::Join { &c.joins } else { &c.raises });
         effects.map(|e| &self.effects[*e]).any(|e| self.flow.type_of(&e.holder.subject) == Ty::Unknown)
-    }
-}
-
-fn topic(channel: &Channel) -> Option<&str> {
-    match &channel.key {
-        ChannelKey::Own(_, Some(Topic::Named(topic))) | ChannelKey::Bus(_, Topic::Named(topic)) => Some(topic),
-        _ => None,
     }
 }

@@ -548,7 +548,7 @@ impl<'p> Wiring<'p> {
 
     /// Whether a member is part of a test.
     pub fn in_test(&self, member: MemberId) -> bool {
-        self.is_test(self.program().member(member).unit)
+        self.program().in_test(member)
     }
 
     fn is_test(&self, unit: UnitId) -> bool {

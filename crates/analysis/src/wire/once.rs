@@ -55,7 +55,7 @@ impl Once<'_, '_> {
         }
         let mut sites = creations(&self.wiring.flow, ty);
         // what tests make says nothing about the program
-        sites.retain(|s| !program.is_test(program.member(s.member).unit));
+        sites.retain(|s| !program.in_test(s.member));
         if sites.is_empty() {
             // a container makes one, as a rule, and keeps it
             let of_container = t.decls.iter().any(|(unit, decl)| {

@@ -120,8 +120,8 @@ impl Pipeline {
             }
             _ => false,
         };
-        let names = |n: &NodeId| matches!(code.body.node(*n), Node::Name(_) | Node::Member { .. }) && scope.is_within(*n, code.root);
-        let uses: Vec<NodeId> = code.body.ids().filter(names).filter(|n| is_way(*n)).collect();
+        let names = |n: &NodeId| matches!(code.body.node(*n), Node::Name(_) | Node::Member { .. });
+        let uses: Vec<NodeId> = scope.within(code.root).filter(names).filter(|n| is_way(*n)).collect();
         let invokes = |method: &str| program.kit(unit).pack.invokers.contains(method);
         let goes: Vec<NodeId> = uses.iter().filter_map(|n| gone(program, code, *n, &invokes)).collect();
         (!goes.is_empty()).then_some(WayOn { uses, goes })

@@ -121,7 +121,7 @@ fn members_that_add(program: &Program) -> BTreeSet<MemberId> {
     let names = program.packs().flat_map(|p| &p.pipelines).filter(|p| !p.along).flat_map(|p| p.adds.iter());
     let calls = names.filter_map(|name| program.symbols.get(name)).flat_map(|name| program.index.calls(name));
     let members: BTreeSet<MemberId> = calls.map(|site| site.member).collect();
-    members.into_iter().filter(|m| !program.is_test(program.member(*m).unit)).collect()
+    members.into_iter().filter(|m| !program.in_test(*m)).collect()
 }
 
 /// The entry of a pack that a method puts links in by.
@@ -301,7 +301,7 @@ fn handed_by(flow: &Flow<'_>, key: &Key) -> Vec<(Site, Key)> {
     if of != key.0 {
         return Vec::new();
     }
-    let callers = flow.callers((of, None)).iter().filter(|(site, _)| !flow.program.is_test(flow.program.member(site.member).unit));
+    let callers = flow.callers((of, None)).iter().filter(|(site, _)| !flow.program.in_test(site.member));
     callers
         .filter_map(|(site, binding)| {
             let given = binding.args.get(usize::from(index))?.clone()?;

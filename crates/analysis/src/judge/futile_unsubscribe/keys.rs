@@ -12,7 +12,7 @@ use crate::wire::effect::Effect;
 /// that the release names.
 pub(super) fn other_topic<'w>(wiring: &'w Wiring<'_>, channel: &Channel, leave: &Effect) -> Option<(&'w Channel, &'w Effect)> {
     // what takes off is handed the topic and the key
-    if !channel.key.has_named_topic() || leave.inner.is_empty() {
+    if channel.key.named_topic().is_none() || leave.inner.is_empty() {
         return None;
     }
     let body = wiring.program().body(leave.site.member)?;
@@ -23,7 +23,7 @@ pub(super) fn other_topic<'w>(wiring: &'w Wiring<'_>, channel: &Channel, leave: 
     let found: Option<Vec<(&Channel, usize)>> =
         given.iter().map(|site| wiring.of_holder(channel).find_map(|c| join_at(c, *site))).collect();
     match found?[..] {
-        [(other, join)] if other.key != channel.key && other.key.has_named_topic() => {
+        [(other, join)] if other.key != channel.key && other.key.named_topic().is_some() => {
             wiring.releases_of(other, join).is_empty().then_some((other, &wiring.effects[join]))
         }
         _ => None,

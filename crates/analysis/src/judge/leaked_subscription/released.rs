@@ -260,19 +260,25 @@ fn is_taken_off_by_name(wiring: &Wiring<'_>, join: &Effect) -> bool {
     })
 }
 
+/// The calls on something of methods whose names undo what that of a subscription does, whoever they are about.
+fn undoing_calls(wiring: &Wiring<'_>, join: &Effect) -> Vec<Site> {
+    let program = wiring.program();
+    let Some(body) = program.body(join.site.member) else { return Vec::new() };
+    let Node::Call { callee, .. } = body.node(join.site.node) else { return Vec::new() };
+    let Node::Member { name, .. } = body.node(callee) else { return Vec::new() };
+    let opposites = pairs::opposites(program, program.unit_of(join.site.member).text(name));
+    opposites.into_iter().flat_map(|name| program.index.calls(name)).copied().collect()
+}
+
 /// Whether the subscriber hands itself to a method whose name undoes the subscription, of an object of which nothing is known.
 fn takes_itself_off_unknown(wiring: &Wiring<'_>, join: &Effect, subscriber: TypeId) -> bool {
     let (program, flow) = (wiring.program(), &wiring.flow);
-    let Some(body) = program.body(join.site.member) else { return false };
-    let Node::Call { callee, .. } = body.node(join.site.node) else { return false };
-    let Node::Member { name, .. } = body.node(callee) else { return false };
-    let opposites = pairs::opposites(program, program.unit_of(join.site.member).text(name));
-    opposites.into_iter().flat_map(|name| program.index.calls(name)).any(|call| {
-        let Some(body) = program.body(call.member).filter(|_| program.member(call.member).owner == subscriber) else { return false };
+    undoing_calls(wiring, join).into_iter().filter(|call| program.member(call.member).owner == subscriber).any(|call| {
+        let Some(body) = program.body(call.member) else { return false };
         let Node::Call { callee, args, .. } = body.node(call.node) else { return false };
         let hands_itself = body.list(args).iter().any(|a| matches!(flow.eval_in(call.member, *a), Val::This(_)));
         let Node::Member { object, .. } = body.node(callee) else { return false };
-        hands_itself && flow.callee(*call).is_none() && flow.type_of_node(call.member, object) == Ty::Unknown
+        hands_itself && flow.callee(call).is_none() && flow.type_of_node(call.member, object) == Ty::Unknown
     })
 }
 
@@ -281,8 +287,7 @@ fn takes_itself_off_unknown(wiring: &Wiring<'_>, join: &Effect, subscriber: Type
 fn is_taken_off_unseen(wiring: &Wiring<'_>, join: &Effect) -> bool {
     let (program, flow) = (wiring.program(), &wiring.flow);
     let (Some(handler), Some(body)) = (&join.handler, program.body(join.site.member)) else { return false };
-    let Node::Call { callee, .. } = body.node(join.site.node) else { return false };
-    let Node::Member { object, name, .. } = body.node(callee) else { return false };
+    let Some(object) = object_of(body, join.site.node) else { return false };
     let subject = flow.eval_in(join.site.member, object);
     let owner = program.member(join.site.member).owner;
     // what was seen to be about another topic is about that one
@@ -290,8 +295,7 @@ fn is_taken_off_unseen(wiring: &Wiring<'_>, join: &Effect) -> bool {
         (Some(a @ (Val::Str(_) | Val::Static(_))), Some(b @ (Val::Str(_) | Val::Static(_)))) => e.act == Act::Leave && a != b,
         _ => false,
     };
-    let opposites = pairs::opposites(program, program.unit_of(join.site.member).text(name));
-    opposites.into_iter().flat_map(|name| program.index.calls(name)).any(|&site| {
+    undoing_calls(wiring, join).into_iter().any(|site| {
         let same_class =
             program.member(site.member).owner == owner || flow.enclosing_type(program.member(site.member).owner) == Some(owner);
         let Some(body) = program.body(site.member) else { return false };

@@ -8,7 +8,7 @@ use crate::judge::repeated_subscription::comes_to;
 use crate::program::{MemberId, Program, Site, TypeId};
 use crate::state;
 use crate::wire::Wiring;
-use crate::wire::channels::{Channel, ChannelKey, Topic};
+use crate::wire::channels::Channel;
 use crate::wire::effect::{Act, Effect};
 use crate::wire::handles::{self, Fate};
 
@@ -80,12 +80,8 @@ fn leads_to(wiring: &Wiring<'_>, method: MemberId, to: MemberId) -> bool {
 
 /// Whether the subject tells of its own end by another topic, and the subscriber ends upon that: both end together.
 pub(super) fn is_end_of_subject(wiring: &Wiring<'_>, channel: &Channel, teardown: MemberId) -> bool {
-    let ends = |topic: &Channel| match &topic.key {
-        ChannelKey::Bus(_, Topic::Named(name)) | ChannelKey::Own(_, Some(Topic::Named(name))) => {
-            tells_an_end(&wiring.program().kit_of(teardown).pack, name)
-        }
-        _ => false,
-    };
+    let pack = &wiring.program().kit_of(teardown).pack;
+    let ends = |topic: &Channel| topic.key.named_topic().is_some_and(|name| tells_an_end(pack, name));
     let handlers = wiring.of_holder(channel).filter(|c| ends(c)).flat_map(|c| &c.joins).filter_map(|j| wiring.effects[*j].handler.as_ref());
     handlers.into_iter().any(|handler| matches!(handler.unbound(), Val::Method(m, _) if leads_to(wiring, *m, teardown)))
 }

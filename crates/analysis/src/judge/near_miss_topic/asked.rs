@@ -8,6 +8,7 @@ use yarrowgraph_model::{Certainty, Level};
 use super::{Draft, are_near, is_written_out, related, short};
 use crate::flow::Val;
 use crate::program::{Site, Sym};
+use crate::state;
 use crate::wire::Wiring;
 use crate::wire::channels::Channel;
 use crate::wire::operation_place;
@@ -139,9 +140,8 @@ fn names_told(wiring: &Wiring<'_>, channel: &Channel) -> Option<BTreeMap<Sym, Si
 fn hands_on_name(wiring: &Wiring<'_>, raise: Site) -> bool {
     let program = wiring.program();
     let Some(body) = program.body(raise.member) else { return false };
-    let scope = program.scope(raise.member);
     let is_given = |n: NodeId| matches!(wiring.flow.eval_in(raise.member, n), Val::Param(m, None, _) if m == raise.member);
-    body.ids().any(|n| scope.is_within(n, raise.node) && matches!(body.node(n), Node::Name(_)) && is_given(n))
+    state::any_within(body, raise.node, &|n| matches!(body.node(n), Node::Name(_)) && is_given(n))
 }
 
 #[cfg(test)]

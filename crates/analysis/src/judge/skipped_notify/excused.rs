@@ -241,6 +241,6 @@ impl Subject<'_, '_> {
             |n: NodeId| matches!(body.node(n), Node::Name(name) if matches!(scope.lookup(name, n), Some(Declared::Param(None, _))));
         let plain = matches!(self.wiring.flow.eval_in(member, value), Val::Param(m, None, _) if m == member);
         let made = || matches!(body.node(value), Node::Call { .. } | Node::New { .. } | Node::Member { .. });
-        plain || made() && scope.within(value).any(is_param)
+        plain || made() && state::any_within(body, value, &is_param)
     }
 }

@@ -149,13 +149,14 @@ fn asked_before(wiring: &Wiring<'_>, raise: &Effect) -> Vec<MemberId> {
         .flat_map(|n| match body.node(n) {
             // `if (!isOpen()) return;`
             Node::Call { .. } => match flow.callee(Site { member, node: n }) {
-                Some(asked) if matches!(asked.receiver, Some(Val::This(_))) => own_fields(wiring, asked.member, None),
+                Some(asked) if matches!(asked.receiver, Some(Val::This(_))) => own_fields(wiring, asked.member),
                 _ => Vec::new(),
             },
-            _ => match flow.eval_in(member, n) {
+            Node::Name(_) | Node::Member { .. } => match flow.eval_in(member, n) {
                 Val::Member(of, field) if *of == raise.holder.subject => vec![field],
                 value => value.own_field().into_iter().collect(),
             },
+            _ => Vec::new(),
         })
         .collect()
 }
@@ -175,15 +176,12 @@ pub(super) fn is_made_in_states(wiring: &Wiring<'_>, m: MemberId, raise: &Effect
         && asked_before(wiring, raise).into_iter().any(|f| wiring.is_state_of_machine(f) && fills.iter().all(|fill| moves(*fill, f)))
 }
 
-/// The fields of the own object that an expression names, or all that stands in a body does.
-fn own_fields(wiring: &Wiring<'_>, member: MemberId, only: Option<NodeId>) -> Vec<MemberId> {
+/// The fields of the own object that a body names.
+fn own_fields(wiring: &Wiring<'_>, member: MemberId) -> Vec<MemberId> {
     let Some(body) = wiring.program().body(member) else { return Vec::new() };
     let field = |n: NodeId| wiring.flow.eval_in(member, n).own_field();
     let names = |n: &NodeId| matches!(body.node(*n), Node::Name(_) | Node::Member { .. });
-    match only {
-        Some(n) => Some(n).filter(names).and_then(field).into_iter().collect(),
-        None => body.ids().filter(names).filter_map(field).collect(),
-    }
+    body.ids().filter(names).filter_map(field).collect()
 }
 
 /// Whether the method that raises is one of an interface or base, which others call on an object that its own code only ever hands
