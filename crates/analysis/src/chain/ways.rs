@@ -52,6 +52,8 @@ pub struct Ways {
     pub acts: usize,
     /// So many of those do more than a sieve does, which keeps in mind what it has let through and counts what it has not.
     pub handles: usize,
+    /// Some way ends in an exception.
+    pub throws: bool,
 }
 
 /// What a statement does, without what is made of its answer.
@@ -192,7 +194,11 @@ impl Walker<'_> {
                 }
                 Done::default()
             }
-            Node::Throw(_) | Node::Break | Node::Continue => Done::default(),
+            Node::Throw(_) => {
+                self.ways.throws = true;
+                Done::default()
+            }
+            Node::Break | Node::Continue => Done::default(),
             // `let first = next(request);`
             Node::Local { init: Some(init), .. } if self.says_whether && state::any_within(body, init, &|n| self.passes.contains(&n)) => {
                 self.expression(init, done)

@@ -6,13 +6,16 @@ use std::sync::Arc;
 
 use rayon::prelude::*;
 use rustc_hash::FxHashMap;
-use yarrowgraph_ir::{Language, MemberKind, Node, NodeId, ParamMode};
+use yarrowgraph_ir::{FunctionId, Language, MemberKind, Node, NodeId, ParamMode};
 
-use super::Flow;
-use crate::program::{MemberId, Site, Ty, TypeId};
+use super::{Flow, Val};
+use crate::program::{MemberId, Site, Sym, Ty, TypeId};
 
-/// Parameters by member and position.
-pub(super) type Given = FxHashMap<(MemberId, u16), Ty>;
+/// A parameter: of a member, or of a function that is written in one, by its position.
+type Place = (MemberId, Option<FunctionId>, u16);
+
+/// Parameters by their places.
+pub(super) type Given = FxHashMap<Place, Ty>;
 
 /// Rounds: how many calls a value is handed through.
 const ROUNDS: usize = 3;
@@ -38,7 +41,10 @@ impl Flow<'_> {
     /// round finds tells the next which methods are called.
     pub(super) fn give_params(&mut self) {
         let program = self.program;
-        let untyped = |m: MemberId| program.decl(m).params.iter().any(|p| p.ty.is_none() || program.kit_of(m).traits.duck_typed);
+        let untyped = |m: MemberId| {
+            let traits = program.kit_of(m).traits;
+            traits.fits_by_shape || program.decl(m).params.iter().any(|p| p.ty.is_none() || traits.duck_typed)
+        };
         // only code of such languages hands anything to such parameters
         let language = |m: MemberId| program.unit_of(m).language;
         let all = (0..program.members.len()).map(|i| MemberId(i as u32));
@@ -49,23 +55,41 @@ impl Flow<'_> {
         }
         let fillers = self.fillers(&members);
         for _ in 0..ROUNDS {
-            let found: Vec<((MemberId, u16), Ty)> = members.par_iter().flat_map_iter(|m| self.arguments_in(*m)).collect();
+            let found: Vec<(Place, Ty)> = members.par_iter().flat_map_iter(|m| self.arguments_in(*m)).collect();
             let given: Given = by_place(found).into_iter().filter_map(|(param, types)| Some((param, self.taken(param, &types)?))).collect();
             let kept = self.kept_in(&members, &fillers);
             let settled = given == self.given && kept == self.kept;
             (self.given, self.kept) = (given, kept);
             self.forget_within();
+            let stores_more = self.store_through_given(&members);
             self.infer(&members);
-            if settled {
+            if settled && !stores_more {
                 return;
             }
         }
     }
 
+    /// Finds what is stored into members of objects that are known now, by what parameters are given: `ramp.stage = new Raised()`.
+    /// Whether any was found.
+    fn store_through_given(&mut self, members: &[MemberId]) -> bool {
+        let by_shape = members.par_iter().filter(|m| self.program.kit_of(**m).traits.fits_by_shape);
+        let found: Vec<(MemberId, Site)> = by_shape.flat_map_iter(|m| self.stores(*m, true)).collect();
+        let mut is_new = false;
+        for (member, site) in found {
+            let known = &mut self.definitions[member.0 as usize];
+            if !known.contains(&site) {
+                known.push(site);
+                is_new = true;
+            }
+        }
+        is_new
+    }
+
     /// The type of a parameter that is handed values of some types: of one that takes the rest of the arguments, the list of them.
-    fn taken(&self, (member, index): (MemberId, u16), types: &[Ty]) -> Option<Ty> {
+    fn taken(&self, (member, function, index): Place, types: &[Ty]) -> Option<Ty> {
         let common = self.common(types)?;
-        let takes_rest = self.program.decl(member).params.get(usize::from(index)).is_some_and(|p| p.mode == ParamMode::Rest);
+        let takes_rest =
+            function.is_none() && self.program.decl(member).params.get(usize::from(index)).is_some_and(|p| p.mode == ParamMode::Rest);
         Some(if takes_rest { Ty::Array(Arc::new(common)) } else { common })
     }
 
@@ -83,7 +107,7 @@ impl Flow<'_> {
     }
 
     /// The types of the arguments that a body hands to parameters without a written type.
-    fn arguments_in(&self, member: MemberId) -> Vec<((MemberId, u16), Ty)> {
+    fn arguments_in(&self, member: MemberId) -> Vec<(Place, Ty)> {
         let program = self.program;
         let mut found = Vec::new();
         let Some(body) = program.body(member) else { return found };
@@ -107,10 +131,18 @@ impl Flow<'_> {
                 }
                 _ => continue,
             };
-            let Some(target) = target else { continue };
+            let mut targets: Vec<(MemberId, Option<FunctionId>)> =
+                target.map_or_else(Vec::new, |target| self.with_overrides(target).into_iter().map(|m| (m, None)).collect());
+            if let Node::Call { callee, .. } = body.node(node) {
+                let others = self.asked_of_any(member, callee).into_iter().filter(|other| !targets.contains(other));
+                targets.extend(others.collect::<Vec<_>>());
+            }
             let mut types: Vec<Option<Ty>> = vec![None; args.len as usize];
-            for target in self.with_overrides(target) {
-                let params = &program.decl(target).params;
+            for (target, function) in targets {
+                let params = match (function, program.body(target)) {
+                    (Some(f), Some(body)) => &body.function(f).params,
+                    _ => &program.decl(target).params,
+                };
                 let duck_typed = program.kit_of(target).traits.duck_typed;
                 let rest = params.iter().position(|p| p.mode == ParamMode::Rest).unwrap_or(usize::MAX);
                 for ((at, &arg), ty) in body.list(args).iter().enumerate().zip(&mut types) {
@@ -122,7 +154,7 @@ impl Flow<'_> {
                     // a class as a value is there to make objects, and the one object of a literal to be asked
                     let is_object = |t: &Ty| matches!(t, Ty::Static(class) if program.is_object_literal(*class));
                     if matches!(ty, Ty::Own(..) | Ty::Outside(..) | Ty::Array(_) | Ty::Record(_)) || is_object(ty) {
-                        found.push(((target, at as u16), ty.clone()));
+                        found.push(((target, function, at as u16), ty.clone()));
                     }
                 }
             }
@@ -181,8 +213,81 @@ impl Flow<'_> {
         Ty::Record(by_name.into_iter().filter_map(|(name, types)| Some((name, self.common(&types)?))).collect())
     }
 
+    /// What a call may come to of what is asked under one name, where that may be one of several objects without a base in common:
+    /// those that a field is given, and those that a constant lists.
+    fn asked_of_any(&self, member: MemberId, callee: NodeId) -> Vec<(MemberId, Option<FunctionId>)> {
+        let program = self.program;
+        if !program.kit_of(member).traits.fits_by_shape {
+            return Vec::new();
+        }
+        let Some(Node::Member { object, name, .. }) = program.body(member).map(|body| body.node(callee)) else { return Vec::new() };
+        let name = program.sym_in(member, name);
+        let mut found = Vec::new();
+        match self.eval_at(member, object, NEAR) {
+            Val::Static(m) | Val::Member(_, m) => {
+                for held in self.definitions(m) {
+                    self.asked_of(*held, name, &mut found);
+                }
+            }
+            value => self.asked_of_value(&value, name, &mut found),
+        }
+        found.sort_unstable();
+        found.dedup();
+        found
+    }
+
+    /// What an expression has under a name: an object that is made or written out there, or one that a constant holds.
+    fn asked_of(&self, held: Site, name: Sym, found: &mut Vec<(MemberId, Option<FunctionId>)>) {
+        let program = self.program;
+        let Some(body) = program.body(held.member) else { return };
+        match body.node(held.node) {
+            Node::Object(_) => found.extend(self.function_of_literal(held, name)),
+            Node::New { .. } => {
+                let class = self.type_of_node(held.member, held.node).own();
+                let method = class.and_then(|class| program.find_member(class, name));
+                found.extend(method.filter(|m| program.member(*m).kind == MemberKind::Method).map(|m| (m, None)));
+            }
+            Node::Name(_) | Node::Member { .. } | Node::Index { .. } => {
+                self.asked_of_value(&self.eval_at(held.member, held.node, NEAR), name, found);
+            }
+            _ => {}
+        }
+    }
+
+    /// What the object of a constant, or any of those that it lists, has under a name.
+    fn asked_of_value(&self, value: &Val, name: Sym, found: &mut Vec<(MemberId, Option<FunctionId>)>) {
+        match value {
+            Val::Static(constant) => {
+                let literal = self.listing(*constant);
+                found.extend(literal.and_then(|literal| self.function_of_literal(literal, name)));
+            }
+            // those that are listed beside one are asked in its place
+            Val::Element(of, _) | Val::Outside(of, _) => {
+                let (Val::Static(table) | Val::Member(_, table)) = **of else { return };
+                let Some(table) = self.listing(table) else { return };
+                let Some(body) = self.program.body(table.member) else { return };
+                let Node::Object(entries) = body.node(table.node) else { return };
+                let values = body.list(entries).iter().filter_map(|e| match body.node(*e) {
+                    Node::Entry { value, .. } => Some(Site { member: table.member, node: value }),
+                    _ => None,
+                });
+                found.extend(values.filter_map(|entry| self.function_of_literal(entry, name)));
+            }
+            _ => {}
+        }
+    }
+
+    /// The function that an object which is written out has under a name.
+    fn function_of_literal(&self, literal: Site, name: Sym) -> Option<(MemberId, Option<FunctionId>)> {
+        let entry = self.entry_of_literal(literal, name)?;
+        match self.program.body(entry.member)?.node(entry.node) {
+            Node::Lambda(function) => Some((entry.member, Some(function))),
+            _ => None,
+        }
+    }
+
     /// What calls give to a parameter.
-    pub(super) fn given_type(&self, member: MemberId, index: u16) -> Ty {
-        self.given.get(&(member, index)).cloned().unwrap_or(Ty::Unknown)
+    pub(super) fn given_type(&self, member: MemberId, function: Option<FunctionId>, index: u16) -> Ty {
+        self.given.get(&(member, function, index)).cloned().unwrap_or(Ty::Unknown)
     }
 }

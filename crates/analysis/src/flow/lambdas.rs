@@ -33,6 +33,36 @@ impl Flow<'_> {
                 None => program.decl(member).ty.map_or(Ty::Unknown, |ty| self.handed_by(member, ty, index)),
                 Some(outer) => handed_by_type(program, &self.given_back_by(member, outer), index),
             },
+            // a method of an object that is written out
+            Node::Entry { key, value } if value == lambda => match self.handed_by_part(member, around, key, index, budget) {
+                Ty::Unknown => self.given_type(member, Some(function), index),
+                handed => handed,
+            },
+            _ => Ty::Unknown,
+        }
+    }
+
+    /// What a function is handed that an object has under a name, by the type that is written for the object.
+    fn handed_by_part(&self, member: MemberId, entry: NodeId, key: NodeId, index: u16, budget: u32) -> Ty {
+        let program = self.program;
+        let (Some(body), scope) = (program.body(member), program.scope(member)) else { return Ty::Unknown };
+        let (Some(literal), Node::Str(name)) = (scope.parent(entry), body.node(key)) else { return Ty::Unknown };
+        match self.expected_type(member, literal, budget) {
+            Ty::Own(class, args) => {
+                let Some(part) = program.find_member(class, program.sym_in(member, name)) else { return Ty::Unknown };
+                let decl = program.decl(part);
+                let handed = match program.member(part).kind {
+                    MemberKind::Method => {
+                        decl.params.get(usize::from(index)).and_then(|p| p.ty).map_or(Ty::Unknown, |ty| program.type_in(part, ty))
+                    }
+                    _ => decl.ty.map_or(Ty::Unknown, |ty| self.handed_by(part, ty, index)),
+                };
+                handed.substitute(&program.ty(class).params, &args)
+            }
+            map if program.is_map(&map) => {
+                let element = program.element_type(program.member(member).unit, &map);
+                element.map_or(Ty::Unknown, |element| handed_by_type(program, &element, index))
+            }
             _ => Ty::Unknown,
         }
     }

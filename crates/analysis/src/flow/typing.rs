@@ -211,14 +211,14 @@ impl Flow<'_> {
             let written = program.type_in(member, ty);
             // a comment may name what is described elsewhere, or nowhere
             let in_comment = program.kit_of(member).traits.duck_typed && written.own().is_none() && function.is_none();
-            return match self.given_type(member, index) {
+            return match self.given_type(member, None, index) {
                 Ty::Unknown => written,
                 given if in_comment => given,
                 _ => written,
             };
         }
         match (function, param.default) {
-            (None, default) => match (self.given_type(member, index), default) {
+            (None, default) => match (self.given_type(member, None, index), default) {
                 // a value that stands in for what is not handed over
                 (Ty::Unknown, Some(default)) => self.node_type(member, default, budget),
                 (given, _) => given,
@@ -345,7 +345,7 @@ impl Flow<'_> {
     }
 
     /// The type that is written for what a value is given to (`Gauge g = new();`).
-    fn expected_type(&self, member: MemberId, node: NodeId, budget: u32) -> Ty {
+    pub(super) fn expected_type(&self, member: MemberId, node: NodeId, budget: u32) -> Ty {
         let program = self.program;
         let Some(body) = program.body(member) else { return Ty::Unknown };
         let Some(parent) = program.scope(member).parent(node) else {
@@ -361,8 +361,33 @@ impl Flow<'_> {
                 program.element_type(program.member(member).unit, &outer).unwrap_or(Ty::Unknown)
             }
             Node::Return(_) => program.declared_type(member),
+            // a part of what is written out: `{ shut: { pulse(gate) { … } } }`
+            Node::Entry { key, value } if value == node => self.part_expected(member, parent, key, budget),
+            Node::Cast { ty, .. } => match program.type_in(member, ty) {
+                written @ Ty::Own(..) => written,
+                written if program.is_map(&written) => written,
+                // `as const`
+                _ => self.expected_type(member, parent, budget.saturating_sub(1)),
+            },
             // what a collection is filled with as it is made: `new() { new(…), new(…) }`
             Node::New { init: Some(init), .. } if init == node => self.node_type(member, parent, budget.saturating_sub(1)),
+            _ => Ty::Unknown,
+        }
+    }
+
+    /// The type that is written for an entry of what is written out: that of the part of its name, or of what a map has.
+    fn part_expected(&self, member: MemberId, entry: NodeId, key: NodeId, budget: u32) -> Ty {
+        let program = self.program;
+        let (Some(body), Some(budget)) = (program.body(member), budget.checked_sub(1)) else { return Ty::Unknown };
+        let (Some(literal), Node::Str(key)) = (program.scope(member).parent(entry), body.node(key)) else { return Ty::Unknown };
+        let name = program.sym_in(member, key);
+        match self.expected_type(member, literal, budget) {
+            Ty::Own(class, args) => {
+                let part = program.find_member(class, name);
+                part.map_or(Ty::Unknown, |m| program.declared_type(m).substitute(&program.ty(class).params, &args))
+            }
+            Ty::Record(parts) => parts.iter().find(|(n, _)| *n == name).map_or(Ty::Unknown, |(_, ty)| ty.clone()),
+            map if program.is_map(&map) => program.element_type(program.member(member).unit, &map).unwrap_or(Ty::Unknown),
             _ => Ty::Unknown,
         }
     }

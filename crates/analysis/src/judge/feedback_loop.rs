@@ -10,7 +10,7 @@ use yarrowgraph_model::{Certainty, Level};
 
 use super::{Draft, Page, Rule, related, short};
 use crate::flow::Val;
-use crate::program::{Declared, MemberId, Site, TypeId};
+use crate::program::{Declared, MemberId, Site, Sym, TypeId};
 use crate::state;
 use crate::wire::Wiring;
 use crate::wire::channels::{Channel, ChannelKey};
@@ -77,22 +77,25 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
             if effect.once {
                 continue;
             }
-            let Some(root) = wiring.code_told(channel, *join) else { continue };
-            let mut found = Vec::new();
-            follow(wiring, &raised_at, Run { root, of: None, varied: &[] }, DEPTH, &mut BTreeSet::new(), &mut found);
-            found.extend(unchanged::answers(wiring, &raised_at, root, number));
-            mirrored.extend(found.iter().filter(|a: &&Answer| a.channel == number).map(|a| (*join, a.clone())));
-            // who is told by a name is some other one, unless it is the handler's own
-            let is_to_one = |a: &Answer| {
-                let key = &wiring.effects[a.raise].holder.key;
-                matches!(channel.key, ChannelKey::Own(_, None))
-                    && key.as_ref().is_some_and(|k| !matches!(k, Val::Str(_) | Val::Static(_)) && effect.holder.key.as_ref() != Some(k))
-            };
-            found.retain(|a: &Answer| a.channel != number || !is_to_one(a));
-            let ends = |a: &Answer| is_off_meanwhile(wiring, channel, effect, a) || is_of_before(wiring, effect, a);
-            found.retain(|a: &Answer| same_subject(wiring, number, *join, a) && !ends(a));
-            let by = effect.holder.key.clone().filter(|_| matches!(channel.key, ChannelKey::Own(_, None)));
-            answers.entry((number, by)).or_default().extend(found);
+            for (root, message) in runs_for(wiring, channel, *join) {
+                let mut found = Vec::new();
+                follow(wiring, &raised_at, Run { root, of: None, varied: &[] }, DEPTH, &mut BTreeSet::new(), &mut found);
+                found.extend(unchanged::answers(wiring, &raised_at, root, number));
+                mirrored.extend(found.iter().filter(|a: &&Answer| a.channel == number).map(|a| (*join, a.clone())));
+                // who is told by a name is some other one, unless it is the handler's own
+                let is_to_one = |a: &Answer| {
+                    let key = &wiring.effects[a.raise].holder.key;
+                    matches!(channel.key, ChannelKey::Own(_, None))
+                        && key.as_ref().is_some_and(|k| !matches!(k, Val::Str(_) | Val::Static(_)) && effect.holder.key.as_ref() != Some(k))
+                };
+                found.retain(|a: &Answer| a.channel != number || !is_to_one(a));
+                let ends = |a: &Answer| is_off_meanwhile(wiring, channel, effect, a) || is_of_before(wiring, effect, a);
+                found.retain(|a: &Answer| same_subject(wiring, number, *join, a) && !ends(a));
+                // of several ways to tell, the one that is told again
+                found.retain(|a: &Answer| message.is_none_or(|m| a.channel == number && wiring.effects[a.raise].message == Some(m)));
+                let by = effect.holder.key.clone().filter(|_| matches!(channel.key, ChannelKey::Own(_, None)));
+                answers.entry((number, by)).or_default().extend(found);
+            }
         }
     }
     let mut drafts = Vec::new();
@@ -103,6 +106,15 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     }
     drafts.extend(mirrors(wiring, &mirrored, &reported));
     drafts
+}
+
+/// The code that runs for a subscription; of an object that is told by several methods that of each of them, with its name.
+fn runs_for(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> Vec<(Site, Option<Sym>)> {
+    if let Some(only) = wiring.code_told(channel, join) {
+        return vec![(only, None)];
+    }
+    let messages: BTreeSet<Sym> = channel.raises.iter().filter_map(|r| wiring.effects[*r].message).collect();
+    messages.into_iter().filter_map(|m| Some((wiring.code_told_by(join, Some(m))?, Some(m)))).collect()
 }
 
 /// Whether a handler that takes the place of another one only goes on with that: `const before = this.tell; this.tell = (x) => before(x);`
@@ -262,8 +274,25 @@ fn same_subject(wiring: &Wiring<'_>, joined: usize, join: usize, answer: &Answer
         };
         kept.is_some_and(|of| at == of || wiring.flow.as_given(of) == *at)
     };
-    let same_path = || (at == by && matches!(at.root(), Val::This(_) | Val::Static(_) | Val::New(_))) || same_object();
+    // the handler is told by whom, and asks that
+    let told_by = || match answer.of {
+        Some(Val::Param(_, _, place)) if matches!(by, Val::This(_)) => hands_itself(wiring, raise.site, usize::from(place)),
+        _ => false,
+    };
+    let same_path = || {
+        (at == by && matches!(at.root(), Val::This(_) | Val::Static(_) | Val::New(_)))
+            || same_object()
+            || answer.channel == joined && told_by()
+    };
     if answer.channel == joined { same_path() || (one(at) && one(by)) } else { same_path() || one(by) }
+}
+
+/// Whether a raise hands the object that raises over at a place.
+fn hands_itself(wiring: &Wiring<'_>, raise: Site, place: usize) -> bool {
+    let Some(body) = wiring.program().body(raise.member) else { return false };
+    let Node::Call { args, .. } = body.node(raise.node) else { return false };
+    let at_place = body.list(args).get(place);
+    at_place.is_some_and(|arg| matches!(wiring.flow.eval_in(raise.member, *arg), Val::This(_)))
 }
 
 /// Whether there is one object of a class, for the whole process.

@@ -416,7 +416,7 @@ impl Subject<'_, '_> {
         let shown = is_for_all() || is_for_it() || (quiet_about_it == 0 && passes_it(PEERS));
         // more and less of the same: `level += by` and `level -= by`
         let steps = |c: &Change| c.is_direct && c.value.is_none();
-        let is_alike = || self.wiring.is_state_of_machine(change.field) || steps(change) && about_it().all(steps);
+        let is_alike = || self.wiring.is_state_of_machine(change.field) || steps(change);
         let one_is_enough = || {
             same.len() == 1
                 && quiet_about_it == 0

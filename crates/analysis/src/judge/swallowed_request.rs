@@ -73,7 +73,7 @@ fn only_lets_through(link: &Passing) -> bool {
 /// Whether a link that lets some requests through is alone in that it says nothing about the others: those beside it in a chain of the
 /// set-up that do not pass all of them on refuse them so that it can be seen.
 fn is_odd_one_out(wiring: &Wiring<'_>, link: &Passing) -> bool {
-    let refuses = |o: &Passing| o.ways.handles > 0 && !o.ways.ends_with_nothing && !o.passes_always(wiring);
+    let refuses = |o: &Passing| !o.ways.ends_with_nothing && (o.ways.throws || o.ways.handles > 0 && !o.passes_always(wiring));
     let is_alone_in = |b: &Built| {
         let codes: Vec<Code<'_>> = b.links.iter().filter_map(|l| Code::of(&wiring.flow, &wiring.links, b.of, l)).collect();
         let others = || wiring.passing().iter().filter(|o| !std::ptr::eq(*o, link) && codes.iter().any(|c| o.is_of(*c)));

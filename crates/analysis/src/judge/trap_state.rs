@@ -51,6 +51,7 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
             }
             let Some(place) = machine
                 .place_of_state(flow, index)
+                .or_else(|| machine.row_of_state(program, index).map(|row| program.place_of(row)))
                 .or_else(|| machine.transitions.iter().find(|t| t.to == index).map(|t| program.place_of(t.site)))
             else {
                 continue;

@@ -1,6 +1,6 @@
 //! Rule `unreachable-state`: no sequence of transitions leads to a state.
 
-use yarrowgraph_ir::{BinaryOp, CollectionKind, Node};
+use yarrowgraph_ir::{BinaryOp, CollectionKind, MemberKind, Node};
 use yarrowgraph_model::{Certainty, Level};
 
 use super::{Draft, Page, Rule, related, short, unknown_target};
@@ -153,16 +153,14 @@ fn comes_from_elsewhere(wiring: &Wiring<'_>, machine: &Found, state: State) -> b
             let made = heirs.into_iter().flat_map(|t| flow.creations(t)).filter(|site| !wiring.in_test(site.member));
             let tells =
                 matches!(machine.domain.encoding, Encoding::Alternatives(_) | Encoding::Variant | Encoding::Objects(_) | Encoding::Kin);
-            made.filter(|site| !is_known(site)).count() > 0 || !tells || by_brace(wiring, class)
+            // the one object that a constant holds comes in where that is named
+            let is_named = |site: &Site| {
+                let held = Some(site.member).filter(|m| is_only_value(wiring, *m, *site));
+                held.is_none_or(|m| is_used_as_value(wiring, m, &is_known))
+            };
+            made.filter(|site| !is_known(site) && is_named(site)).count() > 0 || !tells || by_brace(wiring, class)
         }
-        State::Constant(m) => {
-            let name = program.member(m).name;
-            program
-                .index
-                .reads(name)
-                .iter()
-                .any(|site| !wiring.in_test(site.member) && !is_known(site) && is_it(wiring, *site, m) && is_value(wiring, *site))
-        }
+        State::Constant(m) => is_used_as_value(wiring, m, &is_known),
         State::Entry(table, key) => program.index.reads(key).iter().any(|site| {
             let value = flow.eval(*site);
             let it = matches!(&value, Val::Outside(of, k) if *k == key && **of == Val::Static(table));
@@ -175,6 +173,19 @@ fn comes_from_elsewhere(wiring: &Wiring<'_>, machine: &Found, state: State) -> b
             program.index.reads(program.member(m).name).iter().any(|site| !wiring.in_test(site.member) && !is_known(site))
         }
     }
+}
+
+/// Whether a constant is read, where no transition is known, for more than to compare it.
+fn is_used_as_value(wiring: &Wiring<'_>, constant: MemberId, is_known: &dyn Fn(&Site) -> bool) -> bool {
+    let program = wiring.program();
+    let reads = program.index.reads(program.member(constant).name).iter().filter(|site| !wiring.in_test(site.member));
+    reads.into_iter().any(|site| !is_known(site) && is_it(wiring, *site, constant) && is_value(wiring, *site))
+}
+
+/// Whether an object that is made is all that a static field ever holds.
+fn is_only_value(wiring: &Wiring<'_>, field: MemberId, made: Site) -> bool {
+    let info = wiring.program().member(field);
+    matches!(info.kind, MemberKind::Field | MemberKind::Property) && info.is_static && wiring.flow.only_definition(field) == Some(made)
 }
 
 /// Whether a text is handed to a function that moves the machine by what it is handed.
@@ -218,6 +229,8 @@ fn is_value(wiring: &Wiring<'_>, site: Site) -> bool {
     while let Some(parent) = scope.parent(node) {
         match body.node(parent) {
             Node::Binary { op: BinaryOp::Eq | BinaryOp::Ne, .. } | Node::TypeTest { .. } => return false,
+            // where the constant itself is given what it stands for
+            Node::Assign { target, .. } if target == node => return false,
             Node::Case { body: inner, .. } => return inner == node,
             Node::Entry { key, .. } => return key != node,
             Node::Call { callee, args, .. } if callee == node || body.list(args).len() == 1 => {

@@ -137,7 +137,7 @@ impl Domain {
             }
             (Encoding::Variant | Encoding::Kin, State::Class(_)) => true,
             (Encoding::Text, State::Text(_) | State::Constant(_)) => text_of(flow, state).is_some(),
-            (Encoding::Constants, State::Constant(_) | State::Entry(..)) => true,
+            (Encoding::Constants, State::Constant(_)) | (Encoding::Constants | Encoding::Values, State::Entry(..)) => true,
             (Encoding::Values, State::Constant(m)) => program.member(m).kind != MemberKind::EnumConstant && text_of(flow, state).is_none(),
             (Encoding::Functions, State::Function(_)) => true,
             _ => false,
@@ -165,6 +165,12 @@ impl Domain {
                         function(flow, flow.entry_of_literal(object, name)?)
                     }
                 }
+            }
+            // an object that a constant lists
+            State::Entry(table, key) => {
+                let entry = state::entry_of(flow, table, key)?;
+                let Node::Entry { value, .. } = program.body(entry.member)?.node(entry.node) else { return None };
+                function(flow, flow.entry_of_literal(Site { member: entry.member, node: value }, name)?)
             }
             _ => None,
         }

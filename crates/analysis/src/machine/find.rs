@@ -16,7 +16,9 @@ use super::reach::{self, Reach};
 use super::stores::Around;
 use super::walk::{self, Walker};
 use super::way::Value;
-use super::{Domain, Encoding, Event, Found, Holder, Machine, Move, State, Transition, guards, holders, passed, questions, state, stores};
+use super::{
+    Domain, Encoding, Event, Found, Holder, Machine, Move, State, Transition, guards, holders, passed, questions, state, stores, written,
+};
 use crate::flow::{Flow, Val, returned};
 use crate::program::{AT_A_TIME, Kinds, MemberId, Program, Site, Sym, Ty, TypeId};
 use crate::state::is_statement;
@@ -96,11 +98,13 @@ fn of_field(wiring: &Wiring<'_>, machine: Machine, domain: Domain, field: Member
     if domain.closed && domain.states.len() < 2 {
         return None;
     }
-    let movers = reach::movers(flow, field, &family);
+    let written = written::of(flow, field, &domain, &family);
+    let is_kin = |site: Site| family(program.member(site.member).owner) || written.has(program, site);
+    let movers = reach::movers(flow, field, &is_kin);
     let let_go = || answers_are_let_go(flow, &domain, &family);
     let is_named = |around: Around<'_>| stores::may_move(flow, field, around) || let_go();
     if domain.encoding != Encoding::Variant && !is_named(Around::Movers(&movers))
-        || !questions::may_be_asked(flow, &machine, field, &domain, &movers, &family, &let_go)
+        || !written.move_it(flow, field) && !questions::may_be_asked(flow, &machine, field, &domain, &movers, &family, &let_go)
         || stores::leaves_most_out(flow, field, &domain, &movers) && !let_go()
     {
         return None;
@@ -151,7 +155,7 @@ fn of_field(wiring: &Wiring<'_>, machine: Machine, domain: Domain, field: Member
         is_coarse,
         moves: true,
     };
-    result.moves = is_machine(&result) && (found.tested || are_asked(flow, &result));
+    result.moves = is_machine(&result, &answers_lost(flow, &result)) && (found.tested || are_asked(flow, &result));
     (result.moves || !result.discarded.is_empty()).then(|| Asked::Found(Box::new(result)))
 }
 
@@ -230,8 +234,9 @@ pub(super) fn names_state(flow: &Flow<'_>, domain: &Domain, member: MemberId, no
     }
 }
 
-/// Whether what was found moves in reaction to what it is in.
-fn is_machine(found: &Found) -> bool {
+/// Whether what was found moves in reaction to what it is in. A state that is answered where nobody keeps the answer is meant to be
+/// moved to.
+fn is_machine(found: &Found, lost: &BTreeSet<usize>) -> bool {
     if found.domain.states.len() < 2 {
         return false;
     }
@@ -244,7 +249,7 @@ fn is_machine(found: &Found) -> bool {
     let targets: BTreeSet<usize> = found.transitions.iter().map(|t| t.to).collect();
     // what is handed one of many things and seldom changes is no state: most states are begun in or moved to
     let begun: &[usize] = if found.initial.len() * 2 <= states { &found.initial } else { &[] };
-    let lived: BTreeSet<usize> = targets.iter().chain(begun).copied().collect();
+    let lived: BTreeSet<usize> = targets.iter().chain(begun).chain(lost).copied().collect();
     lived.len() * 2 > states && (told.len() >= 2 && pairs.len() >= 2 || !told.is_empty() && targets.len() >= 2)
 }
 
@@ -671,7 +676,7 @@ fn of_local(wiring: &Wiring<'_>, machine: Machine, mut domain: Domain, apart: &[
         is_coarse: false,
         moves: true,
     };
-    is_machine(&result).then_some(result)
+    is_machine(&result, &BTreeSet::new()).then_some(result)
 }
 
 /// What a function is called where it is written: its own name, the entry or variable that it is given to.

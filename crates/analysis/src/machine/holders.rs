@@ -59,6 +59,7 @@ pub(super) fn of_field(flow: &Flow<'_>, field: MemberId) -> Option<(Machine, Dom
         Some(record) if let Some((part, texts)) = part_of(program, record) => {
             (Encoding::Text, texts.into_iter().map(State::Text).collect(), true, Some(part))
         }
+        _ if let Some(listed) = listed_objects(flow, &named) => listed,
         // a name for alternatives, or for a function's type, is no class
         Some(base) if !program.ty(base).anonymous && !is_alias(program, base) && union_of(program, field).is_none() => {
             // where no object comes from is not known of any
@@ -170,7 +171,7 @@ fn of_classes(flow: &Flow<'_>, owner: TypeId, base: TypeId, named: &BTreeSet<Sta
         program.heirs(base).iter().any(|t| program.ty(*t).members.iter().any(|m| program.member(*m).kind == MemberKind::Method));
     if values.len() > heirs.len() || (heirs.len() < 2 && !values.is_empty()) {
         let object = values.iter().all(|s| matches!(s, State::Constant(m) if program.member(*m).kind == MemberKind::Field));
-        return object.then_some((Encoding::Values, values, false, None));
+        return object.then(|| (Encoding::Values, with_alike(flow, base, values), false, None));
     }
     if heirs.len() < 2 {
         return None;
@@ -182,6 +183,42 @@ fn of_classes(flow: &Flow<'_>, owner: TypeId, base: TypeId, named: &BTreeSet<Sta
     }
     let encoding = if has_methods { Encoding::Objects(base) } else { Encoding::Alternatives(base) };
     Some((encoding, heirs, true, None))
+}
+
+/// Constants that are written out as objects of an interface, and the others like them beside the first.
+fn with_alike(flow: &Flow<'_>, interface: TypeId, mut values: Vec<State>) -> Vec<State> {
+    let program = flow.program;
+    let Some(State::Constant(first)) = values.first().copied().filter(|_| program.ty(interface).kind == TypeKind::Interface) else {
+        return values;
+    };
+    let is_alike = |m: MemberId| {
+        program.member(m).kind == MemberKind::Field && program.declared_type(m).own() == Some(interface) && flow.listing(m).is_some()
+    };
+    if values.iter().all(|s| matches!(s, State::Constant(m) if is_alike(*m))) {
+        let beside = program.ty(program.member(first).owner).members.iter().copied().filter(|m| is_alike(*m)).map(State::Constant);
+        values.extend(beside);
+        values.sort_unstable();
+        values.dedup();
+    }
+    values
+}
+
+/// Objects that a constant lists: `const phases = { shut: { pulse(gate) { … } } }`.
+fn listed_objects(flow: &Flow<'_>, named: &BTreeSet<State>) -> Option<Found> {
+    let table = |s: &State| if let State::Entry(table, _) = s { Some(*table) } else { None };
+    let table = table(named.first()?).filter(|first| named.iter().all(|s| table(s) == Some(*first)))?;
+    let literal = flow.listing(table)?;
+    let body = flow.program.body(literal.member)?;
+    let Node::Object(entries) = body.node(literal.node) else { return None };
+    let key_of = |entry: &NodeId| match body.node(*entry) {
+        Node::Entry { key, value } if matches!(body.node(value), Node::Object(_)) => match body.node(key) {
+            Node::Str(name) => Some(flow.program.sym_in(literal.member, name)),
+            _ => None,
+        },
+        _ => None,
+    };
+    let keys: Vec<Sym> = body.list(entries).iter().map(key_of).collect::<Option<_>>()?;
+    (keys.len() > 1).then(|| (Encoding::Values, keys.into_iter().map(|key| State::Entry(table, key)).collect(), true, None))
 }
 
 /// Objects of classes without a base in common, where no language asks for one: what they are asked by the one who holds

@@ -28,6 +28,7 @@ mod unions;
 mod values;
 mod walk;
 mod way;
+mod written;
 
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -217,6 +218,17 @@ impl Found {
             }
             _ => None,
         })
+    }
+
+    /// The row of a table that is for a state.
+    pub fn row_of_state(&self, program: &Program, state: usize) -> Option<Site> {
+        let is_row = |site: &Site| {
+            let around = program.scope(site.member).parent(site.node);
+            let body = program.body(site.member);
+            around.zip(body).is_some_and(|(around, body)| matches!(body.node(around), Node::Entry { .. }))
+        };
+        let of_state = self.labels.iter().filter(|(_, s)| *s == self.domain.states[state]).map(|(site, _)| *site);
+        of_state.filter(is_row).min()
     }
 
     /// The type that has it, or in which the function stands that does.

@@ -139,8 +139,8 @@ impl Reach {
     }
 }
 
-/// The members that may change what a field holds.
-pub(super) fn movers(flow: &Flow<'_>, field: MemberId, family: &dyn Fn(TypeId) -> bool) -> FxHashSet<MemberId> {
+/// The members that may change what a field holds, of those that have to do with the machine.
+pub(super) fn movers(flow: &Flow<'_>, field: MemberId, is_kin: &dyn Fn(Site) -> bool) -> FxHashSet<MemberId> {
     let program = flow.program;
     let mut movers: FxHashSet<MemberId> = flow.definitions(field).iter().map(|d| d.member).filter(|m| *m != field).collect();
     let pack = &program.kit_of(field).pack;
@@ -159,7 +159,7 @@ pub(super) fn movers(flow: &Flow<'_>, field: MemberId, family: &dyn Fn(TypeId) -
                 continue;
             }
             for site in flow.call_sites(m) {
-                if family(program.member(site.member).owner) && movers.insert(site.member) {
+                if is_kin(*site) && movers.insert(site.member) {
                     next.push(site.member);
                 }
             }

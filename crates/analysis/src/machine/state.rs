@@ -1,6 +1,6 @@
 //! States: the values that a machine's holder can have, as the code names them.
 
-use yarrowgraph_ir::{FunctionId, MemberKind, Node, NodeId};
+use yarrowgraph_ir::{FunctionId, MemberKind, Node, NodeId, TypeKind};
 use yarrowgraph_model::Place;
 
 use super::origins;
@@ -120,7 +120,11 @@ pub(super) fn of_value(flow: &Flow<'_>, value: &Val, depth: u32) -> Option<State
             State::Constant(_) if flow.type_held(*m).own().is_some() => Some(State::Constant(*m)),
             _ => None,
         },
-        Val::New(_) | Val::Literal(_) => flow.type_of(value).own().filter(|t| !program.ty(*t).anonymous).map(State::Class),
+        Val::New(_) | Val::Literal(_) => {
+            let made = flow.type_of(value).own().filter(|t| !program.ty(*t).anonymous);
+            // many objects are of an interface by their shape
+            made.filter(|t| matches!(value, Val::New(_)) || program.ty(*t).kind != TypeKind::Interface).map(State::Class)
+        }
         Val::Str(text) => Some(State::Text(*text)),
         Val::Method(m, _) => Some(State::Function(*m)),
         Val::Outside(of, name) => match **of {

@@ -177,8 +177,12 @@ impl Stores<'_, '_> {
         let flow = self.flow;
         let program = flow.program;
         match self.around {
-            // an heir may answer in another way
-            Around::Reach(reach) => stored.open |= reach.matters(method) || program.heirs(program.member(method).owner).len() > 1,
+            // an heir may answer in another way, or an object that is written out
+            Around::Reach(reach) => {
+                let is_left_to_any =
+                    || program.kit_of(method).traits.fits_by_shape && program.body(method).is_none_or(|body| body.root.is_none());
+                stored.open |= reach.matters(method) || program.heirs(program.member(method).owner).len() > 1 || is_left_to_any();
+            }
             // a function that a variable or an entry holds
             Around::Movers(_) if program.member(method).kind != MemberKind::Method => stored.open = true,
             Around::Movers(_) => {

@@ -49,6 +49,7 @@ fn of_member(wiring: &Wiring<'_>, member: MemberId) -> Vec<(MemberId, Write)> {
     let pack = &*program.kit_of(member).pack;
     let mut found = Vec::new();
     for node in body.ids() {
+        found.extend(by_reference(wiring, member, node));
         let (target, how) = match body.node(node) {
             Node::Assign { op: AssignOp::Set | AssignOp::IfUnset, target, value } => (target, How::Set(value)),
             Node::Assign { target, .. } => (target, How::Change),
@@ -83,6 +84,29 @@ fn of_member(wiring: &Wiring<'_>, member: MemberId) -> Vec<(MemberId, Write)> {
         found.extend(part_written(wiring, member, node, target));
     }
     found
+}
+
+/// The write of a field that a call hands to a method which stores into it: `Set(ref level, value)`.
+fn by_reference(wiring: &Wiring<'_>, member: MemberId, node: NodeId) -> Option<(MemberId, Write)> {
+    let program = wiring.program();
+    let body = program.body(member)?;
+    let Node::Call { args, .. } = body.node(node) else { return None };
+    let args = body.list(args);
+    let by_ref = |arg: &NodeId| if let Node::Unary { op: UnaryOp::ByRef, operand } = body.node(*arg) { Some(operand) } else { None };
+    let (at, target) = args.iter().enumerate().find_map(|(at, arg)| Some((at, by_ref(arg)?)))?;
+    let callee = wiring.flow.callee(Site { member, node })?.member;
+    let inner = program.body(callee)?;
+    let param = program.decl(callee).params.get(at)?.name;
+    let stored = inner.ids().find_map(|n| match inner.node(n) {
+        Node::Assign { op: AssignOp::Set, target, value } if inner.node(target) == Node::Name(param) => Some(value),
+        _ => None,
+    })?;
+    // what is stored may be another of the arguments
+    let given = match inner.node(stored) {
+        Node::Name(name) => program.decl(callee).params.iter().position(|p| p.name == name).and_then(|at| args.get(at)),
+        _ => None,
+    };
+    written(wiring, member, node, target, given.map_or(How::Change, |value| How::Set(*value)))
 }
 
 /// The write of a field of the object itself of which a statement changes a part: `now.gust = 0`, `beds.get(bed).patient = name`, where

@@ -226,7 +226,13 @@ impl Extractor<'_, '_> {
             return;
         }
         if matches!(self.body.node(value), Node::Null) {
-            found.push(Effect::new(Act::LeaveAll, holder, self.site(node)));
+            // the first value is no clearing
+            let is_first = self.in_constructor()
+                && target_value.own_field().is_some()
+                && program.scope(self.member).function_around(self.body, node).is_none();
+            if !is_first {
+                found.push(Effect::new(Act::LeaveAll, holder, self.site(node)));
+            }
             return;
         }
         // `handler = Delegate.Combine(handler, value)` and the like

@@ -13,6 +13,9 @@ use crate::wire::Wiring;
 use crate::wire::channels::Channel;
 use crate::wire::operation_place;
 
+/// A name is handed on by so many methods.
+const HOPS: u32 = 3;
+
 /// Comparisons with a name that a channel never tells, and that is nearly one that it does.
 pub(super) fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     wiring.channels.iter().filter(|c| !c.joins.is_empty() && !c.raises.is_empty()).flat_map(|c| judge(wiring, c)).collect()
@@ -117,23 +120,20 @@ fn names_asked(wiring: &Wiring<'_>, code: Site) -> Vec<(Site, Sym)> {
 /// The names that a channel tells, each with where it does; none where one of them is not known.
 fn names_told(wiring: &Wiring<'_>, channel: &Channel) -> Option<BTreeMap<Sym, Site>> {
     let mut told = BTreeMap::new();
-    for raise in &channel.raises {
-        let site = wiring.effects[*raise].innermost();
-        match wiring.property_named(site) {
-            Some(name) => _ = told.entry(name).or_insert(site),
-            // a method that is handed the name
-            None => {
-                let callers = wiring.flow.callers((site.member, None));
-                if callers.is_empty() || !hands_on_name(wiring, site) {
-                    return None;
-                }
-                for (call, _) in callers {
-                    told.entry(wiring.property_named(*call)?).or_insert(*call);
-                }
-            }
-        }
+    let all_known = channel.raises.iter().all(|raise| tell(wiring, wiring.effects[*raise].innermost(), HOPS, &mut told));
+    all_known.then_some(told)
+}
+
+/// Notes the name that a call tells, or those that its method is handed, by callers that may be handed it themselves; whether all of them
+/// are known.
+fn tell(wiring: &Wiring<'_>, call: Site, hops: u32, told: &mut BTreeMap<Sym, Site>) -> bool {
+    if let Some(name) = wiring.property_named(call) {
+        told.entry(name).or_insert(call);
+        return true;
     }
-    Some(told)
+    let callers = wiring.flow.callers((call.member, None));
+    let Some(hops) = hops.checked_sub(1).filter(|_| !callers.is_empty() && hands_on_name(wiring, call)) else { return false };
+    callers.iter().all(|(caller, _)| tell(wiring, *caller, hops, told))
 }
 
 /// Whether a raise hands on what its method is given.
