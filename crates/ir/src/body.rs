@@ -554,9 +554,9 @@ impl Body {
         (0..self.nodes.len()).map(NodeId::new)
     }
 
-    /// What is cast, where an expression begins with casts.
+    /// What is cast, or said to be there (`order!`), where an expression begins with that.
     pub fn uncast(&self, mut node: NodeId) -> NodeId {
-        while let Node::Cast { operand, .. } = self.node(node) {
+        while let Node::Cast { operand, .. } | Node::Unary { op: UnaryOp::NonNull, operand } = self.node(node) {
             node = operand;
         }
         node

@@ -284,6 +284,9 @@ pub struct Pack {
     /// Of these the ones that run it on another thread; types too whose objects do.
     #[serde(default)]
     pub other_lanes: Names,
+    /// Calls that make something which runs all that it is handed on one lane, one after the other.
+    #[serde(default)]
+    pub serial_lanes: Names,
     /// Methods that take a lock, which is held until one of the `unlocks` is called on the same object, or by what they give back.
     #[serde(default)]
     pub locks: Names,

@@ -88,10 +88,13 @@ pub fn call_of(body: &Body, scope: &Scope, called: NodeId) -> Option<NodeId> {
     scope.parent(called).filter(|p| matches!(body.node(*p), Node::Call { callee, .. } if callee == called))
 }
 
-/// The call of a method of the object that stands at a node, as whatever it is cast to, with the method's name.
+/// The call of a method of the object that stands at a node, as whatever it is cast to and where it is said to be there, with the method's
+/// name.
 pub fn method_call_of(body: &Body, scope: &Scope, object: NodeId) -> Option<(NodeId, Name)> {
     let mut object = object;
-    while let Some(cast) = scope.parent(object).filter(|p| matches!(body.node(*p), Node::Cast { .. })) {
+    while let Some(cast) =
+        scope.parent(object).filter(|p| matches!(body.node(*p), Node::Cast { .. } | Node::Unary { op: UnaryOp::NonNull, .. }))
+    {
         object = cast;
     }
     let member = scope.parent(object)?;

@@ -291,7 +291,13 @@ impl Walker<'_> {
                 let before = self.asked(cond, done);
                 self.expression(then, before).or(self.expression(other, before))
             }
-            Node::Binary { op: BinaryOp::And | BinaryOp::Or | BinaryOp::Coalesce, left, right } => {
+            // `next?.ask(boat) ?? "may pass"`: what stands in for an answer knows that there is none
+            Node::Binary { op: BinaryOp::Coalesce, left, right } => {
+                let asked = self.expression(left, done);
+                let stands_in = if asked.passed.is_some() { Done { passed: None, ..asked.acted() } } else { asked };
+                asked.or(self.expression(right, stands_in))
+            }
+            Node::Binary { op: BinaryOp::And | BinaryOp::Or, left, right } => {
                 let before = self.asked(left, done);
                 before.or(self.expression(right, before))
             }

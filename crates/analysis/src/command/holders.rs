@@ -493,6 +493,7 @@ fn run_beside(wiring: &Wiring<'_>, holder: &mut Holder, member: MemberId, value:
     {
         value = *only;
     }
+    let value = body.uncast(value);
     let Node::Name(name) = body.node(value) else { return };
     let Some(declared) = scope.lookup(name, value) else { return };
     // what is put back was taken from there

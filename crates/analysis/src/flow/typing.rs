@@ -473,6 +473,14 @@ impl Flow<'_> {
                 _ => held,
             };
         }
+        // the next one of a queue: `orders.remove()`
+        if args.is_empty()
+            && pack.removes.contains(text)
+            && !program.is_map(&of)
+            && let Some(element) = program.element_type(unit, &of)
+        {
+            return element;
+        }
         if pack.elements.contains(text) {
             return program.element_type(unit, &of).unwrap_or_else(|| match written.first() {
                 Some(t) => t.clone(),

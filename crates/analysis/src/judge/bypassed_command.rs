@@ -32,7 +32,9 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
     let commands = &wiring.commands().commands;
     let mut found = Vec::new();
     for command in commands.values().filter(|c| c.created.iter().any(|s| !wiring.in_test(s.member))) {
-        let [call] = command.calls[..] else { continue };
+        // what it asks of before, to take itself back with, is no part of what it does
+        let does = command.calls.iter().filter(|call| call.member != command.operation || !is_for_way_back(wiring, **call));
+        let [call] = does.copied().collect::<Vec<_>>()[..] else { continue };
         if !is_all(wiring, command.operation, call) {
             continue;
         }
@@ -100,14 +102,7 @@ fn is_all(wiring: &Wiring<'_>, operation: MemberId, call: Site) -> bool {
         return false;
     }
     let scope = program.scope(operation);
-    // what it keeps of before, to take itself back with
-    let keeps = |n: NodeId| match body.node(n) {
-        Node::Assign { target, .. } => {
-            matches!(wiring.flow.eval_in(operation, target), Val::Member(of, _) if matches!(*of, Val::This(_)))
-                && !scope.is_within(call.node, n)
-        }
-        _ => false,
-    };
+    let keeps = |n: NodeId| keeps_in_field(wiring, Site { member: operation, node: n }) && !scope.is_within(call.node, n);
     let statements = body.ids().filter(|n| match body.node(*n) {
         Node::Call { .. } => {
             let site = Site { member: operation, node: *n };
@@ -118,6 +113,22 @@ fn is_all(wiring: &Wiring<'_>, operation: MemberId, call: Site) -> bool {
         _ => false,
     });
     statements.count() == 0
+}
+
+/// Whether a statement keeps something in a field of the object itself.
+fn keeps_in_field(wiring: &Wiring<'_>, site: Site) -> bool {
+    match wiring.program().body(site.member).map(|body| body.node(site.node)) {
+        Some(Node::Assign { target, .. }) => {
+            matches!(wiring.flow.eval_in(site.member, target), Val::Member(of, _) if matches!(*of, Val::This(_)))
+        }
+        _ => false,
+    }
+}
+
+/// Whether a command keeps in a field what a call gives.
+fn is_for_way_back(wiring: &Wiring<'_>, call: Site) -> bool {
+    let around = wiring.program().scope(call.member).ancestors(call.node);
+    around.into_iter().any(|node| keeps_in_field(wiring, Site { node, ..call }))
 }
 
 /// Whether a call hands over the constants that the one in a command does: with others it is another operation.

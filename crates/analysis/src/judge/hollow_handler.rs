@@ -90,7 +90,8 @@ fn hollow_parts(wiring: &Wiring<'_>) -> Vec<(MemberId, Hollow, Place)> {
                     .any(|m| self::hollow(wiring, *m).is_none() && program.body(*m).is_some_and(|b| b.root.is_some()))
             })
             .count();
-        let made = wiring.flow.creations(info.owner).into_iter().find(|s| !wiring.in_test(s.member));
+        let mut made = wiring.flow.creations(info.owner).into_iter().chain(makers_named(wiring, info.owner));
+        let made = made.find(|s| !wiring.in_test(s.member));
         if working >= KINDS
             && !is_overridden(wiring, method)
             && let Some(made) = made
@@ -99,6 +100,17 @@ fn hollow_parts(wiring: &Wiring<'_>) -> Vec<(MemberId, Hollow, Place)> {
         }
     }
     found
+}
+
+/// Where the constructor of a class is handed over as a function: `Bell::new`.
+fn makers_named(wiring: &Wiring<'_>, class: TypeId) -> Vec<Site> {
+    let program = wiring.program();
+    let Some(new) = program.symbols.get("new") else { return Vec::new() };
+    let is_of_class = |site: &&Site| match program.body(site.member).map(|body| body.node(site.node)) {
+        Some(Node::MethodRef { object, .. }) => wiring.flow.eval_in(site.member, object) == Val::Type(class),
+        _ => false,
+    };
+    program.index.reads(new).iter().filter(is_of_class).copied().collect()
 }
 
 /// The base through which a method is called: one that asks nothing else, unless the method itself says that it is missing.

@@ -98,6 +98,8 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel) -> Option<Draft> {
             if declared.is_none() && (wiring.is_open || wiring.is_mentioned(channel)) {
                 return None;
             }
+            // a constant of an enumeration declares the topic
+            let declared = declared.filter(|m| program.member(*m).kind == MemberKind::EnumConstant);
             (declared.map_or_else(|| wiring.place(first), |m| program.member_place(m)), certainty)
         }
         _ => return None,

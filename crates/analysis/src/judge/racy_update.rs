@@ -390,7 +390,8 @@ fn lanes(wiring: &Wiring<'_>, site: Site, depth: u32, seen: &mut BTreeSet<Site>)
     }
     let pack = &*program.kit_of(site.member).pack;
     if let Some((node, _)) = wiring.hand_overs(site).into_iter().find(|(_, name)| pack.other_lanes.contains(name)) {
-        found.insert(Site { member: site.member, node });
+        let call = Site { member: site.member, node };
+        found.insert(serial(wiring, call).unwrap_or(call));
         return found;
     }
     let info = program.member(site.member);
@@ -405,10 +406,14 @@ fn lanes(wiring: &Wiring<'_>, site: Site, depth: u32, seen: &mut BTreeSet<Site>)
     for caller in wiring.flow.call_sites(site.member) {
         found.extend(lanes(wiring, *caller, depth, seen));
     }
+    // by its name: `pool.submit(fair::leave)`
+    let is_it = |read: &Site| matches!(wiring.flow.eval(*read), Val::Method(m, _) if m == site.member);
+    let named = program.index.reads(info.name).iter().filter(|read| is_it(read));
+    found.extend(named.filter_map(|read| handed_to_lane(wiring, *read)));
     found
 }
 
-/// What runs an object on a lane of its own, that is made on the spot: `new Thread(new Pump(orders))`, `pool.submit(new Pump(orders))`.
+/// What runs something on a lane of its own, that is made or named on the spot: `new Thread(new Pump(orders))`, `pool.submit(fair::leave)`.
 fn handed_to_lane(wiring: &Wiring<'_>, made: Site) -> Option<Site> {
     let program = wiring.program();
     let body = program.body(made.member)?;
@@ -422,7 +427,27 @@ fn handed_to_lane(wiring: &Wiring<'_>, made: Site) -> Option<Site> {
         },
         _ => false,
     };
-    (by && !wiring.in_test(made.member)).then_some(Site { member: made.member, node: around })
+    let call = Site { member: made.member, node: around };
+    (by && !wiring.in_test(made.member)).then(|| serial(wiring, call).unwrap_or(call))
+}
+
+/// Where what a call hands something over to is made, if that runs all of it one after the other: then it is one lane, whoever hands over.
+fn serial(wiring: &Wiring<'_>, call: Site) -> Option<Site> {
+    let program = wiring.program();
+    let made = match wiring.flow.receiver(call)?.0 {
+        Val::Member(_, field) | Val::Static(field) => wiring.flow.only_definition(field)?,
+        Val::Call(made) => made,
+        Val::Local(local) => match wiring.flow.local_values(local)[..] {
+            [only] => Site { member: local.member, node: only },
+            _ => return None,
+        },
+        _ => return None,
+    };
+    let body = program.body(made.member)?;
+    let Node::Call { callee, .. } = body.node(made.node) else { return None };
+    let (Node::Member { name, .. } | Node::Name(name)) = body.node(callee) else { return None };
+    let unit = program.unit_of(made.member);
+    program.kit_of(made.member).pack.serial_lanes.contains(unit.text(name)).then_some(made)
 }
 
 /// Whether a lane is one of several of its kind: requests come side by side, and a loop starts many.

@@ -130,7 +130,30 @@ fn of_class(wiring: &Wiring<'_>, class: TypeId, rosters: &BTreeSet<MemberId>) ->
     colleagues.sort_by_key(|c| c.class);
     let roster = *fields.keys().find(|f| speakers.contains(f))?;
     let base = super::common(program, &colleagues);
-    Some(Mediator { class, channels: Vec::new(), roster, base, colleagues, routes, outsiders: Vec::new() })
+    let talking = |t: TypeId| super::talks(wiring, t, class, &|m| told.contains_key(&m));
+    let others = base.map_or_else(Vec::new, |base| super::concrete(program, base));
+    let others = others.into_iter().filter(|t| is_never_given(wiring, *t, class)).collect();
+    let outsiders = super::outsiders(wiring, class, others, &colleagues, &talking);
+    Some(Mediator { class, channels: Vec::new(), roster, base, colleagues, routes, outsiders })
+}
+
+/// Whether objects of a class would be told their mediator by a method, which nobody calls on any of them.
+fn is_never_given(wiring: &Wiring<'_>, class: TypeId, mediator: TypeId) -> bool {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    let is_held = |m: &MemberId| {
+        let is_slot = matches!(program.member(*m).kind, MemberKind::Field | MemberKind::Property);
+        is_slot && flow.type_held(*m).own().is_some_and(|t| program.is_a(mediator, t))
+    };
+    let held: Vec<MemberId> = members(program, class).into_iter().filter(is_held).collect();
+    let is_nothing = |d: &Site| program.body(d.member).is_none_or(|body| body.node(d.node) == Node::Null);
+    let given = held.iter().flat_map(|field| flow.definitions(*field)).filter(|d| !is_nothing(d));
+    let setters: BTreeSet<MemberId> = given.map(|d| d.member).collect();
+    let is_for_it = |call: &Site| match flow.receiver(*call).and_then(|(of, _)| flow.type_of(&of).own()) {
+        Some(t) => program.are_kin(t, class),
+        None => true,
+    };
+    let is_setter = |m: &MemberId| program.member(*m).kind == MemberKind::Method && !program.decl(*m).params.is_empty();
+    !setters.is_empty() && setters.iter().all(|m| is_setter(m) && !flow.call_sites(*m).iter().any(is_for_it))
 }
 
 /// The methods of a mediator that a colleague tells something, by what it holds of the mediator's type, outside of its

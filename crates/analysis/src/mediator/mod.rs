@@ -111,7 +111,7 @@ pub(crate) fn find(wiring: &Wiring<'_>) -> Vec<Mediator> {
 fn of_roster(wiring: &Wiring<'_>, roster: MemberId, channels: Vec<usize>) -> Option<Mediator> {
     let (flow, program) = (&wiring.flow, wiring.program());
     let class = program.member(roster).owner;
-    if program.ty(class).is_module || wiring.in_test(roster) {
+    if program.ty(class).is_module && !program.is_object_literal(class) || wiring.in_test(roster) {
         return None;
     }
     // who is told: objects of the tree
@@ -278,7 +278,7 @@ fn talks(wiring: &Wiring<'_>, class: TypeId, mediator: TypeId, sends_on: &dyn Fn
                     Val::Member(of, field) => matches!(**of, Val::This(_)) && !is_made_by_holder(flow, *field),
                     Val::Outside(of, _) => matches!(**of, Val::This(_)),
                     // the one that all have, or that something hands out to all: `Switchboard.get()`
-                    Val::Static(_) => true,
+                    Val::Static(_) | Val::Type(_) => true,
                     Val::Call(call) => flow.callee(*call).is_some_and(|c| program.member(c.member).is_static),
                     _ => false,
                 };
@@ -289,6 +289,8 @@ fn talks(wiring: &Wiring<'_>, class: TypeId, mediator: TypeId, sends_on: &dyn Fn
                 let is_it = match flow.type_of(&value).bounded() {
                     // what nothing else is called tells it too
                     Ty::Unknown => method.is_some() && flow.callee(Site { member: *m, node }).map(|c| c.member) == method,
+                    // the one that is written out
+                    Ty::Static(t) => t == mediator,
                     ty => ty.own().is_some_and(|t| program.is_a(mediator, t)),
                 };
                 if !is_it {
