@@ -144,10 +144,18 @@ pub(super) fn refuses(wiring: &Wiring<'_>, member: MemberId, node: NodeId) -> bo
     let Some(body) = wiring.program().body(member) else { return false };
     match body.node(node) {
         Node::Throw(_) => true,
-        Node::Block(list) => body.list(list).iter().any(|n| refuses(wiring, member, *n)),
-        Node::Return(Some(value)) => refuses(wiring, member, value),
+        Node::Block(list) => body.list(list).iter().any(|n| refuses(wiring, member, *n)) || says_no(wiring, member, body.list(list)),
+        Node::Return(Some(value)) => refuses(wiring, member, value) || wiring.only_writes(Site { member, node: value }),
         _ => false,
     }
+}
+
+/// Whether statements only write down that there is nothing, and leave: `{ console.warn(word); return; }`.
+fn says_no(wiring: &Wiring<'_>, member: MemberId, statements: &[NodeId]) -> bool {
+    let Some(body) = wiring.program().body(member) else { return false };
+    let writes = |n: &NodeId| wiring.only_writes(Site { member, node: *n });
+    let leaves = |n: &NodeId| matches!(body.node(*n), Node::Return(_) | Node::Break) && gives_nothing(wiring, member, *n);
+    matches!(statements, [said @ .., left] if !said.is_empty() && said.iter().all(writes) && leaves(left))
 }
 
 /// What a case or branch selects, where it does nothing else of note.

@@ -208,6 +208,12 @@ fn taken(wiring: &Wiring<'_>, handler: &Val) -> Option<usize> {
             let Node::Call { args, .. } = program.body(site.member)?.node(site.node) else { return None };
             return Some(taken(wiring, of)?.saturating_sub((args.len as usize).saturating_sub(1)));
         }
+        // one that a field or variable holds for good
+        Val::Member(..) | Val::Static(_) | Val::Local(_) => match wiring.flow.function_of(handler)? {
+            Val::Lambda(m, f) => (m, Some(f)),
+            Val::Method(m, _) => (m, None),
+            _ => return None,
+        },
         _ => return None,
     };
     let body = program.body(member)?;

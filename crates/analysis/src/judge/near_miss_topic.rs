@@ -10,6 +10,7 @@ use yarrowgraph_model::{Certainty, Level, Place};
 
 use super::unknown_code::asks_for_one;
 use super::{Draft, Page, Rule, plain, related, short};
+use crate::flow::Val;
 use crate::program::{Site, Sym};
 use crate::state::any_within;
 use crate::wire::channels::{Channel, ChannelKey, Topic};
@@ -60,7 +61,12 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
             // the other side under another name, best where that is a whole pair
             let other = topics
                 .iter()
-                .filter(|(n, c)| n != name && if joined { !c.raises.is_empty() } else { !c.joins.is_empty() } && is_slip(name, n))
+                .filter(|(n, c)| {
+                    n != name
+                        && if joined { !c.raises.is_empty() } else { !c.joins.is_empty() }
+                        && is_slip(name, n)
+                        && may_be_slip(wiring, channel, c)
+                })
                 .max_by_key(|(n, c)| (!c.joins.is_empty() && !c.raises.is_empty(), c.joins.len() + c.raises.len(), std::cmp::Reverse(*n)));
             let Some((other_name, other)) = other else { continue };
             if asks_for_one(wiring, channel) || asks_for_one(wiring, other) || joined && is_told_elsewhere(wiring, topics, name) {
@@ -137,6 +143,18 @@ fn by_style<'n>(topics: &[(&str, &Channel)], one: &'n str, two: &'n str) -> Opti
             _ => None,
         }
     })
+}
+
+/// Whether one of two topics may be written for the other: classes that are declared both differ by a letter at most where they are meant
+/// to be one.
+fn may_be_slip(wiring: &Wiring<'_>, one: &Channel, two: &Channel) -> bool {
+    let class = |c: &Channel| {
+        let keys = c.joins.iter().chain(&c.raises).filter_map(|e| wiring.effects[*e].holder.key.as_ref());
+        keys.filter_map(|key| if let Val::Type(class) = key { Some(*class) } else { None }).next()
+    };
+    let name = |class| wiring.program().text(wiring.program().ty(class).name);
+    let distance = |(a, b)| strsim::osa_distance(&plain(name(a)), &plain(name(b)));
+    class(one).zip(class(two)).map(distance).is_none_or(|d| d <= 1)
 }
 
 /// Whether two topics differ by what a slip makes.
