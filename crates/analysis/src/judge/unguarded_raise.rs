@@ -68,6 +68,11 @@ fn judge(wiring: &Wiring<'_>, channel: &Channel, effect: &Effect) -> Option<Draf
     if nobody && channel.kind != ChannelKind::Event && wiring.flow.definitions(m).iter().any(|d| may_fill(wiring, *d)) {
         return None;
     }
+    // or by its class from the first: `Hatch.prototype.onOpen = util.doNothing;`
+    let has_first = || wiring.flow.definitions(m).iter().any(|d| d.member == m && may_fill(wiring, *d));
+    if channel.kind == ChannelKind::Slot && program.kit_of(m).traits.duck_typed && has_first() {
+        return None;
+    }
     if channel.kind == ChannelKind::Slot && is_of_operations(wiring, m) || nobody && is_of_unfilled_table(wiring, channel, m) {
         return None;
     }
