@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use yarrowgraph_ir::{MemberKind, Node, NodeId, TypeRef};
+use yarrowgraph_ir::{MemberKind, Node, NodeId, Param, TypeRef};
 
 use super::calls::LISTS;
 use super::eval::returned;
@@ -417,6 +417,18 @@ impl Flow<'_> {
                     Some(value) => self.type_of_val(&value, budget),
                     None => Ty::Unknown,
                 };
+            }
+            // what is handed back is what was handed over: `own<T extends Part>(part: T): T`
+            if written.is_empty()
+                && let Ty::Param(name, _) = &declared
+                && params.contains(name)
+            {
+                let is_it = |p: &Param| p.ty.is_some_and(|ty| matches!(program.type_in(target.member, ty), Ty::Param(n, _) if n == *name));
+                let at = decl.params.iter().position(is_it).and_then(|at| at.checked_sub(usize::from(target.extension)));
+                let handed = at.and_then(|at| args.get(at)).map(|arg| self.node_type(member, *arg, budget.min(NEAR)));
+                if let Some(handed @ (Ty::Own(..) | Ty::Outside(..) | Ty::Array(_))) = handed {
+                    return handed;
+                }
             }
             let declared = declared.substitute(&params, &written);
             return match &target.receiver {

@@ -342,6 +342,10 @@ fn twice_in_a_run(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> Option
     if !own_handler || !is_own(&effect.holder.subject) || !effect.inner.is_empty() || !wiring.releases_of(channel, join).is_empty() {
         return None;
     }
+    // what is kept to be released may have been by then
+    if effect.handle && handles::fate(&wiring.flow, effect.site) == handles::Fate::Kept {
+        return None;
+    }
     // what is called with other types puts on something else: `connectCalls<Invite>(); connectCalls<Answer>();`
     let callers = || wiring.flow.callers((effect.site.member, None));
     let is_of_one_kind = || callers().windows(2).all(|pair| pair[0].1.types == pair[1].1.types);
