@@ -534,6 +534,17 @@ impl Flow<'_> {
         None
     }
 
+    /// The values of all entries of an object literal.
+    pub fn values_of_literal(&self, site: Site) -> Vec<Site> {
+        let Some(body) = self.program.body(site.member) else { return Vec::new() };
+        let Node::Object(list) = body.node(site.node) else { return Vec::new() };
+        let value = |entry: &NodeId| match body.node(*entry) {
+            Node::Entry { value, .. } => Some(Site { member: site.member, node: value }),
+            _ => None,
+        };
+        body.list(list).iter().filter_map(value).collect()
+    }
+
     /// What an object literal takes over before its own entries: `{ ...state, level: 3 }`, `state with { Level = 3 }`.
     pub fn copied_by(&self, site: Site) -> Option<NodeId> {
         let body = self.program.body(site.member)?;

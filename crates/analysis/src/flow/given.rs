@@ -265,12 +265,7 @@ impl Flow<'_> {
             Val::Element(of, _) | Val::Outside(of, _) => {
                 let (Val::Static(table) | Val::Member(_, table)) = **of else { return };
                 let Some(table) = self.listing(table) else { return };
-                let Some(body) = self.program.body(table.member) else { return };
-                let Node::Object(entries) = body.node(table.node) else { return };
-                let values = body.list(entries).iter().filter_map(|e| match body.node(*e) {
-                    Node::Entry { value, .. } => Some(Site { member: table.member, node: value }),
-                    _ => None,
-                });
+                let values = self.values_of_literal(table).into_iter();
                 found.extend(values.filter_map(|entry| self.function_of_literal(entry, name)));
             }
             _ => {}

@@ -1,7 +1,7 @@
 //! The code of states that are objects which are written out, each under a constant of its own or as the entry of a table:
 //! `const shut = { pulse(gate) { gate.become(open); } }`.
 
-use yarrowgraph_ir::{Node, NodeId};
+use yarrowgraph_ir::Node;
 
 use super::domain::Domain;
 use super::state::State;
@@ -29,8 +29,8 @@ pub(super) fn of(flow: &Flow<'_>, field: MemberId, domain: &Domain, family: &dyn
     }
     tables.sort_unstable();
     tables.dedup();
-    objects.extend(tables.into_iter().filter_map(|table| flow.listing(table)).flat_map(|table| values_of(program, table)));
-    let functions = objects.into_iter().flat_map(|object| values_of(program, object));
+    objects.extend(tables.into_iter().filter_map(|table| flow.listing(table)).flat_map(|table| flow.values_of_literal(table)));
+    let functions = objects.into_iter().flat_map(|object| flow.values_of_literal(object));
     let is_function = |f: &Site| matches!(program.body(f.member).map(|body| body.node(f.node)), Some(Node::Lambda(_)));
     Written(functions.filter(is_function).collect())
 }
@@ -48,17 +48,6 @@ fn looked_into(flow: &Flow<'_>, field: MemberId, family: &dyn Fn(TypeId) -> bool
         }
     };
     reads.filter_map(table_at).collect()
-}
-
-/// What an object that is written out has under its names.
-fn values_of(program: &Program, literal: Site) -> Vec<Site> {
-    let Some(body) = program.body(literal.member) else { return Vec::new() };
-    let Node::Object(entries) = body.node(literal.node) else { return Vec::new() };
-    let value = |entry: &NodeId| match body.node(*entry) {
-        Node::Entry { value, .. } => Some(Site { member: literal.member, node: value }),
-        _ => None,
-    };
-    body.list(entries).iter().filter_map(value).collect()
 }
 
 impl Written {
