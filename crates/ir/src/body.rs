@@ -188,6 +188,8 @@ pub enum UnaryOp {
     },
     /// Passed by reference.
     ByRef,
+    /// Hands the value to the choice around it, which it ends (`yield` in a Java `switch`).
+    Give,
     /// Evaluated for its effects only.
     Void,
     /// Any other operator on plain data.

@@ -134,6 +134,12 @@ pub struct Pack {
     /// Methods that cut at a position and take what is there, or break, where it is that of nothing.
     #[serde(default)]
     pub blind_cuts: Names,
+    /// Functions that make a value that is like no other.
+    #[serde(default)]
+    pub unique_values: Names,
+    /// Methods and functions that exchange a whole list with another one, or empty it into one.
+    #[serde(default)]
+    pub exchanges: Names,
     /// Those removals that are given a condition, and never an element.
     #[serde(default)]
     pub removes_where: Names,

@@ -9,6 +9,7 @@ use yarrowgraph_ir::{MemberKind, Node, NodeId, TypeKind, UnaryOp};
 use super::Holds;
 use super::made;
 use super::taken::{call_on, called, given_to, local_calls, out_of};
+use super::whole;
 use crate::flow::Val;
 use crate::program::{Declared, MemberId, Site, Sym, Ty, TypeId, UnitId};
 use crate::wire::Wiring;
@@ -362,11 +363,11 @@ fn may_matter(wiring: &Wiring<'_>, read: Site, is_list: bool) -> bool {
             let pack = &program.kit_of(read.member).pack;
             let names =
                 [&pack.takes, &pack.takes_at, &pack.removes, &pack.adds, &pack.adds_first, &pack.elements, &pack.clears, &pack.walks];
-            !is_list || names.into_iter().any(|n| n.contains(text))
+            !is_list || names.into_iter().any(|n| n.contains(text)) || whole::may_be_taken(wiring, read)
         }
         Node::ForEach { .. } | Node::Index { .. } => is_list,
-        Node::Unary { .. } => !is_list,
-        _ => false,
+        Node::Unary { .. } if !is_list => true,
+        _ => is_list && whole::may_be_taken(wiring, read),
     }
 }
 
@@ -394,6 +395,7 @@ fn in_list(wiring: &Wiring<'_>, holder: &mut Holder, read: Site) {
     let scope = program.scope(read.member);
     let pack = &program.kit_of(read.member).pack;
     let Some(parent) = scope.parent(read.node) else { return };
+    whole::taken(wiring, holder, read);
     match body.node(parent) {
         Node::Member { object, name, .. } if object == read.node => {
             let text = program.unit_of(read.member).text(name);
@@ -444,6 +446,9 @@ fn in_list(wiring: &Wiring<'_>, holder: &mut Holder, read: Site) {
         // `for (const command of this.commands) command.run()`
         Node::ForEach { var, iterable, .. } if iterable == read.node => {
             local_calls(wiring, holder, read.member, var);
+            if whole::begins_anew(wiring, holder, read) {
+                holder.drained.push((read, true, true));
+            }
         }
         Node::Index { object, .. } if object == read.node => {
             if let Some(up) = scope.parent(parent)

@@ -9,6 +9,7 @@ pub mod made;
 pub mod map;
 mod shape;
 mod taken;
+mod whole;
 
 use std::collections::{BTreeMap, BTreeSet};
 

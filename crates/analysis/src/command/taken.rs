@@ -92,7 +92,7 @@ pub(super) fn given_to(wiring: &Wiring<'_>, holder: &mut Holder, function: Site)
     let Some(param) = body.function(f).params.first() else { return };
     let named =
         body.ids().filter(|n| body.node(*n) == Node::Name(param.name) && scope.lookup(param.name, *n) == Some(Declared::Param(Some(f), 0)));
-    holder.taken.extend(named.filter_map(|n| call_on(wiring, function.member, n)));
+    named.for_each(|n| calls_of(wiring, holder, Site { member: function.member, node: n }));
 }
 
 /// The methods that are called on a local.
@@ -105,13 +105,20 @@ pub(super) fn local_calls(wiring: &Wiring<'_>, holder: &mut Holder, member: Memb
         if body.node(node) != Node::Name(name) || scope.lookup(name, node) != Some(Declared::Local(local)) {
             continue;
         }
-        if let Some(found) = call_on(wiring, member, node) {
-            holder.taken.push(found);
-        } else if let Some(call) = scope.ancestors(node).find(|n| !matches!(body.node(*n), Node::Unary { .. }))
-            && matches!(body.node(call), Node::Call { callee, .. } if callee == node || scope.ancestors(node).any(|n| n == callee))
-        {
-            called_itself(wiring, holder, Site { member, node: call });
-        }
+        calls_of(wiring, holder, Site { member, node });
+    }
+}
+
+/// What is called on a name, or that it is called itself.
+fn calls_of(wiring: &Wiring<'_>, holder: &mut Holder, named: Site) {
+    let program = wiring.program();
+    let (Some(body), scope) = (program.body(named.member), program.scope(named.member)) else { return };
+    if let Some(found) = call_on(wiring, named.member, named.node) {
+        holder.taken.push(found);
+    } else if let Some(call) = scope.ancestors(named.node).find(|n| !matches!(body.node(*n), Node::Unary { .. }))
+        && matches!(body.node(call), Node::Call { callee, .. } if callee == named.node || scope.ancestors(named.node).any(|n| n == callee))
+    {
+        called_itself(wiring, holder, Site { member: named.member, node: call });
     }
 }
 

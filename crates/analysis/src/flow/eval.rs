@@ -84,9 +84,10 @@ impl Flow<'_> {
                 Val::Call(_) | Val::Unknown | Val::Data | Val::Element(..) => Val::Local(site),
                 known => known,
             },
-            Node::Unary { op: UnaryOp::NonNull | UnaryOp::Await | UnaryOp::Spread | UnaryOp::ByRef | UnaryOp::Indirect, operand } => {
-                inner(operand)
-            }
+            Node::Unary {
+                op: UnaryOp::NonNull | UnaryOp::Await | UnaryOp::Spread | UnaryOp::ByRef | UnaryOp::Indirect | UnaryOp::Give,
+                operand,
+            } => inner(operand),
             Node::Binary { op: BinaryOp::Coalesce | BinaryOp::Or, left, right } => match inner(left) {
                 Val::Unknown | Val::Data => inner(right),
                 known => known,

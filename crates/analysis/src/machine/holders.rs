@@ -6,6 +6,7 @@ use yarrowgraph_ir::{MemberKind, Node, NodeId, TypeKind, Visibility};
 
 use super::domain::{Domain, Encoding, STATES};
 use super::filled::is_filled;
+use super::handed;
 use super::origins::{literal, origins};
 use super::state::{self, State};
 use super::unions::{part_of, union_of};
@@ -133,7 +134,13 @@ fn stored(flow: &Flow<'_>, field: MemberId) -> BTreeSet<State> {
     let mut named = BTreeSet::new();
     for site in flow.definitions(field) {
         let from = origins(flow, *site);
-        named.extend(from.into_iter().filter_map(|o| state::named(flow, o.member, o.node)));
+        for origin in from {
+            let said = handed::named_by_callers(flow, origin);
+            match said.is_empty() {
+                true => named.extend(state::named(flow, origin.member, origin.node)),
+                false => named.extend(said),
+            }
+        }
     }
     named
 }

@@ -9,6 +9,7 @@ use yarrowgraph_ir::{MemberKind, Node};
 
 use super::domain::{Domain, Encoding};
 use super::filled::Fill;
+use super::handed;
 use super::state::State;
 use super::table::Written;
 use crate::flow::{Flow, Val};
@@ -75,7 +76,7 @@ impl Reach {
         movers: FxHashSet<MemberId>,
         family: &dyn Fn(TypeId) -> bool,
     ) -> Self {
-        let naming = if has_names(domain) { closure(flow, named_in(flow, domain)) } else { None };
+        let naming = if has_names(domain) { closure(flow, named_in(flow, field, domain)) } else { None };
         let Some(naming) = naming else { return Self::open(movers) };
         let classes =
             matches!(domain.encoding, Encoding::Enumeration(_) | Encoding::Objects(_) | Encoding::Kin | Encoding::Alternatives(_));
@@ -176,10 +177,10 @@ fn has_names(domain: &Domain) -> bool {
 }
 
 /// The members in which a state is named.
-fn named_in(flow: &Flow<'_>, domain: &Domain) -> Vec<MemberId> {
+fn named_in(flow: &Flow<'_>, field: MemberId, domain: &Domain) -> Vec<MemberId> {
     let program = flow.program;
     let index = &program.index;
-    let mut members = Vec::new();
+    let mut members: Vec<MemberId> = handed::calls_that_say(flow, field).map(|call| call.member).collect();
     for state in &domain.states {
         let name = match state {
             State::Class(class) => {

@@ -143,6 +143,12 @@ fn made_by(flow: &Flow<'_>, value: &Val, class: TypeId) -> bool {
     flow.callee(*site).is_none() && flow.program.type_argument(*site).is_some_and(|t| t.own() == Some(class))
 }
 
+/// Whether a function makes a value that is like no other: `Symbol('open')`.
+fn is_unique(program: &Program, member: MemberId, callee: NodeId) -> bool {
+    let Some(Node::Name(name)) = program.body(member).map(|body| body.node(callee)) else { return false };
+    program.kit_of(member).pack.unique_values.contains(program.unit_of(member).text(name))
+}
+
 /// The state that a constant stands for.
 fn constant(flow: &Flow<'_>, m: MemberId, depth: u32) -> Option<State> {
     let program = flow.program;
@@ -162,6 +168,7 @@ fn constant(flow: &Flow<'_>, m: MemberId, depth: u32) -> Option<State> {
         Node::Str(_) | Node::Num(_) | Node::Plain | Node::Object(_) => Some(State::Constant(m)),
         Node::Lambda(_) => Some(State::Function(m)),
         Node::New { class: Some(_), .. } => Some(State::Constant(m)),
+        Node::Call { callee, .. } if is_unique(program, site.member, callee) => Some(State::Constant(m)),
         Node::New { .. } | Node::Call { .. } => {
             let class = match of_value(flow, &flow.eval(site), depth.checked_sub(1)?)? {
                 State::Class(class) => class,

@@ -6,6 +6,7 @@ use rustc_hash::FxHashSet;
 use yarrowgraph_ir::{BinaryOp, MemberKind, Node, NodeId};
 
 use super::domain::Domain;
+use super::handed;
 use super::questions::tells_apart;
 use super::reach::Reach;
 use super::state::{self, State};
@@ -105,6 +106,7 @@ impl Stores<'_, '_> {
             }
             Node::Cast { operand, .. } | Node::Unary { operand, .. } => inner(operand),
             Node::Assign { value, .. } => inner(value),
+            Node::Call { .. } if handed::said_by_callers(flow, site).is_some() => stored.open = true,
             Node::Call { args, callee, .. } => match flow.callee(site) {
                 Some(callee) => self.answers(callee.member, hops, stored),
                 // a function of a table
@@ -126,6 +128,7 @@ impl Stores<'_, '_> {
                 }
             },
             _ if self.names(site, stored) => {}
+            _ if handed::said_by_callers(flow, site).is_some() => stored.open = true,
             Node::Name(_) | Node::Member { .. } => self.follow_value(site, hops, stored),
             _ => stored.open = true,
         }

@@ -6,7 +6,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use rustc_hash::FxHashSet;
-use yarrowgraph_ir::{Body, FunctionId, Node, NodeId};
+use yarrowgraph_ir::{Body, FunctionId, Node, NodeId, UnaryOp};
 
 use super::Machine;
 use super::domain::Domain;
@@ -326,6 +326,7 @@ impl<'m, 'p> Walker<'m, 'p> {
                 Some(value) => self.values(value, way).into_iter().map(|(w, v)| (w, Exit::Return(v))).collect(),
                 None => vec![(way, Exit::Return(Value::Unknown))],
             },
+            Node::Unary { op: UnaryOp::Give, operand } => self.values(operand, way).into_iter().map(|(w, v)| (w, Exit::Give(v))).collect(),
             Node::Throw(_) => vec![(way, Exit::Throw)],
             Node::Break => vec![(way, Exit::Break)],
             Node::Continue => vec![(way, Exit::Continue)],
@@ -501,7 +502,10 @@ impl<'m, 'p> Walker<'m, 'p> {
         let body = self.program().body(self.here());
         match body.map(|b| (b, b.node(inner))) {
             Some((body, Node::Switch { subject, cases })) if is_value => self.switch(subject, body.list(cases), way, true),
-            _ => self.run(inner, way),
+            _ => {
+                let given = |exit| if let (true, Exit::Give(v)) = (is_value, &exit) { Exit::Value(v.clone()) } else { exit };
+                self.run(inner, way).into_iter().map(|(w, exit)| (w, given(exit))).collect()
+            }
         }
     }
 

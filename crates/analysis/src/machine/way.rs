@@ -85,6 +85,8 @@ impl Way {
 pub(super) enum Exit {
     Value(Value),
     Return(Value),
+    /// What a choice around it comes to.
+    Give(Value),
     Break,
     Continue,
     Throw,

@@ -238,10 +238,15 @@ impl Program {
 
     /// The first type argument that a call is written with: `make_unique<Shelved>()`.
     pub fn type_argument(&self, call: Site) -> Option<Ty> {
+        self.type_argument_at(call, 0)
+    }
+
+    /// A type argument that a call is written with, by its position.
+    pub fn type_argument_at(&self, call: Site, index: usize) -> Option<Ty> {
         let body = self.body(call.member)?;
         let Node::Call { type_args: Some(args), .. } = body.node(call.node) else { return None };
-        let first = body.type_lists[args as usize].first()?;
-        Some(self.type_in(call.member, *first))
+        let argument = body.type_lists[args as usize].get(index)?;
+        Some(self.type_in(call.member, *argument))
     }
 
     /// The declared type of a field or property, or of a method's result.

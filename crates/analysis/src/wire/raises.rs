@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use yarrowgraph_ir::{MemberKind, Node, NodeId, UnaryOp};
+use yarrowgraph_ir::{MemberKind, Name, Node, NodeId, UnaryOp};
 use yarrowgraph_model::Certainty;
 
 use super::effect::{Act, Effect, Event, Guard, Holder};
@@ -424,23 +424,46 @@ impl Extractor<'_, '_> {
 
     /// `queue.poll().run()`: what is called is taken out.
     fn takes_out(&self, called: NodeId) -> bool {
+        let scope = self.flow.program.scope(self.member);
         let node = match self.body.node(called) {
-            Node::Name(name) => match self.flow.program.scope(self.member).lookup(name, called) {
-                Some(Declared::Local(local)) => match self.body.node(local) {
-                    Node::Local { init: Some(init), .. } => init,
-                    Node::Local { .. } => {
-                        let mut around = self.flow.program.scope(self.member).ancestors(local);
-                        return around.any(|a| match self.body.node(a) {
-                            Node::Call { callee, .. } => self.is_taking(callee),
-                            _ => false,
-                        });
+            Node::Name(name) => match scope.lookup(name, called) {
+                Some(Declared::Local(local)) => {
+                    if self.is_given_taken(local, name) {
+                        return true;
                     }
-                    _ => return false,
-                },
+                    match self.body.node(local) {
+                        Node::Local { init: Some(init), .. } => init,
+                        Node::Local { .. } => {
+                            return scope.ancestors(local).any(|a| match self.body.node(a) {
+                                Node::Call { callee, .. } => self.is_taking(callee),
+                                _ => false,
+                            });
+                        }
+                        _ => return false,
+                    }
+                }
                 _ => return false,
             },
             _ => called,
         };
+        self.holds_taking(node)
+    }
+
+    /// `while ((job = jobs.shift())) job();`: whether a local is given what is taken out.
+    fn is_given_taken(&self, local: NodeId, name: Name) -> bool {
+        let scope = self.flow.program.scope(self.member);
+        self.body.ids().any(|n| match self.body.node(n) {
+            Node::Assign { target, value, .. } => {
+                self.body.node(target) == Node::Name(name)
+                    && scope.lookup(name, target) == Some(Declared::Local(local))
+                    && self.holds_taking(value)
+            }
+            _ => false,
+        })
+    }
+
+    /// Whether an expression takes something out of a list.
+    fn holds_taking(&self, node: NodeId) -> bool {
         let mut stack = vec![node];
         while let Some(id) = stack.pop() {
             if let Node::Call { callee, .. } = self.body.node(id)

@@ -1,7 +1,7 @@
 //! Statements.
 
 use tree_sitter::Node as Ts;
-use yarrowgraph_ir::{LoopKind, Node, NodeId, TypeKind};
+use yarrowgraph_ir::{LoopKind, Node, NodeId, TypeKind, UnaryOp};
 
 use super::Java;
 use super::kinds::Kind;
@@ -65,7 +65,8 @@ impl<'t> Java<'t> {
             Kind::Yield => {
                 // the value of the enclosing switch expression
                 let kids = self.l.items(node);
-                self.node_or_empty(kids.first(), node)
+                let operand = self.node_or_empty(kids.first(), node);
+                self.l.push(Node::Unary { op: UnaryOp::Give, operand }, node)
             }
             Kind::Throw => {
                 let kids = self.l.items(node);
