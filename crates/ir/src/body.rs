@@ -575,6 +575,11 @@ impl Body {
         Span { start: span.start + self.origin, end: span.end + self.origin }
     }
 
+    /// Gives a node another span, in bytes of the decoded file.
+    pub fn set_span(&mut self, id: NodeId, span: Span) {
+        self.spans[id.index()] = Span { start: span.start.saturating_sub(self.origin), end: span.end.saturating_sub(self.origin) };
+    }
+
     /// A function of this body.
     pub fn function(&self, id: FunctionId) -> &Function {
         &self.functions[id.0 as usize]

@@ -303,7 +303,19 @@ pub fn passes_in(flow: &Flow<'_>, links: &Links, next: usize, class: Option<Type
     sites
 }
 
-/// Whether a condition asks whether there is a next link, and calls nothing.
+/// What a condition asks of the request: all of it but whether there is a next link; none where it asks no more than that.
+pub fn asks_of_request(flow: &Flow<'_>, links: &Links, next: usize, body: &Body, member: MemberId, cond: NodeId) -> Option<NodeId> {
+    if let Node::Binary { op: BinaryOp::And | BinaryOp::Or, left, right } = body.node(cond) {
+        let asked = |part| asks_of_request(flow, links, next, body, member, part);
+        return match (asked(left), asked(right)) {
+            (Some(_), Some(_)) => Some(cond),
+            (one, other) => one.or(other),
+        };
+    }
+    (!asks_next(flow, links, next, body, member, cond)).then_some(cond)
+}
+
+/// Whether a condition asks whether there is a next link, beside whatever else, and calls nothing.
 pub fn asks_next(flow: &Flow<'_>, links: &Links, next: usize, body: &Body, member: MemberId, cond: NodeId) -> bool {
     let fields = &links.next[next].fields;
     let is_next = |n: NodeId| matches!(flow.eval_in(member, n), Val::Member(_, m) if fields.contains(&m));
@@ -323,7 +335,7 @@ fn only_if_there(
     pass: NodeId,
     root: NodeId,
 ) -> bool {
-    let asks_next = |cond: NodeId| asks_next(flow, links, next, body, member, cond);
+    let asks_next = |cond: NodeId| asks_of_request(flow, links, next, body, member, cond).is_none();
     let mut inner = pass;
     for around in scope.ancestors(pass) {
         match body.node(around) {

@@ -55,9 +55,11 @@ pub fn endings(flow: &Flow<'_>, links: &Links, kind: Of, link: &Link, done: Opti
         };
         let Some((cond, holds)) = decided else { continue };
         // whether there is a next one is nothing that the request has
-        if matches!(kind, Of::Next(next) if behaviour::asks_next(flow, links, next, code.body, code.member, cond)) {
-            continue;
-        }
+        let asked = match kind {
+            Of::Next(next) => behaviour::asks_of_request(flow, links, next, code.body, code.member, cond),
+            Of::Walk(_) | Of::Pipeline(_) => Some(cond),
+        };
+        let Some(cond) = asked else { continue };
         let branch = match code.body.node(at) {
             Node::If { then, .. } | Node::Conditional { then, .. } if holds => Some(then),
             Node::If { other, .. } => other,
@@ -81,6 +83,7 @@ fn said(flow: &Flow<'_>, link: &Link, code: Code<'_>, cond: NodeId, holds: bool)
         Node::Unary { op: UnaryOp::Not, operand } if hook(flow, link, code, operand).is_some() => said(flow, link, code, operand, !holds),
         // a method of the link's own that does nothing but say so
         Node::Call { .. } if let Some((own, value)) = hook(flow, link, code, cond) => said(flow, link, own, value, holds),
+        Node::Binary { op: BinaryOp::Coalesce, left, .. } => format!("{} != null", text(left)),
         _ if holds => text(cond),
         Node::Binary { op: BinaryOp::Ne, left, right } => format!("{} == {}", text(left), text(right)),
         Node::Unary { op: UnaryOp::Not, operand } => text(operand),
@@ -205,6 +208,12 @@ fn decides(body: &Body, at: NodeId, passes: &[NodeId]) -> Option<(NodeId, bool)>
             (true, false) => Some((cond, false)),
             _ => None,
         },
+        // `isLight(parcel) && next.accept(parcel)`
+        Node::Binary { op: op @ (BinaryOp::And | BinaryOp::Or), left, right } if goes_on(right) && !goes_on(left) => {
+            Some((left, op == BinaryOp::Or))
+        }
+        // `objection ?? next.examine(lot)`
+        Node::Binary { op: BinaryOp::Coalesce, left, right } if goes_on(right) && !goes_on(left) => Some((at, true)),
         _ => None,
     }
 }

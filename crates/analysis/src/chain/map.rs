@@ -1,8 +1,9 @@
 //! Chains as the map has them.
 
+use yarrowgraph_ir::{Node, NodeId};
 use yarrowgraph_model::{self as model, Passes, Stop};
 
-use super::{Behaviour, Built, Ends, Link, Of, behaviour, conditions};
+use super::{Behaviour, Built, Ends, Link, Of, behaviour, conditions, only_thing};
 use crate::flow::Val;
 use crate::wire::Wiring;
 
@@ -46,7 +47,11 @@ fn chain(wiring: &Wiring<'_>, built: &Built) -> model::Chain {
             other => program.type_name(&other).unwrap_or_default().to_owned(),
         })
     });
-    let done: Vec<Option<Behaviour>> = built.links.iter().map(|l| behaviour::of(&wiring.flow, links, built.of, l)).collect();
+    let shown = match built.links.split_last() {
+        Some((last, before)) if before.len() > 1 && marks_the_end(wiring, last) => before,
+        _ => &built.links,
+    };
+    let done: Vec<Option<Behaviour>> = shown.iter().map(|l| behaviour::of(&wiring.flow, links, built.of, l)).collect();
     let all = matches!(built.of, Of::Walk(walk) if links.walks[walk].ends == Ends::All)
         || matches!(built.of, Of::Next(_)) && done.iter().all(|b| b.is_some_and(|b| b.passes == Passes::Always));
     model::Chain {
@@ -63,13 +68,30 @@ fn chain(wiring: &Wiring<'_>, built: &Built) -> model::Chain {
             Of::Walk(walk) if links.walks[walk].ends == Ends::Nothing => Stop::FirstFailure,
             _ => Stop::FirstHandled,
         },
-        links: built.links.iter().zip(done).map(|(l, b)| link(wiring, built.of, l, b)).collect(),
+        links: shown.iter().zip(done).map(|(l, b)| link(wiring, built.of, l, b)).collect(),
         ring: built.ring.is_some(),
         built: {
             let mut places: Vec<model::Place> = built.set.iter().map(|s| program.place_of(*s)).collect();
             places.dedup();
             places
         },
+    }
+}
+
+/// Whether a link is a function that does nothing with a request, and stands for there being no more links: `() => Promise.resolve()`.
+fn marks_the_end(wiring: &Wiring<'_>, link: &Link) -> bool {
+    let program = wiring.program();
+    let Some(Val::Lambda(member, function)) = link.function else { return false };
+    let Some(body) = program.body(member) else { return false };
+    let Some(root) = body.function(function).body else { return false };
+    let of_library = |n: NodeId| matches!(body.node(n), Node::Name(_)) && matches!(wiring.flow.eval_in(member, n), Val::Global(_));
+    match body.node(only_thing(body, root)) {
+        Node::Null => true,
+        Node::Block(list) => list.len == 0,
+        Node::Name(name) => program.unit_of(member).text(name) == "undefined",
+        Node::Member { object, .. } => of_library(object),
+        Node::Call { callee, args, .. } => args.len == 0 && matches!(body.node(callee), Node::Member { object, .. } if of_library(object)),
+        _ => false,
     }
 }
 
@@ -85,4 +107,49 @@ fn link(wiring: &Wiring<'_>, of: Of, link: &Link, done: Option<Behaviour>) -> mo
     let asked_for = wiring.links.asked_for(program, of, link);
     let done = done.unwrap_or(Behaviour { passes: Passes::Sometimes, stops: true });
     model::ChainLink { handler, place, passes: done.passes, stops: done.stops, conditions, asked_for }
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::testing::map;
+
+    /// The links of the only chain, each with its conditions.
+    fn links(text: &str) -> Vec<(String, Vec<String>)> {
+        let map = map(text);
+        let [chain] = &map.chains[..] else { panic!("one chain, not {:?}", map.chains) };
+        chain.links.iter().map(|l| (l.handler.clone(), l.conditions.clone())).collect()
+    }
+
+    fn said(links: &[(&str, &[&str])]) -> Vec<(String, Vec<String>)> {
+        links.iter().map(|(l, c)| ((*l).to_owned(), c.iter().map(|c| (*c).to_owned()).collect())).collect()
+    }
+
+    #[test]
+    fn what_a_base_asks_before_it_passes_on() {
+        let source = |pass: &str| {
+            format!(
+                "//// Seeds.cs\nrecord Lot(int Grams);\n\
+                 abstract class Check {{\n  Check? next;\n  public Check Then(Check check) {{ next = check; return check; }}\n\
+                   public string? Examine(Lot lot) {{ var no = Judge(lot); {pass} }}\n  protected abstract string? Judge(Lot lot);\n}}\n\
+                 class Germ : Check {{ protected override string? Judge(Lot lot) => lot.Grams < 5 ? \"few\" : null; }}\n\
+                 class Pest : Check {{ protected override string? Judge(Lot lot) => lot.Grams > 90 ? \"many\" : null; }}\n\
+                 class Desk {{ static void Main() {{ var first = new Germ(); first.Then(new Pest()); first.Examine(new Lot(3)); }} }}\n"
+            )
+        };
+        for pass in ["return no ?? next?.Examine(lot);", "if (no != null || next == null) return no; return next.Examine(lot);"] {
+            assert_eq!(links(&source(pass)), said(&[("Germ", &["no != null"]), ("Pest", &["no != null"])]), "{pass}");
+        }
+    }
+
+    #[test]
+    fn functions_that_a_fold_wraps_up_to_one_that_only_marks_the_end() {
+        let text = "//// sorter.js\n\
+            function express(letter, next) { if (letter.stamp >= 5) return 'bag 1'; return next(letter); }\n\
+            function bulky(letter, next) { if (letter.grams > 500) return 'cage'; return next(letter); }\n\
+            function chain(...handlers) {\n\
+              return handlers.reduceRight((next, handler) => (letter) => handler(letter, next), () => undefined);\n}\n\
+            export const sort = chain(express, bulky);\nsort({ stamp: 1 });\n";
+        let expected = said(&[("sorter.express", &["letter.stamp >= 5"]), ("sorter.bulky", &["letter.grams > 500"])]);
+        assert_eq!(links(text), expected);
+    }
 }

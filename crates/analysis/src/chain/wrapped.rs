@@ -107,14 +107,16 @@ fn wrap(
     let own = |n: NodeId| param_of(n).is_some_and(|(of, ..)| of == Some(function));
     let whole = only_thing(body, root);
     let asked_with = |args: &[NodeId]| args.iter().any(|a| state::any_within(body, *a, &own));
-    // what only hands the request and the next one to another function that was handed in: `next => loaf => part(loaf, next)`
+    // what only hands the request and the next one to another function that was handed in: `next => loaf => part(loaf, next)`,
+    // `(next, part) => loaf => part(loaf, next)`
     if let Node::Call { callee, args, .. } = body.node(whole)
-        && let Some((of, index, _)) = param_of(callee).filter(|(of, ..)| *of != Some(function) && *of != around)
+        && let Some((of, index, _)) = param_of(callee).filter(|(of, ..)| *of != Some(function))
         && asked_with(body.list(args))
         && let Some((way, (_, next, name))) = body.list(args).iter().enumerate().find_map(|(at, a)| {
-            let given = param_of(*a).filter(|(of, ..)| *of == around)?;
+            let given = param_of(*a).filter(|(around_of, ..)| *around_of == around)?;
             Some((at, given))
         })
+        && (of != around || index != next)
     {
         let site = Site { member, node: root };
         let walk = Walk { walk: site, list: None, given: None, method: None, asks: Site { member, node: whole }, ends: Ends::WayOn(way) };

@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use rayon::prelude::*;
 use rustc_hash::{FxHashMap, FxHashSet};
-use yarrowgraph_ir::{MemberKind, Node, NodeId, TypeKind, UnaryOp};
+use yarrowgraph_ir::{BinaryOp, MemberKind, Node, NodeId, TypeKind, UnaryOp};
 
 use super::Holds;
 use super::made;
@@ -414,9 +414,13 @@ fn in_list(wiring: &Wiring<'_>, holder: &mut Holder, read: Site) {
             let at_first = |arg: Option<&NodeId>| {
                 arg.is_none_or(|a| matches!(body.node(*a), Node::Num(n) if program.unit_of(read.member).text(n) == "0"))
             };
-            let takes_at = pack.takes_at.contains(text) && args.len == 1 && at_first(body.list(args).first());
+            // `past.remove(past.size() - 1)`
+            let at_last = |arg: &NodeId| matches!(body.node(*arg), Node::Binary { op: BinaryOp::Sub, .. });
+            let takes_at = pack.takes_at.contains(text) && args.len == 1;
+            let takes_at_last = takes_at && body.list(args).iter().all(at_last);
+            let takes_at = takes_at && (takes_at_last || at_first(body.list(args).first()));
             if pack.takes.contains(text) || takes_at || pack.removes.contains(text) && args.len == 0 {
-                let last = pack.takes_last.contains(text) && !is_stack(wiring, holder.field);
+                let last = takes_at_last || pack.takes_last.contains(text) && !is_stack(wiring, holder.field);
                 holder.takes_off = true;
                 holder.drained.push((site, !last, wiring.program().in_loop(site)));
                 let out =

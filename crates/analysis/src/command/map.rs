@@ -21,7 +21,7 @@ fn command(wiring: &Wiring<'_>, c: &Command) -> model::Command {
         receivers: c.receivers.iter().map(|t| program.type_id(*t)).collect(),
         arguments: c.arguments.iter().map(|f| program.text(program.member(*f).name).to_owned()).collect(),
         created: c.created.iter().map(|s| program.place_of(*s)).collect(),
-        undo: match shape::undo(program, c.class, c.undo) {
+        undo: match shape::undo(&wiring.flow, c.class, c.undo) {
             Undo::Real => model::Undo::Real,
             Undo::Empty => model::Undo::Empty,
             Undo::Throws => model::Undo::Throws,

@@ -22,7 +22,7 @@ use crate::wire::channels::ChannelKey;
 
 pub use holders::Holder;
 pub use map::{commands, invokers};
-pub use shape::{Undo, forwards, is_empty, throws};
+pub use shape::{Undo, forwards, is_empty, step_of, throws};
 
 /// How an invoker holds commands.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]

@@ -217,11 +217,9 @@ fn collect(wiring: &Wiring<'_>, class: TypeId, m: MemberId, depth: u32, out: &mu
                 Node::Name(_) => {
                     // a helper of its own
                     if let Some(depth) = depth.checked_sub(1)
-                        && let Some(callee) = flow.callee(site)
-                        && program.is_a(class, program.member(callee.member).owner)
-                        && callee.member != m
+                        && let Some(helper) = own_helper(flow, class, site).filter(|h| *h != m)
                     {
-                        collect(wiring, class, callee.member, depth, out);
+                        collect(wiring, class, helper, depth, out);
                     }
                     continue;
                 }
@@ -267,6 +265,40 @@ fn collect(wiring: &Wiring<'_>, class: TypeId, m: MemberId, depth: u32, out: &mu
             }
             None => {}
         }
+    }
+}
+
+/// The method of its own object that a call runs, as a class has it.
+fn own_helper(flow: &Flow<'_>, class: TypeId, call: Site) -> Option<MemberId> {
+    let program = flow.program;
+    let called = flow.callee(call)?.member;
+    if !program.is_a(class, program.member(called).owner) {
+        return None;
+    }
+    method(program, class, program.member(called).name).or(Some(called))
+}
+
+/// What a class does where its base runs the method: the one step that the base leaves to it (template method); else the method itself.
+pub fn step_of(flow: &Flow<'_>, class: TypeId, m: MemberId) -> MemberId {
+    let program = flow.program;
+    let Some(body) = program.body(m).filter(|_| program.member(m).owner != class) else { return m };
+    let left_open = |called: MemberId| program.body(called).is_none_or(|b| b.root.is_none()) || is_empty(program, called);
+    let mut steps = BTreeSet::new();
+    for node in body.ids() {
+        let Node::Call { callee, .. } = body.node(node) else { continue };
+        let by_itself = match body.node(callee) {
+            Node::Name(_) => true,
+            Node::Member { object, .. } => matches!(body.node(object), Node::This),
+            _ => false,
+        };
+        let site = Site { member: m, node };
+        if by_itself && flow.callee(site).is_some_and(|c| left_open(c.member)) {
+            steps.extend(own_helper(flow, class, site));
+        }
+    }
+    match (steps.pop_first(), steps.is_empty()) {
+        (Some(only), true) => only,
+        _ => m,
     }
 }
 
@@ -341,8 +373,10 @@ pub fn throws(program: &Program, m: MemberId) -> bool {
 }
 
 /// What a command's undoing does.
-pub(super) fn undo(program: &Program, class: TypeId, name: Option<Sym>) -> Undo {
+pub(super) fn undo(flow: &Flow<'_>, class: TypeId, name: Option<Sym>) -> Undo {
+    let program = flow.program;
     let Some(m) = name.and_then(|n| method(program, class, n)) else { return Undo::None };
+    let m = step_of(flow, class, m);
     if is_empty(program, m) {
         Undo::Empty
     } else if throws(program, m) {

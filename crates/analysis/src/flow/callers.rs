@@ -7,10 +7,19 @@ use yarrowgraph_ir::{AccessorKind, AssignOp, FunctionId, MemberKind, Node, NodeI
 
 use super::{Binding, Callee, Flow, Val};
 use crate::memo::known_or;
-use crate::program::{MemberId, Site, Sym, TypeId};
+use crate::program::{Kinds, MemberId, Site, Sym, TypeId};
 
 /// The method by which an object is called itself.
 pub(crate) const CALL_OPERATOR: &str = "operator()";
+
+/// The name of the method by which a class has a compound assignment of its own: `gauge.rose += handler`.
+pub(super) fn compound_operator(op: AssignOp) -> Option<&'static str> {
+    match op {
+        AssignOp::Add => Some("operator+="),
+        AssignOp::Sub => Some("operator-="),
+        AssignOp::Set | AssignOp::IfUnset | AssignOp::Other => None,
+    }
+}
 
 /// The calls by one name.
 #[derive(Debug, Default)]
@@ -78,7 +87,13 @@ impl Flow<'_> {
         known_or(&self.calls_by_target, name, || {
             let mut grouped = CallsByTarget::default();
             // an object that is called itself is called by the name of whatever holds it
-            let by_holder = (self.program.text(name) == CALL_OPERATOR).then(|| self.calls_of_objects());
+            let by_holder = match self.program.text(name) {
+                CALL_OPERATOR => Some(self.calls_of_objects()),
+                text if [AssignOp::Add, AssignOp::Sub].into_iter().any(|op| compound_operator(op) == Some(text)) => {
+                    Some(self.compound_assignments(text))
+                }
+                _ => None,
+            };
             let sites = by_holder.as_deref().unwrap_or_else(|| self.program.index.calls(name));
             for (number, &site) in sites.iter().enumerate() {
                 if let Some(callee) = self.callee(site) {
@@ -100,6 +115,20 @@ impl Flow<'_> {
             let Some(body) = program.body(member).filter(|_| program.kit_of(member).traits.open_names) else { continue };
             let is_call = |node: &NodeId| matches!(body.node(*node), Node::Call { .. });
             found.extend(body.ids().filter(is_call).map(|node| Site { member, node }));
+        }
+        found
+    }
+
+    /// All assignments that may run an operator of a name, in languages whose classes can have their own.
+    fn compound_assignments(&self, operator: &str) -> Vec<Site> {
+        let program = self.program;
+        let mut found = Vec::new();
+        for index in 0..program.members.len() {
+            let member = MemberId(index as u32);
+            let is_of_such = program.kit_of(member).traits.open_names;
+            let Some(body) = program.body_with(member, Kinds::ASSIGN).filter(|_| is_of_such) else { continue };
+            let runs = |node: &NodeId| matches!(body.node(*node), Node::Assign { op, .. } if compound_operator(op) == Some(operator));
+            found.extend(body.ids().filter(runs).map(|node| Site { member, node }));
         }
         found
     }
@@ -208,7 +237,9 @@ fn calls_of_method(flow: &Flow<'_>, member: MemberId) -> Vec<Site> {
     }
     sites.sort_unstable();
     sites.dedup();
-    let is_call = |s: &Site| program.body(s.member).is_some_and(|b| matches!(b.node(s.node), Node::Call { .. } | Node::New { .. }));
+    let is_call = |s: &Site| {
+        program.body(s.member).is_some_and(|b| matches!(b.node(s.node), Node::Call { .. } | Node::New { .. } | Node::Assign { .. }))
+    };
     sites.into_iter().map(|(_, site)| site).filter(is_call).collect()
 }
 

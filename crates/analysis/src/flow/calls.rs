@@ -2,9 +2,9 @@
 
 use std::sync::Arc;
 
-use yarrowgraph_ir::{AccessorKind, Body, MemberKind, Node, NodeId, ParamMode, TypeKind, TypeRef, TypeRefId};
+use yarrowgraph_ir::{AccessorKind, AssignOp, Body, MemberKind, Node, NodeId, ParamMode, TypeKind, TypeRef, TypeRefId};
 
-use super::callers::CALL_OPERATOR;
+use super::callers::{CALL_OPERATOR, compound_operator};
 use super::{BUDGET, Binding, Flow, Val};
 use crate::memo::known_or;
 use crate::program::{MemberId, Site, Sym, Ty, TypeId};
@@ -36,12 +36,25 @@ impl Flow<'_> {
         let known = &self.callees[self.program.member(site.member).unit.0 as usize];
         known_or(known, site, || {
             let body = self.program.body(site.member)?;
-            let Node::Call { callee, args, .. } = body.node(site.node) else { return None };
+            let (callee, args) = match body.node(site.node) {
+                Node::Call { callee, args, .. } => (callee, args),
+                Node::Assign { op, target, .. } => return self.operator_run(site.member, op, target),
+                _ => return None,
+            };
             match self.chain_before(site) {
                 Some(before) => self.callee_in_chain(site, before),
                 None => self.method_called(site, callee, args.len as usize, BUDGET),
             }
         })
+    }
+
+    /// The operator of its own that an object has for a compound assignment.
+    fn operator_run(&self, member: MemberId, op: AssignOp, target: NodeId) -> Option<Callee> {
+        let program = self.program;
+        let operator = program.symbols.get(compound_operator(op).filter(|_| program.kit_of(member).traits.open_names)?)?;
+        let receiver = self.eval_in(member, target);
+        let found = program.find_member(self.type_of(&receiver).bounded().own()?, operator)?;
+        Some(Callee { member: found, receiver: Some(receiver), extension: false })
     }
 
     /// Whether a call is one of a method of an object of which nothing is known.
@@ -224,8 +237,13 @@ impl Flow<'_> {
     fn binding_within(&self, site: Site, callee: &Callee, budget: u32) -> Option<Binding> {
         let program = self.program;
         let body = program.body(site.member)?;
+        let only;
         let args = match body.node(site.node) {
-            Node::Call { args, .. } | Node::New { args, .. } => args,
+            Node::Call { args, .. } | Node::New { args, .. } => body.list(args),
+            Node::Assign { value, .. } => {
+                only = [value];
+                &only
+            }
             _ => return None,
         };
         let params = &program.decl(callee.member).params;
@@ -237,7 +255,7 @@ impl Flow<'_> {
             }
             position = 1;
         }
-        for &arg in body.list(args) {
+        for &arg in args {
             let (index, value) = match body.node(arg) {
                 Node::Entry { key, value } => {
                     let Node::Str(name) = body.node(key) else { continue };

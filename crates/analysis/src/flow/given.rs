@@ -6,16 +6,22 @@ use std::sync::Arc;
 
 use rayon::prelude::*;
 use rustc_hash::FxHashMap;
-use yarrowgraph_ir::{FunctionId, Language, MemberKind, Node, NodeId, ParamMode};
+use yarrowgraph_ir::{AssignOp, FunctionId, Language, MemberKind, Node, NodeId, ParamMode};
 
 use super::{Flow, Val};
-use crate::program::{MemberId, Site, Sym, Ty, TypeId};
+use crate::program::{Declared, Kinds, MemberId, Site, Sym, Ty, TypeId};
 
 /// A parameter: of a member, or of a function that is written in one, by its position.
 type Place = (MemberId, Option<FunctionId>, u16);
 
 /// Parameters by their places.
 pub(super) type Given = FxHashMap<Place, Ty>;
+
+/// Parameters that are given objects of several classes without a common base.
+type Several = FxHashMap<Place, Vec<TypeId>>;
+
+/// So many classes are told apart of what a parameter is given.
+const CLASSES: usize = 12;
 
 /// Rounds: how many calls a value is handed through.
 const ROUNDS: usize = 3;
@@ -34,6 +40,12 @@ pub(super) fn by_place<K: Eq + Hash>(found: Vec<(K, Ty)>) -> FxHashMap<K, Vec<Ty
         }
     }
     places
+}
+
+/// The classes of the tree that some types are, where that is all they are, and not too many.
+fn only_classes(types: &[Ty]) -> Option<Vec<TypeId>> {
+    let classes: Option<Vec<TypeId>> = types.iter().map(Ty::own).collect();
+    classes.filter(|all| (2..=CLASSES).contains(&all.len()))
 }
 
 impl Flow<'_> {
@@ -56,12 +68,18 @@ impl Flow<'_> {
         let fillers = self.fillers(&members);
         for _ in 0..ROUNDS {
             let found: Vec<(Place, Ty)> = members.par_iter().flat_map_iter(|m| self.arguments_in(*m)).collect();
-            let given: Given = by_place(found).into_iter().filter_map(|(param, types)| Some((param, self.taken(param, &types)?))).collect();
+            let (mut given, mut several) = (Given::default(), Several::default());
+            for (param, types) in by_place(found) {
+                match self.taken(param, &types) {
+                    Some(ty) => _ = given.insert(param, ty),
+                    None => several.extend(only_classes(&types).map(|classes| (param, classes))),
+                }
+            }
             let kept = self.kept_in(&members, &fillers);
             let settled = given == self.given && kept == self.kept;
             (self.given, self.kept) = (given, kept);
             self.forget_within();
-            let stores_more = self.store_through_given(&members);
+            let stores_more = self.store_through_given(&members, &several);
             self.infer(&members);
             if settled && !stores_more {
                 return;
@@ -71,9 +89,10 @@ impl Flow<'_> {
 
     /// Finds what is stored into members of objects that are known now, by what parameters are given: `ramp.stage = new Raised()`.
     /// Whether any was found.
-    fn store_through_given(&mut self, members: &[MemberId]) -> bool {
+    fn store_through_given(&mut self, members: &[MemberId], several: &Several) -> bool {
         let by_shape = members.par_iter().filter(|m| self.program.kit_of(**m).traits.fits_by_shape);
-        let found: Vec<(MemberId, Site)> = by_shape.flat_map_iter(|m| self.stores(*m, true)).collect();
+        let stores = |m: &MemberId| self.stores(*m, true).into_iter().chain(self.stores_in_several(*m, several));
+        let found: Vec<(MemberId, Site)> = by_shape.flat_map_iter(stores).collect();
         let mut is_new = false;
         for (member, site) in found {
             let known = &mut self.definitions[member.0 as usize];
@@ -83,6 +102,25 @@ impl Flow<'_> {
             }
         }
         is_new
+    }
+
+    /// What is stored into members of a parameter that is given objects of several classes without a base: `clerk.desk = this`.
+    fn stores_in_several(&self, member: MemberId, several: &Several) -> Vec<(MemberId, Site)> {
+        let program = self.program;
+        let Some(body) = program.body_with(member, Kinds::ASSIGN).filter(|_| !several.is_empty()) else { return Vec::new() };
+        let mut found = Vec::new();
+        for node in body.ids() {
+            let Node::Assign { target, value, op: AssignOp::Set } = body.node(node) else { continue };
+            let Node::Member { object, name, .. } = body.node(target) else { continue };
+            let Node::Name(given) = body.node(object) else { continue };
+            let Some(Declared::Param(function, index)) = program.scope(member).lookup(given, object) else { continue };
+            let name = program.sym_in(member, name);
+            let is_slot = |m: &MemberId| matches!(program.member(*m).kind, MemberKind::Field | MemberKind::Property);
+            let classes = several.get(&(member, function, index)).into_iter().flatten();
+            let slots = classes.filter_map(|class| program.find_member(*class, name)).filter(is_slot);
+            found.extend(slots.map(|slot| (slot, Site { member, node: value })));
+        }
+        found
     }
 
     /// The type of a parameter that is handed values of some types: of one that takes the rest of the arguments, the list of them.

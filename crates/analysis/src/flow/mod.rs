@@ -260,6 +260,8 @@ impl<'p> Flow<'p> {
             Node::New { args, .. } | Node::Call { args, .. } => {
                 body.list(args).get(index).map(|node| Site { member: call.member, node: *node })
             }
+            // `gauge.rose += handler`, where that is an operator of a class
+            Node::Assign { value, .. } if index == 0 => Some(Site { member: call.member, node: value }),
             _ => None,
         }
     }

@@ -146,14 +146,16 @@ pub(super) fn judge(wiring: &Wiring<'_>, channel: &Channel, join: usize) -> Opti
     if is_outer && teardown.is_some_and(|t| teardown::is_end_of_subject(wiring, channel, t)) {
         return None;
     }
+    let ends_here = lifetime::ends_in_block(wiring, effect);
     if is_outer
+        && !ends_here
         && (is_kept_by_subject(wiring, effect, ty, teardown.is_some(), handler)
             || takes_in_subject(wiring, effect)
             || is_catalogued(wiring, channel, effect))
     {
         return None;
     }
-    let lives = lives_on(wiring, ty, effect.site.member);
+    let lives = if ends_here { Lives::No } else { lives_on(wiring, ty, effect.site.member) };
     if lives == Lives::Yes {
         return None;
     }

@@ -3,7 +3,7 @@
 use yarrowgraph_model::{Certainty, Level, Place};
 
 use super::{Draft, Page, Rule, related, short};
-use crate::command::{is_empty, throws};
+use crate::command::{is_empty, step_of, throws};
 use crate::program::{MemberId, Program, TypeId};
 use crate::wire::Wiring;
 
@@ -29,7 +29,8 @@ fn check(wiring: &Wiring<'_>) -> Vec<Draft> {
         let Some(undo) = command.undo else { continue };
         let class = command.class;
         let method = program.find_member_as(class, undo, true).or_else(|| program.find_member(class, undo));
-        if is_empty(program, command.operation) || wiring.is_test_type(class) {
+        let method = method.map(|m| step_of(&wiring.flow, class, m));
+        if is_empty(program, step_of(&wiring.flow, class, command.operation)) || wiring.is_test_type(class) {
             continue;
         }
         let Some((place, why)) = no_way_back(program, class, method) else { continue };

@@ -5,12 +5,13 @@ use yarrowgraph_model::{Certainty, Level, Place};
 
 use super::{Draft, Page, Rule, related, short};
 use crate::flow::Val;
-use crate::program::{MemberId, Site};
+use crate::program::{MemberId, Program, Site, Sym};
 use crate::state::How;
 use crate::wire::Wiring;
 use crate::wire::channels::Channel;
 use crate::wire::effect::{Act, Effect, Event};
 use crate::wire::handles;
+use crate::wire::pairs;
 use crate::wire::release::{self, Same};
 
 mod again;
@@ -304,19 +305,29 @@ fn is_one_holder(wiring: &Wiring<'_>, first: &Effect, second: &Effect) -> bool {
     a.event == b.event && a.key == b.key && (a.subject == b.subject || wiring.flow.as_given(&a.subject) == wiring.flow.as_given(&b.subject))
 }
 
+/// Whether a method is called as what takes back what another one does: `arm` and `disarm`, `attach` and `detach`.
+fn takes_back(program: &Program, does: Sym, undoes: Sym) -> bool {
+    let (a, b) = (program.text(does).to_lowercase(), program.text(undoes).to_lowercase());
+    ["un", "dis", "de"].iter().any(|prefix| b == format!("{prefix}{a}"))
+        || a.strip_prefix("enable").is_some_and(|what| b.strip_prefix("disable") == Some(what))
+        || pairs::opposites(program, program.text(does)).contains(&undoes)
+}
+
 /// A subscription where the life of the subscriber ends, of what was put on before and is taken off nowhere.
 fn where_it_ends(wiring: &Wiring<'_>, channel: &Channel, join: &Effect, joins: &[&Effect]) -> Option<Repeated> {
     let program = wiring.program();
     let owner = program.member(join.site.member).owner;
     let pack = &*program.kit_of(join.site.member).pack;
     let is_ended = program.is_listed(&pack.teardowns, join.site.member);
-    if !is_ended || is_made_anew(wiring, join) || is_replaced_here(wiring, join, join.site.member) {
+    let name = |effect: &Effect| program.member(effect.site.member).name;
+    if is_made_anew(wiring, join) || is_replaced_here(wiring, join, join.site.member) {
         return None;
     }
     let begun = |first: &&&Effect| {
         first.site.member != join.site.member
             && program.member(first.site.member).owner == owner
             && !program.is_listed(&pack.teardowns, first.site.member)
+            && (is_ended || takes_back(program, name(first), name(join)))
             && first.handler == join.handler
             && is_one_holder(wiring, first, join)
     };

@@ -206,14 +206,19 @@ fn knows(wiring: &Wiring<'_>, colleague: TypeId, mediator: TypeId) -> bool {
     super::concrete(program, colleague).into_iter().any(|class| members(program, class).iter().any(holds))
 }
 
-/// Whether a mediator hands itself to the colleague in a field as it comes to be: where it makes it, or by a method of that.
+/// Whether a mediator hands itself to the colleague in a field as it comes to be, where it makes it or by a method of that, or as it is
+/// given the colleague.
 fn hands_itself_to(wiring: &Wiring<'_>, mediator: TypeId, field: MemberId, colleague: TypeId) -> bool {
     let (flow, program) = (&wiring.flow, wiring.program());
     let is_set_up = |m: MemberId| match program.member(m).kind {
-        MemberKind::Method => flow.call_sites(m).iter().any(|site| {
-            let caller = program.member(site.member);
-            caller.owner == mediator && caller.kind == MemberKind::Constructor
-        }),
+        MemberKind::Method => {
+            let is_given_there = || flow.definitions(field).iter().any(|d| d.member == m);
+            let from_start = flow.call_sites(m).iter().any(|site| {
+                let caller = program.member(site.member);
+                caller.owner == mediator && caller.kind == MemberKind::Constructor
+            });
+            from_start || is_given_there()
+        }
         _ => true,
     };
     program.ty(mediator).members.iter().any(|&m| {
@@ -270,5 +275,53 @@ fn held_by(wiring: &Wiring<'_>, call: Site, fields: &BTreeMap<MemberId, TypeId>)
     match wiring.flow.eval_in(call.member, crate::flow::object_of(body, call.node)?) {
         Val::Member(of, field) if matches!(*of, Val::This(_)) && fields.contains_key(&field) => Some(field),
         _ => None,
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::testing::map;
+
+    #[test]
+    fn colleagues_that_are_given_one_by_one_and_told_apart() {
+        let map = map(r#"
+//// Room.java
+class Room {
+    private Lamps lamps;
+    private Seats seats;
+    void setLamps(Lamps l) { lamps = l; l.setRoom(this); }
+    void setSeats(Seats s) { seats = s; s.setRoom(this); }
+    void changed(Object who) {
+        if (who == seats) lamps.set(!seats.empty());
+        else if (who == lamps && !lamps.lit()) seats.clear();
+    }
+}
+class Lamps {
+    private Room room;
+    private boolean lit;
+    void setRoom(Room r) { room = r; }
+    void toggle() { lit = !lit; room.changed(this); }
+    void set(boolean on) { lit = on; }
+    boolean lit() { return lit; }
+}
+class Seats {
+    private Room room;
+    private int taken;
+    void setRoom(Room r) { room = r; }
+    void sit() { taken++; room.changed(this); }
+    void clear() { taken = 0; }
+    boolean empty() { return taken == 0; }
+}
+class Main {
+    public static void main(String[] args) {
+        Room room = new Room();
+        room.setLamps(new Lamps());
+        room.setSeats(new Seats());
+    }
+}
+"#);
+        let [room] = &map.mediators[..] else { panic!("one mediator, not {:?}", map.mediators) };
+        let classes: Vec<&str> = room.colleagues.iter().map(|c| c.class.as_str()).collect();
+        assert_eq!(classes, ["Lamps", "Seats"]);
     }
 }

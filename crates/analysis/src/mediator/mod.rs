@@ -125,6 +125,12 @@ fn of_roster(wiring: &Wiring<'_>, roster: MemberId, channels: Vec<usize>) -> Opt
             if handler.is_function() {
                 continue;
             }
+            // by a method of their base: those on whom it is called
+            let called_on = if matches!(handler, Val::This(_)) { callers_of_own(wiring, effect.site.member) } else { Vec::new() };
+            if !called_on.is_empty() {
+                told.extend(called_on);
+                continue;
+            }
             if let Some(t) = flow.type_of(handler).own() {
                 told.push((t, effect.site));
                 if !matches!(handler, Val::New(_)) {
@@ -193,6 +199,20 @@ fn of_roster(wiring: &Wiring<'_>, roster: MemberId, channels: Vec<usize>) -> Opt
         return None;
     }
     Some(Mediator { class, channels, roster, base, colleagues, routes, outsiders })
+}
+
+/// The classes of the objects on which a method is called, with the calls, where each of them is known to be of that class and no other.
+fn callers_of_own(wiring: &Wiring<'_>, method: MemberId) -> Vec<(TypeId, Site)> {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    if program.member(method).kind != MemberKind::Method {
+        return Vec::new();
+    }
+    let calls = flow.callers((method, None)).iter().filter(|(call, _)| !wiring.in_test(call.member));
+    let known = calls.map(|(call, binding)| match &binding.this {
+        Some(made @ Val::New(_)) => Some((flow.type_of(made).own()?, *call)),
+        _ => None,
+    });
+    known.collect::<Option<Vec<_>>>().unwrap_or_default()
 }
 
 /// In code without types the classes that have the method by which colleagues are told, as these do, and that are made.
@@ -288,7 +308,10 @@ fn talks(wiring: &Wiring<'_>, class: TypeId, mediator: TypeId, sends_on: &dyn Fn
                 let method = program.find_member_as(mediator, program.sym_in(*m, name), true);
                 let is_it = match flow.type_of(&value).bounded() {
                     // what nothing else is called tells it too
-                    Ty::Unknown => method.is_some() && flow.callee(Site { member: *m, node }).map(|c| c.member) == method,
+                    Ty::Unknown => {
+                        let called = || flow.callee(Site { member: *m, node }).map(|c| c.member);
+                        method.is_some() && (called() == method || is_held_elsewhere(wiring, &value, mediator))
+                    }
                     // the one that is written out
                     Ty::Static(t) => t == mediator,
                     ty => ty.own().is_some_and(|t| program.is_a(mediator, t)),
@@ -305,6 +328,19 @@ fn talks(wiring: &Wiring<'_>, class: TypeId, mediator: TypeId, sends_on: &dyn Fn
         true
     });
     found
+}
+
+/// Whether, in code without types, what a field of unknown content is called holds a mediator in another class: nobody has given it one here.
+fn is_held_elsewhere(wiring: &Wiring<'_>, value: &Val, mediator: TypeId) -> bool {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    let Val::Member(_, field) = value else { return false };
+    let info = program.member(*field);
+    if !program.kit_of(*field).traits.duck_typed || flow.definitions(*field).iter().any(|d| flow.eval(*d) != Val::Null) {
+        return false;
+    }
+    let holds_it = |m: &MemberId| flow.type_held(*m).own().is_some_and(|t| program.is_a(mediator, t));
+    let mut classes = program.classes_of(program.unit(info.unit).language);
+    classes.any(|class| program.own_members(class, info.name).iter().any(holds_it))
 }
 
 /// Whether a method hands something on, rather than changing what its object is about and telling of it.

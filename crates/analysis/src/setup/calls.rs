@@ -123,7 +123,7 @@ impl Machine<'_, '_> {
     }
 
     /// A call of a method of an object.
-    fn call_on(&mut self, site: Site, object: &Value, sym: Sym, of_base: bool, args: Vec<Value>) -> Value {
+    pub(super) fn call_on(&mut self, site: Site, object: &Value, sym: Sym, of_base: bool, args: Vec<Value>) -> Value {
         let program = self.program();
         let method = match object {
             _ if of_base => self.flow.callee(site).map(|c| c.member),

@@ -442,6 +442,15 @@ impl Machine<'_, '_> {
         // what is combined with handlers is an effect, not a value
         let before = if op == AssignOp::Set { Value::Unknown } else { self.eval(target) };
         let given = self.eval(value);
+        // `clock.struck += handler`, where that is an operator of a class
+        if let Some(operator) = self.flow.callee(site) {
+            let name = self.program().member(operator.member).name;
+            self.calls.push(site);
+            let result = self.call_on(site, &before, name, false, vec![given]);
+            self.calls.pop();
+            self.met(site);
+            return result;
+        }
         let result = match (op, &before, &given) {
             (AssignOp::Set, ..) => given,
             (AssignOp::IfUnset, Value::Null | Value::Unknown, _) => given,

@@ -54,8 +54,28 @@ pub fn of_channel(wiring: &Wiring<'_>, effect: &Effect) -> Judged {
     let is_handed_in = |kept: &Val| handed::is_handed_in(&wiring.flow, effect.site.member, kept);
     match kept.filter(is_handed_in) {
         Some(kept) => of_subject(wiring, &kept, effect.site),
+        None if ends_in_block(wiring, effect) => Judged::new(Lifetime::Outer),
         None => of_subject(wiring, &effect.holder.subject, effect.site),
     }
+}
+
+/// Whether the subscriber is a variable itself, and ends with a block that its subject was not made in:
+/// `{ Recorder recorder; vent.add(&recorder); }`
+pub fn ends_in_block(wiring: &Wiring<'_>, effect: &Effect) -> bool {
+    let program = wiring.program();
+    let (Some(Val::New(made)), Val::New(subject)) = (&effect.handler, &effect.holder.subject) else { return false };
+    let Some(body) = program.body(made.member).filter(|_| made.member == subject.member) else { return false };
+    let block = block_of_value(program, body, *made);
+    block.is_some_and(|block| !program.scope(made.member).is_within(subject.node, block))
+}
+
+/// The block that ends an object which is a variable itself, in languages where it goes with that.
+fn block_of_value(program: &Program, body: &Body, made: Site) -> Option<NodeId> {
+    let scope = program.scope(made.member);
+    let local = scope.parent(made.node)?;
+    let by_value = matches!(body.node(local), Node::Local { ty: Some(ty), .. } if program.is_by_value(made.member, ty));
+    let block = scope.parent(local).filter(|n| matches!(body.node(*n), Node::Block(_)))?;
+    (by_value && program.kit_of(made.member).traits.references_dangle).then_some(block)
 }
 
 /// How long what parameters are handed lives, or a part of it, with so much left of the budget: what many hand on to many
@@ -454,13 +474,8 @@ impl Lives<'_, '_> {
                     _ => false,
                 };
                 // an object that is a variable itself ends with the block that it is in
-                let ends = |n: &NodeId| {
-                    let local = scope.parent(call.node).filter(|l| scope.parent(*l) == Some(*n));
-                    let by_value = |l: NodeId| matches!(body.node(l), Node::Local { ty: Some(ty), .. } if self.flow.program.is_by_value(call.member, ty));
-                    self.flow.program.kit_of(call.member).traits.references_dangle
-                        && matches!(body.node(*n), Node::Block(_))
-                        && local.is_some_and(by_value)
-                };
+                let block = block_of_value(self.flow.program, body, call);
+                let ends = |n: &NodeId| block == Some(*n);
                 scope.ancestors(call.node).take_while(|n| !scope.is_within(made.node, *n)).any(|n| repeats(&n) || ends(&n))
                     || self.is_closed_first(call, *made)
             }

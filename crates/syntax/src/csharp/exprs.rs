@@ -287,6 +287,11 @@ impl<'t> CSharp<'t> {
                 let kids = self.l.kids(function);
                 kids.field(self.t.fields.name)?
             }
+            // `desk?.Find<Clerk>()`
+            Kind::ConditionalAccess => {
+                let kids = self.l.kids(function);
+                return self.call_type_args(kids.last()?);
+            }
             _ => function,
         };
         if self.kind(name) != Kind::GenericName {

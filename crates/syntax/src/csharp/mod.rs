@@ -5,6 +5,7 @@ mod exprs;
 mod kinds;
 mod patterns;
 mod stmts;
+mod ties;
 mod top_level;
 
 use std::sync::LazyLock;
@@ -17,6 +18,7 @@ use crate::branches;
 use crate::driver::{self, Lower, Nodes};
 use crate::parse::{Grammar, Unread};
 use kinds::{Kind, Table};
+use ties::Ties;
 
 /// What the language promises.
 pub(crate) static TRAITS: Traits = Traits {
@@ -58,7 +60,7 @@ pub(crate) fn lower(path: &str, text: &str) -> Result<Unit, Unread> {
 fn lower_tree(path: &str, text: &str, tree: &tree_sitter::Tree) -> Unit {
     let mut unit = Unit::new(Language::CSharp, path);
     unit.errors = driver::errors(tree);
-    let mut csharp = CSharp { l: Lower::new(unit, text, tree, &TABLE.meaning), t: &TABLE, receivers: Vec::new() };
+    let mut csharp = CSharp { l: Lower::new(unit, text, tree, &TABLE.meaning), t: &TABLE, receivers: Vec::new(), ties: Ties::default() };
     csharp.compilation_unit(tree.root_node());
     while let Some((node, placeholder)) = csharp.l.next_late() {
         let lowered = csharp.node(node);
@@ -72,6 +74,8 @@ struct CSharp<'t> {
     t: &'static Table,
     /// The objects of the enclosing conditional accesses, innermost last (`a?.b` has `a`).
     receivers: Vec<NodeId>,
+    /// What is moved to where it belongs.
+    ties: Ties<'t>,
 }
 
 impl<'t> CSharp<'t> {
@@ -84,6 +88,9 @@ impl<'t> CSharp<'t> {
         // inside a conditional access the object must be at hand, so it is never put off
         if !self.receivers.is_empty() && matches!(self.kind(node), Kind::MemberBinding | Kind::ElementBinding) {
             return self.expression(node);
+        }
+        if let Some(lowered) = self.retied(node) {
+            return lowered;
         }
         if let Err(placeholder) = self.l.descend(node) {
             return placeholder;

@@ -106,3 +106,23 @@ void Twofold() { Tell(); }
     let names: Vec<&str> = methods.map(|m| unit.text(m.name)).collect();
     assert_eq!(names, ["Watch", "Twice"]);
 }
+
+#[test]
+fn an_access_behind_a_question_belongs_to_the_last_operand() {
+    insta::assert_snapshot!(dump(&read(
+        r#"
+class Watch
+{
+    void Look()
+    {
+        var open = dry && gate?.Open(3) == true || shut;
+        var first = lamp ?? desk?.Lamp ?? hall?.Lamp;
+        var sum = depth + gauge?.Level.Of(2)[1]! is > 3;
+        var not = !desk?.Empty();
+        var half = (Half)await desk?.Next<Half>();
+        var plain = (dry && wet)?.Open();
+    }
+}
+"#
+    )));
+}
