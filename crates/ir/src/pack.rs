@@ -134,6 +134,18 @@ pub struct Pack {
     /// Methods that cut at a position and take what is there, or break, where it is that of nothing.
     #[serde(default)]
     pub blind_cuts: Names,
+    /// Functions that give a value, or another one where that is not there.
+    #[serde(default)]
+    pub fallbacks: Names,
+    /// Members by which one end of a queue is reached (`jobs.Reader`).
+    #[serde(default)]
+    pub queue_ends: Names,
+    /// Methods that put something into a queue at its end.
+    #[serde(default)]
+    pub queue_puts: Names,
+    /// Methods that take from a queue at its end, or all that ever comes there.
+    #[serde(default)]
+    pub queue_takes: Names,
     /// Functions that make a value that is like no other.
     #[serde(default)]
     pub unique_values: Names,

@@ -152,4 +152,18 @@ mod tests {
         let expected = said(&[("sorter.express", &["letter.stamp >= 5"]), ("sorter.bulky", &["letter.grams > 500"])]);
         assert_eq!(links(text), expected);
     }
+
+    #[test]
+    fn links_of_a_class_that_the_call_names() {
+        let text = "//// Line.cs\nusing System;\nusing System.Collections.Generic;\npublic record Sample(double First);\n\
+            public interface IStep { void Handle(Sample sample, Action<Sample> next); }\n\
+            public class Flag : IStep { public void Handle(Sample sample, Action<Sample> next) { if (sample.First > 3) next(sample); } }\n\
+            public class Store : IStep { public void Handle(Sample sample, Action<Sample> next) { Console.WriteLine(sample); } }\n\
+            public class Line {\n  readonly List<IStep> steps = new();\n\
+              public Line Add<T>() where T : IStep, new() { steps.Add(new T()); return this; }\n\
+              public void Run(Sample sample) { void Go(int i, Sample s) { if (i < steps.Count) steps[i].Handle(s, n => Go(i + 1, n)); } Go(0, sample); }\n\
+              static void Main() { new Line().Add<Flag>().Add<Store>().Run(new Sample(4)); }\n}\n";
+        let handlers: Vec<String> = links(text).into_iter().map(|(link, _)| link).collect();
+        assert_eq!(handlers, ["Flag", "Store"]);
+    }
 }

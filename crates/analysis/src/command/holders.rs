@@ -11,7 +11,7 @@ use super::made;
 use super::taken::{call_on, called, given_to, local_calls, out_of};
 use super::whole;
 use crate::flow::Val;
-use crate::program::{Declared, MemberId, Site, Sym, Ty, TypeId, UnitId};
+use crate::program::{Declared, MemberId, Program, Site, Sym, Ty, TypeId, UnitId};
 use crate::wire::Wiring;
 
 /// What is taken is followed through so many returns.
@@ -79,16 +79,32 @@ impl Holder {
         let runs_another = |fill: &Site| {
             let program = wiring.program();
             let (Some(body), Some(put)) = (program.body(fill.member), put_at(wiring, *fill)) else { return false };
+            let parts: Vec<Val> = match body.node(put.node) {
+                // both are kept: `done.Push((act, undo))`
+                Node::Collection { items: parts, .. } | Node::New { args: parts, .. } | Node::Object(parts) => {
+                    let value = |n: &NodeId| if let Node::Entry { value, .. } = body.node(*n) { value } else { *n };
+                    body.list(parts).iter().map(|n| wiring.flow.eval_in(fill.member, value(n))).collect()
+                }
+                _ => Vec::new(),
+            };
             let put = wiring.flow.eval(put);
+            let runs = |called: &Val| match parts.is_empty() {
+                true => matches!((called, &put), (Val::Param(..), Val::Param(..))) && *called != put,
+                false => matches!(called, Val::Param(..)) && parts.contains(called),
+            };
+            let pack = &program.kit_of(fill.member).pack;
             body.ids().any(|n| match body.node(n) {
                 Node::Call { callee, args, .. } if args.len == 0 => {
-                    let called = wiring.flow.eval_in(fill.member, callee);
-                    matches!((&called, &put), (Val::Param(..), Val::Param(..))) && called != put
+                    let function = match body.node(callee) {
+                        Node::Member { object, name, .. } if pack.invokers.contains(program.unit_of(fill.member).text(name)) => object,
+                        _ => callee,
+                    };
+                    runs(&wiring.flow.eval_in(fill.member, function))
                 }
                 _ => false,
             })
         };
-        let is_history = !self.filled.is_empty() && self.filled.iter().all(|(fill, _)| runs_another(fill));
+        let is_history = !self.run_first.is_empty() || !self.filled.is_empty() && self.filled.iter().all(|(fill, _)| runs_another(fill));
         Some(if is_history { Holds::History } else { Holds::Stack })
     }
 
@@ -242,12 +258,17 @@ fn candidate(wiring: &Wiring<'_>, field: MemberId) -> Option<Candidate> {
         return None;
     }
     let ty = flow.type_held(field);
-    let element = program.element_type(info.unit, &ty).unwrap_or_else(|| flow.element_held(field)).bounded();
-    let is_list = wiring.is_list(field) || program.element_type(info.unit, &ty).is_some() || program.is_map(&ty);
+    let of_queue = || match &ty {
+        Ty::Outside(_, args) if flow.is_queue(field) => args.first().cloned(),
+        _ => None,
+    };
+    let listed = program.element_type(info.unit, &ty).or_else(of_queue);
+    let is_list = wiring.is_list(field) || listed.is_some() || program.is_map(&ty);
+    let element = listed.unwrap_or_else(|| flow.element_held(field)).bounded();
     let base = if is_list { element.own() } else { ty.own() };
     let untyped = program.kit(info.unit).traits.duck_typed;
     let open = is_list && matches!(element, Ty::Param(..));
-    let of_functions = is_list && program.is_callable(info.unit, &element);
+    let of_functions = is_list && (program.is_callable(info.unit, &element) || is_record_of_functions(program, info.unit, &element));
     if base.is_none() && !open && !of_functions && !(untyped && (matches!(ty, Ty::Unknown) || is_list)) {
         return None;
     }
@@ -280,6 +301,27 @@ fn candidate(wiring: &Wiring<'_>, field: MemberId) -> Option<Candidate> {
         return None;
     }
     Some(Candidate { holder, untyped, open, of_functions })
+}
+
+/// Whether a type is a record of nothing but functions, as one to do something with one that takes it back.
+fn is_record_of_functions(program: &Program, unit: UnitId, ty: &Ty) -> bool {
+    match ty {
+        Ty::Record(parts) => parts.len() > 1 && parts.iter().all(|(_, part)| program.is_callable(unit, part)),
+        Ty::Outside(name, parts) => {
+            let is_tuple = program.kit(unit).pack.tuples.contains(program.text(*name));
+            is_tuple && parts.len() > 1 && parts.iter().all(|part| program.is_callable(unit, part))
+        }
+        Ty::Own(t, _) => {
+            let members = program.ty(*t).members.iter();
+            let fields: Vec<MemberId> =
+                members.copied().filter(|m| matches!(program.member(*m).kind, MemberKind::Field | MemberKind::Property)).collect();
+            let does = |m: &MemberId| matches!(program.member(*m).kind, MemberKind::Method | MemberKind::Event);
+            !program.ty(*t).members.iter().any(does)
+                && fields.len() > 1
+                && fields.iter().all(|m| program.is_callable(program.member(*m).unit, &program.declared_type(*m)))
+        }
+        _ => false,
+    }
 }
 
 /// Where each of some fields is read and that may matter, each name being looked at once for all fields that have it.
@@ -356,13 +398,24 @@ fn of_field(wiring: &Wiring<'_>, candidate: Candidate, reads: &[Site]) -> Holder
 fn may_matter(wiring: &Wiring<'_>, read: Site, is_list: bool) -> bool {
     let program = wiring.program();
     let Some(body) = program.body(read.member) else { return false };
+    let read = at_end(wiring, read);
     let Some(parent) = program.scope(read.member).parent(read.node) else { return false };
     match body.node(parent) {
         Node::Member { object, name, .. } if object == read.node => {
             let text = program.unit_of(read.member).text(name);
             let pack = &program.kit_of(read.member).pack;
-            let names =
-                [&pack.takes, &pack.takes_at, &pack.removes, &pack.adds, &pack.adds_first, &pack.elements, &pack.clears, &pack.walks];
+            let names = [
+                &pack.queue_puts,
+                &pack.queue_takes,
+                &pack.takes,
+                &pack.takes_at,
+                &pack.removes,
+                &pack.adds,
+                &pack.adds_first,
+                &pack.elements,
+                &pack.clears,
+                &pack.walks,
+            ];
             !is_list || names.into_iter().any(|n| n.contains(text)) || whole::may_be_taken(wiring, read)
         }
         Node::ForEach { .. } | Node::Index { .. } => is_list,
@@ -388,9 +441,20 @@ fn put_at(wiring: &Wiring<'_>, site: Site) -> Option<Site> {
     Some(Site { member: site.member, node })
 }
 
+/// The end of a queue that a place reaches by it, else that place: `jobs.Reader`.
+fn at_end(wiring: &Wiring<'_>, read: Site) -> Site {
+    let program = wiring.program();
+    let end = program.body(read.member).zip(program.scope(read.member).parent(read.node)).filter(|(body, parent)| {
+        matches!(body.node(*parent), Node::Member { object, name, .. } if object == read.node
+            && program.kit_of(read.member).pack.queue_ends.contains(program.unit_of(read.member).text(name)))
+    });
+    end.map_or(read, |(_, node)| Site { member: read.member, node })
+}
+
 /// What a place that reads the list does with it.
 fn in_list(wiring: &Wiring<'_>, holder: &mut Holder, read: Site) {
     let program = wiring.program();
+    let read = at_end(wiring, read);
     let Some(body) = program.body(read.member) else { return };
     let scope = program.scope(read.member);
     let pack = &program.kit_of(read.member).pack;
@@ -419,7 +483,7 @@ fn in_list(wiring: &Wiring<'_>, holder: &mut Holder, read: Site) {
             let takes_at = pack.takes_at.contains(text) && args.len == 1;
             let takes_at_last = takes_at && body.list(args).iter().all(at_last);
             let takes_at = takes_at && (takes_at_last || at_first(body.list(args).first()));
-            if pack.takes.contains(text) || takes_at || pack.removes.contains(text) && args.len == 0 {
+            if pack.takes.contains(text) || pack.queue_takes.contains(text) || takes_at || pack.removes.contains(text) && args.len == 0 {
                 let last = takes_at_last || pack.takes_last.contains(text) && !is_stack(wiring, holder.field);
                 holder.takes_off = true;
                 holder.drained.push((site, !last, wiring.program().in_loop(site)));
@@ -429,7 +493,7 @@ fn in_list(wiring: &Wiring<'_>, holder: &mut Holder, read: Site) {
                     Some(out) => out_of(wiring, holder, Site { member: read.member, node: *out }),
                     None => called(wiring, holder, site, HOPS),
                 }
-            } else if (pack.adds.contains(text) || pack.adds_first.contains(text)) && args.len > 0 {
+            } else if (pack.adds.contains(text) || pack.queue_puts.contains(text) || pack.adds_first.contains(text)) && args.len > 0 {
                 holder.filled.push((site, pack.adds_first.contains(text) || is_stack(wiring, holder.field)));
                 // in a queue the importance comes behind what is put in
                 let waits = wiring.flow.is_queue(holder.field);

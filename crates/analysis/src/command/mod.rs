@@ -9,6 +9,8 @@ pub mod made;
 pub mod map;
 mod shape;
 mod taken;
+#[cfg(test)]
+mod tests;
 mod whole;
 
 use std::collections::{BTreeMap, BTreeSet};
@@ -234,7 +236,7 @@ fn functions_run(wiring: &Wiring<'_>, holders: Vec<Holder>) -> Vec<(Holder, Hold
     let is_channel = |m: MemberId| wiring.channels.iter().any(|c| matches!(c.key, ChannelKey::Own(x, _) if x == m));
     let is_ending = |site: &Site| {
         let name = program.member(site.member).name;
-        program.kit_of(site.member).pack.ends(program.text(name))
+        program.kit_of(site.member).pack.teardowns.contains(program.text(name))
     };
     let is_work = |h: &Holder| !h.drained.is_empty() && !is_channel(h.field) && !h.run.iter().all(is_ending);
     let held = |h: Holder| h.holds_functions(wiring).map(|holds| (h, holds));

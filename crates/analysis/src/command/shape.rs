@@ -235,6 +235,10 @@ fn collect(wiring: &Wiring<'_>, class: TypeId, m: MemberId, depth: u32, out: &mu
         let value = flow.eval_in(m, object);
         let held = match &value {
             Val::Member(of, field) => matches!(**of, Val::This(_)) && !is_collection(wiring, *field),
+            // each of those that it holds
+            Val::Element(list, _) => {
+                list.own_field().is_some_and(|field| is_collection(wiring, field)) && matches!(body.node(node), Node::Call { .. })
+            }
             Val::Static(field) => program.member(*field).kind == MemberKind::Field && flow.type_held(*field).own().is_some(),
             // the one object that is written out
             Val::Type(object) => program.is_object_literal(*object),

@@ -14,7 +14,7 @@ pub(super) fn may_be_taken(wiring: &Wiring<'_>, read: Site) -> bool {
     let Some(body) = program.body(read.member) else { return false };
     let Some(parent) = program.scope(read.member).parent(read.node) else { return false };
     match body.node(parent) {
-        Node::Local { init, .. } => init == Some(read.node),
+        Node::Local { init, .. } | Node::Pattern { init, .. } => init == Some(read.node),
         Node::Assign { op: AssignOp::Set, value, .. } => value == read.node,
         Node::Call { args, .. } | Node::New { args, .. } => body.list(args).contains(&read.node),
         Node::Unary { .. } => true,
@@ -29,6 +29,15 @@ pub(super) fn may_be_taken(wiring: &Wiring<'_>, read: Site) -> bool {
 
 /// Notes what is called on the elements of a list that is taken over whole.
 pub(super) fn taken(wiring: &Wiring<'_>, holder: &mut Holder, read: Site) {
+    if let Some(first) = first_of_parts(wiring, holder, read) {
+        let before = holder.taken.len() + holder.run.len();
+        local_calls(wiring, holder, read.member, first);
+        if holder.taken.len() + holder.run.len() > before {
+            holder.drained.push((read, true, wiring.program().in_loop(read)));
+            holder.takes_off = true;
+        }
+        return;
+    }
     let Some((at, emptied)) = handed_to(wiring, read) else { return };
     if !emptied && !is_emptied(wiring, holder, read) {
         return;
@@ -42,6 +51,20 @@ pub(super) fn taken(wiring: &Wiring<'_>, holder: &mut Holder, read: Site) {
         holder.drained.push((read, true, true));
         holder.takes_off = true;
     }
+}
+
+/// The variable of the first one, where a list is taken apart and goes on with the rest: `const [next, ...rest] = jobs; jobs = rest;`
+fn first_of_parts(wiring: &Wiring<'_>, holder: &Holder, read: Site) -> Option<NodeId> {
+    let program = wiring.program();
+    let body = program.body(read.member)?;
+    let scope = program.scope(read.member);
+    let Node::Pattern { parts, init: Some(_), positional: true } = body.node(scope.parent(read.node)?) else { return None };
+    let [first, rest] = *body.list(parts) else { return None };
+    let goes_on = body.ids().any(|n| match body.node(n) {
+        Node::Assign { op: AssignOp::Set, target, value } => scope.names(body, value, rest) && is_list(wiring, holder, read, target),
+        _ => false,
+    });
+    (goes_on && matches!(body.node(first), Node::Local { .. })).then_some(first)
 }
 
 /// Where a list comes to be.

@@ -4,6 +4,7 @@ use yarrowgraph_ir::{Body, FunctionId, MemberKind, Node, NodeId, TypeRefId};
 
 use super::domain::Encoding;
 use super::state::State;
+use super::table::speaks;
 use super::walk::{BODY, Event, Frame, NEAR, PARAM, QUESTION, STILL, Walker};
 use super::way::{Exit, Slot, Value, Values, Way, put};
 use crate::program::{Declared, MemberId, Program, Site, Sym, TypeId};
@@ -159,12 +160,22 @@ impl Walker<'_, '_> {
                 return found;
             }
         }
+        // `Objects.requireNonNullElse(next, state)`, `found.orElse(state)`
+        if pack.fallbacks.contains(text) {
+            match (&given[..], receiver) {
+                ([Value::Null, other], _) | ([other], Value::Null) => return vec![(way, other.clone())],
+                ([known, _], _) | ([_], known) if *known != Value::Unknown => return vec![(way, known.clone())],
+                _ => {}
+            }
+        }
         let Some(target) = self.flow.callee(self.site(node)) else {
             if pack.list_ends.contains(text) {
                 return vec![(way, Value::Null)];
             }
             let value = match self.constant(node, true) {
                 Some(value) => value,
+                // a key of several parts: `List.of(state, event)`
+                None if given.len() > 1 && given.iter().all(speaks) => Value::Several(given.clone()),
                 // what a library does to one value, it hands back: `std::move(next)`, `Optional.of(next)`
                 None if given.len() == 1 && pack.unwraps.contains(text) => given[0].clone(),
                 None => Value::Unknown,

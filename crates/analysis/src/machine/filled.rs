@@ -7,7 +7,7 @@ use std::rc::Rc;
 use yarrowgraph_ir::{AssignOp, BinaryOp, MemberKind, Node, NodeId, UnaryOp};
 
 use super::state::{self, State};
-use super::table::{ROWS, Written};
+use super::table::{ROWS, Written, joined};
 use super::walk::Walker;
 use super::way::{Value, Way};
 use crate::flow::{Flow, Val, object_of, returned};
@@ -330,6 +330,7 @@ fn is_key(flow: &Flow<'_>, key: Written) -> bool {
         Node::Collection { items: parts, .. } | Node::New { args: parts, .. } | Node::Call { args: parts, .. } if parts.len > 1 => {
             body.list(parts).iter().all(|p| is_key(flow, key.beside(*p)))
         }
+        Node::Binary { op: BinaryOp::Add, .. } => joined(body, key.at.node).into_iter().all(|p| is_key(flow, key.beside(p))),
         Node::Template(parts) => {
             let texts = |n: &&NodeId| !matches!(body.node(**n), Node::Str(_) | Node::Plain);
             body.list(parts).iter().filter(texts).all(|p| is_key(flow, key.beside(*p)))

@@ -372,6 +372,7 @@ fn roots(
             let caller = program.member(site.member);
             family(caller.owner)
                 && !is_top_level(program, *site)
+                && !runs_once_made(program, *site)
                 && (!caller.is_static || program.ty(context).is_module || program.member(m).is_static)
         };
         if program.member(m).is_static && !program.member(field).is_static && !program.ty(context).is_module {
@@ -440,6 +441,12 @@ fn handed_over_as_made(flow: &Flow<'_>, field: MemberId, context: TypeId) -> Vec
 fn is_top_level(program: &Program, site: Site) -> bool {
     program.member(site.member).kind == MemberKind::Initializer
         && program.body(site.member).is_some_and(|b| program.scope(site.member).function_around(b, site.node).is_none())
+}
+
+/// Whether a call stands in a function that a constructor writes, and that others run once the object is there.
+fn runs_once_made(program: &Program, site: Site) -> bool {
+    program.member(site.member).kind == MemberKind::Constructor
+        && program.body(site.member).is_some_and(|b| program.scope(site.member).function_around(b, site.node).is_some())
 }
 
 /// Whether a function that is written in the code of a module moves a machine or asks its state.

@@ -6,6 +6,7 @@ use yarrowgraph_model::Place;
 use super::origins;
 use crate::flow::{Flow, Val};
 use crate::program::{MemberId, Program, Site, Sym, TypeId};
+use crate::wire::lifetime::gives_static_local;
 
 /// A value that stands for a state.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -131,10 +132,18 @@ pub(super) fn of_value(flow: &Flow<'_>, value: &Val, depth: u32) -> Option<State
             Val::Static(m) if program.member(m).kind == MemberKind::Field && flow.listing(m).is_some() => Some(State::Entry(m, *name)),
             _ => None,
         },
+        // the one object that a class has of itself: `Open::instance()`
+        Val::Call(site) if let Some(class) = handed_out(flow, *site) => Some(State::Class(class)),
         // a unique pointer to a new object
         Val::Call(_) | Val::Bound(..) => flow.type_of(value).own().filter(|t| made_by(flow, value, *t)).map(State::Class),
         _ => None,
     }
+}
+
+/// The class of which a call hands out the one object that it keeps in a variable of its own.
+fn handed_out(flow: &Flow<'_>, call: Site) -> Option<TypeId> {
+    let called = flow.callee(call)?.member;
+    gives_static_local(flow.program, called).then(|| flow.program.declared_type(called).own()).flatten()
 }
 
 /// Whether the value of a call is an object that it makes: `std::make_unique<Shelved>()`.
@@ -179,5 +188,84 @@ fn constant(flow: &Flow<'_>, m: MemberId, depth: u32) -> Option<State> {
         }
         Node::Name(_) | Node::Member { .. } => of_value(flow, &flow.eval(site), depth.checked_sub(1)?),
         _ => None,
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::testing::map;
+
+    fn transitions(text: &str) -> Vec<String> {
+        let map = map(text);
+        let moves = map.machines.iter().flat_map(|m| &m.transitions);
+        moves.map(|t| format!("{} --{}--> {}", t.from, t.event, t.to)).collect()
+    }
+
+    #[test]
+    fn the_one_object_that_a_class_keeps_of_itself() {
+        let found = transitions(
+            r#"//// bell.cpp
+class Bell;
+struct Phase { virtual ~Phase() = default; virtual void pull(Bell&) {} virtual void still(Bell&) {} };
+struct Resting : Phase { static Resting& instance() { static Resting one; return one; } void pull(Bell& bell) override; };
+struct Swinging : Phase { static Swinging& instance() { static Swinging one; return one; } void still(Bell& bell) override; };
+class Bell {
+public:
+  void pull() { phase_->pull(*this); }
+  void still() { phase_->still(*this); }
+  void change(Phase& next) { phase_ = &next; }
+private:
+  Phase* phase_ = &Resting::instance();
+};
+void Resting::pull(Bell& bell) { bell.change(Swinging::instance()); }
+void Swinging::still(Bell& bell) { bell.change(Resting::instance()); }
+"#,
+        );
+        assert_eq!(found, ["Resting --pull--> Swinging", "Swinging --still--> Resting"]);
+    }
+
+    #[test]
+    fn constants_that_a_function_has_as_a_class() {
+        let found = transitions(
+            r#"//// winch.js
+function Winch() { this.mode = Winch.STOPPED; }
+Winch.STOPPED = 'stopped';
+Winch.HAULING = 'hauling';
+Winch.prototype.haul = function () { if (this.mode === Winch.STOPPED) this.set(Winch.HAULING); };
+Winch.prototype.stop = function () { if (this.mode === Winch.HAULING) this.set(Winch.STOPPED); };
+Winch.prototype.set = function (mode) { this.mode = mode; };
+module.exports = Winch;
+"#,
+        );
+        assert_eq!(found, ["STOPPED --haul--> HAULING", "HAULING --stop--> STOPPED"]);
+    }
+
+    #[test]
+    fn what_a_store_commits_by_a_reducer() {
+        let found = transitions(
+            r#"//// store.ts
+type State = { kind: "idle" } | { kind: "paying"; seat: number } | { kind: "booked" };
+type Action = { type: "pick"; seat: number } | { type: "paid" } | { type: "cancel" };
+type Dispatch = (action: Action) => void;
+const initial: State = { kind: "idle" };
+function reduce(state: State = initial, action: Action): State {
+  switch (state.kind) {
+    case "idle": return action.type === "pick" ? { kind: "paying", seat: action.seat } : state;
+    case "paying":
+      if (action.type === "paid") return { kind: "booked" };
+      return action.type === "cancel" ? initial : state;
+    default: return state;
+  }
+}
+export class Store {
+  private state: State = initial;
+  private readonly run: Dispatch;
+  constructor(wrap: (next: Dispatch) => Dispatch) { this.run = wrap((action) => this.commit(action)); }
+  dispatch(action: Action) { this.run(action); }
+  private commit(action: Action) { this.state = reduce(this.state, action); }
+}
+"#,
+        );
+        assert_eq!(found, ["idle --pick--> paying", "paying --paid--> booked", "paying --cancel--> idle"]);
     }
 }

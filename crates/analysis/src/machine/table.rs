@@ -1,6 +1,6 @@
 //! Tables of moves that are written out: rows that are walked, maps that are looked up.
 
-use yarrowgraph_ir::{FunctionId, MemberKind, Node, NodeId};
+use yarrowgraph_ir::{BinaryOp, Body, FunctionId, MemberKind, Node, NodeId};
 
 use super::conditions::at;
 use super::filled;
@@ -559,6 +559,10 @@ impl Walker<'_, '_> {
         let node = key.at.node;
         match (value, body.node(node)) {
             (_, Node::Opaque(parts)) if body.list(parts).len() == 1 => self.node_fits(value, key.beside(body.list(parts)[0]), way),
+            (Value::Several(values), Node::Binary { op: BinaryOp::Add, .. }) => {
+                let parts = joined(body, node);
+                self.parts_fit(values, key, &parts, way)
+            }
             (_, Node::Str(name)) => self.text_fits(value, self.flow.program.sym_in(key.at.member, name), way),
             (
                 Value::Several(values),
@@ -570,22 +574,7 @@ impl Walker<'_, '_> {
                 let spoken =
                     |n: &NodeId| !matches!(body.node(node), Node::Template(_)) || !matches!(body.node(*n), Node::Str(_) | Node::Plain);
                 let parts: Vec<NodeId> = body.list(parts).iter().copied().filter(spoken).collect();
-                if parts.len() != values.len() {
-                    return vec![(way, false)];
-                }
-                let mut open = vec![way];
-                let mut out = Vec::new();
-                for (value, part) in values.iter().zip(parts) {
-                    let mut next = Vec::new();
-                    for way in open {
-                        for (way, fits) in self.node_fits(value, key.beside(part), way) {
-                            if fits { next.push(way) } else { out.push((way, false)) }
-                        }
-                    }
-                    open = next;
-                }
-                out.extend(open.into_iter().map(|w| (w, true)));
-                out
+                self.parts_fit(values, key, &parts, way)
             }
             (Value::Held, _) => match state::named(self.flow, key.at.member, node).and_then(|s| self.domain.find(self.flow, s)) {
                 Some(bits) => at(way, bits),
@@ -605,11 +594,91 @@ impl Walker<'_, '_> {
     }
 }
 
+impl Walker<'_, '_> {
+    /// Whether several values are what the parts of a key say, one for one.
+    fn parts_fit(&mut self, values: &[Value], key: Written, parts: &[NodeId], way: Way) -> Vec<(Way, bool)> {
+        if parts.len() != values.len() {
+            return vec![(way, false)];
+        }
+        let mut open = vec![way];
+        let mut out = Vec::new();
+        for (value, part) in values.iter().zip(parts) {
+            let mut next = Vec::new();
+            for way in open {
+                for (way, fits) in self.node_fits(value, key.beside(*part), way) {
+                    if fits { next.push(way) } else { out.push((way, false)) }
+                }
+            }
+            open = next;
+        }
+        out.extend(open.into_iter().map(|w| (w, true)));
+        out
+    }
+}
+
+/// The parts of a text that is put together with `+`, without those that are written out.
+pub(super) fn joined(body: &Body, node: NodeId) -> Vec<NodeId> {
+    match body.node(node) {
+        Node::Binary { op: BinaryOp::Add, left, right } => [joined(body, left), joined(body, right)].concat(),
+        Node::Str(_) | Node::Plain => Vec::new(),
+        _ => vec![node],
+    }
+}
+
 /// Whether a key depends on the state or on the message.
-fn speaks(key: &Value) -> bool {
+pub(super) fn speaks(key: &Value) -> bool {
     match key {
         Value::Held | Value::State(..) | Value::Message(_) => true,
         Value::Several(values) => values.iter().any(speaks),
         _ => false,
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::testing::map;
+
+    const HIVE: &str = "//// Hive.java
+import java.util.*;
+class Hive {
+    enum State { DORMANT, BUILDING, FLOW }
+    enum Event { WARMTH, BLOSSOM, FROST }
+    record Key(State state, Event event) {}
+    private static final Map<KEY, State> MOVES = new HashMap<>();
+    static {
+        MOVES.put(KEY(State.DORMANT, Event.WARMTH), State.BUILDING);
+        MOVES.put(KEY(State.BUILDING, Event.BLOSSOM), State.FLOW);
+        MOVES.put(KEY(State.FLOW, Event.FROST), State.DORMANT);
+    }
+    private State state = State.DORMANT;
+    void handle(Event event) { state = NEXT; }
+}
+";
+
+    #[test]
+    fn keys_of_several_parts_and_what_stands_in_for_no_entry() {
+        let keys = ["new Key(state, event)", "List.of(state, event)", "state + \"-\" + event"];
+        let nexts = [
+            "MOVES.getOrDefault(K, state)",
+            "Objects.requireNonNullElse(MOVES.get(K), state)",
+            "Optional.ofNullable(MOVES.get(K)).orElse(state)",
+        ];
+        for key in keys {
+            let put = |state: &str, event: &str| key.replace("state", state).replace("event", event);
+            let mut source = HIVE.replace("<KEY,", "<Object,");
+            for (state, event) in [("State.DORMANT", "Event.WARMTH"), ("State.BUILDING", "Event.BLOSSOM"), ("State.FLOW", "Event.FROST")] {
+                source = source.replace(&format!("KEY({state}, {event})"), &put(state, event));
+            }
+            for next in nexts {
+                let found = map(&source.replace("NEXT", &next.replace('K', key)));
+                let moves: Vec<String> =
+                    found.machines.iter().flat_map(|m| &m.transitions).map(|t| format!("{} --{}--> {}", t.from, t.event, t.to)).collect();
+                assert_eq!(
+                    moves,
+                    ["DORMANT --WARMTH--> BUILDING", "BUILDING --BLOSSOM--> FLOW", "FLOW --FROST--> DORMANT"],
+                    "{next} {key}"
+                );
+            }
+        }
     }
 }

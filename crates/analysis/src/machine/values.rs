@@ -7,6 +7,7 @@ use super::grain::WAYS;
 use super::handed;
 use super::origins::literal;
 use super::state::{self, State};
+use super::table::{joined, speaks};
 use super::walk::{NESTED, PARAM, Walker, position_named};
 use super::way::{Exit, Value, Values, Way, widened};
 use crate::flow::Val;
@@ -63,6 +64,14 @@ impl<'p> Walker<'_, 'p> {
                 }
                 out
             }
+            // `state + ':' + event`
+            Node::Binary { op: BinaryOp::Add, .. } => {
+                let parts = joined(body, node);
+                self.all_values(&parts, way)
+                    .into_iter()
+                    .map(|(w, vs)| (w, if vs.len() > 1 && vs.iter().all(speaks) { Value::Several(vs) } else { Value::Unknown }))
+                    .collect()
+            }
             Node::Binary { op: BinaryOp::Eq | BinaryOp::Ne | BinaryOp::And | BinaryOp::Or | BinaryOp::In, .. }
             | Node::TypeTest { .. }
             | Node::Unary { op: UnaryOp::Not, .. } => {
@@ -89,8 +98,14 @@ impl<'p> Walker<'_, 'p> {
             Node::Call { callee, args, .. } => self.call(node, callee, body.list(args), way),
             Node::New { args, .. } => {
                 let mut out = Vec::new();
-                for (way, _) in self.all_values(body.list(args), way) {
-                    let value = self.constant(node, true).unwrap_or(Value::Row(self.site(node).into()));
+                for (way, parts) in self.all_values(body.list(args), way) {
+                    let value = match self.constant(node, true) {
+                        Some(state @ Value::State(..)) => state,
+                        // a key of several parts: `new Key(state, event)`
+                        _ if parts.len() > 1 && parts.iter().all(speaks) => Value::Several(parts),
+                        Some(other) => other,
+                        None => Value::Row(self.site(node).into()),
+                    };
                     out.push((way, value));
                 }
                 out
@@ -231,8 +246,12 @@ impl<'p> Walker<'_, 'p> {
 
     /// The state that an object literal is, by the entry that names it.
     pub(super) fn tagged(&mut self, node: NodeId) -> Option<Value> {
-        let tag = self.machine.tag?;
-        let entry = self.flow.entry_of_literal(self.site(node), tag)?;
+        self.tagged_as(self.site(node), node)
+    }
+
+    /// The state that an object literal is where an expression stands for it.
+    fn tagged_as(&mut self, literal: Site, node: NodeId) -> Option<Value> {
+        let entry = self.flow.entry_of_literal(literal, self.machine.tag?)?;
         let named = state::named(self.flow, entry.member, entry.node)?;
         Some(self.known(named, true, Some(self.site(node))))
     }
@@ -362,6 +381,13 @@ impl<'p> Walker<'_, 'p> {
         let read = self.flow.eval_in(self.here(), node);
         if let Some(bits) = self.waiting(&read) {
             return vec![(way, Value::State(bits, false, None))];
+        }
+        // a constant that holds one: `return initial`
+        if self.machine.tag.is_some()
+            && matches!(read, Val::Static(_))
+            && let Some(value) = literal(self.flow, &read, HOPS).and_then(|l| self.tagged_as(l, node))
+        {
+            return vec![(way, value)];
         }
         let value = match (self.constant(node, false), read) {
             (Some(value), _) => value,

@@ -6,7 +6,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use rayon::prelude::*;
-use yarrowgraph_ir::{MemberKind, Node, NodeId, TypeKind};
+use yarrowgraph_ir::{BinaryOp, MemberKind, Node, NodeId, TypeKind};
 
 use super::{Colleague, Mediator, Route, To};
 use crate::flow::Val;
@@ -24,6 +24,9 @@ const FEW: usize = 3;
 /// A type that more classes than these extend is no colleague.
 const HEIRS: usize = 200;
 
+/// What has more methods than these does much else, and is a mediator only of those whom it hands itself as it comes to be.
+const METHODS: usize = 20;
+
 /// A mediator has so many helpers between what it is told and what it has done, one behind the other.
 const HELPERS: u32 = 2;
 
@@ -40,7 +43,10 @@ pub(super) fn find(wiring: &Wiring<'_>) -> Vec<Mediator> {
         .collect();
     let may_be = |class: &TypeId| {
         let ty = program.ty(*class);
-        ty.kind == TypeKind::Class && !ty.is_module && hands_itself_out(program, *class) && !wiring.is_test_type(*class)
+        ty.kind == TypeKind::Class
+            && !ty.is_module
+            && (hands_itself_out(program, *class) || is_given_several(wiring, *class))
+            && !wiring.is_test_type(*class)
     };
     let classes = (0..program.types.len()).into_par_iter().map(|index| TypeId(index as u32));
     classes.filter(may_be).filter_map(|class| of_class(wiring, class, &rosters)).collect()
@@ -62,20 +68,44 @@ fn hands_itself_out(program: &Program, class: TypeId) -> bool {
     calls.sum::<usize>() >= SPEAKERS
 }
 
+/// Whether a class keeps what several of its methods are handed, each in a field for it.
+fn is_given_several(wiring: &Wiring<'_>, class: TypeId) -> bool {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    let keeps = |m: MemberId| {
+        let Some(body) = program.body_with(m, Kinds::CALL | Kinds::ASSIGN) else { return false };
+        let is_object = |n: NodeId| matches!(body.node(n), Node::Name(_)) && flow.type_of_node(m, n).own().is_some();
+        program.member(m).kind == MemberKind::Method
+            && body.ids().any(|n| match body.node(n) {
+                Node::Assign { value, .. } => is_object(value),
+                Node::Call { callee, args, .. } => match body.node(callee) {
+                    Node::Member { name, .. } => {
+                        program.kit_of(m).pack.adds.contains(program.unit_of(m).text(name)) && body.list(args).iter().any(|a| is_object(*a))
+                    }
+                    _ => false,
+                },
+                _ => false,
+            })
+    };
+    program.ty(class).members.iter().filter(|m| keeps(**m)).count() >= SPEAKERS
+}
+
 fn of_class(wiring: &Wiring<'_>, class: TypeId, rosters: &BTreeSet<MemberId>) -> Option<Mediator> {
     let (flow, program) = (&wiring.flow, wiring.program());
+    let is_small = program.ty(class).members.iter().filter(|m| program.member(**m).kind == MemberKind::Method).count() <= METHODS;
     let mut fields: BTreeMap<MemberId, TypeId> = BTreeMap::new();
     for &field in &program.ty(class).members {
         let info = program.member(field);
         if info.is_static || !matches!(info.kind, MemberKind::Field | MemberKind::Property) || rosters.contains(&field) {
             continue;
         }
-        // what it has one of, for as long as it is there
+        // what it has one of, or a list of, for as long as it is there
         let given = flow.definitions(field).iter().filter(|d| program.body(d.member).is_some_and(|b| b.node(d.node) != Node::Null));
         if given.count() > 1 {
             continue;
         }
-        let held = flow.type_held(field).own().filter(|t| !program.are_kin(*t, class));
+        let ty = flow.type_held(field);
+        let element = program.element_type(info.unit, &ty).filter(|_| is_small);
+        let held = element.unwrap_or(ty).own().filter(|t| !program.are_kin(*t, class));
         // what so many classes stand for is a trait of the whole tree and nobody's colleague
         let is_colleague =
             |t: &TypeId| matches!(program.ty(*t).kind, TypeKind::Class | TypeKind::Interface) && program.heirs_up_to(*t, HEIRS).is_some();
@@ -96,16 +126,23 @@ fn of_class(wiring: &Wiring<'_>, class: TypeId, rosters: &BTreeSet<MemberId>) ->
             let before = routes.len();
             routes.extend(others.filter_map(|site| {
                 let method = super::asked(program, *site)?.1;
-                let (_, condition) = super::reach(program, program.body(site.member)?, *site);
-                Some(Route { site: *site, to: To::One, method, condition })
+                let (to, condition) = super::reach(program, program.body(site.member)?, *site);
+                let is_list = held_by(wiring, *site, &fields).is_some_and(|f| wiring.is_list(f));
+                Some(Route { site: *site, to: if is_list { to } else { To::One }, method, condition })
             }));
             if routes.len() > before {
                 speakers.insert(field);
             }
         }
     }
-    // and they are handed it by itself, as it comes to be
-    if speakers.iter().filter(|field| hands_itself_to(wiring, class, **field, fields[*field])).count() < SPEAKERS {
+    // and they are handed it by itself, as it comes to be, or register with it, or it tells apart who speaks
+    let is_bound = |field: MemberId| {
+        let colleague = fields[&field];
+        hands_itself_to(wiring, class, field, colleague, is_small)
+            || is_small && registers_itself(wiring, class, field, colleague)
+            || is_small && told.keys().any(|m| tells_apart(wiring, *m, field))
+    };
+    if speakers.iter().filter(|field| is_bound(**field)).count() < SPEAKERS {
         return None;
     }
     // colleagues know it; what else it has is its own affair
@@ -207,8 +244,8 @@ fn knows(wiring: &Wiring<'_>, colleague: TypeId, mediator: TypeId) -> bool {
 }
 
 /// Whether a mediator hands itself to the colleague in a field as it comes to be, where it makes it or by a method of that, or as it is
-/// given the colleague.
-fn hands_itself_to(wiring: &Wiring<'_>, mediator: TypeId, field: MemberId, colleague: TypeId) -> bool {
+/// given the colleague, where it does not do much else.
+fn hands_itself_to(wiring: &Wiring<'_>, mediator: TypeId, field: MemberId, colleague: TypeId, is_small: bool) -> bool {
     let (flow, program) = (&wiring.flow, wiring.program());
     let is_set_up = |m: MemberId| match program.member(m).kind {
         MemberKind::Method => {
@@ -217,7 +254,7 @@ fn hands_itself_to(wiring: &Wiring<'_>, mediator: TypeId, field: MemberId, colle
                 let caller = program.member(site.member);
                 caller.owner == mediator && caller.kind == MemberKind::Constructor
             });
-            from_start || is_given_there()
+            from_start || is_small && is_given_there()
         }
         _ => true,
     };
@@ -248,6 +285,45 @@ fn hands_itself_to(wiring: &Wiring<'_>, mediator: TypeId, field: MemberId, colle
     })
 }
 
+/// Whether a colleague, by code of its own, hands itself to the method of the mediator that keeps it: `desk.admit(this)`.
+fn registers_itself(wiring: &Wiring<'_>, mediator: TypeId, field: MemberId, colleague: TypeId) -> bool {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    let keeps = |m: MemberId| {
+        let Some(body) = program.body_with(m, Kinds::CALL | Kinds::ASSIGN) else { return false };
+        let is_field = |n: NodeId| matches!(flow.eval_in(m, n), Val::Member(of, f) if f == field && matches!(*of, Val::This(_)));
+        let is_given = |n: NodeId| matches!(flow.eval_in(m, n), Val::Param(..));
+        body.ids().any(|n| match body.node(n) {
+            Node::Assign { target, value, .. } => is_field(target) && is_given(value),
+            Node::Call { args, .. } => {
+                crate::flow::object_of(body, n).is_some_and(is_field) && body.list(args).iter().any(|a| is_given(*a))
+            }
+            _ => false,
+        })
+    };
+    let is_by_itself = |call: &Site| {
+        let Some(body) = program.body(call.member) else { return false };
+        let Node::Call { args, .. } = body.node(call.node) else { return false };
+        program.are_kin(program.member(call.member).owner, colleague)
+            && body.list(args).iter().any(|a| matches!(flow.eval_in(call.member, *a), Val::This(_)))
+    };
+    let methods = program.ty(mediator).members.iter().filter(|m| keeps(**m));
+    methods.flat_map(|m| flow.call_sites(*m)).any(is_by_itself)
+}
+
+/// Whether a method compares what it is handed with what a field holds: `if (sender === this.shop)`.
+fn tells_apart(wiring: &Wiring<'_>, method: MemberId, field: MemberId) -> bool {
+    let (flow, program) = (&wiring.flow, wiring.program());
+    let Some(body) = program.body(method) else { return false };
+    let is_field = |n: NodeId| matches!(flow.eval_in(method, n), Val::Member(of, f) if f == field && matches!(*of, Val::This(_)));
+    let is_given = |n: NodeId| matches!(flow.eval_in(method, n), Val::Param(..));
+    body.ids().any(|n| match body.node(n) {
+        Node::Binary { op: BinaryOp::Eq | BinaryOp::Ne, left, right } => {
+            is_given(left) && is_field(right) || is_given(right) && is_field(left)
+        }
+        _ => false,
+    })
+}
+
 /// The statements by which a method of a mediator has its colleagues do something, itself or by its helpers.
 fn reached(wiring: &Wiring<'_>, method: MemberId, mediator: TypeId, fields: &BTreeMap<MemberId, TypeId>, depth: u32) -> BTreeSet<Site> {
     let (flow, program) = (&wiring.flow, wiring.program());
@@ -272,7 +348,12 @@ fn reached(wiring: &Wiring<'_>, method: MemberId, mediator: TypeId, fields: &BTr
 /// The field whose object a call asks.
 fn held_by(wiring: &Wiring<'_>, call: Site, fields: &BTreeMap<MemberId, TypeId>) -> Option<MemberId> {
     let body = wiring.program().body(call.member)?;
-    match wiring.flow.eval_in(call.member, crate::flow::object_of(body, call.node)?) {
+    let asked = match wiring.flow.eval_in(call.member, crate::flow::object_of(body, call.node)?) {
+        // one of a list
+        Val::Element(of, _) => (*of).clone(),
+        asked => asked,
+    };
+    match asked {
         Val::Member(of, field) if matches!(*of, Val::This(_)) && fields.contains_key(&field) => Some(field),
         _ => None,
     }
@@ -323,5 +404,39 @@ class Main {
         let [room] = &map.mediators[..] else { panic!("one mediator, not {:?}", map.mediators) };
         let classes: Vec<&str> = room.colleagues.iter().map(|c| c.class.as_str()).collect();
         assert_eq!(classes, ["Lamps", "Seats"]);
+    }
+
+    #[test]
+    fn colleagues_that_register_themselves_one_kind_in_a_list() {
+        let map = map(r#"
+//// Train.cs
+using System.Collections.Generic;
+public class Guard
+{
+    private Dining dining;
+    private readonly List<Sleeper> sleepers = new();
+    public void Register(Dining d) { dining = d; }
+    public void Register(Sleeper s) { sleepers.Add(s); }
+    public void Hungry(int cabin) => dining?.Serve(cabin);
+    public void Ready(string meal) { foreach (var s in sleepers) s.Knock(meal); }
+}
+public class Dining
+{
+    private readonly Guard guard;
+    public Dining(Guard guard) { this.guard = guard; guard.Register(this); }
+    public void Serve(int cabin) { }
+    public void Ring() => guard.Ready("soup");
+}
+public class Sleeper
+{
+    private readonly Guard guard;
+    public Sleeper(Guard guard) { this.guard = guard; guard.Register(this); }
+    public void Wake() => guard.Hungry(3);
+    public void Knock(string meal) { }
+}
+"#);
+        let [guard] = &map.mediators[..] else { panic!("one mediator, not {:?}", map.mediators) };
+        let classes: Vec<&str> = guard.colleagues.iter().map(|c| c.class.as_str()).collect();
+        assert_eq!(classes, ["Dining", "Sleeper"]);
     }
 }

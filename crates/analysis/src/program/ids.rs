@@ -95,7 +95,13 @@ impl Program {
         let node = body.ids().find(|n| body.node(*n) == Node::Lambda(function));
         let Some(node) = node else { return self.member_id(member) };
         let f = body.function(function);
-        let host = self.member_id(member);
+        // where it stands: in a variable of the module that is a function for good, or in the member
+        let within = |n: NodeId| {
+            let is_function = |a: &NodeId| matches!(body.node(*a), Node::Lambda(_));
+            self.scope(member).ancestors(n).filter(is_function).find_map(|a| self.constant_of(member, a))
+        };
+        let around = within(node);
+        let host = self.member_id(around.unwrap_or(member));
         if let (Some(name), LambdaForm::Local) = (f.name, f.form) {
             return format!("{host}.{}", self.unit_of(member).text(name));
         }
@@ -109,12 +115,14 @@ impl Program {
         }
         let at = body.span(node).start;
         let lambdas = body.ids().filter(|n| match body.node(*n) {
-            Node::Lambda(f) => body.function(f).form != LambdaForm::Local && self.constant_of(member, *n).is_none(),
+            Node::Lambda(f) if body.span(*n).start < at => {
+                body.function(f).form != LambdaForm::Local && self.constant_of(member, *n).is_none() && within(*n) == around
+            }
             _ => false,
         });
-        let before = lambdas.filter(|n| body.span(*n).start < at).count();
+        let before = lambdas.count();
         let anonymous = |t: TypeDeclId| self.unit_of(member).ty(t).anonymous;
-        let classes = body.types.iter().filter(|(t, n)| anonymous(*t) && body.span(*n).start < at).count();
+        let classes = body.types.iter().filter(|(t, n)| anonymous(*t) && body.span(*n).start < at && within(*n) == around).count();
         format!("{host}~{}", before + classes + 1)
     }
 }

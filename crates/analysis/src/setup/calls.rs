@@ -1,7 +1,7 @@
 //! Calls, and the making of objects.
 
 use rustc_hash::FxHashMap;
-use yarrowgraph_ir::{Body, CaptureMode, List, MemberKind, Node, NodeId, ParamMode, TypeDeclId, TypeRefId, UnaryOp};
+use yarrowgraph_ir::{Body, CaptureMode, List, MemberKind, Node, NodeId, ParamMode, TypeDeclId, TypeRef, TypeRefId, UnaryOp};
 
 use super::machine::{Ends, Frame, Machine};
 use super::value::{FrameId, Kind, Value};
@@ -369,7 +369,7 @@ impl Machine<'_, '_> {
         let program = self.program();
         let written = class.and_then(|c| self.flow.class_at(site.member, c));
         let shown = self.flow.type_of_node(site.member, site.node);
-        let own = written.or(shown.own());
+        let own = written.or_else(|| self.class_stood_for(site, ty)).or(shown.own());
         let values = self.handed(site, args, own.and_then(|class| self.flow.constructor_at(class, site)));
         self.calls.push(site);
         let made = match own {
@@ -388,6 +388,19 @@ impl Machine<'_, '_> {
         };
         self.calls.pop();
         made
+    }
+
+    /// The class that a type parameter stands for in this run, or a variable that holds a class: `new L()`, `new Next(this)`.
+    fn class_stood_for(&mut self, site: Site, ty: TypeRefId) -> Option<TypeId> {
+        let program = self.program();
+        if let Ty::Param(..) = program.type_in(site.member, ty) {
+            return if let Value::Type(class) = self.type_value(site.member, ty) { Some(class) } else { None };
+        }
+        let TypeRef::Named { name, .. } = program.unit_of(site.member).type_ref(ty) else { return None };
+        match self.declared(*name, site.node).map(|what| self.read(what))? {
+            Value::Type(class) => Some(class),
+            _ => None,
+        }
     }
 
     /// What a creation hands over, and nothing for the parameters that it leaves out where its language lets it.

@@ -646,7 +646,11 @@ pub(crate) fn gives_static_local(program: &Program, m: MemberId) -> bool {
     let is_reference =
         program.kit_of(m).traits.references_dangle && matches!(program.unit_of(m).type_ref(ty), yarrowgraph_ir::TypeRef::Indirect(_));
     let scope = program.scope(m);
-    let is_own = |value: NodeId| match body.node(value) {
+    let named = |value: NodeId| match body.node(value) {
+        Node::Unary { op: UnaryOp::Indirect | UnaryOp::ByRef, operand } => operand,
+        _ => value,
+    };
+    let is_own = |value: NodeId| match body.node(named(value)) {
         Node::Name(name) => matches!(
             scope.lookup(name, value),
             Some(Declared::Local(local)) if matches!(body.node(local), Node::Local { ty: Some(ty), .. } if program.is_by_value(m, ty))

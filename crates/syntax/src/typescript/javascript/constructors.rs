@@ -152,13 +152,13 @@ impl<'t> Script<'t> {
 
     /// An assignment that adds to a class: a method, all methods, a base, or a static member.
     pub(in crate::typescript) fn prototype_assignment(&mut self, node: Ts<'t>) -> Option<NodeId> {
-        if !self.is_loose() || self.loose.constructors.is_empty() {
+        if !self.is_loose() {
             return None;
         }
         let f = &self.t.fields;
         let kids = self.l.kids(node);
         let (left, right) = (kids.field(f.left)?, kids.field(f.right)?);
-        if self.kind(left) != Kind::Member {
+        if self.kind(left) != Kind::Member || self.loose.constructors.is_empty() && !self.is_written_out(right) {
             return None;
         }
         if let Some(class) = self.prototype_of(left) {
@@ -182,6 +182,10 @@ impl<'t> Script<'t> {
             Some(class) => (class, false),
             // `F.make = function …`
             None if is_function && self.kind(object) == Kind::Identifier => (self.class_named(self.l.text_of(object))?, true),
+            // `F.OPEN = 'open'`
+            None if self.is_written_out(right) && self.kind(object) == Kind::Identifier && self.runs_as_loaded() => {
+                (self.class_named(self.l.text_of(object))?, true)
+            }
             None => return None,
         };
         if name == "constructor" {
@@ -192,16 +196,26 @@ impl<'t> Script<'t> {
         if is_function {
             self.prototype_member(right, MemberKind::Method, name, property, is_static);
         } else {
-            self.prototype_value(right, name, property);
+            self.prototype_value(right, name, property, is_static);
         }
         self.leave_class(class, outer, node);
         Some(self.l.push(Node::Empty, node))
     }
 
-    /// A value that all instances share.
-    fn prototype_value(&mut self, value: Ts<'t>, name: Name, name_at: Ts<'t>) {
+    /// Whether a value is a plain constant, or an object or list that is written out.
+    fn is_written_out(&self, value: Ts<'t>) -> bool {
+        matches!(self.kind(value), Kind::String | Kind::Number | Kind::Object | Kind::Array)
+    }
+
+    /// Whether the code around is run as the file is loaded.
+    fn runs_as_loaded(&self) -> bool {
+        self.l.context.within.is_none_or(|m| self.l.unit.member(m).kind == MemberKind::Initializer)
+    }
+
+    /// A value that all instances share, or that the class has.
+    fn prototype_value(&mut self, value: Ts<'t>, name: Name, name_at: Ts<'t>, is_static: bool) {
         let mut field = self.l.member(MemberKind::Field, name, name_at, value);
-        field.modifiers = Modifiers { visibility: Visibility::Public, ..Modifiers::default() };
+        field.modifiers = Modifiers { visibility: Visibility::Public, is_static, ..Modifiers::default() };
         let id = self.l.add_member(field);
         let outer = self.l.open_body(id, value);
         let root = self.node(value);
@@ -264,7 +278,7 @@ impl<'t> Script<'t> {
                     if matches!(self.kind(value), Kind::FunctionExpr | Kind::Arrow | Kind::Generator) {
                         self.prototype_member(value, MemberKind::Method, name, key, false);
                     } else {
-                        self.prototype_value(value, name, key);
+                        self.prototype_value(value, name, key, false);
                     }
                 }
                 _ => {}
