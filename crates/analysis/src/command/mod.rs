@@ -4,6 +4,7 @@
 //! of its own hands them on. An invoker holds such objects in a slot, a queue, a stack or a history (`holders`) and
 //! runs them; what is put there is followed to where it is made (`made`).
 
+mod holder;
 mod holders;
 pub mod made;
 pub mod map;
@@ -22,7 +23,7 @@ use crate::program::{MemberId, Site, Sym, TypeId};
 use crate::wire::Wiring;
 use crate::wire::channels::ChannelKey;
 
-pub use holders::Holder;
+pub use holder::Holder;
 pub use map::{commands, invokers};
 pub use shape::{Undo, forwards, is_empty, step_of, throws};
 
@@ -115,7 +116,8 @@ impl Running {
         let runs = |base: TypeId| {
             [Some(operation), undo].into_iter().flatten().any(|run| is_kind(wiring, base, run, redone, holds != Holds::Slot))
         };
-        holder.base.is_none_or(runs).then_some(Self { holds, operation, undo, redone })
+        let is_it = holder.base.is_none_or(runs) || holds != Holds::Slot && holder.holds_literals(wiring);
+        is_it.then_some(Self { holds, operation, undo, redone })
     }
 }
 
@@ -161,6 +163,11 @@ pub(crate) fn find(wiring: &Wiring<'_>) -> Commands {
                 kind = Some(base);
             }
             None => {
+                // objects that are written out are commands without a class
+                if holds != Holds::Slot && holder.holds_literals(wiring) {
+                    found.invokers.push(Invoker { holder, holds, operation, undo, commands: BTreeSet::new() });
+                    continue;
+                }
                 // nothing is typed: what comes here says what it is
                 classes.extend(holder.made.keys().copied().filter(|c| shape::is_command(wiring, *c, operation)));
                 if holder.made.is_empty() && holder.base.is_none() {

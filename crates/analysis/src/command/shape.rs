@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 
 use yarrowgraph_ir::{MemberKind, Node, NodeId, TypeKind};
 
-use super::holders::Holder;
+use super::holder::Holder;
 use crate::flow::{Flow, Val};
 use crate::program::{MemberId, Program, Site, Sym, Ty, TypeId};
 use crate::wire::Wiring;

@@ -2,7 +2,7 @@
 
 use yarrowgraph_ir::{AssignOp, MemberKind, Node, NodeId, UnaryOp};
 
-use super::holders::Holder;
+use super::holder::Holder;
 use crate::flow::{CALL_OPERATOR, Val};
 use crate::program::{Declared, MemberId, Site, Sym};
 use crate::wire::Wiring;

@@ -107,14 +107,31 @@ class LockOne extends Task {
 class Porter {
     private final List<Task> past = new ArrayList<>();
     void perform(Task task) { task.run(); past.add(task); }
-    void regret() { if (!past.isEmpty()) past.remove(past.size() - 1).back(); }
+    void regret(int n) { for (int i = 0; i < n && !past.isEmpty(); i++) past.remove(past.size() - 1).back(); }
     public static void main(String[] args) {
         Porter porter = new Porter();
         porter.perform(new LockAll(List.of(new Door())));
         porter.perform(new LockOne(new Door()));
-        porter.regret();
+        porter.regret(2);
     }
 }
 "#;
     assert_eq!(found(text), said(&["Porter.past History"], &["LockAll on Door", "LockOne on Door"]));
+}
+
+#[test]
+fn objects_that_are_written_out_have_no_class_and_an_invoker() {
+    let script = |head: &str, edit: &str| {
+        format!(
+            "{head}export class Editor {{\n  constructor() {{ this.text = ''; this.done = []; }}\n\
+             insert(words{edit}) {{ this.run({{ apply: () => {{ this.text += words; }}, revert: () => {{ this.text = ''; }} }}); }}\n\
+             run(edit) {{ edit.apply(); this.done.push(edit); }}\n\
+             undo() {{ const edit = this.done.pop(); if (edit) edit.revert(); }}\n}}\n"
+        )
+    };
+    assert_eq!(found(&script("//// editor.js\n", "")), said(&["editor.Editor.done History"], &[]));
+    let typed = script("//// editor.ts\ninterface Edit { apply(): void; revert(): void }\n", ": string")
+        .replace("run(edit)", "run(edit: Edit)")
+        .replace("constructor()", "text: string; private done: Edit[];\n  constructor()");
+    assert_eq!(found(&typed), said(&["editor.Editor.done History"], &[]));
 }

@@ -2,7 +2,7 @@
 
 use yarrowgraph_ir::{AssignOp, Node, NodeId};
 
-use super::holders::Holder;
+use super::holder::Holder;
 use super::taken::{called, given_to, local_calls};
 use crate::flow::Val;
 use crate::program::{Declared, Site};

@@ -1,6 +1,6 @@
 //! Calls on a way: of the methods of states, of code that may move the machine, and of what a library offers.
 
-use yarrowgraph_ir::{Body, FunctionId, MemberKind, Node, NodeId, TypeRefId};
+use yarrowgraph_ir::{Body, FunctionId, MemberKind, Node, NodeId, Param};
 
 use super::domain::Encoding;
 use super::state::State;
@@ -537,13 +537,16 @@ impl Walker<'_, '_> {
         if done.is_empty() { vec![(before, Value::Unknown)] } else { done }
     }
 
-    /// Functions for each alternative of what is held: the one whose parameter it fits is run.
+    /// Functions for each alternative of what is held, or of that and of a message: the one whose parameters they fit is run.
     pub(super) fn visit(&mut self, args: &[NodeId], given: &[Value], way: Way) -> Values {
         let Some(body) = self.program().body(self.here()) else { return Vec::new() };
-        let Some(value) = given.iter().find(|v| matches!(v, Value::Held | Value::Message(_) | Value::State(..))).cloned() else {
+        let values: Vec<Value> =
+            given.iter().filter(|v| matches!(v, Value::Held | Value::Message(_) | Value::State(..))).cloned().collect();
+        if values.is_empty() {
             return vec![(way, Value::Unknown)];
-        };
-        let mut lambdas: Vec<(FunctionId, Option<TypeRefId>)> = Vec::new();
+        }
+        let here = self.here();
+        let mut lambdas: Vec<(FunctionId, Vec<Option<TypeId>>)> = Vec::new();
         for arg in args {
             let inner: Vec<NodeId> = match body.node(*arg) {
                 Node::New { args, init, .. } => {
@@ -555,31 +558,31 @@ impl Walker<'_, '_> {
             };
             for node in inner {
                 if let Node::Lambda(f) = body.node(node) {
-                    lambdas.push((f, body.function(f).params.first().and_then(|p| p.ty)));
+                    let class = |p: &Param| p.ty.and_then(|t| self.program().type_in(here, t).own());
+                    lambdas.push((f, body.function(f).params.iter().take(values.len()).map(class).collect()));
                 }
             }
         }
-        let here = self.here();
+        // what takes anything is run where nothing else fits
+        lambdas.sort_by_key(|(_, classes)| classes.iter().filter(|c| c.is_none()).count());
         let mut open = vec![way];
         let mut out = Vec::new();
-        for (f, ty) in lambdas {
-            let class = ty.and_then(|t| self.program().type_in(here, t).own());
-            let mut left = Vec::new();
-            for way in open {
-                match class {
-                    Some(class) => {
-                        for (way, fits) in self.narrowed(&value, class, way, args[0]) {
-                            if fits {
-                                out.extend(self.enter_function(self.site(args[0]), here, f, vec![value.clone()], way));
-                            } else {
-                                left.push(way);
-                            }
-                        }
+        for (f, classes) in lambdas {
+            let mut fitting = open;
+            open = Vec::new();
+            for (value, class) in values.iter().zip(&classes) {
+                let Some(class) = class else { continue };
+                let mut next = Vec::new();
+                for way in fitting {
+                    for (way, fits) in self.narrowed(value, *class, way, args[0]) {
+                        if fits { next.push(way) } else { open.push(way) }
                     }
-                    None => out.extend(self.enter_function(self.site(args[0]), here, f, vec![value.clone()], way)),
                 }
+                fitting = next;
             }
-            open = left;
+            for way in fitting {
+                out.extend(self.enter_function(self.site(args[0]), here, f, values.clone(), way));
+            }
         }
         out.extend(open.into_iter().map(|w| (w, Value::Unknown)));
         out

@@ -51,6 +51,10 @@ fn follow(flow: &Flow<'_>, site: Site, hops: u32, seen: &mut FxHashMap<Site, u32
             defined if defined.len() <= DEFINITIONS => defined.to_vec(),
             _ => Vec::new(),
         },
+        // another variable of the module
+        Val::Static(m) if program.member(m).kind == MemberKind::Field && (1..=DEFINITIONS).contains(&flow.definitions(m).len()) => {
+            flow.definitions(m).to_vec()
+        }
         Val::Outside(of, name) => literal(flow, &of, hops).and_then(|l| flow.entry_of_literal(l, name)).into_iter().collect(),
         _ => {
             found.insert(site);
@@ -107,5 +111,23 @@ mod tests {
         }
         text.push_str("d('blue');\n");
         assert!(map(&text).machines.is_empty());
+    }
+
+    #[test]
+    fn a_variable_of_the_module_is_given_what_waits_in_another() {
+        let text = "//// bridge.js\nlet state = 'closed';\nlet target = 'closed';\n\
+            function request() { if (state === 'closed') { target = 'open'; state = 'swinging'; } }\n\
+            function stopped() { if (state === 'swinging') state = target; }\n\
+            function clear() { if (state === 'open') { target = 'closed'; state = 'swinging'; } }\n\
+            module.exports = { request, stopped, clear };\n";
+        let found = map(text);
+        let moves: Vec<String> = found.machines[0].transitions.iter().map(|t| format!("{} --{}--> {}", t.from, t.event, t.to)).collect();
+        let expected =
+            ["closed --request--> swinging", "open --clear--> swinging", "swinging --stopped--> closed", "swinging --stopped--> open"];
+        let sorted = |mut all: Vec<String>| {
+            all.sort();
+            all
+        };
+        assert_eq!(sorted(moves), sorted(expected.map(str::to_owned).to_vec()));
     }
 }

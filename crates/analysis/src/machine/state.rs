@@ -268,4 +268,32 @@ export class Store {
         );
         assert_eq!(found, ["idle --pick--> paying", "paying --paid--> booked", "paying --cancel--> idle"]);
     }
+
+    #[test]
+    fn functions_for_each_pair_of_state_and_message() {
+        let found = transitions(
+            r#"//// kiln.cpp
+#include <variant>
+struct Cold {}; struct Smouldering { int chips; }; struct Spent {};
+using Fire = std::variant<Cold, Smouldering, Spent>;
+struct Light { int chips; }; struct Ash {}; struct Rake {};
+using Input = std::variant<Light, Ash, Rake>;
+template <class... Ts> struct overloaded : Ts... { using Ts::operator()...; };
+class Kiln {
+public:
+  void feed(const Input& in) {
+    fire_ = std::visit(overloaded{
+      [](const auto& s, const auto&) -> Fire { return s; },
+      [](const Cold&, const Light& l) -> Fire { return Smouldering{l.chips}; },
+      [](const Smouldering&, const Ash&) -> Fire { return Spent{}; },
+      [](const Spent&, const Rake&) -> Fire { return Cold{}; },
+    }, fire_, in);
+  }
+private:
+  Fire fire_ = Cold{};
+};
+"#,
+        );
+        assert_eq!(found, ["Cold --Light--> Smouldering", "Smouldering --Ash--> Spent", "Spent --Rake--> Cold"]);
+    }
 }

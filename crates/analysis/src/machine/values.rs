@@ -299,8 +299,14 @@ impl<'p> Walker<'_, 'p> {
 
     /// The states that another field of the context may hold, which come into their own later: `phase = pending`.
     fn waiting(&self, value: &Val) -> Option<u64> {
-        let Val::Member(of, field) = value else { return None };
-        if !matches!(self.domain.encoding, Encoding::Enumeration(_) | Encoding::Values | Encoding::Text) || !matches!(**of, Val::This(_)) {
+        // of the same object, or of the same module
+        let field = match value {
+            Val::Member(of, field) if matches!(**of, Val::This(_)) => field,
+            Val::Static(field) if self.machine.context == Some(self.program().member(*field).owner) => field,
+            _ => return None,
+        };
+        let is_told = matches!(self.domain.encoding, Encoding::Enumeration(_) | Encoding::Values | Encoding::Text);
+        if !is_told || self.flow.definitions(*field).len() < 2 {
             return None;
         }
         // where nothing waits there is none
