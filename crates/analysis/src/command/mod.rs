@@ -104,7 +104,7 @@ impl Running {
         // what ends objects is no command
         let pack = &program.kit_of(holder.field).pack;
         let text = program.text(operation);
-        if pack.ends(text) && !pack.invokers.contains(text) {
+        if (pack.ends(text) || pack.clears.contains(text)) && !pack.invokers.contains(text) {
             return None;
         }
         let undo = if holds == Holds::History { Some(holder.run_back(wiring, operation)?) } else { None };

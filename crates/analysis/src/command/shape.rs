@@ -61,8 +61,9 @@ pub(super) fn is_command_type(wiring: &Wiring<'_>, base: TypeId, operation: Sym,
     if own.is_empty() || is_told(wiring, base) || is_state_or_link(wiring, base) {
         return false;
     }
-    let acts =
-        |class: TypeId, m: MemberId| forwards(wiring, class, m) || is_taken && (acts_on_argument(wiring, m) || acts_alone(program, m));
+    let acts = |class: TypeId, m: MemberId| {
+        forwards_to_one(wiring, class, m) || is_taken && (acts_on_argument(wiring, m) || acts_alone(program, m))
+    };
     let forwarding = classes.iter().filter(|c| method(program, **c, operation).is_some_and(|m| acts(**c, m))).count();
     // those that stand for several, or for none, say nothing
     let speaking = classes.iter().filter(|c| method(program, **c, operation).is_some_and(|m| !stands_for_others(wiring, base, m))).count();
@@ -168,6 +169,15 @@ fn takes_little(program: &Program, m: MemberId) -> bool {
 /// Whether a method acts on what its object holds, or on what is there for all.
 pub fn forwards(wiring: &Wiring<'_>, class: TypeId, m: MemberId) -> bool {
     !receivers(wiring, class, m).1.is_empty()
+}
+
+/// The same, where what its object holds is no list.
+fn forwards_to_one(wiring: &Wiring<'_>, class: TypeId, m: MemberId) -> bool {
+    let is_of_list = |site: &Site| {
+        let object = wiring.program().body(site.member).and_then(|body| crate::flow::object_of(body, site.node));
+        object.is_some_and(|object| matches!(wiring.flow.eval_in(site.member, object), Val::Element(..)))
+    };
+    receivers(wiring, class, m).1.iter().any(|site| !is_of_list(site))
 }
 
 /// Whether a method acts on an object of the tree that it is handed.

@@ -204,7 +204,8 @@ fn is_emptied(wiring: &Wiring<'_>, holder: &Holder, read: Site) -> bool {
 /// Whether the method that reads a list puts an empty one in its place: `this.jobs = []`, `this.jobs.length = 0`.
 pub(super) fn begins_anew(wiring: &Wiring<'_>, holder: &Holder, read: Site) -> bool {
     let Some(body) = wiring.program().body(read.member) else { return false };
-    body.ids().any(|n| match body.node(n) {
+    let scope = wiring.program().scope(read.member);
+    body.ids().filter(|n| scope.is_before(read.node, *n)).any(|n| match body.node(n) {
         Node::Assign { op: AssignOp::Set, target, value } => match body.node(target) {
             Node::Member { object, .. } if matches!(body.node(value), Node::Num(_)) => is_list(wiring, holder, read, object),
             _ => is_new(wiring, read, value) && is_list(wiring, holder, read, target),

@@ -65,7 +65,7 @@ impl<'p> Walker<'_, 'p> {
                 out
             }
             // `state + ':' + event`
-            Node::Binary { op: BinaryOp::Add, .. } => {
+            Node::Binary { op: BinaryOp::Add, .. } if joined(body, node).iter().any(|part| self.is_holder(*part)) => {
                 let parts = joined(body, node);
                 self.all_values(&parts, way)
                     .into_iter()
