@@ -90,7 +90,10 @@ fn adder_of_one(wiring: &Wiring<'_>, channel: &Channel, joins: &[&Effect]) -> Op
     // each of them makes an object of its own for it
     let made: BTreeSet<Site> =
         through.iter().filter_map(|e| if let Val::New(site) = e.holder.subject { Some(site) } else { None }).collect();
-    if made.len() == through.len() {
+    // or one body puts one on each of several
+    let is_one_body = through.iter().all(|e| e.site.member == through[0].site.member);
+    let are_apart = || through.iter().enumerate().all(|(at, e)| through[..at].iter().all(|o| o.holder.subject != e.holder.subject));
+    if made.len() == through.len() || is_one_body && are_apart() {
         return None;
     }
     let (first, second) = (through.first()?, through.get(1)?);
@@ -427,6 +430,26 @@ class Bakery {
     void Ring() { }
     void Bake() { }
     static void Main() { new Bakery().oven.Heat(); }
+}
+"#,
+        );
+    }
+
+    #[test]
+    fn one_on_each_of_several() {
+        expect(
+            "displaced-subscriber",
+            r#"
+//// watch.ts
+export interface Listener { signal(what: string): void }
+export class Lamp {
+  private listener?: Listener;
+  attach(listener: Listener) { this.listener = listener; }
+  trim() { this.listener?.signal('lit'); }
+}
+export class Watchroom implements Listener {
+  constructor(near: Lamp, far: Lamp) { near.attach(this); far.attach(this); }
+  signal(what: string) { console.log(what); }
 }
 "#,
         );

@@ -36,6 +36,8 @@ fn machine(wiring: &Wiring<'_>, found: &Found) -> model::Machine {
         .collect();
     let mut transitions: Vec<model::Transition> = found.transitions.iter().map(|t| transition(program, &names, t)).collect();
     transitions.sort_by(|a, b| a.place.cmp(&b.place));
+    // a message and the method that only hands it on may have one name
+    transitions.dedup();
     model::Machine {
         id,
         context,

@@ -235,7 +235,8 @@ impl Walker<'_, '_> {
             Value::Row(row) => self.written(row.at),
             _ => self.written(self.site(object)),
         };
-        if !speaks(key) {
+        // a helper may be told by a name what is done: `this.apply('fill')`
+        if !speaks(key) && !matches!(key, Value::Named(..)) {
             return vec![(way, Value::Unknown)];
         }
         if let Some(found) = site.and_then(|s| self.by_place(s, key, &way)) {
@@ -518,6 +519,7 @@ impl Walker<'_, '_> {
                 let fits = found.is_some_and(|b| b & bits != 0);
                 vec![(way, fits)]
             }
+            Value::Named(State::Text(named), ..) => vec![(way, *named == text)],
             Value::Message(at) => {
                 // the name of a constant serves as its text
                 let site = self.site(yarrowgraph_ir::NodeId::new(0));
@@ -583,6 +585,10 @@ impl Walker<'_, '_> {
             (Value::State(bits, ..), _) => {
                 let found = state::named(self.flow, key.at.member, node).and_then(|s| self.domain.find(self.flow, s));
                 let fits = found.is_some_and(|b| b & bits != 0);
+                vec![(way, fits)]
+            }
+            (Value::Named(named, ..), _) => {
+                let fits = state::named(self.flow, key.at.member, node) == Some(*named);
                 vec![(way, fits)]
             }
             (Value::Message(at), _) => match state::named(self.flow, key.at.member, node) {

@@ -487,4 +487,16 @@ export class Lift {
         );
         assert_eq!(found, ["DOWN --raise--> MOVING", "UP --lower--> MOVING", "MOVING --arrived--> DOWN", "MOVING --arrived--> UP"]);
     }
+
+    #[test]
+    fn a_helper_is_told_by_a_name_what_is_done() {
+        let text = "//// pot.js\nconst next = { empty: { fill: 'simmering' }, simmering: { ladle: 'served' }, served: { wash: 'empty' } };\n\
+            export class Pot {\n  constructor() { this.state = 'empty'; }\n\
+              fill() { return this.HELPER('fill'); }\n  ladle() { return this.HELPER('ladle'); }\n  wash() { return this.HELPER('wash'); }\n\
+              HELPER(action) { const to = next[this.state]?.[action]; if (!to) return false; this.state = to; return true; }\n}\n";
+        for helper in ["#apply", "apply"] {
+            let expected = ["empty --fill--> simmering", "simmering --ladle--> served", "served --wash--> empty"];
+            assert_eq!(transitions(&text.replace("HELPER", helper)), expected, "{helper}");
+        }
+    }
 }
