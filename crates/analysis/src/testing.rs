@@ -51,6 +51,12 @@ pub(crate) fn map(text: &str) -> Map {
     analyse(text, false).map
 }
 
+/// The moves of a text's machines, as `from --event--> to`.
+pub(crate) fn transitions(text: &str) -> Vec<String> {
+    let map = map(text);
+    map.machines.iter().flat_map(|m| &m.transitions).map(|t| format!("{} --{}--> {}", t.from, t.event, t.to)).collect()
+}
+
 fn said(f: &Finding) -> (String, u32, String) {
     (f.place.file.clone(), f.place.line, format!("{} {}", f.rule, format!("{:?}", f.level).to_lowercase()))
 }

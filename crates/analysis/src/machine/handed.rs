@@ -115,13 +115,7 @@ pub(super) fn calls_that_say<'f>(flow: &'f Flow<'_>, field: MemberId) -> impl It
 
 #[cfg(test)]
 mod tests {
-    use crate::testing::map;
-
-    fn transitions(text: &str) -> Vec<String> {
-        let map = map(text);
-        let moves = map.machines.iter().flat_map(|m| &m.transitions);
-        moves.map(|t| format!("{} --{}--> {}", t.from, t.event, t.to)).collect()
-    }
+    use crate::testing::transitions;
 
     const EXPECTED: [&str; 2] = ["Shut --hail--> Open", "Open --clear--> Shut"];
 

@@ -97,7 +97,7 @@ pub(super) fn literal(flow: &Flow<'_>, value: &Val, hops: u32) -> Option<Site> {
 
 #[cfg(test)]
 mod tests {
-    use crate::testing::map;
+    use crate::testing::{map, transitions};
 
     #[test]
     fn what_many_hand_on_is_followed_once() {
@@ -120,8 +120,7 @@ mod tests {
             function stopped() { if (state === 'swinging') state = target; }\n\
             function clear() { if (state === 'open') { target = 'closed'; state = 'swinging'; } }\n\
             module.exports = { request, stopped, clear };\n";
-        let found = map(text);
-        let moves: Vec<String> = found.machines[0].transitions.iter().map(|t| format!("{} --{}--> {}", t.from, t.event, t.to)).collect();
+        let moves = transitions(text);
         let expected =
             ["closed --request--> swinging", "open --clear--> swinging", "swinging --stopped--> closed", "swinging --stopped--> open"];
         let sorted = |mut all: Vec<String>| {

@@ -193,13 +193,7 @@ fn constant(flow: &Flow<'_>, m: MemberId, depth: u32) -> Option<State> {
 
 #[cfg(test)]
 mod tests {
-    use crate::testing::map;
-
-    fn transitions(text: &str) -> Vec<String> {
-        let map = map(text);
-        let moves = map.machines.iter().flat_map(|m| &m.transitions);
-        moves.map(|t| format!("{} --{}--> {}", t.from, t.event, t.to)).collect()
-    }
+    use crate::testing::transitions;
 
     #[test]
     fn the_one_object_that_a_class_keeps_of_itself() {

@@ -439,13 +439,7 @@ impl<'p> Walker<'_, 'p> {
 
 #[cfg(test)]
 mod tests {
-    use crate::testing::map;
-
-    fn transitions(text: &str) -> Vec<String> {
-        let map = map(text);
-        let moves = map.machines.iter().flat_map(|m| &m.transitions);
-        moves.map(|t| format!("{} --{}--> {}", t.from, t.event, t.to)).collect()
-    }
+    use crate::testing::transitions;
 
     #[test]
     fn a_choice_is_given_its_value_wherever_that_is_said() {
