@@ -642,7 +642,7 @@ pub(super) fn speaks(key: &Value) -> bool {
 
 #[cfg(test)]
 mod tests {
-    use crate::testing::map;
+    use crate::testing::transitions;
 
     const HIVE: &str = "//// Hive.java
 import java.util.*;
@@ -676,9 +676,7 @@ class Hive {
                 source = source.replace(&format!("KEY({state}, {event})"), &put(state, event));
             }
             for next in nexts {
-                let found = map(&source.replace("NEXT", &next.replace('K', key)));
-                let moves: Vec<String> =
-                    found.machines.iter().flat_map(|m| &m.transitions).map(|t| format!("{} --{}--> {}", t.from, t.event, t.to)).collect();
+                let moves = transitions(&source.replace("NEXT", &next.replace('K', key)));
                 assert_eq!(
                     moves,
                     ["DORMANT --WARMTH--> BUILDING", "BUILDING --BLOSSOM--> FLOW", "FLOW --FROST--> DORMANT"],
