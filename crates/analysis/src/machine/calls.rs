@@ -3,8 +3,8 @@
 use yarrowgraph_ir::{Body, FunctionId, MemberKind, Node, NodeId, Param};
 
 use super::domain::Encoding;
+use super::keys::speaks;
 use super::state::State;
-use super::table::speaks;
 use super::walk::{BODY, Event, Frame, NEAR, PARAM, QUESTION, STILL, Walker};
 use super::way::{Exit, Slot, Value, Values, Way, put};
 use crate::program::{Declared, MemberId, Program, Site, Sym, TypeId};

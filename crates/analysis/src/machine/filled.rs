@@ -6,8 +6,9 @@ use std::rc::Rc;
 
 use yarrowgraph_ir::{AssignOp, BinaryOp, MemberKind, Node, NodeId, UnaryOp};
 
+use super::keys::joined;
 use super::state::{self, State};
-use super::table::{ROWS, Written, joined};
+use super::table::{ROWS, Written};
 use super::walk::Walker;
 use super::way::{Value, Way};
 use crate::flow::{Flow, Val, object_of, returned};

@@ -14,6 +14,7 @@ mod grain;
 pub mod guards;
 mod handed;
 mod holders;
+mod keys;
 pub mod lists;
 mod map;
 mod moves;
