@@ -32,9 +32,7 @@ impl<'t> CSharp<'t> {
             return Some(self.ties.given.swap_remove(at).1);
         }
         if self.ties.waiting.iter().any(|(id, _)| *id == node.id()) {
-            let (tied, waiting) = std::mem::take(&mut self.ties.waiting).into_iter().partition(|(id, _)| *id == node.id());
-            self.ties.waiting = waiting;
-            let tied: Vec<(usize, Ts<'t>)> = tied;
+            let tied: Vec<(usize, Ts<'t>)> = self.ties.waiting.extract_if(.., |(id, _)| *id == node.id()).collect();
             let mut lowered = self.node(node);
             for (_, outer) in tied.into_iter().rev() {
                 let Some(first) = outer.child(0) else { continue };
