@@ -5,7 +5,7 @@ use yarrowgraph_model::Passes;
 
 use super::behaviour::{self, Behaviour, Code};
 use super::{Ends, Link, Links, Of, only_thing};
-use crate::flow::Flow;
+use crate::flow::{Flow, is_on_itself};
 use crate::program::{Site, Ty};
 use crate::state::any_within;
 use crate::written;
@@ -94,13 +94,7 @@ fn said(flow: &Flow<'_>, link: &Link, code: Code<'_>, cond: NodeId, holds: bool)
 /// What a method of the link itself gives back, as its class has it, that a call asks and that does no more.
 fn hook<'a>(flow: &Flow<'a>, link: &Link, code: Code<'_>, call: NodeId) -> Option<(Code<'a>, NodeId)> {
     let program = flow.program;
-    let Node::Call { callee, .. } = code.body.node(call) else { return None };
-    let by_itself = match code.body.node(callee) {
-        Node::Member { object, .. } => matches!(code.body.node(object), Node::This),
-        Node::Name(_) => true,
-        _ => false,
-    };
-    let asked = flow.callee(Site { member: code.member, node: call }).filter(|_| by_itself)?.member;
+    let asked = flow.callee(Site { member: code.member, node: call }).filter(|_| is_on_itself(code.body, call))?.member;
     let class = link.class?;
     if !program.is_a(class, program.member(asked).owner) {
         return None;

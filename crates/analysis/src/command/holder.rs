@@ -6,7 +6,7 @@ use yarrowgraph_ir::{Node, NodeId, UnaryOp};
 
 use super::Holds;
 use super::made;
-use crate::flow::Val;
+use crate::flow::{Val, function_run};
 use crate::program::{Declared, MemberId, Site, Sym, TypeId};
 use crate::wire::Wiring;
 
@@ -85,14 +85,10 @@ impl Holder {
                 true => matches!((called, &put), (Val::Param(..), Val::Param(..))) && *called != put,
                 false => matches!(called, Val::Param(..)) && parts.contains(called),
             };
-            let pack = &program.kit_of(fill.member).pack;
             body.ids().any(|n| match body.node(n) {
                 Node::Call { callee, args, .. } if args.len == 0 => {
-                    let function = match body.node(callee) {
-                        Node::Member { object, name, .. } if pack.invokers.contains(program.unit_of(fill.member).text(name)) => object,
-                        _ => callee,
-                    };
-                    runs(&wiring.flow.eval_in(fill.member, function))
+                    let function = function_run(program, Site { member: fill.member, node: callee });
+                    function.is_some_and(|function| runs(&wiring.flow.eval_in(fill.member, function)))
                 }
                 _ => false,
             })
@@ -224,6 +220,11 @@ impl Holder {
         matches!(body.node(callee), Node::Member { name, .. } if program.kit_of(given.member).pack.takes.contains(program.unit_of(given.member).text(name)))
     }
 
+    /// Whether an expression is what it holds them in.
+    pub(super) fn is_at(&self, wiring: &Wiring<'_>, site: Site) -> bool {
+        matches!(wiring.flow.eval(site), Val::Member(_, m) | Val::Static(m) if m == self.field)
+    }
+
     /// Whether the list itself is given to somebody, who may run what is in it.
     pub(super) fn is_handed_on(&self, wiring: &Wiring<'_>) -> bool {
         let program = wiring.program();
@@ -235,7 +236,7 @@ impl Holder {
                 Some(Node::Return(_)) => true,
                 _ => false,
             };
-            given && matches!(wiring.flow.eval(*read), Val::Member(_, m) | Val::Static(m) if m == self.field)
+            given && self.is_at(wiring, *read)
         })
     }
 }

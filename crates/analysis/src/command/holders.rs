@@ -255,7 +255,7 @@ fn in_list(wiring: &Wiring<'_>, holder: &mut Holder, read: Site) {
     let scope = program.scope(read.member);
     let pack = &program.kit_of(read.member).pack;
     let Some(parent) = scope.parent(read.node) else { return };
-    whole::taken(wiring, holder, read);
+    let is_whole = whole::taken(wiring, holder, read);
     match body.node(parent) {
         Node::Member { object, name, .. } if object == read.node => {
             let text = program.unit_of(read.member).text(name);
@@ -308,7 +308,7 @@ fn in_list(wiring: &Wiring<'_>, holder: &mut Holder, read: Site) {
             }
         }
         // `for (const command of this.commands) command.run()`
-        Node::ForEach { var, iterable, .. } if iterable == read.node => {
+        Node::ForEach { var, iterable, .. } if iterable == read.node && !is_whole => {
             local_calls(wiring, holder, read.member, var);
             if whole::begins_anew(wiring, holder, read) {
                 holder.drained.push((read, true, true));
@@ -339,7 +339,7 @@ fn walks_beside(wiring: &Wiring<'_>, holder: &Holder, member: MemberId) -> bool 
     let program = wiring.program();
     let Some(body) = program.body(member) else { return false };
     let pack = &program.kit_of(member).pack;
-    let is_list = |n: NodeId| matches!(wiring.flow.eval_in(member, n), Val::Member(_, m) | Val::Static(m) if m == holder.field);
+    let is_list = |node: NodeId| holder.is_at(wiring, Site { member, node });
     body.ids().any(|n| match body.node(n) {
         Node::ForEach { iterable, .. } => is_list(iterable),
         Node::Call { callee, args, .. } if args.len == 1 => match body.node(callee) {
@@ -370,7 +370,7 @@ fn run_beside(wiring: &Wiring<'_>, holder: &mut Holder, member: MemberId, value:
         && let Node::Local { init: Some(init), .. } = body.node(local)
         && let Node::Call { callee, .. } = body.node(init)
         && let Node::Member { object, .. } = body.node(callee)
-        && matches!(wiring.flow.eval_in(member, object), Val::Member(_, m) | Val::Static(m) if m == holder.field)
+        && holder.is_at(wiring, Site { member, node: object })
     {
         return;
     }

@@ -94,6 +94,8 @@ struct Running {
     undo: Option<Sym>,
     /// The operation that takes back what is kept to be run again.
     redone: Option<Sym>,
+    /// Whether what is put there is written out as objects, and has no class.
+    of_literals: bool,
 }
 
 impl Running {
@@ -116,8 +118,8 @@ impl Running {
         let runs = |base: TypeId| {
             [Some(operation), undo].into_iter().flatten().any(|run| is_kind(wiring, base, run, redone, holds != Holds::Slot))
         };
-        let is_it = holder.base.is_none_or(runs) || holds != Holds::Slot && holder.holds_literals(wiring);
-        is_it.then_some(Self { holds, operation, undo, redone })
+        let of_literals = holds != Holds::Slot && holder.holds_literals(wiring);
+        (of_literals || holder.base.is_none_or(runs)).then_some(Self { holds, operation, undo, redone, of_literals })
     }
 }
 
@@ -147,7 +149,7 @@ pub(crate) fn find(wiring: &Wiring<'_>) -> Commands {
     let mut found = Commands { of_functions: functions_run(wiring, of_functions), ..Commands::default() };
     // the common type of commands, with the operation that runs them, and the one that takes them back
     let mut kinds: BTreeMap<(TypeId, Sym), Option<Sym>> = BTreeMap::new();
-    for (holder, Running { holds, mut operation, mut undo, redone }) in running {
+    for (holder, Running { holds, mut operation, mut undo, redone, of_literals }) in running {
         // what was taken back is kept to be run again
         if let Some(known) = found.invokers.iter().find(|i| i.undo == Some(operation) && undo == Some(i.operation)) {
             (operation, undo) = (known.operation, known.undo);
@@ -164,7 +166,7 @@ pub(crate) fn find(wiring: &Wiring<'_>) -> Commands {
             }
             None => {
                 // objects that are written out are commands without a class
-                if holds != Holds::Slot && holder.holds_literals(wiring) {
+                if of_literals {
                     found.invokers.push(Invoker { holder, holds, operation, undo, commands: BTreeSet::new() });
                     continue;
                 }

@@ -5,7 +5,7 @@ use std::collections::BTreeSet;
 use yarrowgraph_ir::{MemberKind, Node, NodeId, TypeKind};
 
 use super::holder::Holder;
-use crate::flow::{Flow, Val};
+use crate::flow::{Flow, Val, is_on_itself};
 use crate::program::{MemberId, Program, Site, Sym, Ty, TypeId};
 use crate::wire::Wiring;
 
@@ -299,14 +299,8 @@ pub fn step_of(flow: &Flow<'_>, class: TypeId, m: MemberId) -> MemberId {
     let left_open = |called: MemberId| program.body(called).is_none_or(|b| b.root.is_none()) || is_empty(program, called);
     let mut steps = BTreeSet::new();
     for node in body.ids() {
-        let Node::Call { callee, .. } = body.node(node) else { continue };
-        let by_itself = match body.node(callee) {
-            Node::Name(_) => true,
-            Node::Member { object, .. } => matches!(body.node(object), Node::This),
-            _ => false,
-        };
         let site = Site { member: m, node };
-        if by_itself && flow.callee(site).is_some_and(|c| left_open(c.member)) {
+        if is_on_itself(body, node) && flow.callee(site).is_some_and(|c| left_open(c.member)) {
             steps.extend(own_helper(flow, class, site));
         }
     }

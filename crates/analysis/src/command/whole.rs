@@ -4,7 +4,6 @@ use yarrowgraph_ir::{AssignOp, Node, NodeId};
 
 use super::holder::Holder;
 use super::taken::{called, given_to, local_calls};
-use crate::flow::Val;
 use crate::program::{Declared, Site};
 use crate::wire::Wiring;
 
@@ -27,30 +26,29 @@ pub(super) fn may_be_taken(wiring: &Wiring<'_>, read: Site) -> bool {
     }
 }
 
-/// Notes what is called on the elements of a list that is taken over whole.
-pub(super) fn taken(wiring: &Wiring<'_>, holder: &mut Holder, read: Site) {
-    if let Some(first) = first_of_parts(wiring, holder, read) {
-        let before = holder.taken.len() + holder.run.len();
-        local_calls(wiring, holder, read.member, first);
-        if holder.taken.len() + holder.run.len() > before {
-            holder.drained.push((read, true, wiring.program().in_loop(read)));
-            holder.takes_off = true;
-        }
-        return;
-    }
-    let Some((at, emptied)) = handed_to(wiring, read) else { return };
-    if !emptied && !is_emptied(wiring, holder, read) {
-        return;
-    }
+/// Notes what is called on the elements of a list that is taken over whole, and says whether anything is.
+pub(super) fn taken(wiring: &Wiring<'_>, holder: &mut Holder, read: Site) -> bool {
     let before = holder.taken.len() + holder.run.len();
-    match at {
-        Place::Local(local) => runs_in_local(wiring, holder, read, local),
-        Place::Walk(var) => local_calls(wiring, holder, read.member, var),
-    }
-    if holder.taken.len() + holder.run.len() > before {
-        holder.drained.push((read, true, true));
+    let all = if let Some(first) = first_of_parts(wiring, holder, read) {
+        local_calls(wiring, holder, read.member, first);
+        wiring.program().in_loop(read)
+    } else {
+        let Some((at, emptied)) = handed_to(wiring, read) else { return false };
+        if !emptied && !is_emptied(wiring, holder, read) {
+            return false;
+        }
+        match at {
+            Place::Local(local) => runs_in_local(wiring, holder, read, local),
+            Place::Walk(var) => local_calls(wiring, holder, read.member, var),
+        }
+        true
+    };
+    let is_taken = holder.taken.len() + holder.run.len() > before;
+    if is_taken {
+        holder.drained.push((read, true, all));
         holder.takes_off = true;
     }
+    is_taken
 }
 
 /// The variable of the first one, where a list is taken apart and goes on with the rest: `const [next, ...rest] = jobs; jobs = rest;`
@@ -216,7 +214,7 @@ pub(super) fn begins_anew(wiring: &Wiring<'_>, holder: &Holder, read: Site) -> b
 
 /// Whether an expression of the method that reads a list is that list.
 fn is_list(wiring: &Wiring<'_>, holder: &Holder, read: Site, node: NodeId) -> bool {
-    matches!(wiring.flow.eval_in(read.member, node), Val::Member(_, m) | Val::Static(m) if m == holder.field)
+    holder.is_at(wiring, Site { member: read.member, node })
 }
 
 /// Whether an expression makes an empty list.

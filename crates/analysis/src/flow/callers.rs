@@ -3,7 +3,7 @@
 use std::sync::Arc;
 
 use rustc_hash::FxHashMap;
-use yarrowgraph_ir::{AccessorKind, AssignOp, FunctionId, MemberKind, Node, NodeId, ParamMode, TypeKind};
+use yarrowgraph_ir::{AccessorKind, AssignOp, FunctionId, MemberKind, Node, ParamMode, TypeKind};
 
 use super::{Binding, Callee, Flow, Val};
 use crate::memo::known_or;
@@ -88,9 +88,10 @@ impl Flow<'_> {
             let mut grouped = CallsByTarget::default();
             // an object that is called itself is called by the name of whatever holds it
             let by_holder = match self.program.text(name) {
-                CALL_OPERATOR => Some(self.calls_of_objects()),
+                CALL_OPERATOR => Some(self.where_operators_run(Kinds::CALL, |node| matches!(node, Node::Call { .. }))),
                 text if [AssignOp::Add, AssignOp::Sub].into_iter().any(|op| compound_operator(op) == Some(text)) => {
-                    Some(self.compound_assignments(text))
+                    let runs = |node| matches!(node, Node::Assign { op, .. } if compound_operator(op) == Some(text));
+                    Some(self.where_operators_run(Kinds::ASSIGN, runs))
                 }
                 _ => None,
             };
@@ -106,29 +107,15 @@ impl Flow<'_> {
         })
     }
 
-    /// All calls of languages whose objects can be called.
-    fn calls_of_objects(&self) -> Vec<Site> {
-        let program = self.program;
-        let mut found = Vec::new();
-        for index in 0..program.members.len() {
-            let member = MemberId(index as u32);
-            let Some(body) = program.body(member).filter(|_| program.kit_of(member).traits.open_names) else { continue };
-            let is_call = |node: &NodeId| matches!(body.node(*node), Node::Call { .. });
-            found.extend(body.ids().filter(is_call).map(|node| Site { member, node }));
-        }
-        found
-    }
-
-    /// All assignments that may run an operator of a name, in languages whose classes can have their own.
-    fn compound_assignments(&self, operator: &str) -> Vec<Site> {
+    /// All places of a kind in languages whose classes can have operators of their own.
+    fn where_operators_run(&self, kinds: Kinds, runs: impl Fn(Node) -> bool) -> Vec<Site> {
         let program = self.program;
         let mut found = Vec::new();
         for index in 0..program.members.len() {
             let member = MemberId(index as u32);
             let is_of_such = program.kit_of(member).traits.open_names;
-            let Some(body) = program.body_with(member, Kinds::ASSIGN).filter(|_| is_of_such) else { continue };
-            let runs = |node: &NodeId| matches!(body.node(*node), Node::Assign { op, .. } if compound_operator(op) == Some(operator));
-            found.extend(body.ids().filter(runs).map(|node| Site { member, node }));
+            let Some(body) = program.body_with(member, kinds).filter(|_| is_of_such) else { continue };
+            found.extend(body.ids().filter(|node| runs(body.node(*node))).map(|node| Site { member, node }));
         }
         found
     }

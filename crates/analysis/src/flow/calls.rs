@@ -7,7 +7,7 @@ use yarrowgraph_ir::{AccessorKind, AssignOp, Body, MemberKind, Node, NodeId, Par
 use super::callers::{CALL_OPERATOR, compound_operator};
 use super::{BUDGET, Binding, Flow, Val};
 use crate::memo::known_or;
-use crate::program::{MemberId, Site, Sym, Ty, TypeId};
+use crate::program::{MemberId, Program, Site, Sym, Ty, TypeId};
 
 /// The target of a call.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -25,6 +25,25 @@ pub(crate) fn object_of(body: &Body, call: NodeId) -> Option<NodeId> {
     let Node::Call { callee, .. } = body.node(call) else { return None };
     let Node::Member { object, .. } = body.node(callee) else { return None };
     Some(object)
+}
+
+/// The function that a call runs, given what it calls: `make`, as much in `make.get()` as in `make()`.
+pub(crate) fn function_run(program: &Program, called: Site) -> Option<NodeId> {
+    let invokers = &program.kit_of(called.member).pack.invokers;
+    Some(match program.body(called.member)?.node(called.node) {
+        Node::Member { object, name, .. } if invokers.contains(program.unit_of(called.member).text(name)) => object,
+        _ => called.node,
+    })
+}
+
+/// Whether a call is one of a method of the object itself, by its name alone or by `this`.
+pub(crate) fn is_on_itself(body: &Body, call: NodeId) -> bool {
+    let Node::Call { callee, .. } = body.node(call) else { return false };
+    match body.node(callee) {
+        Node::Name(_) => true,
+        Node::Member { object, .. } => body.node(object) == Node::This,
+        _ => false,
+    }
 }
 
 /// Methods that make a collection of their arguments.

@@ -34,7 +34,7 @@ use crate::program::{Declared, Kinds, MemberId, Program, Site, Sym, Ty, TypeId};
 pub use callers::FunctionKey;
 pub(crate) use callers::{CALL_OPERATOR, is_override};
 pub use calls::Callee;
-pub(crate) use calls::object_of;
+pub(crate) use calls::{function_run, is_on_itself, object_of};
 pub(crate) use eval::{only_return, only_statement, returned};
 pub(crate) use parts::Part;
 pub use rows::Row;

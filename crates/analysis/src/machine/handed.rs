@@ -5,7 +5,7 @@ use yarrowgraph_ir::{Node, TypeRef};
 
 use super::origins::origins;
 use super::state::{self, State};
-use crate::flow::{Flow, Val, returned};
+use crate::flow::{Flow, Val, function_run, returned};
 use crate::program::{Declared, MemberId, Site, Ty, TypeId};
 
 /// Where a call says of which class an object is made.
@@ -52,11 +52,7 @@ pub(super) fn said_by_callers(flow: &Flow<'_>, site: Site) -> Option<Said> {
 fn maker(flow: &Flow<'_>, callee: Site) -> Option<Said> {
     let program = flow.program;
     let body = program.body(callee.member)?;
-    let is_invoker = |name| program.kit_of(callee.member).pack.invokers.contains(program.unit_of(callee.member).text(name));
-    let called = match body.node(callee.node) {
-        Node::Member { object, name, .. } if is_invoker(name) => object,
-        _ => callee.node,
-    };
+    let called = function_run(program, callee)?;
     let Node::Name(name) = body.node(called) else { return None };
     match program.scope(callee.member).lookup(name, called)? {
         Declared::Param(None, index) => Some(Said::Maker(usize::from(index))),

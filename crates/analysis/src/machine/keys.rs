@@ -14,13 +14,8 @@ impl Walker<'_, '_> {
     pub(super) fn key_fits(&mut self, value: &Value, key: &Key, way: Way) -> Vec<(Way, bool)> {
         match key {
             Key::Text(text) => self.text_fits(value, *text, way),
-            Key::Node(site) => self.node_fits(value, *site, way),
+            Key::Node(site) => self.fits_key(value, *site, way),
         }
-    }
-
-    /// Whether a value is what a key says that is written at a place.
-    pub(super) fn fits_key(&mut self, value: &Value, key: Written, way: Way) -> Vec<(Way, bool)> {
-        self.node_fits(value, key, way)
     }
 
     /// Whether a value is what the text of a key says; of several values the parts of the text.
@@ -45,38 +40,22 @@ impl Walker<'_, '_> {
                 let program = self.flow.program;
                 let whole = program.text(text).to_owned();
                 let parts: Vec<&str> = words(&whole).collect();
-                if parts.len() != values.len() {
-                    return vec![(way, false)];
-                }
-                let mut open = vec![way];
-                let mut out = Vec::new();
-                for (value, part) in values.iter().zip(parts) {
-                    let mut next = Vec::new();
-                    for way in open {
-                        match program.symbols.get(part) {
-                            Some(part) => {
-                                for (way, fits) in self.text_fits(value, part, way) {
-                                    if fits { next.push(way) } else { out.push((way, false)) }
-                                }
-                            }
-                            None => out.push((way, false)),
-                        }
-                    }
-                    open = next;
-                }
-                out.extend(open.into_iter().map(|w| (w, true)));
-                out
+                self.all_fit(values, &parts, way, |walker, value, part, way| match program.symbols.get(part) {
+                    Some(part) => walker.text_fits(value, part, way),
+                    None => vec![(way, false)],
+                })
             }
             _ => vec![(way, false)],
         }
     }
 
-    fn node_fits(&mut self, value: &Value, key: Written, way: Way) -> Vec<(Way, bool)> {
+    /// Whether a value is what a key says that is written at a place.
+    pub(super) fn fits_key(&mut self, value: &Value, key: Written, way: Way) -> Vec<(Way, bool)> {
         let key = filled::given(self.flow, key);
         let Some(body) = self.flow.program.body(key.at.member) else { return vec![(way, false)] };
         let node = key.at.node;
         match (value, body.node(node)) {
-            (_, Node::Opaque(parts)) if body.list(parts).len() == 1 => self.node_fits(value, key.beside(body.list(parts)[0]), way),
+            (_, Node::Opaque(parts)) if body.list(parts).len() == 1 => self.fits_key(value, key.beside(body.list(parts)[0]), way),
             (Value::Several(values), Node::Binary { op: BinaryOp::Add, .. }) => {
                 let parts = joined(body, node);
                 self.parts_fit(values, key, &parts, way)
@@ -114,11 +93,20 @@ impl Walker<'_, '_> {
             _ => vec![(way, false)],
         }
     }
-}
 
-impl Walker<'_, '_> {
     /// Whether several values are what the parts of a key say, one for one.
     fn parts_fit(&mut self, values: &[Value], key: Written, parts: &[NodeId], way: Way) -> Vec<(Way, bool)> {
+        self.all_fit(values, parts, way, |walker, value, part, way| walker.fits_key(value, key.beside(*part), way))
+    }
+
+    /// Whether several values fit as many parts, one for one.
+    fn all_fit<P>(
+        &mut self,
+        values: &[Value],
+        parts: &[P],
+        way: Way,
+        fits: impl Fn(&mut Self, &Value, &P, Way) -> Vec<(Way, bool)>,
+    ) -> Vec<(Way, bool)> {
         if parts.len() != values.len() {
             return vec![(way, false)];
         }
@@ -127,7 +115,7 @@ impl Walker<'_, '_> {
         for (value, part) in values.iter().zip(parts) {
             let mut next = Vec::new();
             for way in open {
-                for (way, fits) in self.node_fits(value, key.beside(*part), way) {
+                for (way, fits) in fits(self, value, part, way) {
                     if fits { next.push(way) } else { out.push((way, false)) }
                 }
             }

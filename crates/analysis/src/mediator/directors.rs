@@ -290,7 +290,7 @@ fn registers_itself(wiring: &Wiring<'_>, mediator: TypeId, field: MemberId, coll
     let (flow, program) = (&wiring.flow, wiring.program());
     let keeps = |m: MemberId| {
         let Some(body) = program.body_with(m, Kinds::CALL | Kinds::ASSIGN) else { return false };
-        let is_field = |n: NodeId| matches!(flow.eval_in(m, n), Val::Member(of, f) if f == field && matches!(*of, Val::This(_)));
+        let is_field = |n: NodeId| flow.eval_in(m, n).own_field() == Some(field);
         let is_given = |n: NodeId| matches!(flow.eval_in(m, n), Val::Param(..));
         body.ids().any(|n| match body.node(n) {
             Node::Assign { target, value, .. } => is_field(target) && is_given(value),
@@ -314,7 +314,7 @@ fn registers_itself(wiring: &Wiring<'_>, mediator: TypeId, field: MemberId, coll
 fn tells_apart(wiring: &Wiring<'_>, method: MemberId, field: MemberId) -> bool {
     let (flow, program) = (&wiring.flow, wiring.program());
     let Some(body) = program.body(method) else { return false };
-    let is_field = |n: NodeId| matches!(flow.eval_in(method, n), Val::Member(of, f) if f == field && matches!(*of, Val::This(_)));
+    let is_field = |n: NodeId| flow.eval_in(method, n).own_field() == Some(field);
     let is_given = |n: NodeId| matches!(flow.eval_in(method, n), Val::Param(..));
     body.ids().any(|n| match body.node(n) {
         Node::Binary { op: BinaryOp::Eq | BinaryOp::Ne, left, right } => {
@@ -348,15 +348,10 @@ fn reached(wiring: &Wiring<'_>, method: MemberId, mediator: TypeId, fields: &BTr
 /// The field whose object a call asks.
 fn held_by(wiring: &Wiring<'_>, call: Site, fields: &BTreeMap<MemberId, TypeId>) -> Option<MemberId> {
     let body = wiring.program().body(call.member)?;
-    let asked = match wiring.flow.eval_in(call.member, crate::flow::object_of(body, call.node)?) {
-        // one of a list
-        Val::Element(of, _) => (*of).clone(),
-        asked => asked,
-    };
-    match asked {
-        Val::Member(of, field) if matches!(*of, Val::This(_)) && fields.contains_key(&field) => Some(field),
-        _ => None,
-    }
+    let asked = wiring.flow.eval_in(call.member, crate::flow::object_of(body, call.node)?);
+    // one of a list
+    let held = if let Val::Element(of, _) = &asked { of } else { &asked };
+    held.own_field().filter(|field| fields.contains_key(field))
 }
 
 #[cfg(test)]

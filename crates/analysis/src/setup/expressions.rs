@@ -448,7 +448,6 @@ impl Machine<'_, '_> {
             self.calls.push(site);
             let result = self.call_on(site, &before, name, false, vec![given]);
             self.calls.pop();
-            self.met(site);
             return result;
         }
         let result = match (op, &before, &given) {

@@ -424,29 +424,16 @@ impl Extractor<'_, '_> {
 
     /// `queue.poll().run()`: what is called is taken out.
     fn takes_out(&self, called: NodeId) -> bool {
+        let Node::Name(name) = self.body.node(called) else { return self.holds_taking(called) };
         let scope = self.flow.program.scope(self.member);
-        let node = match self.body.node(called) {
-            Node::Name(name) => match scope.lookup(name, called) {
-                Some(Declared::Local(local)) => {
-                    if self.is_given_taken(local, name) {
-                        return true;
-                    }
-                    match self.body.node(local) {
-                        Node::Local { init: Some(init), .. } => init,
-                        Node::Local { .. } => {
-                            return scope.ancestors(local).any(|a| match self.body.node(a) {
-                                Node::Call { callee, .. } => self.is_taking(callee),
-                                _ => false,
-                            });
-                        }
-                        _ => return false,
-                    }
-                }
-                _ => return false,
-            },
-            _ => called,
-        };
-        self.holds_taking(node)
+        let Some(Declared::Local(local)) = scope.lookup(name, called) else { return false };
+        let is_out = |n: NodeId| matches!(self.body.node(n), Node::Call { callee, .. } if self.is_taking(callee));
+        self.is_given_taken(local, name)
+            || match self.body.node(local) {
+                Node::Local { init: Some(init), .. } => self.holds_taking(init),
+                Node::Local { .. } => scope.ancestors(local).any(is_out),
+                _ => false,
+            }
     }
 
     /// `while ((job = jobs.shift())) job();`: whether a local is given what is taken out.
